@@ -1,0 +1,116 @@
+//! The generic device catalogue.
+
+use std::sync::LazyLock;
+
+use serde::Deserialize;
+
+use crate::radio::profile::Class;
+use crate::radio::system::System;
+
+/// What feeds a device.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Supply {
+    /// The mains, in a box, with a neutral.
+    MainsNeutral,
+    /// The mains, in a box, through the load: no neutral needed.
+    MainsTwoWire,
+    /// A plug or a power adapter.
+    Plug,
+    /// A battery; the radio sleeps.
+    Battery,
+}
+
+/// What a device does in the work of a house.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Duty {
+    /// Starts and keeps the network.
+    Hub,
+    /// There to forward.
+    Repeater,
+    /// Switches or dims a load.
+    Actuator,
+    /// Reports.
+    Sensor,
+    /// Carried by hand or stuck to a wall; sends commands.
+    Remote,
+}
+
+/// One generic device.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct DeviceKind {
+    /// Its id in the catalogue.
+    pub id: String,
+    /// Its name.
+    pub name: String,
+    /// What it does.
+    pub duty: Duty,
+    /// What feeds it.
+    pub supply: Supply,
+    /// Whether it forwards for others in its network.
+    pub forwards: bool,
+    /// The systems it comes for.
+    pub systems: Vec<System>,
+    /// Depth it takes in a box, in millimetres; nothing for what needs no box.
+    #[serde(default)]
+    pub depth_mm: Option<f64>,
+    /// Whether anyone in the house can cut its supply without thinking.
+    #[serde(default)]
+    pub easily_cut: bool,
+}
+
+impl DeviceKind {
+    /// Its class of radio.
+    pub fn class(&self) -> Class {
+        match (self.duty, self.supply) {
+            (Duty::Hub, _) => Class::Hub,
+            (_, Supply::Battery) => Class::Battery,
+            _ => Class::Mains,
+        }
+    }
+    /// Whether it is held in a hand when used.
+    pub fn is_hand_held(&self) -> bool {
+        self.duty == Duty::Remote
+    }
+    /// Whether it goes into a box on the mains wiring.
+    pub fn is_wired_in(&self) -> bool {
+        matches!(self.supply, Supply::MainsNeutral | Supply::MainsTwoWire)
+    }
+}
+
+#[derive(Deserialize)]
+struct Rows {
+    device: Vec<DeviceKind>,
+}
+
+/// The rows. A broken file is a defect that the tests catch.
+pub static KINDS: LazyLock<Vec<DeviceKind>> = LazyLock::new(|| {
+    toml::from_str::<Rows>(include_str!("../data/devices.toml"))
+        .map(|rows| rows.device)
+        .unwrap_or_default()
+});
+
+/// The device of this id.
+pub fn kind(id: &str) -> Option<&'static DeviceKind> {
+    KINDS.iter().find(|k| k.id == id)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_system_has_a_hub_and_every_row_a_system() {
+        assert!(KINDS.len() >= 10);
+        for system in [System::Zigbee, System::ZWave, System::Star] {
+            assert!(KINDS.iter().any(|k| k.duty == Duty::Hub && k.systems.contains(&system)));
+        }
+        for row in KINDS.iter() {
+            assert!(!row.systems.is_empty(), "{}", row.id);
+            assert_eq!(KINDS.iter().filter(|k| k.id == row.id).count(), 1, "{}", row.id);
+            assert!(!(row.forwards && row.supply == Supply::Battery), "{} sleeps", row.id);
+        }
+    }
+}

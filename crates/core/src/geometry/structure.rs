@@ -1,0 +1,291 @@
+//! The building as a ray meets it: walls with openings by storey, and slabs.
+//!
+//! Rules for touching: a ray that passes exactly through the end of a wall has it on the side that
+//! [`super::orient`] calls non-negative, so that of two walls in a line just one is crossed. A
+//! device whose centre lies exactly on a wall's line sits *in* that wall and is not behind it.
+
+use super::index::{Segment, SegmentIndex};
+use super::{Place, contains, hull, orient};
+use crate::materials::construction::Construction;
+use crate::site::{FloorId, Opening, OpeningId, OpeningKind, Site, SlabId, SlabPlace, Spot, WallId};
+
+/// How doors stand.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Doors {
+    /// Each as it was drawn.
+    #[default]
+    AsDrawn,
+    /// All open.
+    Open,
+    /// All shut.
+    Shut,
+}
+
+/// What a ray crosses.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Surface {
+    /// The wall at this place in [`Structure::walls`].
+    Wall(usize),
+    /// An opening of a wall: wall and opening by place.
+    Opening(usize, usize),
+    /// The slab at this place in [`Structure::slabs`].
+    Slab(usize),
+}
+
+/// One crossing.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Crossing {
+    /// The share of the way from the start.
+    pub t: f64,
+    /// What is crossed.
+    pub surface: Surface,
+    /// Its construction, by place in [`Structure::constructions`]; nothing for a plain opening.
+    pub construction: Option<usize>,
+    /// Cosine of the angle of incidence.
+    pub cos: f64,
+}
+
+/// A wall as a ray meets it.
+#[derive(Clone, Debug)]
+pub struct WallShape {
+    /// Its id in the site.
+    pub id: WallId,
+    /// One end of its centre line.
+    pub a: Spot,
+    /// The other end.
+    pub b: Spot,
+    /// Its lower and upper edge.
+    pub z: [f64; 2],
+    /// Its construction.
+    pub construction: usize,
+    /// Its length.
+    pub length: f64,
+    /// Its openings.
+    pub openings: Vec<Hole>,
+}
+
+/// An opening as a ray meets it.
+#[derive(Clone, Debug)]
+pub struct Hole {
+    /// Its id in the wall.
+    pub id: OpeningId,
+    /// From and to, along the wall.
+    pub s: [f64; 2],
+    /// Lower and upper edge.
+    pub z: [f64; 2],
+    /// What fills it.
+    pub construction: Option<usize>,
+}
+
+/// A slab as a ray meets it.
+#[derive(Clone, Debug)]
+pub struct SlabShape {
+    /// Its id in the site.
+    pub id: SlabId,
+    /// Its height above the datum.
+    pub z: f64,
+    /// Its outline; unlimited where a storey has no walls.
+    pub outline: Vec<Spot>,
+    /// Its holes.
+    pub voids: Vec<Vec<Spot>>,
+    /// Its construction.
+    pub construction: usize,
+}
+
+#[derive(Clone, Debug)]
+struct Storey {
+    z: [f64; 2],
+    index: SegmentIndex,
+}
+
+/// The building, ready for rays.
+#[derive(Clone, Debug)]
+pub struct Structure {
+    /// Every construction in use.
+    pub constructions: Vec<Construction>,
+    /// Every wall.
+    pub walls: Vec<WallShape>,
+    /// Every slab.
+    pub slabs: Vec<SlabShape>,
+    storeys: Vec<Storey>,
+}
+
+impl Structure {
+    /// Reads the building out of a site.
+    pub fn new(site: &Site, doors: Doors) -> Self {
+        let mut this = Self {
+            constructions: Vec::new(),
+            walls: Vec::new(),
+            slabs: Vec::new(),
+            storeys: Vec::new(),
+        };
+        for floor in &site.floors {
+            this.add_storey(site, &floor.id, doors);
+        }
+        this
+    }
+
+    fn add_storey(&mut self, site: &Site, id: &FloorId, doors: Doors) {
+        let Some(floor) = site.floors.get(id) else { return };
+        let (low, ceiling) = (floor.elevation_m.get(), (floor.elevation_m + floor.height_m).get());
+        let mut segments = Vec::new();
+        for wall in site.walls.iter().filter(|w| w.floor == *id) {
+            let Some(construction) = self.slot(site, &wall.construction) else { continue };
+            let top = wall.height_m.map_or(ceiling, |h| low + h.get());
+            let openings =
+                wall.openings.iter().map(|o| self.hole(site, o, low, doors)).collect();
+            segments.push(Segment { a: wall.a, b: wall.b, owner: self.walls.len() });
+            self.walls.push(WallShape {
+                id: wall.id.clone(),
+                a: wall.a,
+                b: wall.b,
+                z: [low, top],
+                construction,
+                length: wall.length().get(),
+                openings,
+            });
+        }
+        let corners: Vec<_> = segments.iter().flat_map(|s| [s.a, s.b]).collect();
+        for slab in site.slabs.iter().filter(|s| s.floor == *id) {
+            let Some(construction) = self.slot(site, &slab.construction) else { continue };
+            let outline =
+                if slab.outline.is_empty() { hull(corners.clone()) } else { slab.outline.clone() };
+            self.slabs.push(SlabShape {
+                id: slab.id.clone(),
+                z: if slab.place == SlabPlace::Above { ceiling } else { low },
+                outline,
+                voids: slab.voids.clone(),
+                construction,
+            });
+        }
+        let tops = segments.iter().map(|s| self.walls[s.owner].z[1]);
+        let z = [low, tops.fold(low, f64::max)];
+        self.storeys.push(Storey { z, index: SegmentIndex::new(segments) });
+    }
+
+    fn hole(&mut self, site: &Site, opening: &Opening, low: f64, doors: Doors) -> Hole {
+        let stands_open = opening.kind == OpeningKind::Door
+            && match doors {
+                Doors::AsDrawn => opening.stands_open,
+                Doors::Open => true,
+                Doors::Shut => false,
+            };
+        let empty = stands_open || opening.kind == OpeningKind::Open;
+        let sill = low + opening.sill_m.get();
+        let start = opening.start_m.get();
+        Hole {
+            id: opening.id.clone(),
+            s: [start, start + opening.width_m.get()],
+            z: [sill, sill + opening.height_m.get()],
+            construction: if empty { None } else { self.slot(site, &opening.construction) },
+        }
+    }
+
+    fn slot(&mut self, site: &Site, id: &str) -> Option<usize> {
+        if let Some(known) = self.constructions.iter().position(|c| c.id == id) {
+            return Some(known);
+        }
+        self.constructions.push(site.construction(id)?.clone());
+        Some(self.constructions.len() - 1)
+    }
+
+    /// Calls `visit` once for each surface that the straight line crosses, in no special order.
+    #[inline]
+    pub fn visit_crossings(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
+        self.visit_walls(from, to, visit);
+        self.visit_slabs(from, to, visit);
+    }
+
+    /// The same walls without the index: the slow twin that the tests hold the index to.
+    pub fn visit_walls_plainly(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
+        let ray = Ray::new(from, to);
+        for place in 0..self.walls.len() {
+            if let Some(crossing) = self.cross_wall(&ray, place) {
+                visit(crossing);
+            }
+        }
+    }
+
+    #[inline]
+    fn visit_walls(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
+        let ray = Ray::new(from, to);
+        let (low, high) = (from.z.min(to.z), from.z.max(to.z));
+        for storey in &self.storeys {
+            if storey.z[0] > high || storey.z[1] < low {
+                continue;
+            }
+            storey.index.visit(ray.p, ray.q, &mut |segment| {
+                if let Some(crossing) = self.cross_wall(&ray, segment.owner) {
+                    visit(crossing);
+                }
+            });
+        }
+    }
+
+    #[inline]
+    fn cross_wall(&self, ray: &Ray, place: usize) -> Option<Crossing> {
+        let wall = &self.walls[place];
+        let (side_a, side_b) = (orient(ray.p, ray.q, wall.a), orient(ray.p, ray.q, wall.b));
+        if (side_a >= 0.0) == (side_b >= 0.0) {
+            return None;
+        }
+        let (side_p, side_q) = (orient(wall.a, wall.b, ray.p), orient(wall.a, wall.b, ray.q));
+        if !(side_p > 0.0 && side_q < 0.0 || side_p < 0.0 && side_q > 0.0) {
+            return None;
+        }
+        let t = side_p / (side_p - side_q);
+        let z = ray.from.z + (ray.to.z - ray.from.z) * t;
+        if z < wall.z[0] || z >= wall.z[1] {
+            return None;
+        }
+        // |side_p − side_q| = wall length × the ray's run across the wall.
+        let cos = (side_p - side_q).abs() / (wall.length * ray.length);
+        if !wall.openings.is_empty() {
+            let s = side_a / (side_a - side_b) * wall.length;
+            let hole = wall.openings.iter().position(|h| {
+                s >= h.s[0] && s < h.s[1] && z >= h.z[0] && z < h.z[1]
+            });
+            if let Some(hole) = hole {
+                let construction = wall.openings[hole].construction;
+                return Some(Crossing { t, surface: Surface::Opening(place, hole), construction, cos });
+            }
+        }
+        let construction = Some(wall.construction);
+        Some(Crossing { t, surface: Surface::Wall(place), construction, cos })
+    }
+
+    #[inline]
+    fn visit_slabs(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
+        let rise = to.z - from.z;
+        for (place, slab) in self.slabs.iter().enumerate() {
+            let (below, above) = (from.z - slab.z, to.z - slab.z);
+            if !(below < 0.0 && above > 0.0 || below > 0.0 && above < 0.0) {
+                continue;
+            }
+            let t = below / (below - above);
+            let hit = from.towards(to, t);
+            let at = [hit.x, hit.y];
+            let on = slab.outline.len() < 3 || contains(&slab.outline, at);
+            if on && !slab.voids.iter().any(|hole| contains(hole, at)) {
+                let cos = rise.abs() / from.distance(to);
+                let construction = Some(slab.construction);
+                visit(Crossing { t, surface: Surface::Slab(place), construction, cos });
+            }
+        }
+    }
+}
+
+struct Ray {
+    from: Place,
+    to: Place,
+    p: [f64; 2],
+    q: [f64; 2],
+    length: f64,
+}
+
+impl Ray {
+    fn new(from: Place, to: Place) -> Self {
+        let length = from.distance(to);
+        Self { from, to, p: [from.x, from.y], q: [to.x, to.y], length }
+    }
+}

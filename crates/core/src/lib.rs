@@ -1,0 +1,36 @@
+//! The computation of Dot Reach: pure, without clock, files, environment or hash order. The same
+//! site and options give the same bits.
+//!
+//! | module | what it holds |
+//! |---|---|
+//! | [`units`], [`confidence`] | quantities; the normal distribution |
+//! | [`geometry`] | crossings of rays with walls and slabs; snapping |
+//! | [`materials`] | layered slabs, constructions |
+//! | [`site`] | the job as a value, and [`site::Edit`], the one way to change it |
+//! | [`catalogue`], [`fit`] | generic devices; whether one fits a place |
+//! | [`radio`] | systems, regions, profiles, mounting, packet success |
+//! | [`propagation`] | path loss and its terms |
+//! | [`network`] | roles, links, routes, verdicts |
+//! | [`coverage`] | margin over a storey, contours |
+//! | [`staircase`] | a hop's budget, step by step |
+//! | [`install`] | the order of joining |
+//! | [`prove`] | readings against predictions, calibration |
+//! | [`analysis`] | all of it together: [`analyse`] |
+
+pub mod analysis;
+pub mod catalogue;
+pub mod confidence;
+pub mod coverage;
+pub mod fit;
+pub mod geometry;
+pub mod install;
+pub mod materials;
+pub mod network;
+pub mod propagation;
+pub mod prove;
+pub mod radio;
+pub mod site;
+pub mod staircase;
+pub mod units;
+
+pub use analysis::{Analysis, Options, analyse, analyse_after};

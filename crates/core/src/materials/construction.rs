@@ -1,0 +1,304 @@
+//! Constructions: the walls, floors, doors and windows that a plan is drawn with.
+
+use std::sync::LazyLock;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::slab::{self, Layer, LayerError, STEEPEST_DEG};
+use crate::units::{Db, Megahertz};
+
+/// What a construction is used for; it orders the lists that a person chooses from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Use {
+    /// Inner and outer walls.
+    Wall,
+    /// Floors between storeys.
+    Floor,
+    /// Roofs and loft insulation.
+    Roof,
+    /// Door leaves.
+    Door,
+    /// Glazing.
+    Window,
+    /// Things that stand in the way: a fridge, a chimney, a mirror.
+    Obstacle,
+}
+
+/// The bands in which losses are measured and spoken of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Band {
+    /// About 434 MHz.
+    Mhz434,
+    /// 863 to 926 MHz.
+    Mhz868,
+    /// 2400 to 2480 MHz.
+    Mhz2400,
+}
+
+impl Band {
+    /// The band that `f` is nearest to, on a logarithmic scale.
+    pub fn of(f: Megahertz) -> Self {
+        match f.get() {
+            ..620.0 => Self::Mhz434,
+            ..1450.0 => Self::Mhz868,
+            _ => Self::Mhz2400,
+        }
+    }
+}
+
+/// Measured loss through a construction, in decibels, by band; it replaces layers and clutter.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Measured {
+    /// At about 434 MHz.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mhz_434: Option<Db>,
+    /// At 863 to 926 MHz.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mhz_868: Option<Db>,
+    /// At 2400 to 2480 MHz.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mhz_2400: Option<Db>,
+}
+
+impl Measured {
+    /// The value for a band, if one was given.
+    pub fn at(&self, band: Band) -> Option<Db> {
+        match band {
+            Band::Mhz434 => self.mhz_434,
+            Band::Mhz868 => self.mhz_868,
+            Band::Mhz2400 => self.mhz_2400,
+        }
+    }
+}
+
+/// A construction: layers with a clutter allowance, or measured losses, or both by band.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Construction {
+    /// The id by which walls, openings and slabs refer to it, such as `brick-102`.
+    pub id: String,
+    /// What a person calls it.
+    pub name: String,
+    /// What it is used for.
+    #[serde(rename = "use")]
+    pub used_for: Use,
+    /// `material:millimetres,…` from one face to the other; empty when only measured.
+    #[serde(default)]
+    pub layers: String,
+    /// Studs, pipes, wiring, furniture: what a real wall costs beyond its bare slab.
+    #[serde(default)]
+    pub clutter_db: Db,
+    /// Measured losses that replace layers and clutter in their band.
+    #[serde(default)]
+    pub measured: Measured,
+    /// Where the row comes from.
+    pub source: String,
+}
+
+/// Why a construction was refused.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ConstructionError {
+    /// Its layers are wrong.
+    #[error(transparent)]
+    Layers(#[from] LayerError),
+    /// Neither layers nor a measured loss for every band.
+    #[error("“{0}” has no layers and lacks a measured loss for one of the bands 434, 868, 2400 MHz")]
+    Empty(String),
+    /// A loss outside 0 to 90 dB.
+    #[error("a loss of {0} is not between 0 and 90 dB")]
+    Loss(Db),
+}
+
+impl Construction {
+    /// The layers, read.
+    ///
+    /// # Errors
+    /// Text that is no stack of layers.
+    pub fn stack(&self) -> Result<Vec<Layer>, LayerError> {
+        if self.layers.is_empty() { Ok(Vec::new()) } else { slab::parse_layers(&self.layers) }
+    }
+
+    /// Checks that every band has a loss.
+    ///
+    /// # Errors
+    /// The first thing wrong with it.
+    pub fn check(&self) -> Result<(), ConstructionError> {
+        let m = &self.measured;
+        let given = [m.mhz_434, m.mhz_868, m.mhz_2400];
+        let losses = given.into_iter().flatten().chain([self.clutter_db]);
+        for loss in losses {
+            if !(0.0..=90.0).contains(&loss.get()) {
+                return Err(ConstructionError::Loss(loss));
+            }
+        }
+        if self.stack()?.is_empty() && given.iter().any(Option::is_none) {
+            return Err(ConstructionError::Empty(self.name.clone()));
+        }
+        Ok(())
+    }
+
+    /// Layers whose material is not stated at `f`: their loss is an extrapolation.
+    pub fn extrapolated_at(&self, f: Megahertz) -> Vec<&'static str> {
+        if self.measured.at(Band::of(f)).is_some() {
+            return Vec::new();
+        }
+        let layers = self.stack().unwrap_or_default();
+        let mut names: Vec<_> =
+            layers.iter().map(Layer::material).filter(|m| !m.is_stated_at(f)).map(|m| m.name).collect();
+        names.sort_unstable();
+        names.dedup();
+        names
+    }
+}
+
+#[derive(Deserialize)]
+struct Rows {
+    construction: Vec<Construction>,
+}
+
+/// The constructions that every job starts with. A broken row is a defect that the tests catch;
+/// it is left out here rather than stopping the program.
+pub static CONSTRUCTIONS: LazyLock<Vec<Construction>> = LazyLock::new(|| {
+    toml::from_str::<Rows>(include_str!("../../data/constructions.toml"))
+        .map(|rows| rows.construction)
+        .unwrap_or_default()
+});
+
+/// Steps of the cosine of the angle of incidence in a price table.
+const STEPS: usize = 256;
+
+/// A construction priced at one frequency: its loss and reflection against the angle.
+///
+/// The table is linear in the cosine of the angle of incidence; the tests hold it within 0.01 dB
+/// of the slab itself.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Priced {
+    /// The part of the loss that is not the bare slab.
+    pub clutter: Db,
+    through: Vec<f64>,
+    back: Vec<f64>,
+    lowest_cos: f64,
+}
+
+/// Which parts of a construction's loss are wanted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Parts {
+    /// Add the clutter allowance.
+    pub clutter: bool,
+}
+
+impl Priced {
+    /// Prices `construction` at `f`. Layers that cannot be read cost nothing; they are findings.
+    pub fn new(construction: &Construction, f: Megahertz, parts: Parts) -> Self {
+        let lowest_cos = STEEPEST_DEG.to_radians().cos();
+        let layers = construction.stack().unwrap_or_default();
+        let measured = construction.measured.at(Band::of(f));
+        let at_step = |step: usize| {
+            #[expect(clippy::cast_precision_loss, reason = "at most 256 steps")]
+            let cos = lowest_cos + (1.0 - lowest_cos) * step as f64 / (STEPS - 1) as f64;
+            if layers.is_empty() { (1.0, 0.0) } else { slab::averaged(&layers, f, cos) }
+        };
+        let (mut through, mut back) = (Vec::with_capacity(STEPS), Vec::with_capacity(STEPS));
+        for (passed, reflected) in (0..STEPS).map(at_step) {
+            through.push(measured.unwrap_or_else(|| slab::loss_of(passed)).get());
+            back.push(slab::loss_of(reflected).get());
+        }
+        let clutter =
+            if parts.clutter && measured.is_none() { construction.clutter_db } else { Db::ZERO };
+        Self { clutter, through, back, lowest_cos }
+    }
+
+    /// Loss of the slab at this cosine of the angle of incidence, without clutter.
+    pub fn slab(&self, cos_incidence: f64) -> Db {
+        Db::new(self.interpolate(&self.through, cos_incidence))
+    }
+
+    /// Loss of a reflection at this cosine of the angle of incidence.
+    pub fn reflection(&self, cos_incidence: f64) -> Db {
+        Db::new(self.interpolate(&self.back, cos_incidence))
+    }
+
+    #[expect(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        clippy::cast_precision_loss,
+        reason = "the position is held within the table"
+    )]
+    fn interpolate(&self, table: &[f64], cos: f64) -> f64 {
+        let place = (cos - self.lowest_cos) / (1.0 - self.lowest_cos) * (STEPS - 1) as f64;
+        let place = place.clamp(0.0, (STEPS - 1) as f64);
+        let low = (place as usize).min(STEPS - 2);
+        let part = place - low as f64;
+        table[low] + (table[low + 1] - table[low]) * part
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_shipped_row_is_whole_and_cites_a_source() {
+        assert!(CONSTRUCTIONS.len() >= 30, "{}", CONSTRUCTIONS.len());
+        for row in CONSTRUCTIONS.iter() {
+            assert_eq!(row.check(), Ok(()), "{}", row.id);
+            assert!(!row.source.is_empty(), "{}", row.id);
+            assert_eq!(CONSTRUCTIONS.iter().filter(|c| c.id == row.id).count(), 1, "{}", row.id);
+        }
+    }
+
+    #[test]
+    fn defaults_lie_near_the_field_ranges() {
+        // Ranges that installers measure, dB at 2.4 GHz and 868–916 MHz, with 3 dB of grace.
+        #[rustfmt::skip]
+        let rows = [
+            ("stud-wall",           (3.0, 4.0),   (2.0, 3.0)),
+            ("brick-102",           (6.0, 8.0),   (4.0, 5.0)),
+            ("brick-215",           (10.0, 15.0), (7.0, 10.0)),
+            ("concrete-150",        (12.0, 18.0), (8.0, 12.0)),
+            ("slab-reinforced-200", (15.0, 25.0), (12.0, 20.0)),
+            ("timber-floor",        (6.0, 10.0),  (4.0, 7.0)),
+            ("low-e-glazing",       (15.0, 25.0), (12.0, 20.0)),
+        ];
+        for (id, high, low) in rows {
+            let row = CONSTRUCTIONS.iter().find(|c| c.id == id).unwrap();
+            for (mhz, (from, to)) in [(2440.0, high), (868.42, low)] {
+                let priced = Priced::new(row, Megahertz::new(mhz), Parts { clutter: true });
+                let loss = (priced.slab(1.0) + priced.clutter).get();
+                assert!((from - 3.0..=to + 3.0).contains(&loss), "{id} at {mhz}: {loss:.1} dB");
+            }
+        }
+    }
+
+    #[test]
+    fn the_price_table_follows_the_slab() {
+        for row in CONSTRUCTIONS.iter() {
+            let f = Megahertz::new(2440.0);
+            let layers = row.stack().unwrap();
+            if layers.is_empty() || row.measured.at(Band::Mhz2400).is_some() {
+                continue;
+            }
+            let priced = Priced::new(row, f, Parts { clutter: false });
+            for degrees in [0.0, 11.0, 33.3, 47.0, 61.0, 69.0] {
+                let cos = f64::to_radians(degrees).cos();
+                let exact = slab::loss_of(slab::averaged(&layers, f, cos).0).get();
+                let table = priced.slab(cos).get();
+                assert!((exact - table).abs() < 0.01, "{} {degrees}°: {exact} {table}", row.id);
+            }
+        }
+    }
+
+    #[test]
+    fn a_measured_loss_replaces_slab_and_clutter_in_its_band_alone() {
+        let mut row = CONSTRUCTIONS.iter().find(|c| c.id == "brick-102").unwrap().clone();
+        row.measured.mhz_2400 = Some(Db::new(11.0));
+        let high = Priced::new(&row, Megahertz::new(2440.0), Parts { clutter: true });
+        assert_eq!((high.slab(0.5), high.clutter), (Db::new(11.0), Db::ZERO));
+        let low = Priced::new(&row, Megahertz::new(868.0), Parts { clutter: true });
+        assert_eq!(low.clutter, row.clutter_db);
+    }
+}

@@ -1,0 +1,10 @@
+//! Who forwards, which links there are, which way a message goes, and what is lost without whom.
+
+pub mod link;
+pub mod outcome;
+pub mod role;
+pub mod route;
+
+pub use link::{Link, Links, Node};
+pub use outcome::{Band, Hop, Outcome, Reason};
+pub use role::{Role, RoleFinding};

@@ -1,0 +1,192 @@
+//! The verdict on each device: reached or not, how, how well, and why.
+
+use std::fmt;
+
+use crate::site::DeviceId;
+use crate::units::Db;
+
+/// How good a margin is against the target.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Band {
+    /// Below zero: not reached.
+    Out,
+    /// Reached, with less margin than the wanted confidence needs.
+    Thin,
+    /// At target.
+    Sound,
+    /// 10 dB or more above target.
+    Solid,
+}
+
+impl Band {
+    /// *out* < 0 ≤ *thin* < target ≤ *sound* < target + 10 ≤ *solid*.
+    pub fn of(margin: Db, target: Db) -> Self {
+        if margin < Db::ZERO {
+            Self::Out
+        } else if margin < target {
+            Self::Thin
+        } else if margin < target + Db::new(10.0) {
+            Self::Sound
+        } else {
+            Self::Solid
+        }
+    }
+    /// Its name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Out => "out",
+            Self::Thin => "thin",
+            Self::Sound => "sound",
+            Self::Solid => "solid",
+        }
+    }
+}
+
+/// One hop of a route.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Hop {
+    /// The end nearer to the hub.
+    pub from: DeviceId,
+    /// The other end.
+    pub to: DeviceId,
+    /// Margin away from the hub.
+    pub margin_out: Db,
+    /// Margin towards the hub.
+    pub margin_back: Db,
+}
+
+impl Hop {
+    /// The worse direction.
+    pub fn margin(&self) -> Db {
+        self.margin_out.min(self.margin_back)
+    }
+}
+
+/// The verdict on one device.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Outcome {
+    /// The device.
+    pub device: DeviceId,
+    /// Its band.
+    pub band: Band,
+    /// The route from the hub; empty when it is not reached or is the hub.
+    pub hops: Vec<Hop>,
+    /// The chance that a message arrives over the whole route, with tries.
+    pub success: f64,
+    /// Expected time over the route in milliseconds.
+    pub delay_ms: f64,
+    /// How many radios that carry others it hears at target or better.
+    pub parents: usize,
+    /// Devices without any one of which it is lost.
+    pub hangs_on: Vec<DeviceId>,
+    /// Why the verdict is what it is.
+    pub reason: Reason,
+}
+
+impl Outcome {
+    /// The weakest hop of the route.
+    pub fn weakest(&self) -> Option<&Hop> {
+        self.hops.iter().min_by(|a, b| a.margin().total_cmp(&b.margin()))
+    }
+    /// Repeaters on the route: one fewer than hops.
+    pub fn repeaters(&self) -> usize {
+        self.hops.len().saturating_sub(1)
+    }
+}
+
+/// Why a device has its verdict. Its text is a sentence for the person who plans.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Reason {
+    /// It is the hub.
+    IsHub,
+    /// The network has no hub.
+    NoHub,
+    /// It is switched off in this what-if.
+    Down,
+    /// Reached at target or better.
+    Reached {
+        /// The weakest margin.
+        weakest: Db,
+        /// What the wanted confidence needs.
+        target: Db,
+    },
+    /// Reached, but below target.
+    Thin {
+        /// The weakest margin.
+        weakest: Db,
+        /// What the wanted confidence needs.
+        target: Db,
+        /// The ends of the weakest hop, by name.
+        hop: (String, String),
+        /// The costliest thing on that hop and its loss.
+        costliest: Option<(String, Db)>,
+    },
+    /// Nothing near enough carries it.
+    TooFar {
+        /// The best sender or hearer, by name.
+        nearest: String,
+        /// How much that link lacks.
+        short: Db,
+        /// What stands in its way, costliest first.
+        obstacles: Vec<(String, Db)>,
+        /// Whether only the way back to the hub fails.
+        only_back: bool,
+    },
+    /// It could be reached with more hops than the system allows.
+    HopLimit {
+        /// Hops it would need.
+        hops: usize,
+        /// Hops allowed.
+        allowed: usize,
+        /// The system.
+        system: &'static str,
+    },
+    /// Only something that can be switched off, or does not fit, would carry it.
+    OnlyThroughUnsure {
+        /// Its name.
+        through: String,
+        /// Why it is not built upon.
+        why: String,
+    },
+}
+
+impl fmt::Display for Reason {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::IsHub => write!(f, "It is the hub."),
+            Self::NoHub => write!(f, "Its network has no hub yet: place one."),
+            Self::Down => write!(f, "It is switched off in this what-if."),
+            Self::Reached { weakest, target } => write!(
+                f,
+                "Every hop has {weakest} or more; the wanted confidence needs {target}."
+            ),
+            Self::Thin { weakest, target, hop: (from, to), costliest } => {
+                write!(f, "The hop {from} → {to} has {weakest} of the {target} wanted")?;
+                match costliest {
+                    Some((what, loss)) => write!(f, "; {what} costs most, {loss}."),
+                    None => write!(f, "; distance alone costs that."),
+                }
+            }
+            Self::TooFar { nearest, short, obstacles, only_back } => {
+                let way = if *only_back { "cannot answer" } else { "is too far from" };
+                write!(f, "It {way} {nearest}, the best it has: {short} short")?;
+                if obstacles.is_empty() {
+                    return write!(f, ", by distance alone.");
+                }
+                let list: Vec<_> =
+                    obstacles.iter().take(3).map(|(what, loss)| format!("{what} {loss}")).collect();
+                write!(f, "; in the way: {}.", list.join(", "))
+            }
+            Self::HopLimit { hops, allowed, system } => write!(
+                f,
+                "It would need {hops} hops ({} repeaters); {system} allows {allowed} ({} repeaters).",
+                hops - 1,
+                allowed - 1
+            ),
+            Self::OnlyThroughUnsure { through, why } => {
+                write!(f, "Only {through} would carry it, and {why}.")
+            }
+        }
+    }
+}

@@ -1,0 +1,5 @@
+//! Readings against predictions, and what they teach.
+
+pub mod calibrate;
+
+pub use calibrate::{Calibration, Comparison, Proof, prove};

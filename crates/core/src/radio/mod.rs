@@ -1,0 +1,7 @@
+//! Radios: systems and their bands, regions, transmit power and sensitivity by class, mounting.
+
+pub mod modulation;
+pub mod mounting;
+pub mod profile;
+pub mod region;
+pub mod system;

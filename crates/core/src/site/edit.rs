@@ -1,0 +1,417 @@
+//! The one way to change a site: an [`Edit`], applied with its inverse.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::{
+    Device, DeviceId, Floor, FloorId, Job, Keyed, Network, NetworkId, Point, PointId, Reading,
+    ReadingId, Site, Slab, SlabId, Spot, Step, Table, Wall, WallId,
+};
+use crate::materials::construction::Construction;
+use crate::prove::Calibration;
+use crate::units::Metres;
+
+/// A change to a site. Putting replaces what stands under the id, or adds it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "do", rename_all = "kebab-case", rename_all_fields = "snake_case")]
+#[expect(missing_docs, reason = "each variant says what it does by its name")]
+pub enum Edit {
+    SetJob { job: Job },
+    PutFloor { floor: Floor },
+    RemoveFloor { id: FloorId },
+    PutWall { wall: Wall },
+    RemoveWall { id: WallId },
+    PutSlab { slab: Slab },
+    RemoveSlab { id: SlabId },
+    PutPoint { point: Point },
+    RemovePoint { id: PointId },
+    /// Moves a point; what stands at it goes along.
+    MovePoint { id: PointId, floor: FloorId, at: Spot, height_m: Metres },
+    PutNetwork { network: Network },
+    RemoveNetwork { id: NetworkId },
+    PutDevice { device: Device },
+    RemoveDevice { id: DeviceId },
+    PutConstruction { construction: Construction },
+    RemoveConstruction { id: String },
+    PutReading { reading: Reading },
+    RemoveReading { id: ReadingId },
+    SetCalibration { calibration: Option<Calibration> },
+    /// Sets the scale of a plan image: what lies between `a` and `b` on the sheet is in truth
+    /// `length_m` long. `a` stays where it is.
+    ScaleUnderlay { floor: FloorId, a: Spot, b: Spot, length_m: Metres },
+    /// Marks a step of the work on a device as done or not done.
+    Tick { device: DeviceId, step: Step, done: bool },
+    /// Several edits as one.
+    Batch { edits: Vec<Edit> },
+}
+
+/// What an edit did.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Change {
+    /// The edit that takes it back.
+    pub inverse: Edit,
+    /// What it touched, as `wall:w1`; sorted, each once.
+    pub touched: Vec<String>,
+}
+
+/// Why an edit was not applied. The site is as it was.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum Refusal {
+    /// A value cannot stand in a site.
+    #[error("{field}: {reason}")]
+    Invalid {
+        /// The field, as the job file names it.
+        field: &'static str,
+        /// What is wrong and what to do.
+        reason: String,
+    },
+    /// What was to be changed is not there, or no longer.
+    #[error("there is no {what} {id}; someone may have removed it")]
+    Missing {
+        /// The kind of thing.
+        what: &'static str,
+        /// Its id.
+        id: String,
+    },
+    /// Other things depend on it.
+    #[error("{what} {id} is used by {count} {by}; change those first")]
+    InUse {
+        /// The kind of thing.
+        what: &'static str,
+        /// Its id.
+        id: String,
+        /// How many depend on it.
+        count: usize,
+        /// What they are.
+        by: &'static str,
+    },
+    /// A batch is too large or nested too deep.
+    #[error("an edit holds at most {most} changes, nested at most 3 deep")]
+    TooLarge {
+        /// The most changes.
+        most: usize,
+    },
+}
+
+const MOST_IN_BATCH: usize = 20_000;
+const DEEPEST_BATCH: usize = 3;
+
+/// Applies an edit; the site is changed only if the whole edit is accepted.
+///
+/// # Errors
+/// The first reason why it cannot be applied.
+pub fn apply(site: &mut Site, edit: &Edit) -> Result<Change, Refusal> {
+    apply_at(site, edit, 0).map(|mut change| {
+        change.touched.sort_unstable();
+        change.touched.dedup();
+        change
+    })
+}
+
+fn put<T: Keyed + Clone>(
+    table: &mut Table<T>,
+    thing: &T,
+    word: &str,
+    put_back: impl FnOnce(T) -> Edit,
+    take_out: impl FnOnce(T::Id) -> Edit,
+) -> Change {
+    let id = thing.id().clone();
+    let touched = vec![format!("{word}:{id}")];
+    let inverse = match table.put(thing.clone()) {
+        Some(old) => put_back(old),
+        None => take_out(id),
+    };
+    Change { inverse, touched }
+}
+
+fn take<T: Keyed>(table: &mut Table<T>, id: &T::Id, word: &'static str) -> Result<T, Refusal> {
+    table.remove(id).ok_or_else(|| Refusal::Missing { what: word, id: id.to_string() })
+}
+
+fn removal(word: &str, id: &impl std::fmt::Display, inverse: Edit) -> Change {
+    Change { inverse, touched: vec![format!("{word}:{id}")] }
+}
+
+#[expect(clippy::too_many_lines, reason = "a flat table of edits, a few lines each")]
+fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusal> {
+    match edit {
+        Edit::SetJob { job } => {
+            Site::check_job(job)?;
+            let old = std::mem::replace(&mut site.job, job.clone());
+            Ok(removal("job", &"job", Edit::SetJob { job: old }))
+        }
+        Edit::PutFloor { floor } => {
+            Site::check_floor(floor)?;
+            Ok(put(
+                &mut site.floors,
+                floor,
+                "floor",
+                |floor| Edit::PutFloor { floor },
+                |id| Edit::RemoveFloor { id },
+            ))
+        }
+        Edit::RemoveFloor { id } => remove_floor(site, id, depth),
+        Edit::PutWall { wall } => {
+            site.check_wall(wall)?;
+            Ok(put(
+                &mut site.walls,
+                wall,
+                "wall",
+                |wall| Edit::PutWall { wall },
+                |id| Edit::RemoveWall { id },
+            ))
+        }
+        Edit::RemoveWall { id } => {
+            let wall = take(&mut site.walls, id, "wall")?;
+            Ok(removal("wall", id, Edit::PutWall { wall }))
+        }
+        Edit::PutSlab { slab } => {
+            site.check_slab(slab)?;
+            Ok(put(
+                &mut site.slabs,
+                slab,
+                "slab",
+                |slab| Edit::PutSlab { slab },
+                |id| Edit::RemoveSlab { id },
+            ))
+        }
+        Edit::RemoveSlab { id } => {
+            let slab = take(&mut site.slabs, id, "slab")?;
+            Ok(removal("slab", id, Edit::PutSlab { slab }))
+        }
+        Edit::PutPoint { point } => {
+            site.check_point(point)?;
+            Ok(put(
+                &mut site.points,
+                point,
+                "point",
+                |point| Edit::PutPoint { point },
+                |id| Edit::RemovePoint { id },
+            ))
+        }
+        Edit::RemovePoint { id } => remove_point(site, id, depth),
+        Edit::MovePoint { id, floor, at, height_m } => {
+            let Some(old) = site.points.get(id) else {
+                return Err(Refusal::Missing { what: "point", id: id.to_string() });
+            };
+            let mut point = old.clone();
+            let inverse = Edit::MovePoint {
+                id: id.clone(),
+                floor: point.floor.clone(),
+                at: point.at,
+                height_m: point.height_m,
+            };
+            (point.floor, point.at, point.height_m) = (floor.clone(), *at, *height_m);
+            site.check_point(&point)?;
+            site.points.put(point);
+            Ok(removal("point", id, inverse))
+        }
+        Edit::PutNetwork { network } => {
+            site.check_network(network)?;
+            Ok(put(
+                &mut site.networks,
+                network,
+                "network",
+                |network| Edit::PutNetwork { network },
+                |id| Edit::RemoveNetwork { id },
+            ))
+        }
+        Edit::RemoveNetwork { id } => {
+            in_use("network", id, "devices", site.devices.iter().filter(|d| d.network == *id))?;
+            let network = take(&mut site.networks, id, "network")?;
+            Ok(removal("network", id, Edit::PutNetwork { network }))
+        }
+        Edit::PutDevice { device } => {
+            site.check_device(device)?;
+            Ok(put(
+                &mut site.devices,
+                device,
+                "device",
+                |device| Edit::PutDevice { device },
+                |id| Edit::RemoveDevice { id },
+            ))
+        }
+        Edit::RemoveDevice { id } => remove_device(site, id, depth),
+        Edit::PutConstruction { construction } => {
+            Site::check_construction(construction)?;
+            Ok(put(
+                &mut site.constructions,
+                construction,
+                "construction",
+                |construction| Edit::PutConstruction { construction },
+                |id| Edit::RemoveConstruction { id },
+            ))
+        }
+        Edit::RemoveConstruction { id } => {
+            let used = |c: &str| c == id;
+            let walls = site.walls.iter().filter(|w| {
+                used(&w.construction) || w.openings.iter().any(|o| used(&o.construction))
+            });
+            in_use("construction", id, "walls", walls)?;
+            in_use("construction", id, "slabs", site.slabs.iter().filter(|s| used(&s.construction)))?;
+            let construction = take(&mut site.constructions, id, "construction")?;
+            Ok(removal("construction", id, Edit::PutConstruction { construction }))
+        }
+        Edit::PutReading { reading } => {
+            site.check_reading(reading)?;
+            Ok(put(
+                &mut site.readings,
+                reading,
+                "reading",
+                |reading| Edit::PutReading { reading },
+                |id| Edit::RemoveReading { id },
+            ))
+        }
+        Edit::RemoveReading { id } => {
+            let reading = take(&mut site.readings, id, "reading")?;
+            Ok(removal("reading", id, Edit::PutReading { reading }))
+        }
+        Edit::SetCalibration { calibration } => {
+            if let Some(c) = calibration {
+                c.check()?;
+            }
+            let old = std::mem::replace(&mut site.calibration, calibration.clone());
+            Ok(removal("job", &"calibration", Edit::SetCalibration { calibration: old }))
+        }
+        Edit::ScaleUnderlay { floor, a, b, length_m } => {
+            scale_underlay(site, floor, *a, *b, *length_m)
+        }
+        Edit::Tick { device, step, done } => {
+            let Some(old) = site.devices.get(device) else {
+                return Err(Refusal::Missing { what: "device", id: device.to_string() });
+            };
+            let mut changed = old.clone();
+            let was = changed.done.contains(step);
+            if *done { changed.done.insert(*step) } else { changed.done.remove(step) };
+            site.devices.put(changed);
+            let inverse = Edit::Tick { device: device.clone(), step: *step, done: was };
+            Ok(removal("device", device, inverse))
+        }
+        Edit::Batch { edits } => {
+            if edits.len() > MOST_IN_BATCH || depth >= DEEPEST_BATCH {
+                return Err(Refusal::TooLarge { most: MOST_IN_BATCH });
+            }
+            batch(site, edits, depth)
+        }
+    }
+}
+
+/// Applies all or none.
+fn batch(site: &mut Site, edits: &[Edit], depth: usize) -> Result<Change, Refusal> {
+    let before = site.clone();
+    let (mut inverses, mut touched) = (Vec::new(), Vec::new());
+    for edit in edits {
+        match apply_at(site, edit, depth + 1) {
+            Ok(change) => {
+                inverses.push(change.inverse);
+                touched.extend(change.touched);
+            }
+            Err(refusal) => {
+                *site = before;
+                return Err(refusal);
+            }
+        }
+    }
+    inverses.reverse();
+    // Cascades give batches; flat, an inverse never nests deeper than the edit it takes back.
+    let edits = inverses.into_iter().flat_map(flatten).collect();
+    Ok(Change { inverse: Edit::Batch { edits }, touched })
+}
+
+fn flatten(edit: Edit) -> Vec<Edit> {
+    match edit {
+        Edit::Batch { edits } => edits,
+        one => vec![one],
+    }
+}
+
+fn in_use<'a, T: 'a>(
+    what: &'static str,
+    id: &impl std::fmt::Display,
+    by: &'static str,
+    users: impl Iterator<Item = &'a T>,
+) -> Result<(), Refusal> {
+    match users.count() {
+        0 => Ok(()),
+        count => Err(Refusal::InUse { what, id: id.to_string(), count, by }),
+    }
+}
+
+/// A device goes with its readings.
+fn remove_device(site: &mut Site, id: &DeviceId, depth: usize) -> Result<Change, Refusal> {
+    let readings = site.readings.iter().filter(|r| r.from == *id || r.to == *id);
+    let edits: Vec<_> =
+        readings.map(|r| Edit::RemoveReading { id: r.id.clone() }).collect();
+    let mut change = batch(site, &edits, depth)?;
+    let device = take(&mut site.devices, id, "device")?;
+    change.touched.push(format!("device:{id}"));
+    let mut put_back = vec![Edit::PutDevice { device }];
+    put_back.extend(flatten(change.inverse));
+    Ok(Change { inverse: Edit::Batch { edits: put_back }, touched: change.touched })
+}
+
+/// A point goes with its devices.
+fn remove_point(site: &mut Site, id: &PointId, depth: usize) -> Result<Change, Refusal> {
+    let devices = site.devices_at(id);
+    let edits: Vec<_> =
+        devices.iter().map(|d| Edit::RemoveDevice { id: d.id.clone() }).collect();
+    let mut change = batch(site, &edits, depth)?;
+    let point = take(&mut site.points, id, "point")?;
+    change.touched.push(format!("point:{id}"));
+    let mut put_back = vec![Edit::PutPoint { point }];
+    put_back.extend(flatten(change.inverse));
+    Ok(Change { inverse: Edit::Batch { edits: put_back }, touched: change.touched })
+}
+
+/// A storey goes with all that stands on it.
+fn remove_floor(site: &mut Site, id: &FloorId, depth: usize) -> Result<Change, Refusal> {
+    let points = site.points.iter().filter(|p| p.floor == *id);
+    let walls = site.walls.iter().filter(|w| w.floor == *id);
+    let slabs = site.slabs.iter().filter(|s| s.floor == *id);
+    let edits: Vec<_> = points
+        .map(|p| Edit::RemovePoint { id: p.id.clone() })
+        .chain(walls.map(|w| Edit::RemoveWall { id: w.id.clone() }))
+        .chain(slabs.map(|s| Edit::RemoveSlab { id: s.id.clone() }))
+        .collect();
+    let mut change = batch(site, &edits, depth)?;
+    let floor = take(&mut site.floors, id, "storey")?;
+    change.touched.push(format!("floor:{id}"));
+    let mut put_back = vec![Edit::PutFloor { floor }];
+    put_back.extend(flatten(change.inverse));
+    Ok(Change { inverse: Edit::Batch { edits: put_back }, touched: change.touched })
+}
+
+fn scale_underlay(
+    site: &mut Site,
+    id: &FloorId,
+    a: Spot,
+    b: Spot,
+    length: Metres,
+) -> Result<Change, Refusal> {
+    let missing = || Refusal::Missing { what: "plan image on storey", id: id.to_string() };
+    let old = site.floors.get(id).ok_or_else(missing)?.clone();
+    let mut floor = old.clone();
+    let underlay = floor.underlay.as_mut().ok_or_else(missing)?;
+    let drawn = (b[0] - a[0]).hypot(b[1] - a[1]);
+    if drawn.is_nan() || drawn < 0.01 {
+        return Err(Refusal::Invalid {
+            field: "length_m",
+            reason: "click two places that are farther apart".to_owned(),
+        });
+    }
+    if !(0.1..=500.0).contains(&length.get()) {
+        return Err(Refusal::Invalid {
+            field: "length_m",
+            reason: format!("is {length:.2}; give the true length, 0.1 to 500 m"),
+        });
+    }
+    let k = length.get() / drawn;
+    underlay.metres_per_px *= k;
+    underlay.origin =
+        [a[0] + (underlay.origin[0] - a[0]) * k, a[1] + (underlay.origin[1] - a[1]) * k];
+    underlay.scaled = true;
+    Site::check_floor(&floor)?;
+    site.floors.put(floor);
+    Ok(removal("floor", id, Edit::PutFloor { floor: old }))
+}

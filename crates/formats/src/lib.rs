@@ -1,0 +1,25 @@
+//! Bytes in, `Imported { value, findings }` out; one format a file, each with its limits.
+
+pub mod analysis_json;
+pub mod job_file;
+pub mod ledger_csv;
+pub mod plan_image;
+pub mod readings_csv;
+
+/// What an import gave: the value, and what could not be taken.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Imported<T> {
+    /// What was read.
+    pub value: T,
+    /// What was left out or doubtful, in the order of the file.
+    pub findings: Vec<ImportFinding>,
+}
+
+/// Something in a file that was left out, and why.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ImportFinding {
+    /// Where: `line 4`, `wall w3`.
+    pub place: String,
+    /// What is wrong and what to do.
+    pub reason: String,
+}

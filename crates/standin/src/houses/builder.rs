@@ -1,0 +1,191 @@
+//! Draws a house from short rows.
+
+use dot_reach_core::catalogue;
+use dot_reach_core::confidence::Confidence;
+use dot_reach_core::radio::mounting::Mounting;
+use dot_reach_core::radio::region::Region;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::site::{
+    BoxKind, Device, Edit, Floor, Network, Neutral, Opening, OpeningKind, Point, PointKind, Site,
+    Slab, SlabPlace, Spot, Wall, apply,
+};
+use dot_reach_core::units::Metres;
+
+/// A house being drawn. Rows that the core refuses are kept in `refused`, which a test holds empty.
+#[derive(Debug)]
+pub struct Builder {
+    site: Site,
+    walls: usize,
+    refused: Vec<String>,
+}
+
+/// A surveyed place and what stands at it.
+#[derive(Clone, Copy, Debug)]
+pub struct Place<'a> {
+    /// The id; devices are called `id` with the id of their network in front.
+    pub id: &'a str,
+    /// Its name.
+    pub name: &'a str,
+    /// Its room.
+    pub room: &'a str,
+    /// Where on the sheet and how high.
+    pub at: (f64, f64, f64),
+    /// What is there.
+    pub kind: PointKind,
+    /// The back box and its depth in millimetres.
+    pub back_box: (BoxKind, f64),
+    /// The neutral.
+    pub neutral: Neutral,
+    /// The breaker.
+    pub circuit: &'a str,
+    /// Catalogue row and network of each device.
+    pub devices: &'a [(&'a str, &'a str)],
+}
+
+impl Builder {
+    /// An empty house.
+    pub fn new(name: &str, region: Region, confidence: Confidence) -> Self {
+        Self { site: Site::new(name, region, confidence), walls: 0, refused: Vec::new() }
+    }
+
+    fn edit(&mut self, edit: &Edit) {
+        if let Err(refusal) = apply(&mut self.site, edit) {
+            self.refused.push(format!("{refusal} in {edit:?}"));
+        }
+    }
+
+    /// Changes the job's own fields.
+    pub fn job(&mut self, client: &str, address: &str, note: &str) {
+        let mut job = self.site.job.clone();
+        (job.client, job.address, job.note) = (client.into(), address.into(), note.into());
+        self.edit(&Edit::SetJob { job });
+    }
+
+    /// A storey: id, name, elevation, height.
+    pub fn floor(&mut self, id: &str, name: &str, elevation: f64, height: f64) {
+        let Ok(id) = id.parse() else { return self.refused.push(id.to_owned()) };
+        let (elevation_m, height_m) = (Metres::new(elevation), Metres::new(height));
+        let floor = Floor { id, name: name.to_owned(), elevation_m, height_m, underlay: None };
+        self.edit(&Edit::PutFloor { floor });
+    }
+
+    /// A slab under or over a storey, following its outer walls.
+    pub fn slab(&mut self, floor: &str, place: SlabPlace, construction: &str, voids: Vec<Vec<Spot>>) {
+        let word = if place == SlabPlace::Above { "over" } else { "under" };
+        let (Ok(id), Ok(floor)) = (format!("s-{word}-{floor}").parse(), floor.parse()) else {
+            return self.refused.push(floor.to_owned());
+        };
+        let construction = construction.to_owned();
+        let slab = Slab { id, floor, place, construction, outline: Vec::new(), voids };
+        self.edit(&Edit::PutSlab { slab });
+    }
+
+    /// A wall with its openings `(kind, start, width, construction)`.
+    pub fn wall(
+        &mut self,
+        floor: &str,
+        a: Spot,
+        b: Spot,
+        construction: &str,
+        openings: &[(OpeningKind, f64, f64, &str)],
+    ) {
+        self.walls += 1;
+        let (Ok(id), Ok(floor)) = (format!("w{:03}", self.walls).parse(), floor.parse()) else {
+            return self.refused.push(floor.to_owned());
+        };
+        let opening = |(i, &(kind, start, width, fill)): (usize, &(OpeningKind, f64, f64, &str))| {
+            let (sill, height) =
+                if kind == OpeningKind::Window { (0.9, 1.2) } else { (0.0, 2.0) };
+            Some(Opening {
+                id: format!("o{}", i + 1).parse().ok()?,
+                kind,
+                start_m: Metres::new(start),
+                width_m: Metres::new(width),
+                sill_m: Metres::new(sill),
+                height_m: Metres::new(height),
+                construction: fill.to_owned(),
+                stands_open: false,
+            })
+        };
+        let openings = openings.iter().enumerate().filter_map(opening).collect();
+        let construction = construction.to_owned();
+        let wall = Wall { id, floor, a, b, construction, height_m: None, openings };
+        self.edit(&Edit::PutWall { wall });
+    }
+
+    /// A network.
+    pub fn network(&mut self, id: &str, name: &str, system: System) {
+        let Ok(id) = id.parse() else { return self.refused.push(id.to_owned()) };
+        self.edit(&Edit::PutNetwork { network: Network { id, name: name.to_owned(), system } });
+    }
+
+    /// A place with its devices.
+    pub fn place(&mut self, floor: &str, place: &Place<'_>) {
+        let (Ok(id), Ok(floor)) = (place.id.parse(), floor.parse()) else {
+            return self.refused.push(place.id.to_owned());
+        };
+        let (x, y, z) = place.at;
+        let (back_box, depth) = place.back_box;
+        let point = Point {
+            id,
+            name: place.name.to_owned(),
+            room: place.room.to_owned(),
+            floor,
+            at: [x, y],
+            height_m: Metres::new(z),
+            kind: place.kind,
+            back_box,
+            depth_mm: (depth > 0.0).then_some(depth),
+            neutral: place.neutral,
+            circuit: place.circuit.to_owned(),
+            mounting: Mounting::Open,
+            note: String::new(),
+        };
+        let point_id = point.id.clone();
+        self.edit(&Edit::PutPoint { point });
+        for (kind, network) in place.devices {
+            let (Ok(id), Ok(network_id)) =
+                (format!("{network}-{}", place.id).parse(), network.parse())
+            else {
+                self.refused.push(place.id.to_owned());
+                continue;
+            };
+            let row = catalogue::kind(kind);
+            self.edit(&Edit::PutDevice {
+                device: Device {
+                    id,
+                    name: place.name.to_owned(),
+                    point: point_id.clone(),
+                    kind: (*kind).to_owned(),
+                    network: network_id,
+                    can_be_cut: row.is_some_and(|k| k.easily_cut),
+                    done: std::collections::BTreeSet::new(),
+                },
+            });
+        }
+    }
+
+    /// Puts a point behind something.
+    pub fn mount(&mut self, point: &str, mounting: Mounting) {
+        let Some(mut point) = self.site.points.named(point).cloned() else {
+            return self.refused.push(point.to_owned());
+        };
+        point.mounting = mounting;
+        self.edit(&Edit::PutPoint { point });
+    }
+
+    /// The house so far.
+    pub fn site(&self) -> &Site {
+        &self.site
+    }
+
+    /// Any other edit.
+    pub fn also(&mut self, edit: &Edit) {
+        self.edit(edit);
+    }
+
+    /// The house, and what was refused on the way.
+    pub fn finish(self) -> (Site, Vec<String>) {
+        (self.site, self.refused)
+    }
+}
