@@ -181,6 +181,16 @@ impl NetworkAnalysis {
         self.nodes.binary_search_by(|n| n.device.cmp(device)).ok()
     }
 
+    /// The radio that carries others, is reached itself, and hears this one best.
+    pub fn best_carrier(&self, place: usize) -> Option<usize> {
+        let on_air = |n: &usize| Some(*n) == self.hub || !self.outcomes[*n].hops.is_empty();
+        (0..self.nodes.len())
+            .filter(|n| *n != place && self.nodes[*n].carries_others() && on_air(n))
+            .filter_map(|n| Some((n, self.links.between(place, n)?.margin())))
+            .max_by(|a, b| a.1.total_cmp(&b.1))
+            .map(|(n, _)| n)
+    }
+
     fn known_loss(&self, a: &Node, b: &Node) -> Option<Db> {
         let (i, j) = (self.place_of(&a.device)?, self.place_of(&b.device)?);
         let unmoved = self.nodes[i].place == a.place && self.nodes[j].place == b.place;

@@ -6,6 +6,7 @@ use serde::Deserialize;
 
 use crate::radio::profile::Class;
 use crate::radio::system::System;
+use crate::site::{BoxKind, PointKind};
 
 /// What feeds a device.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
@@ -68,6 +69,17 @@ impl DeviceKind {
             (Duty::Hub, _) => Class::Hub,
             (_, Supply::Battery) => Class::Battery,
             _ => Class::Mains,
+        }
+    }
+    /// Where such a device usually stands: the kind of place, metres above the floor, the box.
+    /// A first guess for a new point; *planning values*.
+    pub fn usual_place(&self) -> (PointKind, f64, BoxKind) {
+        match (self.duty, self.supply) {
+            (Duty::Hub, _) => (PointKind::Shelf, 1.2, BoxKind::None),
+            (Duty::Remote, _) => (PointKind::BareWall, 1.2, BoxKind::None),
+            (_, Supply::Battery) => (PointKind::BareWall, 1.8, BoxKind::None),
+            (_, Supply::Plug) => (PointKind::Socket, 0.3, BoxKind::None),
+            _ => (PointKind::Switch, 1.1, BoxKind::Plastic),
         }
     }
     /// Whether it is held in a hand when used.

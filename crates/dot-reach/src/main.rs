@@ -1,1 +1,191 @@
-fn main(){}
+//! The command line: `demo` (the default), `serve`, and commands that compute without a screen.
+#![expect(clippy::print_stdout, reason = "a command line answers on its standard output")]
+
+mod calculate;
+
+use std::net::{Ipv4Addr, SocketAddr, TcpListener};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use actix_web::web::Data;
+use clap::{Parser, Subcommand};
+use dot_reach_formats::job_file;
+use dot_reach_standin::houses;
+use dot_reach_store::{Image, Store};
+use dot_reach_web::{App, serve};
+
+type Failure = Box<dyn std::error::Error>;
+
+/// Plan where the hub stands and what repeats; know hops, range and margin; prove them after.
+#[derive(Parser)]
+#[command(version)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Option<Verb>,
+}
+
+#[derive(Subcommand)]
+enum Verb {
+    /// A fresh copy of the demo jobs on 127.0.0.1; nothing is kept. This is the default.
+    Demo {
+        /// The port; 0 takes any that is free.
+        #[arg(long, default_value_t = 4517)]
+        port: u16,
+    },
+    /// Your own jobs, kept in a file.
+    Serve {
+        /// The database file; made if it is not there.
+        #[arg(long)]
+        db: PathBuf,
+        /// The port; 0 takes any that is free.
+        #[arg(long, default_value_t = 4517)]
+        port: u16,
+    },
+    /// Routes, margins and verdicts of a job file.
+    Analyse {
+        /// The job file.
+        file: PathBuf,
+        /// As JSON, with every link and its terms.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Loss of the bare slab of a construction, by Rec. ITU-R P.2040.
+    Loss {
+        /// Layers from face to face, such as plasterboard:12.5,air:75,plasterboard:12.5 (mm).
+        #[arg(long)]
+        layers: String,
+        /// Frequency in MHz.
+        #[arg(long)]
+        mhz: f64,
+        /// Angle of incidence in degrees; 0 is straight through.
+        #[arg(long, default_value_t = 0.0)]
+        angle: f64,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Puts a job file into a database.
+    Import {
+        /// The database file.
+        #[arg(long)]
+        db: PathBuf,
+        /// The job file.
+        file: PathBuf,
+    },
+    /// Writes a job of a database as a job file on the standard output.
+    Export {
+        /// The database file.
+        #[arg(long)]
+        db: PathBuf,
+        /// The job, as it stands in its address.
+        job: String,
+    },
+    /// Writes a copy of a database while it is in use.
+    Backup {
+        /// The database file.
+        #[arg(long)]
+        db: PathBuf,
+        /// The copy.
+        to: PathBuf,
+    },
+    /// Writes a demo job as a job file on the standard output.
+    Standin,
+    /// Writes the JSON Schema of the job file on the standard output.
+    Schema,
+}
+
+fn main() -> ExitCode {
+    match run(Arguments::parse().command.unwrap_or(Verb::Demo { port: 4517 })) {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            complain(&error.to_string());
+            ExitCode::FAILURE
+        }
+    }
+}
+
+#[expect(clippy::print_stderr, reason = "a command line complains on its standard error")]
+fn complain(text: &str) {
+    eprintln!("dot-reach: {text}");
+}
+
+fn run(verb: Verb) -> Result<(), Failure> {
+    match verb {
+        Verb::Demo { port } => host(demo_store()?, port),
+        Verb::Serve { db, port } => host(Store::open(&db)?, port),
+        Verb::Analyse { file, json } => calculate::analyse(&read(&file)?.site, json),
+        Verb::Loss { layers, mhz, angle, json } => calculate::loss(&layers, mhz, angle, json),
+        Verb::Import { db, file } => import(&db, &file),
+        Verb::Export { db, job } => export(&db, &job),
+        Verb::Backup { db, to } => Ok(Store::open(&db)?.backup(&to)?),
+        Verb::Standin => print_job(&houses::larkfield_mill(), &Default::default()),
+        Verb::Schema => {
+            println!("{}", serde_json::to_string_pretty(&job_file::schema())?);
+            Ok(())
+        }
+    }
+}
+
+/// A job file; what could not be taken of it is complained about.
+fn read(file: &Path) -> Result<job_file::ReadJob, Failure> {
+    let bytes = std::fs::read(file).map_err(|e| format!("{}: {e}", file.display()))?;
+    let read = job_file::read(&bytes).map_err(|e| format!("{}: {e}", file.display()))?;
+    for finding in &read.findings {
+        complain(&format!("left out {}: {}", finding.place, finding.reason));
+    }
+    Ok(read.value)
+}
+
+fn demo_store() -> Result<Store, Failure> {
+    let store = Store::in_memory()?;
+    store.create(&houses::larkfield_mill(), "2026-03-14T17:00:00Z")?;
+    Ok(store)
+}
+
+fn host(store: Store, port: u16) -> Result<(), Failure> {
+    let listener = match TcpListener::bind(SocketAddr::from((Ipv4Addr::LOCALHOST, port))) {
+        Ok(listener) => listener,
+        // Someone uses that port already: any free one will do.
+        Err(_) => TcpListener::bind((Ipv4Addr::LOCALHOST, 0))?,
+    };
+    println!("Dot Reach is ready at http://{}", listener.local_addr()?);
+    let app = Data::new(App::new(store));
+    actix_web::rt::System::new().block_on(async move { serve(listener, app)?.await })?;
+    Ok(())
+}
+
+fn import(db: &Path, file: &Path) -> Result<(), Failure> {
+    let store = Store::open(db)?;
+    let job = read(file)?;
+    for image in job.images.into_values() {
+        store.keep_image(&Image {
+            media_type: image.media_type.to_owned(),
+            width_px: image.width_px,
+            height_px: image.height_px,
+            bytes: image.bytes,
+        })?;
+    }
+    let id = store.create(&job.site, "1970-01-01T00:00:00Z")?;
+    println!("{id}");
+    Ok(())
+}
+
+fn export(db: &Path, job: &str) -> Result<(), Failure> {
+    let store = Store::open(db)?;
+    let (site, _) = store.site(&job.parse()?)?;
+    let mut images = std::collections::BTreeMap::new();
+    for underlay in site.floors.iter().filter_map(|f| f.underlay.as_ref()) {
+        if let Some(image) = store.image(&underlay.image)? {
+            images.insert(underlay.image.clone(), image.bytes);
+        }
+    }
+    print_job(&site, &images)
+}
+
+fn print_job(
+    site: &dot_reach_core::site::Site,
+    images: &std::collections::BTreeMap<String, Vec<u8>>,
+) -> Result<(), Failure> {
+    println!("{}", String::from_utf8(job_file::write(site, images)?)?);
+    Ok(())
+}

@@ -125,8 +125,7 @@ pub fn time(text: &str) -> Result<String, String> {
         .parse::<DateTime>()
         .or_else(|_| spaced.parse::<Date>().map(|d| d.at(0, 0, 0, 0)))
         .map_err(|_| format!("“{text}” is no time; write 2026-03-14 10:05"))?;
-    let zoned = civil.to_zoned(TimeZone::UTC).map_err(|e| e.to_string())?;
-    Ok(zoned.timestamp().to_string())
+    TimeZone::UTC.to_timestamp(civil).map(|t| t.to_string()).map_err(|e| e.to_string())
 }
 
 /// Writes every reading of a site.

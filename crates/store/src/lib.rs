@@ -28,8 +28,7 @@ pub use images::Image;
 pub use jobs::{JobId, JobSummary};
 
 /// Every migration in order. Append only.
-const MIGRATIONS: Migrations<'_> =
-    Migrations::from_slice(&[M::up(include_str!("../migrations/0001_jobs.sql"))]);
+const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_jobs.sql")];
 
 /// What stopped the store.
 #[derive(Debug, thiserror::Error)]
@@ -100,7 +99,7 @@ impl Store {
         db.pragma_update(None, "synchronous", "FULL")?;
         db.pragma_update(None, "foreign_keys", true)?;
         db.busy_timeout(std::time::Duration::from_secs(5))?;
-        MIGRATIONS.to_latest(&mut db)?;
+        Migrations::new(MIGRATIONS.map(M::up).to_vec()).to_latest(&mut db)?;
         Ok(Self { inner: Mutex::new(Inner { db, open: BTreeMap::new() }) })
     }
 

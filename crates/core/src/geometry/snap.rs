@@ -19,6 +19,18 @@ pub enum SnappedTo {
     Grid,
 }
 
+impl SnappedTo {
+    /// What it is, in words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::WallEnd => "wall end",
+            Self::Wall => "wall",
+            Self::Square => "square",
+            Self::Grid => "",
+        }
+    }
+}
+
 /// Snaps `at` on a storey; `start` is the other end of the wall being drawn, if there is one.
 /// `reach` is how near counts as near (a hand on a small screen needs more).
 pub fn snap(

@@ -162,7 +162,7 @@ impl fmt::Display for Reason {
                 "Every hop has {weakest} or more; the wanted confidence needs {target}."
             ),
             Self::Thin { weakest, target, hop: (from, to), costliest } => {
-                write!(f, "The hop {from} → {to} has {weakest} of the {target} wanted")?;
+                write!(f, "The hop {from} to {to} has {weakest} of the {target} wanted")?;
                 match costliest {
                     Some((what, loss)) => write!(f, "; {what} costs most, {loss}."),
                     None => write!(f, "; distance alone costs that."),

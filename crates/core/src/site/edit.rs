@@ -4,8 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Device, DeviceId, Floor, FloorId, Job, Keyed, Network, NetworkId, Point, PointId, Reading,
-    ReadingId, Site, Slab, SlabId, Spot, Step, Table, Wall, WallId,
+    Device, DeviceId, Floor, FloorId, Job, Keyed, Network, NetworkId, Opening, OpeningId,
+    OpeningKind, Point, PointId, Reading, ReadingId, Site, Slab, SlabId, Spot, Step, Table, Wall, WallId,
 };
 use crate::materials::construction::Construction;
 use crate::prove::Calibration;
@@ -21,6 +21,8 @@ pub enum Edit {
     RemoveFloor { id: FloorId },
     PutWall { wall: Wall },
     RemoveWall { id: WallId },
+    /// Drops a door, window or plain opening of usual size onto a wall, as near to `at` as it fits.
+    DropOpening { wall: WallId, id: OpeningId, kind: OpeningKind, at: Spot },
     PutSlab { slab: Slab },
     RemoveSlab { id: SlabId },
     PutPoint { point: Point },
@@ -165,6 +167,16 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
         Edit::RemoveWall { id } => {
             let wall = take(&mut site.walls, id, "wall")?;
             Ok(removal("wall", id, Edit::PutWall { wall }))
+        }
+        Edit::DropOpening { wall, id, kind, at } => {
+            let Some(old) = site.walls.get(wall) else {
+                return Err(Refusal::Missing { what: "wall", id: wall.to_string() });
+            };
+            let (old, mut changed) = (old.clone(), old.clone());
+            changed.openings.push(usual_opening(&old, id.clone(), *kind, *at));
+            site.check_wall(&changed)?;
+            site.walls.put(changed);
+            Ok(removal("wall", wall, Edit::PutWall { wall: old }))
         }
         Edit::PutSlab { slab } => {
             site.check_slab(slab)?;
@@ -335,6 +347,30 @@ fn in_use<'a, T: 'a>(
     match users.count() {
         0 => Ok(()),
         count => Err(Refusal::InUse { what, id: id.to_string(), count, by }),
+    }
+}
+
+/// An opening of usual size with its middle as near to `at` as the wall allows.
+fn usual_opening(wall: &Wall, id: OpeningId, kind: OpeningKind, at: Spot) -> Opening {
+    let (width, sill, height, construction) = match kind {
+        OpeningKind::Door => (0.85, 0.0, 2.0, "door-wood"),
+        OpeningKind::Window => (1.2, 0.9, 1.2, "window-double"),
+        OpeningKind::Open => (0.9, 0.0, 2.0, ""),
+    };
+    let length = wall.length().get();
+    let along = [wall.b[0] - wall.a[0], wall.b[1] - wall.a[1]].map(|v| v / length);
+    let middle = (at[0] - wall.a[0]) * along[0] + (at[1] - wall.a[1]) * along[1];
+    let width = f64::min(width, length);
+    let start = ((middle - width / 2.0) * 100.0).round() / 100.0;
+    Opening {
+        id,
+        kind,
+        start_m: Metres::new(start.clamp(0.0, length - width)),
+        width_m: Metres::new(width),
+        sill_m: Metres::new(sill),
+        height_m: Metres::new(height),
+        construction: construction.to_owned(),
+        stands_open: false,
     }
 }
 

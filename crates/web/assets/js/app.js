@@ -1,0 +1,18 @@
+// Starts the page. JavaScript draws, listens and remembers what is under the finger; every number
+// and every rule comes from the server.
+import Alpine from "../vendor/alpine-csp.js";
+import { registerForms } from "./forms.js";
+import { startJob } from "./job.js";
+import { startPlan } from "./plan.js";
+import { startReach } from "./reach.js";
+import { startSurvey } from "./survey.js";
+import { startThings } from "./things.js";
+
+registerForms(Alpine);
+Alpine.start();
+startJob();
+startThings();
+startPlan();
+startReach();
+startSurvey();
+document.documentElement.dataset.ready = "true";

@@ -1,0 +1,114 @@
+// Alpine components of the forms that make or bring something.
+import { client, edit, job, notice, post, refresh } from "./job.js";
+
+const blank = () => ({ field: "", message: "" });
+const told = (refused) => ({ field: refused.field, message: refused.message });
+
+export function registerForms(Alpine) {
+  Alpine.data("newJob", () => ({
+    error: blank(),
+    async send() {
+      const form = new FormData(this.$root);
+      this.error = blank();
+      try {
+        const answer = await post("/jobs", {
+          name: form.get("name"),
+          region: form.get("region"),
+          confidence: Number(form.get("confidence")),
+        });
+        location.assign(answer.location);
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+
+  Alpine.data("openFile", () => ({
+    error: blank(),
+    findings: [],
+    location: "",
+    async send() {
+      this.error = blank();
+      const form = new FormData(this.$root);
+      if (!form.get("file")?.name) {
+        this.error = { field: "file", message: "choose a job file" };
+        return;
+      }
+      try {
+        const answer = await post("/jobs/import", form);
+        this.location = answer.location;
+        this.findings = answer.findings;
+        if (answer.findings.length === 0) location.assign(answer.location);
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+
+  Alpine.data("whoAmI", () => ({
+    kept: false,
+    keep() {
+      const name = new FormData(this.$root).get("who");
+      document.cookie = `who=${encodeURIComponent(name)}; path=/; max-age=31536000; samesite=strict`;
+      this.kept = true;
+    },
+  }));
+
+  Alpine.data("underlayForm", () => ({
+    error: blank(),
+    async send(event) {
+      const file = event.target.files[0];
+      if (!file) return;
+      this.error = blank();
+      const form = new FormData();
+      form.append("image", file);
+      try {
+        const { image, width_px, height_px } = await post(`/jobs/${job()}/images`, form);
+        const floor = JSON.parse(this.$root.dataset.thing);
+        // The first guess: the picture is as wide as a usual house; the person sets the scale.
+        floor.underlay = { image, width_px, height_px, origin: [0, 0], metres_per_px: 15 / width_px, scaled: false };
+        await edit({ do: "put-floor", floor });
+        document.dispatchEvent(new CustomEvent("go-home"));
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+
+  Alpine.data("readingsForm", () => ({
+    error: blank(),
+    findings: [],
+    taken: 0,
+    async readFile(event) {
+      const file = event.target.files[0];
+      if (file) this.$root.elements.csv.value = await file.text();
+    },
+    async send() {
+      const form = new FormData(this.$root);
+      this.error = blank();
+      this.findings = [];
+      this.taken = 0;
+      const one = [form.get("from"), form.get("to"), form.get("rssi"), form.get("time") || new Date().toISOString()];
+      const typed = one.slice(0, 3).some((cell) => cell.trim());
+      const quoted = one.map((cell) => `"${cell.replaceAll('"', '""')}"`).join(",");
+      const csv = [typed ? quoted : "", form.get("csv")].filter((part) => part.trim()).join("\n");
+      if (!csv) {
+        this.error = { field: "csv", message: "type a reading, paste some or choose a file" };
+        return;
+      }
+      try {
+        const answer = await post(`/jobs/${job()}/readings`, {
+          csv, source: form.get("source"), client, edit_id: crypto.randomUUID(),
+        });
+        this.taken = answer.taken;
+        this.findings = answer.findings;
+        // What was not taken stays where it was typed.
+        if (answer.findings.length === 0) this.$root.reset();
+        await refresh();
+      } catch (refused) {
+        this.error = told(refused);
+        notice(refused.message);
+      }
+    },
+  }));
+}

@@ -1,0 +1,107 @@
+// The Reach page: what is looked at stands in the address; a dragged dot is previewed live.
+import { ask, hear, job, notice, refresh } from "./job.js";
+import { swapParts } from "./parts.js";
+import { onPlan, placeDot } from "./plan.js";
+
+const root = () => document.querySelector('[data-view="reach"]');
+let seq = 0;
+let answered = 0;
+let next = null;
+
+function look(changes) {
+  const there = new URL(location.href);
+  for (const [key, value] of Object.entries(changes)) {
+    if (value) there.searchParams.set(key, value);
+    else there.searchParams.delete(key);
+  }
+  const floor = there.searchParams.get("floor");
+  if (floor && floor !== root().dataset.floor) return location.assign(there);
+  history.replaceState(null, "", there);
+  return refresh().then(follow).catch((e) => notice(e.message));
+}
+
+// The storey shown may follow the device chosen: then the whole sheet changes.
+function follow() {
+  const chosen = document.querySelector(".storeys [aria-current]")?.getAttribute("href") ?? "";
+  const floor = new URLSearchParams(chosen.replace("?", "")).get("floor");
+  if (floor && floor !== root().dataset.floor) location.reload();
+}
+
+function query() {
+  const now = new URL(location.href).searchParams;
+  const of = (key) => now.get(key) ?? "";
+  const chosen = document.querySelector("[data-device-row][aria-expanded=true]")?.dataset.deviceRow ?? "";
+  return {
+    floor: of("floor") || root().dataset.floor,
+    network: of("network") || root().dataset.network,
+    select: of("select") || chosen,
+    down: of("down"),
+    doors: of("doors"),
+  };
+}
+
+// One question is on its way at a time; of those that come meanwhile only the last is asked.
+function preview(edit) {
+  next = edit;
+  if (seq === answered) send();
+}
+
+function send() {
+  const edit = next;
+  next = null;
+  seq += 1;
+  if (!ask({ ask: "preview", seq, edit, view: query() })) answered = seq;
+}
+
+function toggleDown(id) {
+  const down = (new URL(location.href).searchParams.get("down") ?? "").split(",").filter(Boolean);
+  const without = down.filter((d) => d !== id);
+  look({ down: (without.length === down.length ? [...down, id] : without).join(",") });
+}
+
+function click(event) {
+  const go = event.target.closest("[data-go]");
+  if (go) {
+    event.preventDefault();
+    look(Object.fromEntries(new URLSearchParams(go.dataset.go)));
+    return;
+  }
+  const down = event.target.closest("[data-down]");
+  if (down && down !== root()) toggleDown(down.dataset.down);
+  const back = event.target.closest("[data-undo-whatif]");
+  if (back?.dataset.undoWhatif === "doors") look({ doors: "" });
+  else if (back) toggleDown(back.dataset.undoWhatif);
+  const wall = event.target.closest("[data-wall-ref]")?.dataset.wallRef;
+  if (wall !== undefined) showWall(wall);
+}
+
+function showWall(id) {
+  document.querySelectorAll(".wall.shown").forEach((w) => w.classList.remove("shown"));
+  if (id) document.querySelector(`[data-wall="${CSS.escape(id)}"]`)?.classList.add("shown");
+}
+
+export function startReach() {
+  if (!root()) return;
+  onPlan({
+    choose: ({ device }) => { if (device) look({ select: device }); },
+    moving: preview,
+    moved: () => { next = null; },
+  });
+  hear("preview", (told) => {
+    answered = told.seq;
+    if (document.querySelector(".dot.dragging")) {
+      swapParts(told.html);
+      placeDot();
+      document.documentElement.dataset.previewed = String(told.seq);
+    }
+    if (next) send();
+  });
+  hear("error", (told) => { answered = seq; notice(told.message); });
+  document.addEventListener("click", click);
+  document.addEventListener("put-back", () => refresh());
+  document.addEventListener("change", (event) => {
+    const select = event.target.closest("[data-go-value]");
+    if (select) look({ [select.dataset.goValue]: select.value });
+  });
+  if (!job()) notice("no job is open");
+}

@@ -1,0 +1,46 @@
+//! Lines as SVG path data, in centimetres so that the text stays short.
+
+use std::fmt::Write;
+
+use dot_reach_core::site::Spot;
+
+fn centimetres(metres: f64) -> i64 {
+    #[expect(clippy::cast_possible_truncation, reason = "the sheet is at most kilometres wide")]
+    let whole = (metres * 100.0).round() as i64;
+    whole
+}
+
+/// Open or closed lines as one `d`, in centimetres, each step relative to the last.
+pub(crate) fn path(lines: &[Vec<Spot>], closed: bool) -> String {
+    let mut d = String::new();
+    for line in lines {
+        let mut last = (0, 0);
+        for (i, [x, y]) in line.iter().enumerate() {
+            let here = (centimetres(*x), centimetres(*y));
+            // Writing to a string cannot fail.
+            let _infallible = if i == 0 {
+                write!(d, "M{} {}", here.0, here.1)
+            } else if here == last {
+                continue;
+            } else {
+                write!(d, "l{} {}", here.0 - last.0, here.1 - last.1)
+            };
+            last = here;
+        }
+        if closed {
+            d.push('z');
+        }
+    }
+    d
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_triangle_is_one_move_and_two_steps() {
+        let d = path(&[vec![[0.0, 0.0], [1.0, 0.0], [1.0, 0.5]]], true);
+        assert_eq!(d, "M0 0l100 0l0 50z");
+    }
+}

@@ -1,0 +1,319 @@
+//! The plan of one storey.
+
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use dot_reach_core::coverage::{Coverage, contours};
+use dot_reach_core::materials::construction::{Parts, Priced};
+use dot_reach_core::site::{DeviceId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
+use dot_reach_core::units::{Db, Megahertz, typographic};
+
+use super::path::path;
+use super::{band_class, glyph};
+
+/// Everything on the plan, ready to print. Lengths in centimetres.
+#[derive(Debug, Default)]
+pub(crate) struct Plan {
+    pub(crate) view_box: String,
+    pub(crate) width: f64,
+    pub(crate) left: f64,
+    pub(crate) top: f64,
+    pub(crate) right: f64,
+    pub(crate) bottom: f64,
+    pub(crate) underlay: Option<UnderlayShape>,
+    pub(crate) ghosts: String,
+    pub(crate) walls: Vec<WallShape>,
+    pub(crate) tints: Vec<Tint>,
+    pub(crate) lines: Vec<Line>,
+    pub(crate) routes: Vec<RouteShape>,
+    pub(crate) dots: Vec<Dot>,
+    pub(crate) is_empty: bool,
+}
+
+#[derive(Debug)]
+pub(crate) struct UnderlayShape {
+    pub(crate) href: String,
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    pub(crate) width: f64,
+    pub(crate) height: f64,
+}
+
+#[derive(Debug)]
+pub(crate) struct WallShape {
+    pub(crate) id: String,
+    pub(crate) d: String,
+    pub(crate) class: &'static str,
+    pub(crate) title: String,
+    pub(crate) gaps: Vec<Gap>,
+}
+
+#[derive(Debug)]
+pub(crate) struct Gap {
+    pub(crate) d: String,
+    pub(crate) class: &'static str,
+}
+
+#[derive(Debug)]
+pub(crate) struct Tint {
+    pub(crate) class: &'static str,
+    pub(crate) d: String,
+}
+
+#[derive(Debug)]
+pub(crate) struct Line {
+    pub(crate) class: &'static str,
+    pub(crate) d: String,
+    pub(crate) labels: Vec<Label>,
+}
+
+#[derive(Debug)]
+pub(crate) struct Label {
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    pub(crate) angle: f64,
+    pub(crate) text: String,
+}
+
+#[derive(Debug)]
+pub(crate) struct RouteShape {
+    pub(crate) d: String,
+    pub(crate) class: String,
+}
+
+#[derive(Debug)]
+pub(crate) struct Dot {
+    pub(crate) point: String,
+    pub(crate) device: String,
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    pub(crate) height_m: f64,
+    pub(crate) glyph: &'static str,
+    pub(crate) class: String,
+    pub(crate) name: String,
+    pub(crate) title: String,
+    pub(crate) show_name: bool,
+}
+
+const CM: f64 = 100.0;
+
+/// The empty plan of a storey: frame, image, walls; `ghost` draws the walls of another storey
+/// faintly beneath.
+pub(crate) fn sheet(site: &Site, floor: &FloorId, ghost: Option<&FloorId>) -> Plan {
+    let mut plan = Plan { is_empty: true, ..Plan::default() };
+    let mut corners: Vec<Spot> = Vec::new();
+    for wall in site.walls.iter().filter(|w| w.floor == *floor) {
+        corners.extend([wall.a, wall.b]);
+        plan.walls.push(wall_shape(site, wall));
+        plan.is_empty = false;
+    }
+    corners.extend(site.points.iter().filter(|p| p.floor == *floor).map(|p| p.at));
+    if let Some(underlay) = site.floors.get(floor).and_then(|f| f.underlay.as_ref()) {
+        let [x, y] = underlay.origin;
+        let width = f64::from(underlay.width_px) * underlay.metres_per_px;
+        let height = f64::from(underlay.height_px) * underlay.metres_per_px;
+        corners.extend([[x, y], [x + width, y + height]]);
+        let href = format!("/images/{}", underlay.image);
+        let (x, y, width, height) = (x * CM, y * CM, width * CM, height * CM);
+        plan.underlay = Some(UnderlayShape { href, x, y, width, height });
+        plan.is_empty = false;
+    }
+    if let Some(ghost) = ghost {
+        let walls = site.walls.iter().filter(|w| w.floor == *ghost);
+        plan.ghosts = path(&walls.map(|w| vec![w.a, w.b]).collect::<Vec<_>>(), false);
+        if corners.is_empty() {
+            corners.extend(site.walls.iter().filter(|w| w.floor == *ghost).flat_map(|w| [w.a, w.b]));
+        }
+    }
+    plan.frame(&corners);
+    plan
+}
+
+impl Plan {
+    fn frame(&mut self, corners: &[Spot]) {
+        let start = [0.0, 0.0, 14.0, 9.0];
+        let mut bounds = corners.first().map_or(start, |[x, y]| [*x, *y, *x, *y]);
+        for [x, y] in corners {
+            let [l, t, r, b] = bounds;
+            bounds = [l.min(*x), t.min(*y), r.max(*x), b.max(*y)];
+        }
+        let [l, t, r, b] = bounds.map(|v| v * CM);
+        let margin = 120.0;
+        (self.left, self.top) = ((l - margin).round(), (t - margin).round());
+        (self.right, self.bottom) = ((r + margin).round(), (b + margin).round());
+        self.width = self.right - self.left;
+        let height = self.bottom - self.top;
+        self.view_box = format!("{} {} {} {height}", self.left, self.top, self.width);
+    }
+
+    /// Adds tints and contour lines of a surface.
+    pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, target: Db) {
+        let grid = &surface.grid;
+        #[expect(clippy::cast_precision_loss, reason = "cell counts are small")]
+        let (wide, high) = (grid.across as f64 * grid.cell, grid.down as f64 * grid.cell);
+        let (l, t) = (grid.left, grid.top);
+        let all = vec![[l, t], [l + wide, t], [l + wide, t + high], [l, t + high]];
+        self.tints.push(Tint { class: "ground-out", d: path(&[all], true) });
+        let bands = [Db::ZERO, target, target + Db::new(10.0)];
+        let classes = ["ground-thin", "ground-sound", "ground-solid"];
+        for (contour, class) in contours(surface, &bands).iter().zip(classes) {
+            self.tints.push(Tint { class, d: path(&contour.rings, true) });
+            if class == "ground-sound" {
+                let name = format!("target {}", typographic(target.get(), 0));
+                self.lines.push(line(&contour.lines, "contour target", &name));
+            }
+        }
+        let levels: Vec<Db> = (0..=10).map(|k| Db::new(f64::from(k) * 5.0)).collect();
+        for contour in contours(surface, &levels) {
+            let class = if contour.level == Db::ZERO { "contour zero" } else { "contour" };
+            self.lines.push(line(&contour.lines, class, &typographic(contour.level.get(), 0)));
+        }
+        self.lines.retain(|l| !l.d.is_empty());
+    }
+
+    /// Adds the radios of a network, and the ways between them.
+    pub(crate) fn radios(
+        &mut self,
+        analysis: &Analysis,
+        network: &NetworkAnalysis,
+        floor: &FloorId,
+        selected: Option<&DeviceId>,
+    ) {
+        let site = &analysis.site;
+        let at = |id: &DeviceId| {
+            let point = site.point_of(site.devices.get(id)?)?;
+            Some((point.at, point.floor == *floor, point.id.clone(), point.height_m))
+        };
+        let on_route: Vec<_> = selected
+            .and_then(|s| network.place_of(s))
+            .map(|place| network.outcomes[place].hops.clone())
+            .unwrap_or_default();
+        for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
+            if let Some(hop) = outcome.hops.last()
+                && let (Some((a, here_a, ..)), Some((b, here_b, ..))) = (at(&hop.from), at(&hop.to))
+                && (here_a || here_b)
+            {
+                let chosen = on_route.iter().any(|h| h.from == hop.from && h.to == hop.to);
+                let class = match (chosen, here_a && here_b) {
+                    (true, true) => "way chosen",
+                    (true, false) => "way chosen between-storeys",
+                    (false, true) => "way",
+                    (false, false) => "way between-storeys",
+                };
+                self.routes.push(RouteShape { d: path(&[vec![a, b]], false), class: class.into() });
+            }
+            let Some(([x, y], true, point, height)) = at(&node.device) else { continue };
+            let is_selected = selected == Some(&node.device);
+            let band = band_class(outcome.band);
+            let down = analysis.options.down.contains(&node.device);
+            let class = format!(
+                "{band}{}{}",
+                if is_selected { " selected" } else { "" },
+                if down { " down" } else { "" }
+            );
+            self.dots.push(Dot {
+                point: point.to_string(),
+                device: node.device.to_string(),
+                x: (x * CM).round(),
+                y: (y * CM).round(),
+                height_m: height.get(),
+                glyph: glyph(node),
+                class,
+                title: format!("{}: {}, {band}", node.name, node.role.role.name()),
+                name: node.name.clone(),
+                show_name: is_selected || matches!(band, "out" | "thin"),
+            });
+        }
+        // What is selected lies on top.
+        self.dots.sort_by_key(|d| d.class.contains("selected"));
+        self.routes.sort_by_key(|r| r.class.contains("chosen"));
+    }
+
+    /// Adds the surveyed points themselves, for a storey without regard to networks.
+    pub(crate) fn points(&mut self, site: &Site, floor: &FloorId, selected: Option<&PointId>) {
+        for point in site.points.iter().filter(|p| p.floor == *floor) {
+            let is_selected = selected == Some(&point.id);
+            let devices = site.devices_at(&point.id);
+            self.dots.push(Dot {
+                point: point.id.to_string(),
+                device: String::new(),
+                x: (point.at[0] * CM).round(),
+                y: (point.at[1] * CM).round(),
+                height_m: point.height_m.get(),
+                glyph: if devices.is_empty() { "leaf" } else { "forwards" },
+                class: if is_selected { "place selected".into() } else { "place".into() },
+                name: point.name.clone(),
+                title: format!("{}, {} up", point.name, point.height_m),
+                show_name: is_selected,
+            });
+        }
+        self.dots.sort_by_key(|d| d.class.contains("selected"));
+    }
+}
+
+fn line(lines: &[Vec<Spot>], class: &'static str, text: &str) -> Line {
+    // One label on each line that is long enough to carry one, where it has room.
+    let length = |l: &Vec<Spot>| -> f64 {
+        l.windows(2).map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1])).sum()
+    };
+    let mut long: Vec<_> = lines.iter().filter(|l| length(l) > 3.0 && l.len() > 6).collect();
+    long.sort_by(|a, b| length(b).total_cmp(&length(a)));
+    let labels = long.into_iter().take(2).map(|l| label(l, text)).collect();
+    Line { class, d: path(lines, false), labels }
+}
+
+fn label(line: &[Spot], text: &str) -> Label {
+    // Contours of different levels crowd together in the middle of long lines; a third is calmer.
+    let middle = (line.len() / 3).max(2).min(line.len() - 3);
+    let ([x, y], [fx, fy], [tx, ty]) = (line[middle], line[middle - 2], line[middle + 2]);
+    let mut angle = (ty - fy).atan2(tx - fx).to_degrees();
+    if angle > 90.0 {
+        angle -= 180.0;
+    }
+    if angle < -90.0 {
+        angle += 180.0;
+    }
+    Label { x: (x * CM).round(), y: (y * CM).round(), angle: angle.round(), text: text.to_owned() }
+}
+
+/// How a wall is drawn follows from what it costs at 2.4 GHz.
+pub(crate) fn wall_class(site: &Site, construction: &str) -> &'static str {
+    let Some(row) = site.construction(construction) else { return "wall-light" };
+    let priced = Priced::new(row, Megahertz::new(2440.0), Parts { clutter: true });
+    match (priced.slab(1.0) + priced.clutter).get() {
+        ..5.0 => "wall-light",
+        ..10.0 => "wall-middle",
+        ..22.1 => "wall-heavy",
+        _ => "wall-metal",
+    }
+}
+
+fn wall_shape(site: &Site, wall: &Wall) -> WallShape {
+    let length = wall.length().get();
+    let along = |s: f64| {
+        let t = s / length;
+        [wall.a[0] + (wall.b[0] - wall.a[0]) * t, wall.a[1] + (wall.b[1] - wall.a[1]) * t]
+    };
+    let gaps = wall
+        .openings
+        .iter()
+        .map(|o| {
+            let (from, to) = (o.start_m.get(), (o.start_m + o.width_m).get());
+            let class = match o.kind {
+                OpeningKind::Door if o.stands_open => "gap door-open",
+                OpeningKind::Door => "gap door",
+                OpeningKind::Window => "gap window",
+                OpeningKind::Open => "gap open",
+            };
+            Gap { d: path(&[vec![along(from), along(to)]], false), class }
+        })
+        .collect();
+    let name = site.construction(&wall.construction).map_or("", |c| c.name.as_str());
+    WallShape {
+        id: wall.id.to_string(),
+        d: path(&[vec![wall.a, wall.b]], false),
+        class: wall_class(site, &wall.construction),
+        title: format!("{name}, {:.2}", wall.length()),
+        gaps,
+    }
+}

@@ -1,0 +1,74 @@
+//! The constructions and devices that every job starts with.
+
+use actix_web::{HttpResponse, get};
+use askama::Template;
+use dot_reach_core::catalogue::KINDS;
+use dot_reach_core::materials::construction::{CONSTRUCTIONS, Parts, Priced};
+use dot_reach_core::units::{Megahertz, typographic};
+
+use crate::error::WebError;
+use crate::pages::{Shell, html};
+
+#[derive(Template)]
+#[template(path = "catalogue/page.html")]
+struct Page {
+    shell: Shell,
+    constructions: Vec<ConstructionRow>,
+    devices: Vec<DeviceRow>,
+}
+
+struct ConstructionRow {
+    name: &'static str,
+    used_for: String,
+    layers: String,
+    losses: [String; 3],
+    clutter: String,
+    source: &'static str,
+    extrapolated: String,
+}
+
+struct DeviceRow {
+    name: &'static str,
+    systems: String,
+    supply: String,
+    forwards: &'static str,
+    depth: String,
+}
+
+#[get("/catalogue")]
+pub(crate) async fn show() -> Result<HttpResponse, WebError> {
+    let constructions = CONSTRUCTIONS.iter().map(|c| {
+        let f = Megahertz::new;
+        let losses = [434.0, 868.42, 2440.0].map(|mhz| {
+            let priced = Priced::new(c, f(mhz), Parts { clutter: true });
+            typographic((priced.slab(1.0) + priced.clutter).get(), 1)
+        });
+        ConstructionRow {
+            name: &c.name,
+            used_for: format!("{:?}", c.used_for).to_lowercase(),
+            layers: c.layers.replace(':', " ").replace(',', " · "),
+            losses,
+            clutter: typographic(c.clutter_db.get(), 0),
+            source: &c.source,
+            extrapolated: c.extrapolated_at(f(868.42)).join(", "),
+        }
+    });
+    let devices = KINDS.iter().map(|k| DeviceRow {
+        name: &k.name,
+        systems: k.systems.iter().map(|s| s.name()).collect::<Vec<_>>().join(", "),
+        supply: match k.supply {
+            dot_reach_core::catalogue::Supply::MainsNeutral => "mains, needs neutral",
+            dot_reach_core::catalogue::Supply::MainsTwoWire => "mains, no neutral",
+            dot_reach_core::catalogue::Supply::Plug => "plug",
+            dot_reach_core::catalogue::Supply::Battery => "battery",
+        }
+        .to_owned(),
+        forwards: if k.forwards { "yes" } else { "no" },
+        depth: k.depth_mm.map(|d| format!("{d:.0}")).unwrap_or_default(),
+    });
+    html(&Page {
+        shell: Shell::plain("Catalogue"),
+        constructions: constructions.collect(),
+        devices: devices.collect(),
+    })
+}

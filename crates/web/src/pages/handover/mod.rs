@@ -1,0 +1,144 @@
+//! Handover: a printable page with plans, ledger, readings and cautions, and the files to keep.
+
+use actix_web::{HttpResponse, get, web};
+use askama::Template;
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::install::MAINS_CAUTIONS;
+use dot_reach_core::network::Band;
+use dot_reach_core::prove::prove;
+use dot_reach_core::units::typographic;
+use dot_reach_formats::ledger_csv;
+use dot_reach_store::JobId;
+
+use crate::app::App;
+use crate::drawing::plan::{Plan, sheet};
+use crate::drawing::stairs::signed;
+use crate::error::WebError;
+use crate::pages::jobs::day;
+use crate::pages::{Shell, analysed, html};
+
+#[derive(Template)]
+#[template(path = "handover/page.html")]
+struct Page {
+    shell: Shell,
+    job: String,
+    client: String,
+    address: String,
+    date: String,
+    revision: u64,
+    summary: String,
+    confidence: String,
+    target: String,
+    sigma: String,
+    sheets: Vec<Sheet>,
+    rows: Vec<Row>,
+    readings: Vec<ReadingRow>,
+    findings: Vec<String>,
+    cautions: [&'static str; 5],
+}
+
+struct Sheet {
+    name: String,
+    network: String,
+    plan: Plan,
+}
+
+struct Row {
+    name: String,
+    network: String,
+    place: String,
+    role: &'static str,
+    band: &'static str,
+    hops: String,
+    via: String,
+    margin: String,
+    hangs_on: String,
+}
+
+struct ReadingRow {
+    from: String,
+    to: String,
+    at: String,
+    measured: String,
+    predicted: String,
+    residual: String,
+}
+
+#[get("/jobs/{job}/handover")]
+pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+    let job: JobId = job.parse()?;
+    let (site, revision) = app.store.site(&job)?;
+    let shell = Shell::of_job(&app, &job, &site, revision, "Handover")?;
+    let analysis = analysed(&app, &job).await?;
+    html(&page(shell, &job, revision, &analysis))
+}
+
+fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
+    let site = &analysis.site;
+    let outcomes = || analysis.networks.iter().flat_map(|n| &n.outcomes);
+    let reached = outcomes().filter(|o| o.band >= Band::Sound).count();
+    let all = outcomes().count();
+    let weak = outcomes().filter(|o| o.band == Band::Thin).count();
+    let name = |id: &dot_reach_core::site::DeviceId| {
+        site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone())
+    };
+    let rows = ledger_csv::rows(analysis).into_iter().map(|(network, place, outcome)| {
+        let node = &network.nodes[place];
+        let point = site.devices.get(&node.device).and_then(|d| site.point_of(d));
+        let via = outcome.hops.iter().rev().skip(1).map(|h| name(&h.to));
+        Row {
+            name: node.name.clone(),
+            network: network.name.clone(),
+            place: point.map(|p| p.room.clone()).unwrap_or_default(),
+            role: node.role.role.name(),
+            band: outcome.band.name(),
+            hops: if outcome.hops.is_empty() { "–".into() } else { outcome.hops.len().to_string() },
+            via: via.collect::<Vec<_>>().join(", "),
+            margin: outcome
+                .weakest()
+                .map_or_else(|| "–".into(), |h| typographic(h.margin().get(), 1)),
+            hangs_on: outcome.hangs_on.iter().map(name).collect::<Vec<_>>().join(", "),
+        }
+    });
+    let sheets = site.floors_upward().into_iter().flat_map(|floor| {
+        analysis.networks.iter().filter_map(move |network| {
+            let mut plan = sheet(site, &floor.id, None);
+            plan.radios(analysis, network, &floor.id, None);
+            let has_dots = !plan.dots.is_empty();
+            for dot in &mut plan.dots {
+                dot.show_name = true;
+            }
+            let (name, network) = (floor.name.clone(), network.name.clone());
+            has_dots.then_some(Sheet { name, network, plan })
+        })
+    });
+    let readings = prove(analysis).comparisons.into_iter().map(|c| ReadingRow {
+        from: name(&c.from),
+        to: name(&c.to),
+        at: site.readings.get(&c.reading).map(|r| day(&r.at)).unwrap_or_default(),
+        measured: typographic(c.measured.get(), 0),
+        predicted: typographic(c.predicted.get(), 1),
+        residual: signed(c.residual()),
+    });
+    Page {
+        shell,
+        job: job.to_string(),
+        client: site.job.client.clone(),
+        address: site.job.address.clone(),
+        date: day(&crate::app::now()),
+        revision,
+        summary: format!(
+            "{reached} of {all} devices are reached with the wanted confidence, {weak} with less \
+             margin, {} not at all.",
+            all - reached - weak
+        ),
+        confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
+        target: analysis.target.to_string(),
+        sigma: analysis.sigma.to_string(),
+        sheets: sheets.collect(),
+        rows: rows.collect(),
+        readings: readings.collect(),
+        findings: analysis.findings.iter().map(|f| f.text.clone()).collect(),
+        cautions: MAINS_CAUTIONS,
+    }
+}

@@ -1,0 +1,116 @@
+//! The run sheet: what is joined when, with ticks and cautions; made for a phone.
+
+use actix_web::{HttpResponse, get, web};
+use askama::Template;
+use dot_reach_core::catalogue;
+use dot_reach_core::install::{MAINS_CAUTIONS, run_sheet};
+use dot_reach_core::site::Step;
+use dot_reach_store::JobId;
+
+use crate::app::App;
+use crate::error::WebError;
+use crate::pages::{Shell, analysed, html};
+
+#[derive(Template)]
+#[template(path = "install/page.html")]
+struct Page {
+    shell: Shell,
+    cautions: [&'static str; 5],
+    stages: Vec<StageCard>,
+    done: usize,
+    total: usize,
+}
+
+struct StageCard {
+    name: &'static str,
+    done: usize,
+    tasks: Vec<TaskCard>,
+}
+
+struct TaskCard {
+    number: usize,
+    device: String,
+    name: String,
+    place: String,
+    kind: &'static str,
+    network: String,
+    way: String,
+    cautions: Vec<&'static str>,
+    steps: Vec<StepTick>,
+    complete: bool,
+    next: bool,
+}
+
+struct StepTick {
+    word: &'static str,
+    text: &'static str,
+    done: bool,
+}
+
+fn step_words(step: Step) -> (&'static str, &'static str) {
+    match step {
+        Step::Code => ("code", "Code kept"),
+        Step::Wired => ("wired", "Wired, circuit dead"),
+        Step::Joined => ("joined", "Joined in place"),
+        Step::Tested => ("tested", "Tested, plate on"),
+    }
+}
+
+#[get("/jobs/{job}/install")]
+pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+    let job: JobId = job.parse()?;
+    let (site, revision) = app.store.site(&job)?;
+    let shell = Shell::of_job(&app, &job, &site, revision, "Install")?;
+    let analysis = analysed(&app, &job).await?;
+    let mut stages: Vec<StageCard> = Vec::new();
+    let (mut done, mut total) = (0, 0);
+    let mut next_is_open = true;
+    for task in run_sheet(&analysis) {
+        let Some(device) = site.devices.get(&task.device) else { continue };
+        let Some(point) = site.point_of(device) else { continue };
+        let complete = task.steps.iter().all(|s| device.done.contains(s));
+        total += 1;
+        done += usize::from(complete);
+        let steps = task.steps.iter().map(|s| {
+            let (word, text) = step_words(*s);
+            StepTick { word, text, done: device.done.contains(s) }
+        });
+        let by = task.by_way_of.and_then(|d| site.devices.get(&d)).map(|d| d.name.clone());
+        let circuit = if point.circuit.is_empty() {
+            String::new()
+        } else {
+            format!(" · breaker {}", point.circuit)
+        };
+        let floor = site.floors.get(&point.floor).map_or("", |f| f.name.as_str());
+        let card = TaskCard {
+            number: total,
+            device: device.id.to_string(),
+            name: device.name.clone(),
+            place: format!("{floor} · {}{circuit}", point.room),
+            kind: catalogue::kind(&device.kind).map_or("", |k| k.name.as_str()),
+            network: site.networks.get(&task.network).map(|n| n.name.clone()).unwrap_or_default(),
+            way: match (by, task.hops) {
+                (Some(by), hops) if hops > 1 => format!("{hops} hops, by way of {by}"),
+                (Some(_), _) => "direct to the hub".to_owned(),
+                (None, _) => String::new(),
+            },
+            cautions: task.cautions,
+            steps: steps.collect(),
+            complete,
+            next: next_is_open && !complete,
+        };
+        next_is_open &= complete;
+        match stages.last_mut() {
+            Some(stage) if stage.name == task.stage.name() => {
+                stage.done += usize::from(complete);
+                stage.tasks.push(card);
+            }
+            _ => stages.push(StageCard {
+                name: task.stage.name(),
+                done: usize::from(complete),
+                tasks: vec![card],
+            }),
+        }
+    }
+    html(&Page { shell, cautions: MAINS_CAUTIONS, stages, done, total })
+}

@@ -1,0 +1,131 @@
+//! Every route in one list; one folder a page.
+
+pub(crate) mod brief;
+pub(crate) mod catalogue;
+pub(crate) mod handover;
+pub(crate) mod install;
+pub(crate) mod jobs;
+pub(crate) mod journal;
+pub(crate) mod prove;
+pub(crate) mod reach;
+pub(crate) mod survey;
+
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use dot_reach_core::analysis::{Analysis, Options};
+use dot_reach_core::site::Site;
+use dot_reach_store::JobId;
+
+use crate::app::App;
+use crate::error::WebError;
+use crate::{assets, commands, live};
+
+/// Every route.
+pub(crate) fn routes(config: &mut web::ServiceConfig) {
+    config
+        .service(assets::asset)
+        .service(jobs::show)
+        .service(catalogue::show)
+        .service(commands::schema)
+        .service(commands::show_image)
+        .service(commands::import)
+        .service(commands::new_job)
+        .service(commands::make_edit)
+        .service(commands::undo)
+        .service(commands::redo)
+        .service(commands::upload_image)
+        .service(commands::readings)
+        .service(commands::ledger)
+        .service(commands::readings_out)
+        .service(live::live)
+        .service(brief::show)
+        .service(survey::show)
+        .service(reach::show)
+        .service(install::show)
+        .service(prove::show)
+        .service(handover::show)
+        .service(journal::show)
+        .service(commands::export)
+        .service(commands::open);
+}
+
+/// What the frame around every page of a job shows.
+pub(crate) struct Shell {
+    pub(crate) title: String,
+    pub(crate) job: String,
+    pub(crate) name: String,
+    pub(crate) stage: &'static str,
+    pub(crate) revision: u64,
+    pub(crate) can_undo: bool,
+    pub(crate) can_redo: bool,
+    pub(crate) commands: Vec<Shortcut>,
+}
+
+/// A place that the command box goes to.
+pub(crate) struct Shortcut {
+    pub(crate) text: String,
+    pub(crate) href: String,
+}
+
+impl Shell {
+    pub(crate) fn of_job(
+        app: &App,
+        job: &JobId,
+        site: &Site,
+        revision: u64,
+        stage: &'static str,
+    ) -> Result<Self, WebError> {
+        let (can_undo, can_redo) = app.store.can_undo_redo(job)?;
+        let name = site.job.name.clone();
+        let title = format!("{stage} · {name}");
+        let commands = shortcuts(job, site);
+        let job = job.to_string();
+        Ok(Self { title, job, name, stage, revision, can_undo, can_redo, commands })
+    }
+
+    pub(crate) fn plain(title: &str) -> Self {
+        Self {
+            title: title.to_owned(),
+            job: String::new(),
+            name: String::new(),
+            stage: "",
+            revision: 0,
+            can_undo: false,
+            can_redo: false,
+            commands: Vec::new(),
+        }
+    }
+}
+
+const STAGES: [&str; 7] =
+    ["Brief", "Survey", "Reach", "Install", "Prove", "Handover", "Journal"];
+
+fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
+    let page = |stage: &&str| Shortcut {
+        text: (*stage).to_owned(),
+        href: format!("/jobs/{job}/{}", stage.to_lowercase()),
+    };
+    let floors = site.floors.iter().map(|f| Shortcut {
+        text: f.name.clone(),
+        href: format!("/jobs/{job}/reach?floor={}", f.id),
+    });
+    let devices = site.devices.iter().map(|d| Shortcut {
+        text: format!("{}, {}", d.name, site.networks.get(&d.network).map_or("", |n| &n.name)),
+        href: format!("/jobs/{job}/reach?select={}", d.id),
+    });
+    STAGES.iter().map(page).chain(floors).chain(devices).collect()
+}
+
+/// A rendered page.
+pub(crate) fn html(page: &impl Template) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
+}
+
+/// The analysis of a job as it stands.
+pub(crate) async fn analysed(app: &web::Data<App>, job: &JobId) -> Result<Arc<Analysis>, WebError> {
+    let (site, _) = app.store.site(job)?;
+    let (shared, job) = (app.clone(), job.clone());
+    app.compute(move || shared.analysis(&job, &site, &Options::default())).await
+}

@@ -1,0 +1,397 @@
+//! The Reach page in words and shapes.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options};
+use dot_reach_core::coverage::{Handset, Request};
+use dot_reach_core::geometry::structure::Doors;
+use dot_reach_core::network::{Band, Outcome, Role};
+use dot_reach_core::site::{DeviceId, FloorId, Site};
+use dot_reach_core::staircase::staircase;
+use dot_reach_core::units::{Metres, typographic};
+use dot_reach_store::JobId;
+
+use super::Query;
+use crate::app::App;
+use crate::drawing::plan::{Plan, sheet};
+use crate::drawing::section::{Section, section};
+use crate::drawing::stairs::{Measured, StairPanel, panel};
+use crate::drawing::{band_class, glyph};
+
+/// Everything the page shows, ready to print.
+pub(crate) struct View {
+    pub(crate) job: String,
+    pub(crate) floor: String,
+    pub(crate) floor_name: String,
+    pub(crate) network: String,
+    pub(crate) select: String,
+    pub(crate) down: String,
+    pub(crate) doors: String,
+    pub(crate) tabs: Vec<Tab>,
+    pub(crate) frequency: String,
+    pub(crate) target: String,
+    pub(crate) sigma: String,
+    pub(crate) confidence: String,
+    pub(crate) plan: Plan,
+    pub(crate) section: Section,
+    pub(crate) rows: Vec<LedgerRow>,
+    pub(crate) stairs: Vec<StairPanel>,
+    pub(crate) stairs_heading: String,
+    pub(crate) whatifs: Vec<WhatIf>,
+    pub(crate) findings: Vec<String>,
+    pub(crate) empty: &'static str,
+}
+
+pub(crate) struct Tab {
+    pub(crate) id: String,
+    pub(crate) name: String,
+    pub(crate) system: &'static str,
+    pub(crate) needs: usize,
+    pub(crate) chosen: bool,
+}
+
+pub(crate) struct LedgerRow {
+    pub(crate) id: String,
+    pub(crate) name: String,
+    pub(crate) glyph: &'static str,
+    pub(crate) band: &'static str,
+    pub(crate) hops: String,
+    pub(crate) margin: String,
+    pub(crate) selected: bool,
+    pub(crate) details: Option<Details>,
+}
+
+pub(crate) struct Details {
+    pub(crate) reason: String,
+    pub(crate) route: String,
+    pub(crate) hops: Vec<HopRow>,
+    pub(crate) hops_words: String,
+    pub(crate) role: String,
+    pub(crate) place: String,
+    pub(crate) success: String,
+    pub(crate) parents: String,
+    pub(crate) hangs_on: String,
+    pub(crate) takes_down: Vec<String>,
+    pub(crate) can_fail: bool,
+    pub(crate) is_down: bool,
+    pub(crate) point: String,
+    pub(crate) findings: Vec<String>,
+}
+
+pub(crate) struct HopRow {
+    pub(crate) to: String,
+    pub(crate) out: String,
+    pub(crate) back: String,
+    pub(crate) class: &'static str,
+}
+
+pub(crate) struct WhatIf {
+    pub(crate) id: String,
+    pub(crate) text: String,
+}
+
+/// The side of a cell of the surface.
+const CELL: Metres = Metres::new(0.25);
+/// The height at which the surface is computed: a switch or a hand.
+const HEIGHT: Metres = Metres::new(1.1);
+
+fn options(query: &Query) -> Options {
+    let down: BTreeSet<DeviceId> =
+        query.down.split(',').filter_map(|id| id.parse().ok()).collect();
+    let doors = match query.doors.as_str() {
+        "open" => Doors::Open,
+        "shut" => Doors::Shut,
+        _ => Doors::AsDrawn,
+    };
+    Options { doors, down, ..Options::default() }
+}
+
+/// Computes and words the page.
+pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> View {
+    let options = options(query);
+    let analysis = app.analysis(job, site, &options);
+    let wanted: Option<DeviceId> = query.select.parse().ok();
+    let wanted = wanted.filter(|id| analysis.find(id).is_some());
+    let network = chosen_network(&analysis, query, wanted.as_ref());
+    let selected = wanted.or_else(|| network.and_then(worst));
+    let floor = chosen_floor(site, query, selected.as_ref());
+    let surface = network.zip(floor.as_ref()).and_then(|(network, floor)| {
+        let (handset, height) = (Handset::Sensor, HEIGHT);
+        let request = Request { floor: floor.clone(), handset, height, cell: CELL };
+        app.surface(job, &analysis, network, &request)
+    });
+    let mut plan = floor.as_ref().map(|f| sheet(site, f, None)).unwrap_or_default();
+    if let Some(surface) = &surface {
+        plan.cover(surface, analysis.target);
+    }
+    if let (Some(network), Some(floor)) = (network, &floor) {
+        plan.radios(&analysis, network, floor, selected.as_ref());
+    }
+    let floor_name =
+        floor.as_ref().and_then(|f| site.floors.get(f)).map_or_else(String::new, |f| f.name.clone());
+    let section = floor
+        .as_ref()
+        .map(|f| section(&analysis, network, f, selected.as_ref()))
+        .unwrap_or_default();
+    let (stairs_heading, stairs) = network
+        .zip(selected.as_ref())
+        .map(|(n, s)| stairs(&analysis, n, s))
+        .unwrap_or_default();
+    View {
+        job: job.to_string(),
+        floor: floor.map(|f| f.to_string()).unwrap_or_default(),
+        floor_name,
+        network: network.map(|n| n.network.to_string()).unwrap_or_default(),
+        select: query.select.clone(),
+        down: query.down.clone(),
+        doors: query.doors.clone(),
+        tabs: tabs(&analysis, network),
+        frequency: network.map(|n| format!("{:.2}", n.frequency)).unwrap_or_default(),
+        target: analysis.target.to_string(),
+        sigma: analysis.sigma.to_string(),
+        confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
+        plan,
+        section,
+        rows: network.map(|n| rows(&analysis, n, selected.as_ref())).unwrap_or_default(),
+        stairs,
+        stairs_heading,
+        whatifs: whatifs(&analysis, query),
+        findings: analysis
+            .findings
+            .iter()
+            .filter(|f| f.device.is_none())
+            .map(|f| f.text.clone())
+            .collect(),
+        empty: empty(site, network),
+    }
+}
+
+/// What to do next where there is nothing to show.
+fn empty(site: &Site, network: Option<&NetworkAnalysis>) -> &'static str {
+    if site.walls.is_empty() {
+        "Nothing is drawn yet. Go to Survey, put the plan image of a storey under the sheet or draw its walls."
+    } else if network.is_none_or(|n| n.nodes.is_empty()) {
+        "No devices in this network yet. Go to Survey and place a hub, then what it shall reach."
+    } else if network.is_some_and(|n| n.hub.is_none()) {
+        "This network has no hub yet. Go to Survey and place one where it can really stand."
+    } else {
+        ""
+    }
+}
+
+fn chosen_network<'a>(
+    analysis: &'a Analysis,
+    query: &Query,
+    selected: Option<&DeviceId>,
+) -> Option<&'a NetworkAnalysis> {
+    let of_device = selected.and_then(|s| analysis.find(s)).map(|(n, _)| n);
+    let named = || analysis.networks.iter().find(|n| n.network.as_str() == query.network);
+    // Of several, the one with the most that needs someone.
+    let neediest = || {
+        analysis.networks.iter().rev().max_by_key(|n| (needs(n), n.nodes.len()))
+    };
+    of_device.or_else(named).or_else(neediest)
+}
+
+fn chosen_floor(site: &Site, query: &Query, selected: Option<&DeviceId>) -> Option<FloorId> {
+    let named = query.floor.parse().ok().filter(|f| site.floors.get(f).is_some());
+    let of_device = || {
+        let device = site.devices.get(selected?)?;
+        site.point_of(device).map(|p| p.floor.clone())
+    };
+    named
+        .or_else(of_device)
+        .or_else(|| site.floors_upward().first().map(|f| f.id.clone()))
+}
+
+fn needs(network: &NetworkAnalysis) -> usize {
+    network.outcomes.iter().filter(|o| o.band <= Band::Thin).count()
+}
+
+fn sort_key(outcome: &Outcome) -> (Band, f64) {
+    (outcome.band, outcome.weakest().map_or(f64::INFINITY, |h| h.margin().get()))
+}
+
+fn worst_first(network: &NetworkAnalysis) -> Vec<usize> {
+    let mut places: Vec<_> = (0..network.nodes.len()).collect();
+    places.sort_by(|a, b| {
+        let (a, b) = (sort_key(&network.outcomes[*a]), sort_key(&network.outcomes[*b]));
+        a.0.cmp(&b.0).then(a.1.total_cmp(&b.1))
+    });
+    places
+}
+
+fn worst(network: &NetworkAnalysis) -> Option<DeviceId> {
+    worst_first(network)
+        .into_iter()
+        .find(|p| Some(*p) != network.hub)
+        .map(|p| network.nodes[p].device.clone())
+}
+
+fn tabs(analysis: &Analysis, chosen: Option<&NetworkAnalysis>) -> Vec<Tab> {
+    let tab = |n: &NetworkAnalysis| Tab {
+        id: n.network.to_string(),
+        name: n.name.clone(),
+        system: n.system.name(),
+        needs: needs(n),
+        chosen: chosen.is_some_and(|c| c.network == n.network),
+    };
+    analysis.networks.iter().map(tab).collect()
+}
+
+fn name(network: &NetworkAnalysis, id: &DeviceId) -> String {
+    network.place_of(id).map_or_else(String::new, |p| network.nodes[p].name.clone())
+}
+
+fn rows(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    selected: Option<&DeviceId>,
+) -> Vec<LedgerRow> {
+    let row = |place: usize| {
+        let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
+        let is_selected = selected == Some(&node.device);
+        LedgerRow {
+            id: node.device.to_string(),
+            name: node.name.clone(),
+            glyph: glyph(node),
+            band: band_class(outcome.band),
+            hops: match outcome.hops.len() {
+                0 if Some(place) == network.hub => "hub".to_owned(),
+                0 => "–".to_owned(),
+                n => n.to_string(),
+            },
+            margin: outcome
+                .weakest()
+                .map_or_else(|| "–".to_owned(), |h| typographic(h.margin().get(), 1)),
+            selected: is_selected,
+            details: is_selected.then(|| details(analysis, network, place)),
+        }
+    };
+    worst_first(network).into_iter().map(row).collect()
+}
+
+fn plural(count: usize, one: &str, many: &str) -> String {
+    if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
+}
+
+fn details(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Details {
+    let site = &analysis.site;
+    let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
+    let route: Vec<_> = outcome.hops.first().map(|h| name(network, &h.from)).into_iter()
+        .chain(outcome.hops.iter().map(|h| name(network, &h.to)))
+        .collect();
+    let hops = outcome.hops.iter().map(|h| HopRow {
+        to: name(network, &h.to),
+        out: typographic(h.margin_out.get(), 1),
+        back: typographic(h.margin_back.get(), 1),
+        class: band_class(Band::of(h.margin(), analysis.target)),
+    });
+    let device = site.devices.get(&node.device);
+    let point = device.and_then(|d| site.point_of(d));
+    let place_words = point.map_or_else(String::new, |p| {
+        let circuit =
+            if p.circuit.is_empty() { String::new() } else { format!(", breaker {}", p.circuit) };
+        let room = if p.room.is_empty() { "no room".to_owned() } else { p.room.clone() };
+        format!("{room}, {} up{circuit}", p.height_m)
+    });
+    let is_reached = !outcome.hops.is_empty();
+    Details {
+        reason: outcome.reason.to_string(),
+        route: route.join(" › "),
+        hops_words: if is_reached {
+            format!(
+                "{}, {}",
+                plural(outcome.hops.len(), "hop", "hops"),
+                plural(outcome.repeaters(), "repeater", "repeaters")
+            )
+        } else {
+            String::new()
+        },
+        hops: hops.collect(),
+        role: format!("{}: {}", node.role.role.name(), node.role.why),
+        place: place_words,
+        success: if is_reached {
+            format!(
+                "{:.0} % of messages, about {:.0} ms from the hub",
+                outcome.success * 100.0,
+                outcome.delay_ms
+            )
+        } else {
+            String::new()
+        },
+        parents: plural(outcome.parents, "parent at target", "parents at target"),
+        hangs_on: outcome.hangs_on.iter().map(|d| name(network, d)).collect::<Vec<_>>().join(", "),
+        takes_down: analysis
+            .lost_without(&node.device)
+            .into_iter()
+            .map(|o| name(network, &o.device))
+            .collect(),
+        can_fail: node.role.role == Role::Forwards,
+        is_down: analysis.options.down.contains(&node.device),
+        point: point.map(|p| p.id.to_string()).unwrap_or_default(),
+        findings: analysis
+            .findings
+            .iter()
+            .filter(|f| f.device.as_ref() == Some(&node.device))
+            .map(|f| f.text.clone())
+            .collect(),
+    }
+}
+
+/// One panel a hop along the route; for what is not reached, the best link it has.
+fn stairs(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    selected: &DeviceId,
+) -> (String, Vec<StairPanel>) {
+    let Some(place) = network.place_of(selected) else { return Default::default() };
+    let outcome = &network.outcomes[place];
+    let mut pairs: Vec<(usize, usize)> = outcome
+        .hops
+        .iter()
+        .filter_map(|h| Some((network.place_of(&h.from)?, network.place_of(&h.to)?)))
+        .collect();
+    let heading = if !pairs.is_empty() {
+        format!("Where the decibels go: hub to {}", network.nodes[place].name)
+    } else if Some(place) == network.hub {
+        "This is the hub: choose a device to see where the decibels go.".to_owned()
+    } else {
+        pairs.extend(network.best_carrier(place).map(|n| (n, place)));
+        format!("Not reached. The best link that {} has", network.nodes[place].name)
+    };
+    let medium = analysis.medium(network);
+    let panels = pairs.into_iter().map(|(a, b)| {
+        let stairs = |from: usize, to: usize| {
+            staircase(&medium, &network.nodes[from], &network.nodes[to], analysis.target)
+        };
+        let (out, back) = (stairs(a, b), stairs(b, a));
+        // The worse direction stands in front.
+        let worse_back = back.margin() < out.margin();
+        let (front, behind) = if worse_back { (back, out) } else { (out, back) };
+        let (from, to) = if worse_back { (b, a) } else { (a, b) };
+        let (from, to) = (&network.nodes[from].device, &network.nodes[to].device);
+        let readings = analysis.site.readings.iter();
+        let measured: Vec<_> = readings
+            .filter(|r| r.from == *from && r.to == *to)
+            .map(|r| Measured { level: r.rssi_dbm })
+            .collect();
+        panel(&front, &behind, network.frequency, &measured)
+    });
+    (heading, panels.collect())
+}
+
+fn whatifs(analysis: &Analysis, query: &Query) -> Vec<WhatIf> {
+    let device = |id: &DeviceId| {
+        let name = analysis.site.devices.get(id).map_or(id.as_str(), |d| d.name.as_str());
+        WhatIf { id: id.to_string(), text: format!("{name} is off") }
+    };
+    let mut whatifs: Vec<_> = analysis.options.down.iter().map(device).collect();
+    if matches!(query.doors.as_str(), "open" | "shut") {
+        let text = format!("all doors {}", query.doors);
+        whatifs.push(WhatIf { id: "doors".to_owned(), text });
+    }
+    whatifs
+}
+
