@@ -119,8 +119,7 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
             e.networks.iter().find(|n| n.network == network.id && n.frequency == frequency)
         });
         let members = site.devices.iter().filter(|d| d.network == network.id);
-        let nodes: Vec<_> =
-            members.filter_map(|d| Node::new(site, d, network.system)).collect();
+        let nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network.system)).collect();
         let links = Links::new(&nodes, &medium, |a, b| before?.known_loss(a, b));
         let hub = nodes.iter().position(|n| n.role.role == Role::Hub);
         let mut analysis = NetworkAnalysis {
@@ -277,17 +276,11 @@ impl<'a> Judge<'a> {
         let carriers = (0..nodes.len()).filter(|&n| {
             n != place && nodes[n].carries_others() && !self.down.get(n).copied().unwrap_or(false)
         });
-        let at_target = |n: &usize| {
-            self.link(place, *n).is_some_and(|link| link.margin() >= self.target)
-        };
+        let at_target =
+            |n: &usize| self.link(place, *n).is_some_and(|link| link.margin() >= self.target);
         let parents = carriers.filter(at_target).count();
-        let mut outcome = Outcome {
-            hops,
-            success,
-            delay_ms,
-            parents,
-            ..unreached(&nodes[place], Reason::IsHub)
-        };
+        let mut outcome =
+            Outcome { hops, success, delay_ms, parents, ..unreached(&nodes[place], Reason::IsHub) };
         let Some(hop) = outcome.weakest().cloned() else { return outcome };
         let (weakest, target) = (hop.margin(), self.target);
         outcome.band = Band::of(weakest, target);
@@ -314,12 +307,7 @@ impl<'a> Judge<'a> {
     }
 
     /// For each device, those whose loss cuts it off.
-    fn hangs(
-        &self,
-        hub: usize,
-        most: usize,
-        ways: &[Option<Vec<usize>>],
-    ) -> Vec<Vec<DeviceId>> {
+    fn hangs(&self, hub: usize, most: usize, ways: &[Option<Vec<usize>>]) -> Vec<Vec<DeviceId>> {
         let mut hangs = vec![Vec::new(); ways.len()];
         let inner: BTreeSet<usize> = ways
             .iter()
@@ -353,9 +341,10 @@ impl<'a> Judge<'a> {
             let hops = way.len() - 1;
             return Reason::HopLimit { hops, allowed: rule.most_hops, system: rule.name };
         }
-        let loss = |n: usize| match self.link(place, n) {
-            Some(link) => *link,
-            None => {
+        let loss = |n: usize| {
+            if let Some(link) = self.link(place, n) {
+                *link
+            } else {
                 let path = self.medium.loss(nodes[place].place, nodes[n].place);
                 Link::new(nodes, place.min(n), place.max(n), path)
             }

@@ -35,7 +35,8 @@ const WITHOUT_NEUTRAL: &[&str] = &[
     "put a relay module up at the fitting, where a neutral is",
     "have a licensed electrician pull a neutral",
 ];
-const LOOK_DEEPER: &[&str] = &["open the box with its circuit proved dead and look for a bundle at the back"];
+const LOOK_DEEPER: &[&str] =
+    &["open the box with its circuit proved dead and look for a bundle at the back"];
 const TOO_DEEP: &[&str] =
     &["a slimmer device", "a deeper box or an extender ring", "a relay module at the fitting"];
 

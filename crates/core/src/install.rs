@@ -61,7 +61,8 @@ pub const MAINS_CAUTIONS: [&str; 5] = [
     "No plate goes on before the device is powered, its code kept, joined and tested.",
 ];
 
-const OUTDOOR: &str = "Outdoors: weather-rated enclosure and residual-current protection; work in the dry.";
+const OUTDOOR: &str =
+    "Outdoors: weather-rated enclosure and residual-current protection; work in the dry.";
 const HIGH: &str = "Above reach: a ladder on firm ground, held by a second person.";
 const CODE: &str = "Photograph or type the join code before the cover hides it.";
 const IN_PLACE: &str = "Join it where it will live, so that it picks its parent there.";

@@ -129,9 +129,11 @@ pub fn obstacles(medium: &Medium<'_>, from: &Node, to: &Node) -> Vec<(String, Db
         }
     }
     for node in [from, to] {
-        found.extend(node.mounting.iter().map(|(name, loss)| {
-            (None, format!("{name} at {}", node.name), *loss)
-        }));
+        found.extend(
+            node.mounting
+                .iter()
+                .map(|(name, loss)| (None, format!("{name} at {}", node.name), *loss)),
+        );
     }
     found.sort_by(|a, b| b.2.total_cmp(&a.2));
     found.into_iter().map(|(_, name, loss)| (name, loss)).collect()
@@ -144,9 +146,7 @@ pub fn describe(medium: &Medium<'_>, term: &Term, length: f64) -> (StepOf, Strin
         place.and_then(|p| building.constructions.get(p)).map_or("", |c| c.name.as_str()).to_owned()
     };
     match term.cause {
-        Cause::Distance => {
-            (StepOf::Distance, format!("{} m in the open", typographic(length, 1)))
-        }
+        Cause::Distance => (StepOf::Distance, format!("{} m in the open", typographic(length, 1))),
         Cause::Slab(Surface::Wall(wall)) => {
             let wall = &building.walls[wall];
             (StepOf::Wall(wall.id.clone()), construction(Some(wall.construction)))

@@ -3,6 +3,7 @@
 
 mod calculate;
 
+use std::collections::BTreeMap;
 use std::net::{Ipv4Addr, SocketAddr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -118,7 +119,7 @@ fn run(verb: Verb) -> Result<(), Failure> {
         Verb::Import { db, file } => import(&db, &file),
         Verb::Export { db, job } => export(&db, &job),
         Verb::Backup { db, to } => Ok(Store::open(&db)?.backup(&to)?),
-        Verb::Standin => print_job(&houses::larkfield_mill(), &Default::default()),
+        Verb::Standin => print_job(&houses::larkfield_mill(), &BTreeMap::new()),
         Verb::Schema => {
             println!("{}", serde_json::to_string_pretty(&job_file::schema())?);
             Ok(())
@@ -173,7 +174,7 @@ fn import(db: &Path, file: &Path) -> Result<(), Failure> {
 fn export(db: &Path, job: &str) -> Result<(), Failure> {
     let store = Store::open(db)?;
     let (site, _) = store.site(&job.parse()?)?;
-    let mut images = std::collections::BTreeMap::new();
+    let mut images = BTreeMap::new();
     for underlay in site.floors.iter().filter_map(|f| f.underlay.as_ref()) {
         if let Some(image) = store.image(&underlay.image)? {
             images.insert(underlay.image.clone(), image.bytes);
@@ -184,7 +185,7 @@ fn export(db: &Path, job: &str) -> Result<(), Failure> {
 
 fn print_job(
     site: &dot_reach_core::site::Site,
-    images: &std::collections::BTreeMap<String, Vec<u8>>,
+    images: &BTreeMap<String, Vec<u8>>,
 ) -> Result<(), Failure> {
     println!("{}", String::from_utf8(job_file::write(site, images)?)?);
     Ok(())

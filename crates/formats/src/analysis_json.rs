@@ -109,4 +109,3 @@ fn cause(of: &StepOf) -> (&'static str, Option<String>) {
         StepOf::HearingAntenna => ("hearing-antenna", None),
     }
 }
-

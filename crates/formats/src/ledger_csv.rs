@@ -23,14 +23,27 @@ pub fn rows(analysis: &Analysis) -> Vec<(&NetworkAnalysis, usize, &Outcome)> {
 pub fn write(analysis: &Analysis) -> Result<String, csv::Error> {
     let mut out = csv::Writer::from_writer(Vec::new());
     out.write_record([
-        "device", "name", "network", "role", "verdict", "hops", "repeaters", "route",
-        "weakest_margin_db", "target_margin_db", "success", "delay_ms", "hangs_on", "reason",
+        "device",
+        "name",
+        "network",
+        "role",
+        "verdict",
+        "hops",
+        "repeaters",
+        "route",
+        "weakest_margin_db",
+        "target_margin_db",
+        "success",
+        "delay_ms",
+        "hangs_on",
+        "reason",
     ])?;
     for (network, place, outcome) in rows(analysis) {
         let node = &network.nodes[place];
         let route: Vec<_> = outcome.hops.iter().map(|h| h.to.as_str()).collect();
         let weakest = outcome.weakest().map(|h| format!("{:.2}", h.margin().get()));
-        let hangs: Vec<_> = outcome.hangs_on.iter().map(|d| d.as_str()).collect();
+        let hangs: Vec<_> =
+            outcome.hangs_on.iter().map(dot_reach_core::site::DeviceId::as_str).collect();
         out.write_record([
             node.device.as_str(),
             &plain(&node.name),
@@ -48,7 +61,7 @@ pub fn write(analysis: &Analysis) -> Result<String, csv::Error> {
             &plain(&outcome.reason.to_string()),
         ])?;
     }
-    let bytes = out.into_inner().map_err(|e| e.into_error())?;
+    let bytes = out.into_inner().map_err(csv::IntoInnerError::into_error)?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 

@@ -33,10 +33,14 @@ pub enum ImageError {
     #[error("the file is larger than 20 MB; save the plan smaller")]
     TooLarge,
     /// Neither PNG nor JPEG, whatever its name says.
-    #[error("this is neither a PNG nor a JPEG, whatever its name says; save the plan as one of these")]
+    #[error(
+        "this is neither a PNG nor a JPEG, whatever its name says; save the plan as one of these"
+    )]
     NotAnImage,
     /// Too many pixels.
-    #[error("the image has {width} × {height} pixels; the most is 40 million: save the plan smaller")]
+    #[error(
+        "the image has {width} × {height} pixels; the most is 40 million: save the plan smaller"
+    )]
     TooManyPixels {
         /// Across.
         width: u32,

@@ -105,15 +105,18 @@ fn device<'a>(site: &'a Site, text: &str, peer: Option<&Device>) -> Result<&'a D
     match named.as_slice() {
         [] => Err(format!("no device is called “{text}”")),
         [one] => Ok(one),
-        several => several
-            .iter()
-            .find(near)
-            .copied()
-            .ok_or_else(|| format!("{} devices are called “{text}”; give the id", several.len())),
+        several => {
+            several.iter().find(near).copied().ok_or_else(|| {
+                format!("{} devices are called “{text}”; give the id", several.len())
+            })
+        }
     }
 }
 
 /// A time as `2026-03-14T10:05:00Z`; `2026-03-14 10:05` and a bare date are taken as UTC.
+///
+/// # Errors
+/// A sentence for the person who typed it.
 pub fn time(text: &str) -> Result<String, String> {
     use jiff::civil::{Date, DateTime};
     use jiff::tz::TimeZone;
@@ -139,6 +142,6 @@ pub fn write(site: &Site) -> Result<String, csv::Error> {
         let level = r.rssi_dbm.get().to_string();
         out.write_record([r.from.as_str(), r.to.as_str(), &level, &r.at, &r.source])?;
     }
-    let bytes = out.into_inner().map_err(|e| e.into_error())?;
+    let bytes = out.into_inner().map_err(csv::IntoInnerError::into_error)?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }

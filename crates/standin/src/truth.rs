@@ -6,7 +6,7 @@ use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::Link;
 use dot_reach_core::network::link::received;
 use dot_reach_core::radio::mounting::Mounting;
-use dot_reach_core::site::{Edit, Reading, Site};
+use dot_reach_core::site::{BoxKind, Edit, Reading, Site};
 use dot_reach_core::units::{Db, Dbm};
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};
@@ -44,7 +44,8 @@ pub fn as_it_is(site: &Site, truth: &Truth) -> Site {
     }
     for id in &truth.in_metal {
         let Some(mut point) = real.points.named(id).cloned() else { continue };
-        point.mounting = Mounting::BehindMechanismInMetal;
+        point.back_box = BoxKind::Metal;
+        point.mounting = Mounting::MetalPlate;
         real.points.put(point);
     }
     real
@@ -90,7 +91,9 @@ fn heard(plan: &Analysis, real: &Analysis) -> Vec<(usize, Link)> {
         links.extend(working.map(|l| (!on_route(l), place, *l)));
     }
     links.sort_by(|x, y| {
-        (x.0, x.2.margin().get()).partial_cmp(&(y.0, y.2.margin().get())).unwrap_or(std::cmp::Ordering::Equal)
+        (x.0, x.2.margin().get())
+            .partial_cmp(&(y.0, y.2.margin().get()))
+            .unwrap_or(std::cmp::Ordering::Equal)
     });
     links.into_iter().map(|(_, place, link)| (place, link)).collect()
 }

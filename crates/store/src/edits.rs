@@ -160,9 +160,8 @@ fn conflict(
         "SELECT revision, who, at, touched FROM journal
          WHERE job_id = :job AND revision > :base AND client <> :client ORDER BY revision DESC",
     )?;
-    let mut rows = query.query(
-        named_params! { ":job": id.as_str(), ":base": base, ":client": command.client },
-    )?;
+    let mut rows = query
+        .query(named_params! { ":job": id.as_str(), ":base": base, ":client": command.client })?;
     while let Some(row) = rows.next()? {
         let theirs: Vec<String> = serde_json::from_str(&row.get::<_, String>("touched")?)?;
         if let Some(thing) = theirs.into_iter().find(|t| touched.contains(t)) {

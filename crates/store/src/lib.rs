@@ -1,4 +1,4 @@
-//! Jobs and their journal in SQLite.
+//! Jobs and their journal in `SQLite`.
 //!
 //! | file | what it holds |
 //! |---|---|
@@ -34,7 +34,7 @@ const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_jobs.sql")];
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum StoreError {
-    /// SQLite failed.
+    /// `SQLite` failed.
     #[error("the database failed: {0}")]
     Database(#[from] rusqlite::Error),
     /// The file could not be brought up to date.
@@ -88,7 +88,7 @@ impl Store {
     /// A database that lives as long as the value.
     ///
     /// # Errors
-    /// Only if SQLite itself fails.
+    /// Only if `SQLite` itself fails.
     pub fn in_memory() -> Result<Self, StoreError> {
         Self::over(Connection::open_in_memory()?)
     }

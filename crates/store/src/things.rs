@@ -21,7 +21,11 @@ macro_rules! for_each_table {
 }
 
 /// Writes every thing of a new job.
-pub(crate) fn write_all(write: &Transaction<'_>, job: &JobId, site: &Site) -> Result<(), StoreError> {
+pub(crate) fn write_all(
+    write: &Transaction<'_>,
+    job: &JobId,
+    site: &Site,
+) -> Result<(), StoreError> {
     macro_rules! table {
         ($word:literal, $field:ident) => {
             for thing in &site.$field {

@@ -69,7 +69,12 @@ impl App {
     }
 
     /// The analysis of a site of this job: only what changed since the last one is computed.
-    pub(crate) fn analysis(&self, job: &JobId, site: &Arc<Site>, options: &Options) -> Arc<Analysis> {
+    pub(crate) fn analysis(
+        &self,
+        job: &JobId,
+        site: &Arc<Site>,
+        options: &Options,
+    ) -> Arc<Analysis> {
         let earlier = self.memory(job).analysis;
         if let Some(same) =
             earlier.as_ref().filter(|e| Arc::ptr_eq(&e.site, site) && e.options == *options)

@@ -11,7 +11,10 @@ struct Assets;
 pub(crate) async fn asset(request: HttpRequest, path: web::Path<String>) -> HttpResponse {
     let Some(file) = Assets::get(&path) else { return HttpResponse::NotFound().finish() };
     let hash = file.metadata.sha256_hash();
-    let tag = format!("\"{:02x}{:02x}{:02x}{:02x}{:02x}{:02x}\"", hash[0], hash[1], hash[2], hash[3], hash[4], hash[5]);
+    let tag = format!(
+        "\"{:02x}{:02x}{:02x}{:02x}{:02x}{:02x}\"",
+        hash[0], hash[1], hash[2], hash[3], hash[4], hash[5]
+    );
     let known = request.headers().get(IF_NONE_MATCH).and_then(|v| v.to_str().ok());
     if known == Some(tag.as_str()) {
         return HttpResponse::NotModified().finish();

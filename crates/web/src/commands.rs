@@ -7,8 +7,8 @@ use actix_web::http::header::{CACHE_CONTROL, CONTENT_DISPOSITION, LOCATION};
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
-use dot_reach_core::site::{Edit, Network, Site};
 use dot_reach_core::radio::system::System;
+use dot_reach_core::site::{Edit, Network, Site};
 use dot_reach_formats::{job_file, ledger_csv, plan_image, readings_csv};
 use dot_reach_store::{Command, Committed, Image, JobId, StoreError};
 use futures_util::TryStreamExt;
@@ -34,7 +34,8 @@ pub(crate) struct SentEdit {
 /// The name that the person gave on the jobs page.
 pub(crate) fn who(request: &HttpRequest) -> String {
     let name = request.cookie("who").map(|c| c.value().to_owned()).unwrap_or_default();
-    let name: String = percent_decoded(&name).chars().filter(|c| !c.is_control()).take(40).collect();
+    let name: String =
+        percent_decoded(&name).chars().filter(|c| !c.is_control()).take(40).collect();
     if name.trim().is_empty() { "planner".to_owned() } else { name }
 }
 
@@ -152,7 +153,11 @@ pub(crate) async fn new_job(form: web::Json<NewJob>, app: web::Data<App>) -> Ans
 }
 
 /// The bytes of the first file of a form, at most `most` of them.
-async fn uploaded(mut form: Multipart, most: usize, field: &'static str) -> Result<Vec<u8>, WebError> {
+async fn uploaded(
+    mut form: Multipart,
+    most: usize,
+    field: &'static str,
+) -> Result<Vec<u8>, WebError> {
     let broken = |e: &dyn std::fmt::Display| WebError::Field { field, reason: e.to_string() };
     let Some(mut part) = form.try_next().await.map_err(|e| broken(&e))? else {
         return Err(WebError::Field { field, reason: "choose a file".to_owned() });
@@ -301,7 +306,5 @@ pub(crate) async fn open(job: web::Path<String>, app: web::Data<App>) -> Answer 
     let job: JobId = job.parse()?;
     let (site, _) = app.store.site(&job)?;
     let page = if site.devices.is_empty() { "survey" } else { "reach" };
-    Ok(HttpResponse::SeeOther()
-        .insert_header((LOCATION, format!("/jobs/{job}/{page}")))
-        .finish())
+    Ok(HttpResponse::SeeOther().insert_header((LOCATION, format!("/jobs/{job}/{page}"))).finish())
 }

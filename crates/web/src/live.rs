@@ -26,7 +26,7 @@ const MOST_BYTES: usize = 256 * 1024;
 #[serde(tag = "ask", rename_all = "kebab-case")]
 enum Ask {
     /// The Reach page as it would be after an edit that is not made.
-    Preview { seq: u64, edit: Edit, view: reach::Query },
+    Preview { seq: u64, edit: Box<Edit>, view: reach::Query },
     /// Where a drawn place comes to lie.
     Snap {
         seq: u64,
@@ -98,12 +98,12 @@ async fn answer(app: &web::Data<App>, job: &JobId, text: &str) -> String {
         Err(error) => return json!({ "tell": "error", "message": error.to_string() }).to_string(),
     };
     let answer = match ask {
-        Ask::Preview { seq, edit, view } => preview(app, job, seq, edit, view).await,
-        Ask::Snap { seq, floor, at, start, length_m, reach_m } => {
-            app.store.site(job).map_err(WebError::Store).map(|(site, _)| {
-                snapped(&site, seq, &floor, at, start, length_m, reach_m)
-            })
-        }
+        Ask::Preview { seq, edit, view } => preview(app, job, seq, &edit, view).await,
+        Ask::Snap { seq, floor, at, start, length_m, reach_m } => app
+            .store
+            .site(job)
+            .map_err(WebError::Store)
+            .map(|(site, _)| snapped(&site, seq, &floor, at, start, length_m, reach_m)),
     };
     answer
         .unwrap_or_else(|error| json!({ "tell": "error", "message": error.to_string() }))
@@ -114,12 +114,12 @@ async fn preview(
     app: &web::Data<App>,
     job: &JobId,
     seq: u64,
-    edit: Edit,
+    edit: &Edit,
     view: reach::Query,
 ) -> Result<Value, WebError> {
     let (site, revision) = app.store.site(job)?;
     let mut site = Site::clone(&site);
-    apply(&mut site, &edit).map_err(dot_reach_store::StoreError::Refused)?;
+    apply(&mut site, edit).map_err(dot_reach_store::StoreError::Refused)?;
     let (shared, job) = (app.clone(), job.clone());
     let work = move || reach::parts(&shared, &job, &Arc::new(site), revision, &view);
     let html = app.compute(work).await??;
@@ -142,6 +142,6 @@ fn snapped(
     let drawn = start.map(|[x, y]| (spot[0] - x).hypot(spot[1] - y));
     json!({
         "tell": "snap", "seq": seq, "at": spot, "to": to.name(),
-        "length": drawn.map(|m| Metres::new(m)).map(|m| format!("{m:.2}")),
+        "length": drawn.map(Metres::new).map(|m| format!("{m:.2}")),
     })
 }

@@ -50,10 +50,8 @@ pub fn contours(coverage: &Coverage, levels: &[Db]) -> Vec<Contour> {
 /// The parts of a ring that do not run along the edge of the grid.
 fn off_edge(grid: &super::Grid, ring: &[Spot]) -> Vec<Vec<Spot>> {
     #[expect(clippy::cast_precision_loss, reason = "cell counts are small")]
-    let (right, bottom) = (
-        grid.left + grid.across as f64 * grid.cell,
-        grid.top + grid.down as f64 * grid.cell,
-    );
+    let (right, bottom) =
+        (grid.left + grid.across as f64 * grid.cell, grid.top + grid.down as f64 * grid.cell);
     let slack = grid.cell * 0.51;
     let on_edge = |[x, y]: Spot| {
         x - grid.left < slack || right - x < slack || y - grid.top < slack || bottom - y < slack

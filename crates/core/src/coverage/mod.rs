@@ -61,7 +61,8 @@ impl Grid {
     /// The grid over a storey's walls; nothing where none are drawn. Cells grow when there would
     /// be too many.
     pub fn over(analysis: &Analysis, floor: &FloorId, cell: Metres) -> Option<Self> {
-        let corners = analysis.site.walls.iter().filter(|w| w.floor == *floor).flat_map(|w| [w.a, w.b]);
+        let corners =
+            analysis.site.walls.iter().filter(|w| w.floor == *floor).flat_map(|w| [w.a, w.b]);
         let bounds = corners.fold(None, |bounds: Option<[f64; 4]>, [x, y]| {
             let [l, t, r, b] = bounds.unwrap_or([x, y, x, y]);
             Some([l.min(x), t.min(y), r.max(x), b.max(y)])

@@ -11,9 +11,9 @@ impl Bounds {
     fn of(segments: &[Segment]) -> Self {
         let mut bounds = Self { low: [f64::INFINITY; 2], high: [f64::NEG_INFINITY; 2] };
         for corner in segments.iter().flat_map(|s| [s.a, s.b]) {
-            for axis in 0..2 {
-                bounds.low[axis] = bounds.low[axis].min(corner[axis]);
-                bounds.high[axis] = bounds.high[axis].max(corner[axis]);
+            for (axis, at) in corner.into_iter().enumerate() {
+                bounds.low[axis] = bounds.low[axis].min(at);
+                bounds.high[axis] = bounds.high[axis].max(at);
             }
         }
         bounds

@@ -74,7 +74,9 @@ pub fn hull(mut places: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
     let half = |ordered: &mut dyn Iterator<Item = [f64; 2]>| {
         let mut chain: Vec<[f64; 2]> = Vec::new();
         for p in ordered {
-            while chain.len() >= 2 && orient(chain[chain.len() - 2], chain[chain.len() - 1], p) <= 0.0 {
+            while chain.len() >= 2
+                && orient(chain[chain.len() - 2], chain[chain.len() - 1], p) <= 0.0
+            {
                 chain.pop();
             }
             chain.push(p);
@@ -93,7 +95,8 @@ mod tests {
 
     #[test]
     fn the_hull_of_a_square_with_a_place_inside_is_the_square() {
-        let hull = hull(vec![[0.0, 0.0], [2.0, 0.0], [1.0, 1.0], [2.0, 2.0], [0.0, 2.0], [1.0, 0.0]]);
+        let hull =
+            hull(vec![[0.0, 0.0], [2.0, 0.0], [1.0, 1.0], [2.0, 2.0], [0.0, 2.0], [1.0, 0.0]]);
         assert_eq!(hull, vec![[0.0, 0.0], [2.0, 0.0], [2.0, 2.0], [0.0, 2.0]]);
     }
 

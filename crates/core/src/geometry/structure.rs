@@ -7,7 +7,9 @@
 use super::index::{Segment, SegmentIndex};
 use super::{Place, contains, hull, orient};
 use crate::materials::construction::Construction;
-use crate::site::{FloorId, Opening, OpeningId, OpeningKind, Site, SlabId, SlabPlace, Spot, WallId};
+use crate::site::{
+    FloorId, Opening, OpeningId, OpeningKind, Site, SlabId, SlabPlace, Spot, WallId,
+};
 
 /// How doors stand.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -132,8 +134,7 @@ impl Structure {
         for wall in site.walls.iter().filter(|w| w.floor == *id) {
             let Some(construction) = self.slot(site, &wall.construction) else { continue };
             let top = wall.height_m.map_or(ceiling, |h| low + h.get());
-            let openings =
-                wall.openings.iter().map(|o| self.hole(site, o, low, doors)).collect();
+            let openings = wall.openings.iter().map(|o| self.hole(site, o, low, doors)).collect();
             segments.push(Segment { a: wall.a, b: wall.b, owner: self.walls.len() });
             self.walls.push(WallShape {
                 id: wall.id.clone(),
@@ -242,12 +243,18 @@ impl Structure {
         let cos = (side_p - side_q).abs() / (wall.length * ray.length);
         if !wall.openings.is_empty() {
             let s = side_a / (side_a - side_b) * wall.length;
-            let hole = wall.openings.iter().position(|h| {
-                s >= h.s[0] && s < h.s[1] && z >= h.z[0] && z < h.z[1]
-            });
+            let hole = wall
+                .openings
+                .iter()
+                .position(|h| s >= h.s[0] && s < h.s[1] && z >= h.z[0] && z < h.z[1]);
             if let Some(hole) = hole {
                 let construction = wall.openings[hole].construction;
-                return Some(Crossing { t, surface: Surface::Opening(place, hole), construction, cos });
+                return Some(Crossing {
+                    t,
+                    surface: Surface::Opening(place, hole),
+                    construction,
+                    cos,
+                });
             }
         }
         let construction = Some(wall.construction);

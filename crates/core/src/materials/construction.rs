@@ -9,7 +9,9 @@ use super::slab::{self, Layer, LayerError, STEEPEST_DEG};
 use crate::units::{Db, Megahertz};
 
 /// What a construction is used for; it orders the lists that a person chooses from.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum Use {
     /// Inner and outer walls.
@@ -106,7 +108,9 @@ pub enum ConstructionError {
     #[error(transparent)]
     Layers(#[from] LayerError),
     /// Neither layers nor a measured loss for every band.
-    #[error("“{0}” has no layers and lacks a measured loss for one of the bands 434, 868, 2400 MHz")]
+    #[error(
+        "“{0}” has no layers and lacks a measured loss for one of the bands 434, 868, 2400 MHz"
+    )]
     Empty(String),
     /// A loss outside 0 to 90 dB.
     #[error("a loss of {0} is not between 0 and 90 dB")]
@@ -147,8 +151,12 @@ impl Construction {
             return Vec::new();
         }
         let layers = self.stack().unwrap_or_default();
-        let mut names: Vec<_> =
-            layers.iter().map(Layer::material).filter(|m| !m.is_stated_at(f)).map(|m| m.name).collect();
+        let mut names: Vec<_> = layers
+            .iter()
+            .map(Layer::material)
+            .filter(|m| !m.is_stated_at(f))
+            .map(|m| m.name)
+            .collect();
         names.sort_unstable();
         names.dedup();
         names

@@ -30,7 +30,9 @@ pub enum LayerError {
     #[error(transparent)]
     Material(#[from] UnknownMaterial),
     /// Not between 0.01 mm and 5 m.
-    #[error("a layer of {material} is {millimetres} mm thick; give a thickness from 0.01 to 5000 mm")]
+    #[error(
+        "a layer of {material} is {millimetres} mm thick; give a thickness from 0.01 to 5000 mm"
+    )]
     Thickness {
         /// What the layer is made of.
         material: String,
@@ -250,7 +252,10 @@ mod tests {
             words("brick:0"),
             "a layer of brick is 0 mm thick; give a thickness from 0.01 to 5000 mm"
         );
-        assert_eq!(words("brick"), "“brick” is not material:millimetres, such as plasterboard:12.5");
+        assert_eq!(
+            words("brick"),
+            "“brick” is not material:millimetres, such as plasterboard:12.5"
+        );
         assert!(words("cheese:10").starts_with("no material is called “cheese”; known: air, "));
         assert!(words("brick:NaN").contains("NaN mm thick"));
         let many = vec!["brick:1"; 200].join(",");

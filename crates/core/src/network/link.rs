@@ -130,8 +130,7 @@ impl Links {
                     continue;
                 }
                 let (one, other) = (&nodes[a], &nodes[b]);
-                let loss =
-                    known(one, other).unwrap_or_else(|| medium.loss(one.place, other.place));
+                let loss = known(one, other).unwrap_or_else(|| medium.loss(one.place, other.place));
                 this.push(Link::new(nodes, a, b, loss));
             }
         }

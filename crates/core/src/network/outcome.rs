@@ -157,10 +157,9 @@ impl fmt::Display for Reason {
             Self::IsHub => write!(f, "It is the hub."),
             Self::NoHub => write!(f, "Its network has no hub yet: place one."),
             Self::Down => write!(f, "It is switched off in this what-if."),
-            Self::Reached { weakest, target } => write!(
-                f,
-                "Every hop has {weakest} or more; the wanted confidence needs {target}."
-            ),
+            Self::Reached { weakest, target } => {
+                write!(f, "Every hop has {weakest} or more; the wanted confidence needs {target}.")
+            }
             Self::Thin { weakest, target, hop: (from, to), costliest } => {
                 write!(f, "The hop {from} to {to} has {weakest} of the {target} wanted")?;
                 match costliest {

@@ -81,12 +81,7 @@ impl Graph {
     ///
     /// Layer `h` holds the best way of exactly `h` hops, so that a hop limit binds in the search
     /// itself and not on its result. Costs grow with every hop, so a best way repeats no node.
-    pub fn routes(
-        &self,
-        hub: usize,
-        most_hops: usize,
-        down: &[bool],
-    ) -> Vec<Option<Vec<usize>>> {
+    pub fn routes(&self, hub: usize, most_hops: usize, down: &[bool]) -> Vec<Option<Vec<usize>>> {
         let count = self.carries.len();
         let is_down = |node: usize| down.get(node).copied().unwrap_or(false);
         let mut layer: Vec<Option<Cost>> = vec![None; count];

@@ -116,20 +116,24 @@ impl<'a> Medium<'a> {
         term(Term { cause: Cause::Distance, loss: self.distance_loss(from, to), t: 0.0 });
         let mut excess = Db::ZERO;
         let (mut floors, mut floors_loss, mut last_floor) = (0u32, Db::ZERO, 0.0f64);
-        self.structure.visit_crossings(from, to, &mut |Crossing { t, surface, construction, cos }| {
-            let Some(price) = construction.and_then(|c| self.prices.get(c)) else { return };
-            let slab = price.slab(cos);
-            term(Term { cause: Cause::Slab(surface), loss: slab, t });
-            if price.clutter > Db::ZERO {
-                term(Term { cause: Cause::Clutter(surface), loss: price.clutter, t });
-            }
-            let loss = slab + price.clutter;
-            excess += loss;
-            if matches!(surface, Surface::Slab(_)) {
-                (floors, last_floor) = (floors + 1, last_floor.max(t));
-                floors_loss += loss;
-            }
-        });
+        self.structure.visit_crossings(
+            from,
+            to,
+            &mut |Crossing { t, surface, construction, cos }| {
+                let Some(price) = construction.and_then(|c| self.prices.get(c)) else { return };
+                let slab = price.slab(cos);
+                term(Term { cause: Cause::Slab(surface), loss: slab, t });
+                if price.clutter > Db::ZERO {
+                    term(Term { cause: Cause::Clutter(surface), loss: price.clutter, t });
+                }
+                let loss = slab + price.clutter;
+                excess += loss;
+                if matches!(surface, Surface::Slab(_)) {
+                    (floors, last_floor) = (floors + 1, last_floor.max(t));
+                    floors_loss += loss;
+                }
+            },
+        );
         if floors > 1 {
             let k = f64::from(floors);
             // L_f·k^((k+2)/(k+1) − 0.46), L_f the mean of the floors crossed.

@@ -132,8 +132,9 @@ mod tests {
     #[test]
     fn more_signal_never_loses_more_frames() {
         for m in [Modulation::Oqpsk, Modulation::Fsk] {
-            let rates: Vec<_> =
-                (-200..=200).map(|t| m.packet_error_rate(Db::new(f64::from(t) / 10.0), 20)).collect();
+            let rates: Vec<_> = (-200..=200)
+                .map(|t| m.packet_error_rate(Db::new(f64::from(t) / 10.0), 20))
+                .collect();
             assert!(rates.windows(2).all(|w| w[1] <= w[0] + 1e-12), "{m:?}");
         }
     }

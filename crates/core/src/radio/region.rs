@@ -7,7 +7,9 @@ use super::system::System;
 use crate::units::Megahertz;
 
 /// Where the house stands, as far as radio rules go.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "lowercase")]
 #[expect(missing_docs, reason = "places name themselves; see Region::name")]
 pub enum Region {

@@ -6,7 +6,9 @@ use serde::{Deserialize, Serialize};
 use super::modulation::Modulation;
 
 /// A radio system.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum System {
     /// Zigbee on IEEE 802.15.4, 2.4 GHz.

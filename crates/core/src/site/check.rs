@@ -216,7 +216,9 @@ impl Site {
 
     pub(super) fn check_construction(construction: &Construction) -> Verdict {
         name(&construction.name)?;
-        construction.check().map_err(|e| Refusal::Invalid { field: "layers", reason: e.to_string() })
+        construction
+            .check()
+            .map_err(|e| Refusal::Invalid { field: "layers", reason: e.to_string() })
     }
 
     fn check_floor_exists(&self, floor: &super::FloorId) -> Verdict {

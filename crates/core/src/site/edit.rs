@@ -5,7 +5,8 @@ use serde::{Deserialize, Serialize};
 
 use super::{
     Device, DeviceId, Floor, FloorId, Job, Keyed, Network, NetworkId, Opening, OpeningId,
-    OpeningKind, Point, PointId, Reading, ReadingId, Site, Slab, SlabId, Spot, Step, Table, Wall, WallId,
+    OpeningKind, Point, PointId, Reading, ReadingId, Site, Slab, SlabId, Spot, Step, Table, Wall,
+    WallId,
 };
 use crate::materials::construction::Construction;
 use crate::prove::Calibration;
@@ -16,35 +17,92 @@ use crate::units::Metres;
 #[serde(tag = "do", rename_all = "kebab-case", rename_all_fields = "snake_case")]
 #[expect(missing_docs, reason = "each variant says what it does by its name")]
 pub enum Edit {
-    SetJob { job: Job },
-    PutFloor { floor: Floor },
-    RemoveFloor { id: FloorId },
-    PutWall { wall: Wall },
-    RemoveWall { id: WallId },
+    SetJob {
+        job: Job,
+    },
+    PutFloor {
+        floor: Floor,
+    },
+    RemoveFloor {
+        id: FloorId,
+    },
+    PutWall {
+        wall: Wall,
+    },
+    RemoveWall {
+        id: WallId,
+    },
     /// Drops a door, window or plain opening of usual size onto a wall, as near to `at` as it fits.
-    DropOpening { wall: WallId, id: OpeningId, kind: OpeningKind, at: Spot },
-    PutSlab { slab: Slab },
-    RemoveSlab { id: SlabId },
-    PutPoint { point: Point },
-    RemovePoint { id: PointId },
+    DropOpening {
+        wall: WallId,
+        id: OpeningId,
+        kind: OpeningKind,
+        at: Spot,
+    },
+    PutSlab {
+        slab: Slab,
+    },
+    RemoveSlab {
+        id: SlabId,
+    },
+    PutPoint {
+        point: Point,
+    },
+    RemovePoint {
+        id: PointId,
+    },
     /// Moves a point; what stands at it goes along.
-    MovePoint { id: PointId, floor: FloorId, at: Spot, height_m: Metres },
-    PutNetwork { network: Network },
-    RemoveNetwork { id: NetworkId },
-    PutDevice { device: Device },
-    RemoveDevice { id: DeviceId },
-    PutConstruction { construction: Construction },
-    RemoveConstruction { id: String },
-    PutReading { reading: Reading },
-    RemoveReading { id: ReadingId },
-    SetCalibration { calibration: Option<Calibration> },
+    MovePoint {
+        id: PointId,
+        floor: FloorId,
+        at: Spot,
+        height_m: Metres,
+    },
+    PutNetwork {
+        network: Network,
+    },
+    RemoveNetwork {
+        id: NetworkId,
+    },
+    PutDevice {
+        device: Device,
+    },
+    RemoveDevice {
+        id: DeviceId,
+    },
+    PutConstruction {
+        construction: Construction,
+    },
+    RemoveConstruction {
+        id: String,
+    },
+    PutReading {
+        reading: Reading,
+    },
+    RemoveReading {
+        id: ReadingId,
+    },
+    SetCalibration {
+        calibration: Option<Calibration>,
+    },
     /// Sets the scale of a plan image: what lies between `a` and `b` on the sheet is in truth
     /// `length_m` long. `a` stays where it is.
-    ScaleUnderlay { floor: FloorId, a: Spot, b: Spot, length_m: Metres },
+    ScaleUnderlay {
+        floor: FloorId,
+        a: Spot,
+        b: Spot,
+        length_m: Metres,
+    },
     /// Marks a step of the work on a device as done or not done.
-    Tick { device: DeviceId, step: Step, done: bool },
+    Tick {
+        device: DeviceId,
+        step: Step,
+        done: bool,
+    },
     /// Several edits as one.
-    Batch { edits: Vec<Edit> },
+    Batch {
+        edits: Vec<Edit>,
+    },
 }
 
 /// What an edit did.
@@ -261,7 +319,12 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
                 used(&w.construction) || w.openings.iter().any(|o| used(&o.construction))
             });
             in_use("construction", id, "walls", walls)?;
-            in_use("construction", id, "slabs", site.slabs.iter().filter(|s| used(&s.construction)))?;
+            in_use(
+                "construction",
+                id,
+                "slabs",
+                site.slabs.iter().filter(|s| used(&s.construction)),
+            )?;
             let construction = take(&mut site.constructions, id, "construction")?;
             Ok(removal("construction", id, Edit::PutConstruction { construction }))
         }
@@ -295,7 +358,11 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
             };
             let mut changed = old.clone();
             let was = changed.done.contains(step);
-            if *done { changed.done.insert(*step) } else { changed.done.remove(step) };
+            if *done {
+                changed.done.insert(*step)
+            } else {
+                changed.done.remove(step)
+            };
             site.devices.put(changed);
             let inverse = Edit::Tick { device: device.clone(), step: *step, done: was };
             Ok(removal("device", device, inverse))
@@ -377,8 +444,7 @@ fn usual_opening(wall: &Wall, id: OpeningId, kind: OpeningKind, at: Spot) -> Ope
 /// A device goes with its readings.
 fn remove_device(site: &mut Site, id: &DeviceId, depth: usize) -> Result<Change, Refusal> {
     let readings = site.readings.iter().filter(|r| r.from == *id || r.to == *id);
-    let edits: Vec<_> =
-        readings.map(|r| Edit::RemoveReading { id: r.id.clone() }).collect();
+    let edits: Vec<_> = readings.map(|r| Edit::RemoveReading { id: r.id.clone() }).collect();
     let mut change = batch(site, &edits, depth)?;
     let device = take(&mut site.devices, id, "device")?;
     change.touched.push(format!("device:{id}"));
@@ -390,8 +456,7 @@ fn remove_device(site: &mut Site, id: &DeviceId, depth: usize) -> Result<Change,
 /// A point goes with its devices.
 fn remove_point(site: &mut Site, id: &PointId, depth: usize) -> Result<Change, Refusal> {
     let devices = site.devices_at(id);
-    let edits: Vec<_> =
-        devices.iter().map(|d| Edit::RemoveDevice { id: d.id.clone() }).collect();
+    let edits: Vec<_> = devices.iter().map(|d| Edit::RemoveDevice { id: d.id.clone() }).collect();
     let mut change = batch(site, &edits, depth)?;
     let point = take(&mut site.points, id, "point")?;
     change.touched.push(format!("point:{id}"));

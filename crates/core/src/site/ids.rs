@@ -10,7 +10,11 @@ pub struct IdError(String);
 
 fn checked(text: String) -> Result<String, IdError> {
     let sign = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.');
-    if (1..=64).contains(&text.len()) && text.chars().all(sign) { Ok(text) } else { Err(IdError(text)) }
+    if (1..=64).contains(&text.len()) && text.chars().all(sign) {
+        Ok(text)
+    } else {
+        Err(IdError(text))
+    }
 }
 
 macro_rules! id {

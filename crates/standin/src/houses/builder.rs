@@ -70,7 +70,13 @@ impl Builder {
     }
 
     /// A slab under or over a storey, following its outer walls.
-    pub fn slab(&mut self, floor: &str, place: SlabPlace, construction: &str, voids: Vec<Vec<Spot>>) {
+    pub fn slab(
+        &mut self,
+        floor: &str,
+        place: SlabPlace,
+        construction: &str,
+        voids: Vec<Vec<Spot>>,
+    ) {
         let word = if place == SlabPlace::Above { "over" } else { "under" };
         let (Ok(id), Ok(floor)) = (format!("s-{word}-{floor}").parse(), floor.parse()) else {
             return self.refused.push(floor.to_owned());
@@ -93,20 +99,21 @@ impl Builder {
         let (Ok(id), Ok(floor)) = (format!("w{:03}", self.walls).parse(), floor.parse()) else {
             return self.refused.push(floor.to_owned());
         };
-        let opening = |(i, &(kind, start, width, fill)): (usize, &(OpeningKind, f64, f64, &str))| {
-            let (sill, height) =
-                if kind == OpeningKind::Window { (0.9, 1.2) } else { (0.0, 2.0) };
-            Some(Opening {
-                id: format!("o{}", i + 1).parse().ok()?,
-                kind,
-                start_m: Metres::new(start),
-                width_m: Metres::new(width),
-                sill_m: Metres::new(sill),
-                height_m: Metres::new(height),
-                construction: fill.to_owned(),
-                stands_open: false,
-            })
-        };
+        let opening =
+            |(i, &(kind, start, width, fill)): (usize, &(OpeningKind, f64, f64, &str))| {
+                let (sill, height) =
+                    if kind == OpeningKind::Window { (0.9, 1.2) } else { (0.0, 2.0) };
+                Some(Opening {
+                    id: format!("o{}", i + 1).parse().ok()?,
+                    kind,
+                    start_m: Metres::new(start),
+                    width_m: Metres::new(width),
+                    sill_m: Metres::new(sill),
+                    height_m: Metres::new(height),
+                    construction: fill.to_owned(),
+                    stands_open: false,
+                })
+            };
         let openings = openings.iter().enumerate().filter_map(opening).collect();
         let construction = construction.to_owned();
         let wall = Wall { id, floor, a, b, construction, height_m: None, openings };

@@ -1,5 +1,5 @@
 // The Reach page: what is looked at stands in the address; a dragged dot is previewed live.
-import { ask, hear, job, notice, refresh } from "./job.js";
+import { ask, hear, notice, refresh } from "./job.js";
 import { swapParts } from "./parts.js";
 import { onPlan, placeDot } from "./plan.js";
 
@@ -103,5 +103,7 @@ export function startReach() {
     const select = event.target.closest("[data-go-value]");
     if (select) look({ [select.dataset.goValue]: select.value });
   });
-  if (!job()) notice("no job is open");
+  const shown = () => document.querySelector(".row.selected")?.scrollIntoView({ block: "nearest" });
+  document.addEventListener("refreshed", shown);
+  shown();
 }

@@ -5,11 +5,16 @@ pub(crate) mod plan;
 pub(crate) mod section;
 pub(crate) mod stairs;
 
-use dot_reach_core::network::{Band, Node, Role};
+use dot_reach_core::network::{Band, Node, Role, RoleFinding};
 
 /// The glyph of a radio by its role; a broken ring for what may go dark.
 pub(crate) fn glyph(node: &Node) -> &'static str {
-    match (node.role.role, node.role.may_go_dark) {
+    role_glyph(&node.role)
+}
+
+/// The glyph of a role.
+pub(crate) fn role_glyph(found: &RoleFinding) -> &'static str {
+    match (found.role, found.may_go_dark) {
         (_, true) => "dark",
         (Role::Hub, _) => "hub",
         (Role::Forwards, _) => "forwards",

@@ -5,11 +5,12 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
 use dot_reach_core::coverage::{Coverage, contours};
 use dot_reach_core::materials::construction::{Parts, Priced};
+use dot_reach_core::network::role::role;
 use dot_reach_core::site::{DeviceId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
 use dot_reach_core::units::{Db, Megahertz, typographic};
 
 use super::path::path;
-use super::{band_class, glyph};
+use super::{band_class, glyph, role_glyph};
 
 /// Everything on the plan, ready to print. Lengths in centimetres.
 #[derive(Debug, Default)]
@@ -93,6 +94,8 @@ pub(crate) struct Dot {
     pub(crate) name: String,
     pub(crate) title: String,
     pub(crate) show_name: bool,
+    /// The name stands on the left, where the sheet ends on the right.
+    pub(crate) flip: bool,
 }
 
 const CM: f64 = 100.0;
@@ -122,7 +125,8 @@ pub(crate) fn sheet(site: &Site, floor: &FloorId, ghost: Option<&FloorId>) -> Pl
         let walls = site.walls.iter().filter(|w| w.floor == *ghost);
         plan.ghosts = path(&walls.map(|w| vec![w.a, w.b]).collect::<Vec<_>>(), false);
         if corners.is_empty() {
-            corners.extend(site.walls.iter().filter(|w| w.floor == *ghost).flat_map(|w| [w.a, w.b]));
+            corners
+                .extend(site.walls.iter().filter(|w| w.floor == *ghost).flat_map(|w| [w.a, w.b]));
         }
     }
     plan.frame(&corners);
@@ -146,6 +150,10 @@ impl Plan {
         self.view_box = format!("{} {} {} {height}", self.left, self.top, self.width);
     }
 
+    fn is_far_right(&self, x: f64) -> bool {
+        x * CM > self.left + self.width * 0.75
+    }
+
     /// Adds tints and contour lines of a surface.
     pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, target: Db) {
         let grid = &surface.grid;
@@ -165,6 +173,10 @@ impl Plan {
         }
         let levels: Vec<Db> = (0..=10).map(|k| Db::new(f64::from(k) * 5.0)).collect();
         for contour in contours(surface, &levels) {
+            // Beside the target line, a second label would only crowd it.
+            if (contour.level - target).get().abs() < 2.5 {
+                continue;
+            }
             let class = if contour.level == Db::ZERO { "contour zero" } else { "contour" };
             self.lines.push(line(&contour.lines, class, &typographic(contour.level.get(), 0)));
         }
@@ -222,6 +234,7 @@ impl Plan {
                 title: format!("{}: {}, {band}", node.name, node.role.role.name()),
                 name: node.name.clone(),
                 show_name: is_selected || matches!(band, "out" | "thin"),
+                flip: self.is_far_right(x),
             });
         }
         // What is selected lies on top.
@@ -234,17 +247,19 @@ impl Plan {
         for point in site.points.iter().filter(|p| p.floor == *floor) {
             let is_selected = selected == Some(&point.id);
             let devices = site.devices_at(&point.id);
+            let roles = devices.iter().map(|d| role(site, d)).min_by_key(|r| r.role);
             self.dots.push(Dot {
                 point: point.id.to_string(),
                 device: String::new(),
                 x: (point.at[0] * CM).round(),
                 y: (point.at[1] * CM).round(),
                 height_m: point.height_m.get(),
-                glyph: if devices.is_empty() { "leaf" } else { "forwards" },
+                glyph: roles.as_ref().map_or("vacant", role_glyph),
                 class: if is_selected { "place selected".into() } else { "place".into() },
                 name: point.name.clone(),
                 title: format!("{}, {} up", point.name, point.height_m),
                 show_name: is_selected,
+                flip: self.is_far_right(point.at[0]),
             });
         }
         self.dots.sort_by_key(|d| d.class.contains("selected"));
@@ -252,20 +267,31 @@ impl Plan {
 }
 
 fn line(lines: &[Vec<Spot>], class: &'static str, text: &str) -> Line {
-    // One label on each line that is long enough to carry one, where it has room.
+    // One label on each of the longest lines, never where a line bunches at a wall's shadow.
     let length = |l: &Vec<Spot>| -> f64 {
         l.windows(2).map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1])).sum()
     };
     let mut long: Vec<_> = lines.iter().filter(|l| length(l) > 3.0 && l.len() > 6).collect();
     long.sort_by(|a, b| length(b).total_cmp(&length(a)));
-    let labels = long.into_iter().take(2).map(|l| label(l, text)).collect();
+    let labels = long.into_iter().take(2).filter_map(|l| label(l, text)).collect();
     Line { class, d: path(lines, false), labels }
 }
 
-fn label(line: &[Spot], text: &str) -> Label {
-    // Contours of different levels crowd together in the middle of long lines; a third is calmer.
-    let middle = (line.len() / 3).max(2).min(line.len() - 3);
-    let ([x, y], [fx, fy], [tx, ty]) = (line[middle], line[middle - 2], line[middle + 2]);
+fn label(line: &[Spot], text: &str) -> Option<Label> {
+    // The straightest stretch carries the label best.
+    let reach = 3;
+    let straightness = |i: &usize| {
+        let (from, to) = (line[i - reach], line[i + reach]);
+        let chord = (to[0] - from[0]).hypot(to[1] - from[1]);
+        let along: f64 = line[i - reach..=i + reach]
+            .windows(2)
+            .map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1]))
+            .sum();
+        chord / along.max(1e-9) + chord.min(1.0)
+    };
+    let middle = (reach..line.len().checked_sub(reach)?)
+        .max_by(|a, b| straightness(a).total_cmp(&straightness(b)))?;
+    let ([x, y], [fx, fy], [tx, ty]) = (line[middle], line[middle - reach], line[middle + reach]);
     let mut angle = (ty - fy).atan2(tx - fx).to_degrees();
     if angle > 90.0 {
         angle -= 180.0;
@@ -273,7 +299,8 @@ fn label(line: &[Spot], text: &str) -> Label {
     if angle < -90.0 {
         angle += 180.0;
     }
-    Label { x: (x * CM).round(), y: (y * CM).round(), angle: angle.round(), text: text.to_owned() }
+    let (x, y) = ((x * CM).round(), (y * CM).round());
+    Some(Label { x, y, angle: angle.round(), text: text.to_owned() })
 }
 
 /// How a wall is drawn follows from what it costs at 2.4 GHz.

@@ -61,9 +61,8 @@ impl Scale {
             .iter()
             .flat_map(|w| [w.a[0], w.b[0]])
             .chain(site.points.iter().map(|p| p.at[0]));
-        let (left, right) = spots.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, r), x| {
-            (l.min(x), r.max(x))
-        });
+        let (left, right) =
+            spots.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, r), x| (l.min(x), r.max(x)));
         let (left, right) = if left < right { (left, right) } else { (0.0, 10.0) };
         let floors = site.floors_upward();
         let bottom = floors.first().map_or(0.0, |f| f.elevation_m.get().min(0.0) - 0.3);
@@ -96,8 +95,7 @@ pub(crate) fn section(
     let mut section = Section { width: WIDTH, height: HEIGHT, ..Section::default() };
     for storey in site.floors_upward() {
         let xs = site.walls.iter().filter(|w| w.floor == storey.id).flat_map(|w| [w.a[0], w.b[0]]);
-        let (l, r) =
-            xs.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, r), x| (l.min(x), r.max(x)));
+        let (l, r) = xs.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, r), x| (l.min(x), r.max(x)));
         let (x, right) = if l < r { (scale.x(l), scale.x(r)) } else { (EDGE, WIDTH - EDGE) };
         let y = scale.y((storey.elevation_m + storey.height_m).get());
         section.storeys.push(Storey {

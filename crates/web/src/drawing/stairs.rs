@@ -71,13 +71,12 @@ pub(crate) struct Measured {
     pub(crate) level: Dbm,
 }
 
-const WIDTH: f64 = 330.0;
-const HEIGHT: f64 = 128.0;
+const HEIGHT: f64 = 156.0;
 const LEFT: f64 = 34.0;
 const TOP: f64 = 10.0;
-const RIGHT: f64 = 46.0;
+const RIGHT: f64 = 92.0;
 /// Room for each drop that has no length of its own: antennas, boxes, hands.
-const SLOT: f64 = 13.0;
+const SLOT: f64 = 15.0;
 
 fn round(v: f64) -> f64 {
     (v * 10.0).round() / 10.0
@@ -120,8 +119,19 @@ impl Pen {
     }
 }
 
-/// The panel of one hop; `stairs` is the direction drawn, `back` the other one.
+/// How wide one of `panels` panels is drawn: fewer have more room.
+fn width(panels: usize) -> f64 {
+    match panels {
+        0 | 1 => 940.0,
+        2 => 400.0,
+        _ => 320.0,
+    }
+}
+
+/// The panel of one hop out of `panels`; `stairs` is the direction drawn, `back` the other one.
+#[expect(clippy::too_many_lines, reason = "one pen stroke after the other")]
 pub(crate) fn panel(
+    panels: usize,
     stairs: &Staircase,
     back: &Staircase,
     f: Megahertz,
@@ -133,12 +143,12 @@ pub(crate) fn panel(
     let first_metre = loss_at_one_metre(f).get();
     let top = stairs.tx.get() - start_losses.min(0.0) - first_metre + 2.0;
     let bottom = stairs.received.min(stairs.needs).get() - 5.0;
-    let per_db = (HEIGHT - TOP - 12.0) / (top - bottom).max(20.0);
+    let per_db = (HEIGHT - TOP - 8.0) / (top - bottom).max(20.0);
     let ends = stairs.steps.iter().filter(|s| is_at_end(s)).count();
     let starts = stairs.steps.iter().filter(|s| is_at_start(s)).count();
     #[expect(clippy::cast_precision_loss, reason = "a handful of steps")]
     let (run_from, run_to) =
-        (LEFT + starts as f64 * SLOT, WIDTH - RIGHT - ends as f64 * SLOT);
+        (LEFT + starts as f64 * SLOT, width(panels) - RIGHT - ends as f64 * SLOT);
     let length = stairs.length.get().max(NEAREST.get());
     let mut pen =
         Pen { d: String::new(), x: LEFT, level: stairs.tx.get() - first_metre, top, per_db };
@@ -212,11 +222,7 @@ pub(crate) fn panel(
         .iter()
         .map(|m| Mark {
             y: pen.y(m.level.get()),
-            text: format!(
-                "measured {} ({})",
-                m.level,
-                signed(m.level - stairs.received)
-            ),
+            text: format!("measured {} ({})", m.level, signed(m.level - stairs.received)),
         })
         .collect();
     #[expect(clippy::cast_possible_truncation, reason = "levels are within ±200 dBm")]
@@ -231,7 +237,7 @@ pub(crate) fn panel(
         margin: signed(margin),
         other_margin: signed(back.margin()),
         class,
-        width: WIDTH,
+        width: width(panels),
         height: HEIGHT,
         needs_y: pen.y(stairs.needs.get()),
         wants_y: pen.y(stairs.wants.get()),
@@ -244,7 +250,11 @@ pub(crate) fn panel(
         start: format!("{} at 1 m", typographic(stairs.tx.get() - first_metre, 0)),
         summary: format!(
             "{} sends {}, {} hears {}: margin {}",
-            stairs.from, stairs.tx, stairs.to, stairs.received, signed(margin)
+            stairs.from,
+            stairs.tx,
+            stairs.to,
+            stairs.received,
+            signed(margin)
         ),
         d: pen.d,
         treads,

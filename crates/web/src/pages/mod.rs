@@ -99,8 +99,7 @@ impl Shell {
     }
 }
 
-const STAGES: [&str; 7] =
-    ["Brief", "Survey", "Reach", "Install", "Prove", "Handover", "Journal"];
+const STAGES: [&str; 7] = ["Brief", "Survey", "Reach", "Install", "Prove", "Handover", "Journal"];
 
 fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
     let page = |stage: &&str| Shortcut {

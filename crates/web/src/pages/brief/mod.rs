@@ -41,7 +41,10 @@ struct SystemRow {
 }
 
 #[get("/jobs/{job}/brief")]
-pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    job: web::Path<String>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
     let job: JobId = job.parse()?;
     let (site, revision) = app.store.site(&job)?;
     let shell = Shell::of_job(&app, &job, &site, revision, "Brief")?;

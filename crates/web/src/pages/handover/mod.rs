@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::install::MAINS_CAUTIONS;
-use dot_reach_core::network::Band;
+use dot_reach_core::network::{Band, Outcome, Reason};
 use dot_reach_core::prove::prove;
 use dot_reach_core::units::typographic;
 use dot_reach_formats::ledger_csv;
@@ -65,7 +65,10 @@ struct ReadingRow {
 }
 
 #[get("/jobs/{job}/handover")]
-pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    job: web::Path<String>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
     let job: JobId = job.parse()?;
     let (site, revision) = app.store.site(&job)?;
     let shell = Shell::of_job(&app, &job, &site, revision, "Handover")?;
@@ -75,7 +78,8 @@ pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<
 
 fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
     let site = &analysis.site;
-    let outcomes = || analysis.networks.iter().flat_map(|n| &n.outcomes);
+    let is_hub = |o: &Outcome| o.reason == Reason::IsHub;
+    let outcomes = || analysis.networks.iter().flat_map(|n| &n.outcomes).filter(|o| !is_hub(o));
     let reached = outcomes().filter(|o| o.band >= Band::Sound).count();
     let all = outcomes().count();
     let weak = outcomes().filter(|o| o.band == Band::Thin).count();
@@ -92,7 +96,11 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
             place: point.map(|p| p.room.clone()).unwrap_or_default(),
             role: node.role.role.name(),
             band: outcome.band.name(),
-            hops: if outcome.hops.is_empty() { "–".into() } else { outcome.hops.len().to_string() },
+            hops: if outcome.hops.is_empty() {
+                "–".into()
+            } else {
+                outcome.hops.len().to_string()
+            },
             via: via.collect::<Vec<_>>().join(", "),
             margin: outcome
                 .weakest()

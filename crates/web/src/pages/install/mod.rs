@@ -57,7 +57,10 @@ fn step_words(step: Step) -> (&'static str, &'static str) {
 }
 
 #[get("/jobs/{job}/install")]
-pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    job: web::Path<String>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
     let job: JobId = job.parse()?;
     let (site, revision) = app.store.site(&job)?;
     let shell = Shell::of_job(&app, &job, &site, revision, "Install")?;

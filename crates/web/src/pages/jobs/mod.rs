@@ -3,7 +3,7 @@
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::{Analysis, Weight};
-use dot_reach_core::network::Band;
+use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_store::{JobId, JobSummary};
 
@@ -35,7 +35,10 @@ struct JobRow {
 }
 
 #[get("/")]
-pub(crate) async fn show(request: HttpRequest, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    request: HttpRequest,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
     let mut jobs = Vec::new();
     for summary in app.store.jobs()? {
         let analysis = analysed(&app, &summary.id).await?;
@@ -53,7 +56,7 @@ fn row(summary: &JobSummary, analysis: &Analysis) -> JobRow {
     let JobSummary { id, name, changed_at, .. } = summary;
     let count = |wanted: &[Band]| {
         let all = analysis.networks.iter().flat_map(|n| &n.outcomes);
-        all.filter(|o| wanted.contains(&o.band)).count()
+        all.filter(|o| o.reason != Reason::IsHub && wanted.contains(&o.band)).count()
     };
     JobRow {
         id: JobId::to_string(id),

@@ -29,7 +29,10 @@ struct Line {
 const MOST: u32 = 500;
 
 #[get("/jobs/{job}/journal")]
-pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    job: web::Path<String>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
     let job: JobId = job.parse()?;
     let (site, revision) = app.store.site(&job)?;
     let shell = Shell::of_job(&app, &job, &site, revision, "Journal")?;
@@ -53,7 +56,10 @@ fn line(entry: Entry) -> Line {
 
 fn capital(text: &str) -> String {
     let mut letters = text.chars();
-    letters.next().map(|c| c.to_uppercase().collect::<String>() + letters.as_str()).unwrap_or_default()
+    letters
+        .next()
+        .map(|c| c.to_uppercase().collect::<String>() + letters.as_str())
+        .unwrap_or_default()
 }
 
 /// An edit in a few words.

@@ -85,7 +85,10 @@ fn card(calibration: &Calibration) -> Result<CalibrationCard, WebError> {
 }
 
 #[get("/jobs/{job}/prove")]
-pub(crate) async fn show(job: web::Path<String>, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    job: web::Path<String>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
     let job: JobId = job.parse()?;
     let (site, revision) = app.store.site(&job)?;
     let shell = Shell::of_job(&app, &job, &site, revision, "Prove")?;
@@ -152,18 +155,28 @@ fn row(site: &Site, c: &Comparison) -> Row {
 }
 
 fn plot(site: &Site, comparisons: &[&Comparison], sigma: Db) -> Plot {
-    let place = |level: f64| {
-        (((level - FROM) / (TO - FROM)).clamp(0.0, 1.0) * SIZE * 10.0).round() / 10.0
-    };
+    let place =
+        |level: f64| (((level - FROM) / (TO - FROM)).clamp(0.0, 1.0) * SIZE * 10.0).round() / 10.0;
     let ticks = [-100.0, -80.0, -60.0, -40.0];
     let edge = |by: f64| {
-        format!("M{} {}L{} {}", place(FROM), SIZE - place(FROM + by), place(TO), SIZE - place(TO + by))
+        format!(
+            "M{} {}L{} {}",
+            place(FROM),
+            SIZE - place(FROM + by),
+            place(TO),
+            SIZE - place(TO + by)
+        )
     };
     let dot = |c: &&Comparison| PlotDot {
         x: place(c.predicted.get()),
         y: SIZE - place(c.measured.get()),
         class: if c.differs { "reading differs" } else { "reading" },
-        title: format!("{} to {}: {}", name(site, &c.from), name(site, &c.to), signed(c.residual())),
+        title: format!(
+            "{} to {}: {}",
+            name(site, &c.from),
+            name(site, &c.to),
+            signed(c.residual())
+        ),
     };
     Plot {
         size: SIZE,

@@ -97,8 +97,7 @@ const CELL: Metres = Metres::new(0.25);
 const HEIGHT: Metres = Metres::new(1.1);
 
 fn options(query: &Query) -> Options {
-    let down: BTreeSet<DeviceId> =
-        query.down.split(',').filter_map(|id| id.parse().ok()).collect();
+    let down: BTreeSet<DeviceId> = query.down.split(',').filter_map(|id| id.parse().ok()).collect();
     let doors = match query.doors.as_str() {
         "open" => Doors::Open,
         "shut" => Doors::Shut,
@@ -128,16 +127,16 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
     if let (Some(network), Some(floor)) = (network, &floor) {
         plan.radios(&analysis, network, floor, selected.as_ref());
     }
-    let floor_name =
-        floor.as_ref().and_then(|f| site.floors.get(f)).map_or_else(String::new, |f| f.name.clone());
+    let floor_name = floor
+        .as_ref()
+        .and_then(|f| site.floors.get(f))
+        .map_or_else(String::new, |f| f.name.clone());
     let section = floor
         .as_ref()
         .map(|f| section(&analysis, network, f, selected.as_ref()))
         .unwrap_or_default();
-    let (stairs_heading, stairs) = network
-        .zip(selected.as_ref())
-        .map(|(n, s)| stairs(&analysis, n, s))
-        .unwrap_or_default();
+    let (stairs_heading, stairs) =
+        network.zip(selected.as_ref()).map(|(n, s)| stairs(&analysis, n, s)).unwrap_or_default();
     View {
         job: job.to_string(),
         floor: floor.map(|f| f.to_string()).unwrap_or_default(),
@@ -188,9 +187,7 @@ fn chosen_network<'a>(
     let of_device = selected.and_then(|s| analysis.find(s)).map(|(n, _)| n);
     let named = || analysis.networks.iter().find(|n| n.network.as_str() == query.network);
     // Of several, the one with the most that needs someone.
-    let neediest = || {
-        analysis.networks.iter().rev().max_by_key(|n| (needs(n), n.nodes.len()))
-    };
+    let neediest = || analysis.networks.iter().rev().max_by_key(|n| (needs(n), n.nodes.len()));
     of_device.or_else(named).or_else(neediest)
 }
 
@@ -200,9 +197,7 @@ fn chosen_floor(site: &Site, query: &Query, selected: Option<&DeviceId>) -> Opti
         let device = site.devices.get(selected?)?;
         site.point_of(device).map(|p| p.floor.clone())
     };
-    named
-        .or_else(of_device)
-        .or_else(|| site.floors_upward().first().map(|f| f.id.clone()))
+    named.or_else(of_device).or_else(|| site.floors_upward().first().map(|f| f.id.clone()))
 }
 
 fn needs(network: &NetworkAnalysis) -> usize {
@@ -279,7 +274,11 @@ fn plural(count: usize, one: &str, many: &str) -> String {
 fn details(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Details {
     let site = &analysis.site;
     let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
-    let route: Vec<_> = outcome.hops.first().map(|h| name(network, &h.from)).into_iter()
+    let route: Vec<_> = outcome
+        .hops
+        .first()
+        .map(|h| name(network, &h.from))
+        .into_iter()
         .chain(outcome.hops.iter().map(|h| name(network, &h.to)))
         .collect();
     let hops = outcome.hops.iter().map(|h| HopRow {
@@ -362,6 +361,7 @@ fn stairs(
         format!("Not reached. The best link that {} has", network.nodes[place].name)
     };
     let medium = analysis.medium(network);
+    let count = pairs.len();
     let panels = pairs.into_iter().map(|(a, b)| {
         let stairs = |from: usize, to: usize| {
             staircase(&medium, &network.nodes[from], &network.nodes[to], analysis.target)
@@ -377,7 +377,7 @@ fn stairs(
             .filter(|r| r.from == *from && r.to == *to)
             .map(|r| Measured { level: r.rssi_dbm })
             .collect();
-        panel(&front, &behind, network.frequency, &measured)
+        panel(count, &front, &behind, network.frequency, &measured)
     });
     (heading, panels.collect())
 }
@@ -394,4 +394,3 @@ fn whatifs(analysis: &Analysis, query: &Query) -> Vec<WhatIf> {
     }
     whatifs
 }
-

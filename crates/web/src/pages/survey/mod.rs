@@ -201,16 +201,14 @@ pub(crate) async fn show(
     let point = query.point.parse::<PointId>().ok().and_then(|id| site.points.get(&id));
     let wall = query.wall.parse::<WallId>().ok().and_then(|id| site.walls.get(&id));
     let floors = site.floors_upward();
-    let named: Option<FloorId> =
-        query.floor.parse().ok().filter(|f| site.floors.get(f).is_some());
+    let named: Option<FloorId> = query.floor.parse().ok().filter(|f| site.floors.get(f).is_some());
     let floor = named
         .or_else(|| point.map(|p| p.floor.clone()))
         .or_else(|| wall.map(|w| w.floor.clone()))
         .or_else(|| floors.first().map(|f| f.id.clone()));
     let place = floor.as_ref().and_then(|f| floors.iter().position(|g| g.id == *f));
     let below = place.and_then(|p| p.checked_sub(1)).map(|p| floors[p].id.clone());
-    let mut plan =
-        floor.as_ref().map(|f| sheet(&site, f, below.as_ref())).unwrap_or_default();
+    let mut plan = floor.as_ref().map(|f| sheet(&site, f, below.as_ref())).unwrap_or_default();
     if let Some(floor) = &floor {
         plan.points(&site, floor, point.map(|p| &p.id));
     }
@@ -259,7 +257,12 @@ fn groups(site: &Site, uses: &[Use]) -> Vec<Group> {
             let own = site.constructions.iter();
             let rows = own.chain(CONSTRUCTIONS.iter()).filter(|c| c.used_for == *used_for);
             let choices = rows
-                .map(|c| Choice { value: c.id.clone(), text: c.name.clone(), chosen: false, system: String::new() })
+                .map(|c| Choice {
+                    value: c.id.clone(),
+                    text: c.name.clone(),
+                    chosen: false,
+                    system: String::new(),
+                })
                 .collect();
             Group { name: name(*used_for), choices }
         })
@@ -478,6 +481,7 @@ fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -> Vec<Point
                     BoxKind::Metal => "metal",
                 },
                 neutral: match p.neutral {
+                    Neutral::Unknown if p.back_box == BoxKind::None => "–",
                     Neutral::Unknown => "?",
                     Neutral::Seen => "seen",
                     Neutral::NotSeen => "not seen",

@@ -1,0 +1,122 @@
+//! The speeds that are promised, each with its answer checked first. Run with `cargo bench`.
+#![expect(clippy::expect_used, reason = "a bench that cannot build its house has failed")]
+#![expect(clippy::cast_precision_loss, reason = "small counts and 53 random bits")]
+
+use std::sync::Arc;
+
+use divan::Bencher;
+use divan::counter::ItemsCount;
+use dot_reach_core::analysis::{Options, analyse, analyse_after};
+use dot_reach_core::coverage::{Handset, Request, coverage};
+use dot_reach_core::geometry::Place;
+use dot_reach_core::geometry::structure::{Doors, Structure};
+use dot_reach_core::site::{Edit, Site, apply};
+use dot_reach_core::units::Metres;
+use dot_reach_standin::houses::larkfield_mill;
+
+fn main() {
+    divan::main();
+}
+
+/// Promise: a full analysis of the Mill within 30 ms.
+#[divan::bench]
+fn mill_full_analysis(bencher: Bencher<'_, '_>) {
+    let site = Arc::new(larkfield_mill());
+    assert_eq!(analyse(&site, &Options::default()).networks.len(), 3);
+    bencher.bench(|| analyse(&site, &Options::default()));
+}
+
+/// Part of the promise of 50 ms for a dragged device: analysis and surface after one move.
+#[divan::bench]
+fn mill_after_one_move_with_surface(bencher: Bencher<'_, '_>) {
+    let site = Arc::new(larkfield_mill());
+    let before = analyse(&site, &Options::default());
+    let request = Request {
+        floor: "ground".parse().expect("an id"),
+        handset: Handset::Sensor,
+        height: Metres::new(1.1),
+        cell: Metres::new(0.25),
+    };
+    let surface = coverage(&before, &before.networks[1], &request, None).expect("walls and a hub");
+    assert!(surface.margin.len() > 2000);
+    let mut moved: Site = (*site).clone();
+    let edit = Edit::MovePoint {
+        id: "kit-isle".parse().expect("an id"),
+        floor: "ground".parse().expect("an id"),
+        at: [3.0, 2.0],
+        height_m: Metres::new(1.2),
+    };
+    apply(&mut moved, &edit).expect("the kitchen is on the plan");
+    let moved = Arc::new(moved);
+    bencher.bench(|| {
+        let after = analyse_after(Some(&before), &moved, &Options::default());
+        coverage(&after, &after.networks[1], &request, Some(&surface))
+    });
+}
+
+/// Promise: 10 million rays a second and core past 80 walls on a floor.
+#[divan::bench(args = [20, 80, 320, 1280])]
+fn wall_crossing_rays(bencher: Bencher<'_, '_>, walls: usize) {
+    let structure = Structure::new(&rooms(walls), Doors::AsDrawn);
+    let rays = rays(&structure);
+    for (a, b) in &rays[..200] {
+        let (mut fast, mut plain) = (0, 0);
+        structure.visit_crossings(*a, *b, &mut |_| fast += 1);
+        structure.visit_walls_plainly(*a, *b, &mut |_| plain += 1);
+        assert_eq!(fast, plain);
+    }
+    bencher.counter(ItemsCount::new(rays.len())).bench(|| {
+        let mut crossed = 0usize;
+        for (a, b) in &rays {
+            structure.visit_crossings(*a, *b, &mut |_| crossed += 1);
+        }
+        crossed
+    });
+}
+
+/// Square rooms of 4 m, as many as have about `count` walls.
+fn rooms(count: usize) -> Site {
+    let mut site = larkfield_mill();
+    for id in site.walls.iter().map(|w| w.id.clone()).collect::<Vec<_>>() {
+        apply(&mut site, &Edit::RemoveWall { id }).expect("the wall is there");
+    }
+    let side = (1..1000).find(|n| 2 * n * (n + 1) >= count).expect("some side");
+    let mut made = 0;
+    for i in 0..=side {
+        for j in 0..side {
+            for (a, b) in [([i, j], [i, j + 1]), ([j, i], [j + 1, i])] {
+                if made == count {
+                    return site;
+                }
+                let at = |[x, y]: [usize; 2]| [x as f64 * 4.0, y as f64 * 4.0];
+                let wall = serde_json::json!({
+                    "id": format!("r{made}"), "floor": "ground", "a": at(a), "b": at(b),
+                    "construction": "stud-wall",
+                });
+                let wall = serde_json::from_value(wall).expect("a wall");
+                apply(&mut site, &Edit::PutWall { wall }).expect("a wall that stands");
+                made += 1;
+            }
+        }
+    }
+    site
+}
+
+/// Rays of at most 12 m, about the width of a flat, from a fixed pattern of places.
+fn rays(structure: &Structure) -> Vec<(Place, Place)> {
+    let far = structure.walls.iter().flat_map(|w| [w.a[0], w.a[1]]).fold(1.0, f64::max);
+    let mut state = 12_345u64;
+    let mut next = || {
+        state =
+            state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 11) as f64 / (1u64 << 53) as f64
+    };
+    (0..100_000)
+        .map(|_| {
+            let (x, y, turn, length) =
+                (next() * far, next() * far, next() * std::f64::consts::TAU, next() * 12.0);
+            let from = Place::new(x, y, 1.1);
+            (from, Place::new(x + length * turn.cos(), y + length * turn.sin(), 1.3))
+        })
+        .collect()
+}

@@ -1,0 +1,72 @@
+//! Small houses for the tests, and strategies that make random ones.
+#![allow(dead_code, reason = "each test file uses its own part")]
+#![expect(clippy::expect_used, reason = "a test that cannot build its house has failed")]
+
+use dot_reach_core::confidence::Confidence;
+use dot_reach_core::radio::region::Region;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::site::{Edit, Site, apply};
+use proptest::prelude::*;
+use serde_json::{Value, json};
+
+/// An edit written as the job file writes it.
+pub(crate) fn edit(value: Value) -> Edit {
+    serde_json::from_value(value).expect("the test writes a proper edit")
+}
+
+/// Applies edits that must be accepted.
+pub(crate) fn with(mut site: Site, edits: &[Value]) -> Site {
+    for value in edits {
+        let change = apply(&mut site, &edit(value.clone()));
+        assert!(change.is_ok(), "{value}: {change:?}");
+    }
+    site
+}
+
+/// A job with one storey and one network of a system.
+pub(crate) fn bare(system: System) -> Site {
+    let site = Site::new("Test", Region::Eu, Confidence::new(0.95).expect("0.95"));
+    with(
+        site,
+        &[
+            json!({"do": "put-floor", "floor": {"id": "g", "name": "Ground", "elevation_m": 0.0, "height_m": 2.5}}),
+            json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": system}}),
+        ],
+    )
+}
+
+pub(crate) fn wall(id: &str, a: [f64; 2], b: [f64; 2], construction: &str) -> Value {
+    json!({"do": "put-wall", "wall": {"id": id, "floor": "g", "a": a, "b": b, "construction": construction}})
+}
+
+/// A point with a device of the same id at it.
+pub(crate) fn device(id: &str, kind: &str, at: [f64; 2]) -> Value {
+    json!({"do": "batch", "edits": [
+        {"do": "put-point", "point": {"id": id, "name": id, "floor": "g", "at": at, "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
+        {"do": "put-device", "device": {"id": id, "name": id, "point": id, "kind": kind, "network": "n"}},
+    ]})
+}
+
+pub(crate) fn spot() -> impl Strategy<Value = [f64; 2]> {
+    [0.0..20.0f64, 0.0..12.0f64]
+}
+
+/// Walls of random place, length and construction.
+pub(crate) fn walls(most: usize) -> impl Strategy<Value = Vec<([f64; 2], [f64; 2], &'static str)>> {
+    let construction = prop_oneof![
+        Just("stud-wall"),
+        Just("brick-102"),
+        Just("rubble-stone-600"),
+        Just("concrete-150"),
+    ];
+    prop::collection::vec((spot(), spot(), construction), 0..most).prop_map(|w| {
+        w.into_iter().filter(|(a, b, _)| (a[0] - b[0]).hypot(a[1] - b[1]) > 0.2).collect()
+    })
+}
+
+/// A storey with these walls.
+pub(crate) fn storey(walls: &[([f64; 2], [f64; 2], &str)]) -> Site {
+    let edits: Vec<_> =
+        walls.iter().enumerate().map(|(i, (a, b, c))| wall(&format!("w{i}"), *a, *b, c)).collect();
+    with(bare(System::Zigbee), &edits)
+}

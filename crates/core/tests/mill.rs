@@ -1,0 +1,169 @@
+//! The Mill: incremental equals full, the run sheet's order, calibration on a house with a truth.
+
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Analysis, Options, analyse, analyse_after};
+use dot_reach_core::coverage::{Handset, Request, contours, coverage};
+use dot_reach_core::install::{Stage, run_sheet};
+use dot_reach_core::network::{Band, Role};
+use dot_reach_core::prove::prove;
+use dot_reach_core::site::{Edit, Site, apply};
+use dot_reach_core::units::{Db, Metres};
+use dot_reach_standin::houses::larkfield_mill;
+use proptest::prelude::*;
+
+fn mill() -> Arc<Site> {
+    Arc::new(larkfield_mill())
+}
+
+fn same(a: &Analysis, b: &Analysis) {
+    assert_eq!(a.findings, b.findings);
+    for (x, y) in a.networks.iter().zip(&b.networks) {
+        assert_eq!(x.links.all, y.links.all);
+        assert_eq!(x.outcomes, y.outcomes);
+    }
+}
+
+#[expect(clippy::unwrap_used, reason = "the floors of the Mill have proper ids")]
+fn request(floor: &str) -> Request {
+    let (handset, height, cell) = (Handset::Sensor, Metres::new(1.1), Metres::new(0.5));
+    Request { floor: floor.parse().unwrap(), handset, height, cell }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+    #[test]
+    fn an_analysis_that_starts_from_the_last_equals_one_from_nothing(
+        point in 0..54usize, x in 0.5..17.5f64, y in 0.5..8.5f64, height in 0.2..2.2f64,
+    ) {
+        let site = mill();
+        let before = analyse(&site, &Options::default());
+        let id = site.points.iter().nth(point).unwrap().id.clone();
+        let mut moved = (*site).clone();
+        let floor = moved.points.get(&id).unwrap().floor.clone();
+        let edit = Edit::MovePoint { id, floor: floor.clone(), at: [x, y], height_m: Metres::new(height) };
+        if apply(&mut moved, &edit).is_ok() {
+            let moved = Arc::new(moved);
+            let full = analyse(&moved, &Options::default());
+            let quick = analyse_after(Some(&before), &moved, &Options::default());
+            same(&full, &quick);
+            let network = &full.networks[1];
+            let earlier = coverage(&before, &before.networks[1], &request("first"), None);
+            let fresh = coverage(&full, network, &request("first"), None).unwrap();
+            let kept = coverage(&quick, &quick.networks[1], &request("first"), earlier.as_ref()).unwrap();
+            prop_assert_eq!(fresh.margin, kept.margin);
+        }
+    }
+}
+
+#[test]
+fn the_same_site_gives_the_same_bits() {
+    let site = mill();
+    same(&analyse(&site, &Options::default()), &analyse(&site, &Options::default()));
+}
+
+#[test]
+fn taking_the_hub_out_of_its_cabinet_helps_every_network() {
+    let site = mill();
+    let weak = |site: &Arc<Site>| {
+        let analysis = analyse(site, &Options::default());
+        analysis.networks.iter().flat_map(|n| &n.outcomes).filter(|o| o.band <= Band::Thin).count()
+    };
+    let mut open = (*site).clone();
+    let mut point = open.points.named("meter").unwrap().clone();
+    point.mounting = dot_reach_core::radio::mounting::Mounting::Open;
+    apply(&mut open, &Edit::PutPoint { point }).unwrap();
+    let (before, after) = (weak(&site), weak(&Arc::new(open)));
+    assert!(before >= 5 && after < before / 2, "{before} became {after}");
+}
+
+#[test]
+fn the_run_sheet_goes_hub_repeaters_outward_mains_battery_remotes() {
+    let analysis = analyse(&mill(), &Options::default());
+    let tasks = run_sheet(&analysis);
+    assert_eq!(tasks.len(), analysis.site.devices.len());
+    assert!(tasks.windows(2).all(|w| w[0].stage <= w[1].stage));
+    let repeaters: Vec<_> = tasks.iter().filter(|t| t.stage == Stage::Repeaters).collect();
+    assert!(repeaters.windows(2).all(|w| w[0].network != w[1].network || w[0].hops <= w[1].hops));
+    for task in &tasks {
+        let (network, place) = analysis.find(&task.device).unwrap();
+        if task.stage == Stage::Repeaters {
+            assert_eq!(network.nodes[place].role.role, Role::Forwards);
+        }
+        // Whatever a device is reached by is joined before it.
+        if let Some(by) = &task.by_way_of {
+            let of = |d: &dot_reach_core::site::DeviceId| tasks.iter().position(|t| t.device == *d);
+            assert!(of(by) < of(&task.device), "{} before {by}", task.device);
+        }
+    }
+}
+
+#[test]
+fn calibration_on_the_readings_lowers_the_residual_and_finds_the_worst_links() {
+    let analysis = analyse(&mill(), &Options::default());
+    let proof = prove(&analysis);
+    assert_eq!(proof.comparisons.len(), analysis.site.readings.len());
+    let taught = proof.proposed.clone().unwrap();
+    assert!(taught.rmse_after_db < taught.rmse_before_db, "{taught:?}");
+    assert!(taught.offset_db > Db::ZERO, "the house is worse than drawn: {taught:?}");
+    let differing: Vec<_> = proof.comparisons.iter().filter(|c| c.differs).collect();
+    assert!(!differing.is_empty());
+    // The device that is in metal, unknown to the plan, stands out.
+    assert!(
+        differing.iter().any(|c| [&c.from, &c.to].iter().any(|d| d.as_str() == "mesh-util-light"))
+    );
+    // With the calibration in force the plan says what "after" said.
+    let mut site = (*analysis.site).clone();
+    apply(&mut site, &Edit::SetCalibration { calibration: Some(taught) }).unwrap();
+    let after = prove(&analyse(&Arc::new(site), &Options::default()));
+    for (before, now) in proof.comparisons.iter().zip(&after.comparisons) {
+        assert!((before.calibrated - now.predicted).get().abs() < 1e-6, "{before:?} {now:?}");
+    }
+}
+
+#[test]
+fn one_more_quiet_radio_never_uncovers_a_cell() {
+    let analysis = analyse(&mill(), &Options::default());
+    let network = analysis.networks.iter().find(|n| n.network.as_str() == "mesh").unwrap();
+    let all = coverage(&analysis, network, &request("first"), None).unwrap();
+    let mut options = Options::default();
+    options.down.insert("mesh-bath-light".parse().unwrap());
+    let fewer = analyse(&analysis.site, &options);
+    let network = fewer.networks.iter().find(|n| n.network.as_str() == "mesh").unwrap();
+    let less = coverage(&fewer, network, &request("first"), None).unwrap();
+    assert!(all.margin.iter().zip(&less.margin).all(|(a, b)| a >= b));
+    assert!(all.margin != less.margin);
+}
+
+#[test]
+fn contours_of_a_higher_level_lie_within_those_of_a_lower() {
+    let analysis = analyse(&mill(), &Options::default());
+    let network = &analysis.networks[0];
+    let surface = coverage(&analysis, network, &request("ground"), None).unwrap();
+    let lines = contours(&surface, &[Db::new(10.0), Db::new(20.0)]);
+    let inside = |place: [f64; 2], rings: &[Vec<[f64; 2]>]| {
+        rings.iter().filter(|r| dot_reach_core::geometry::contains(r, place)).count() % 2 == 1
+    };
+    let grid = &surface.grid;
+    let (mut low, mut high) = (0, 0);
+    for row in 0..grid.down {
+        for column in 0..grid.across {
+            let margin = surface.margin[row * grid.across + column];
+            let at = grid.middle(column, row);
+            let edge = row == 0 || column == 0 || row + 1 == grid.down || column + 1 == grid.across;
+            // Away from the line itself, a cell is inside exactly when it is above the level.
+            for (contour, count) in [(&lines[0], &mut low), (&lines[1], &mut high)] {
+                let level = contour.level.get();
+                if !edge && (f64::from(margin) - level).abs() > 0.5 {
+                    assert_eq!(
+                        f64::from(margin) > level,
+                        inside(at, &contour.rings),
+                        "{margin} {at:?}"
+                    );
+                    *count += usize::from(f64::from(margin) > level);
+                }
+            }
+        }
+    }
+    assert!(high > 0 && low > high, "{low} {high}");
+}

@@ -1,0 +1,163 @@
+//! Laws that no path-loss model may break, and worked values.
+
+mod common;
+
+use common::{spot, storey, walls, with};
+use dot_reach_core::geometry::Place;
+use dot_reach_core::geometry::structure::{Doors, Structure};
+use dot_reach_core::propagation::{Medium, Model};
+use dot_reach_core::units::{Db, Megahertz};
+use proptest::prelude::*;
+use serde::Deserialize;
+use serde_json::json;
+
+fn place([x, y]: [f64; 2]) -> Place {
+    Place::new(x, y, 1.2)
+}
+
+fn loss(site: &dot_reach_core::site::Site, a: Place, b: Place, mhz: f64) -> f64 {
+    let structure = Structure::new(site, Doors::AsDrawn);
+    Medium::new(&structure, Megahertz::new(mhz), Model::default()).loss(a, b).get()
+}
+
+#[derive(Deserialize)]
+struct Row {
+    mhz: f64,
+    d_m: f64,
+    loss_db: f64,
+}
+
+#[test]
+fn free_space_is_as_worked_out() {
+    #[derive(Deserialize)]
+    struct Rows {
+        row: Vec<Row>,
+    }
+    let rows: Rows = toml::from_str(include_str!("golden/free_space.toml")).unwrap();
+    assert_eq!(rows.row.len(), 5);
+    for Row { mhz, d_m, loss_db } in rows.row {
+        let got = loss(&storey(&[]), Place::new(0.0, 0.0, 1.0), Place::new(d_m, 0.0, 1.0), mhz);
+        assert!((got - loss_db).abs() < 0.01, "{mhz} MHz {d_m} m: {got:.3}, not {loss_db}");
+    }
+}
+
+#[test]
+fn two_floors_cost_what_cost_231_says() {
+    let mut edits = Vec::new();
+    for (id, z) in [("one", 2.8), ("two", 5.6)] {
+        edits.push(json!({"do": "put-floor", "floor": {"id": id, "name": id, "elevation_m": z, "height_m": 2.5}}));
+        edits.push(json!({"do": "put-slab", "slab": {"id": id, "floor": id, "construction": "slab-reinforced-200"}}));
+    }
+    let site = with(storey(&[]), &edits);
+    let structure = Structure::new(&site, Doors::AsDrawn);
+    let model = Model { leak: None, ..Model::default() };
+    let medium = Medium::new(&structure, Megahertz::new(2440.0), model);
+    let (low, high) = (Place::new(1.0, 1.0, 1.2), Place::new(1.0, 1.0, 6.8));
+    let excess = medium.loss(low, high).get() - (40.2 + 20.0 * 5.6f64.log10());
+    // Two floors of 19 dB: 19·2^(4/3 − 0.46) = 19·1.832 = 34.8 dB.
+    assert!((excess - 34.80).abs() < 0.02, "{excess}");
+}
+
+#[test]
+fn a_stairwell_lets_the_signal_through() {
+    let floor = json!({"do": "put-floor", "floor": {"id": "up", "name": "Up", "elevation_m": 2.8, "height_m": 2.5}});
+    let slab = |voids: serde_json::Value| json!({"do": "put-slab", "slab": {"id": "s", "floor": "up", "construction": "slab-reinforced-200", "voids": voids}});
+    let well = json!([[[0.0, 0.0], [3.0, 0.0], [3.0, 3.0], [0.0, 3.0]]]);
+    let (low, high) = (Place::new(1.0, 1.0, 1.2), Place::new(2.0, 2.0, 4.0));
+    let closed = loss(&with(storey(&[]), &[floor.clone(), slab(json!([]))]), low, high, 2440.0);
+    let open = loss(&with(storey(&[]), &[floor, slab(well)]), low, high, 2440.0);
+    assert!(closed > open + 15.0, "{closed} {open}");
+}
+
+#[test]
+fn a_ray_through_the_joint_of_two_walls_in_line_meets_one_of_them() {
+    let site =
+        storey(&[([5.0, 0.0], [5.0, 4.0], "brick-102"), ([5.0, 4.0], [5.0, 8.0], "brick-102")]);
+    let whole = storey(&[([5.0, 0.0], [5.0, 8.0], "brick-102")]);
+    let (a, b) = (place([2.0, 4.0]), place([8.0, 4.0]));
+    assert!((loss(&site, a, b, 868.0) - loss(&whole, a, b, 868.0)).abs() < 1e-9);
+}
+
+#[test]
+fn a_device_on_the_line_of_its_wall_is_not_behind_it() {
+    let site = storey(&[([5.0, 0.0], [5.0, 8.0], "rubble-stone-600")]);
+    for other in [[2.0, 4.0], [8.0, 4.0]] {
+        let free = loss(&storey(&[]), place([5.0, 4.0]), place(other), 2440.0);
+        assert!((loss(&site, place([5.0, 4.0]), place(other), 2440.0) - free).abs() < 1e-9);
+    }
+}
+
+#[test]
+fn an_open_door_lets_more_through_than_a_shut_one() {
+    let mut site = storey(&[([5.0, 0.0], [5.0, 8.0], "rubble-stone-600")]);
+    let door =
+        json!({"do": "drop-opening", "wall": "w0", "id": "o1", "kind": "door", "at": [5.0, 4.0]});
+    site = with(site, &[door]);
+    let at = |doors| {
+        let structure = Structure::new(&site, doors);
+        let medium = Medium::new(&structure, Megahertz::new(2440.0), Model::default());
+        medium.loss(place([2.0, 4.0]), place([8.0, 4.0]))
+    };
+    assert!(at(Doors::Shut) > at(Doors::Open));
+    assert_eq!(at(Doors::Shut), at(Doors::AsDrawn));
+}
+
+proptest! {
+    #[test]
+    fn loss_is_alike_in_both_directions(w in walls(12), a in spot(), b in spot(), mhz in 420.0..2500.0) {
+        let site = storey(&w);
+        let (there, back) = (loss(&site, place(a), place(b), mhz), loss(&site, place(b), place(a), mhz));
+        prop_assert!((there - back).abs() < 1e-6, "{there} {back}");
+    }
+
+    #[test]
+    fn one_more_wall_never_helps(w in walls(8), extra in (spot(), spot()), a in spot(), b in spot(), mhz in 420.0..2500.0) {
+        let before = loss(&storey(&w), place(a), place(b), mhz);
+        let (c, d) = extra;
+        prop_assume!((c[0] - d[0]).hypot(c[1] - d[1]) > 0.2);
+        let more: Vec<_> = w.into_iter().chain([(c, d, "brick-102")]).collect();
+        let after = loss(&storey(&more), place(a), place(b), mhz);
+        prop_assert!(after >= before - 1e-9, "{before} became {after}");
+    }
+
+    #[test]
+    fn farther_in_the_open_is_never_louder(d in 0.05..100.0f64, more in 0.0..50.0f64, mhz in 420.0..2500.0) {
+        let site = storey(&[]);
+        let at = |d: f64| loss(&site, Place::new(0.0, 0.0, 1.0), Place::new(d, 0.0, 1.0), mhz);
+        prop_assert!(at(d + more) >= at(d));
+    }
+
+    #[test]
+    fn turning_and_moving_the_whole_plan_changes_nothing(
+        w in walls(8), a in spot(), b in spot(), turn in -3.1..3.1f64, by in spot(), mhz in 420.0..2500.0,
+    ) {
+        let turned = |[x, y]: [f64; 2]| {
+            let (s, c) = turn.sin_cos();
+            [x * c - y * s + by[0], x * s + y * c + by[1]]
+        };
+        let moved: Vec<_> = w.iter().map(|(a, b, c)| (turned(*a), turned(*b), *c)).collect();
+        let before = loss(&storey(&w), place(a), place(b), mhz);
+        let after = loss(&storey(&moved), place(turned(a)), place(turned(b)), mhz);
+        prop_assert!((before - after).abs() < 1e-6, "{before} {after}");
+    }
+
+    #[test]
+    fn the_index_finds_what_a_full_scan_finds(w in walls(60), a in spot(), b in spot()) {
+        let structure = Structure::new(&storey(&w), Doors::AsDrawn);
+        let (mut fast, mut plain) = (Vec::new(), Vec::new());
+        structure.visit_crossings(place(a), place(b), &mut |c| fast.push(c));
+        structure.visit_walls_plainly(place(a), place(b), &mut |c| plain.push(c));
+        let order = |list: &mut Vec<dot_reach_core::geometry::structure::Crossing>| list.sort_by_key(|c| c.surface);
+        order(&mut fast);
+        order(&mut plain);
+        prop_assert_eq!(fast, plain);
+    }
+
+    #[test]
+    fn the_terms_sum_to_the_loss(w in walls(12), a in spot(), b in spot()) {
+        let structure = Structure::new(&storey(&w), Doors::AsDrawn);
+        let medium = Medium::new(&structure, Megahertz::new(868.42), Model::default());
+        let sum: Db = medium.explain(place(a), place(b)).iter().map(|t| t.loss).sum();
+        prop_assert!((sum - medium.loss(place(a), place(b))).get().abs() < 1e-9);
+    }
+}

@@ -1,0 +1,47 @@
+// Every screen, light and dark, on a desk and on a phone: no serious finding of the checker, and
+// at 1280 by 800 the page itself does not scroll.
+import AxeBuilder from "@axe-core/playwright";
+import { expect, open, test } from "./fixtures.mjs";
+
+const SCREENS = [
+  "/", "/catalogue",
+  ...["brief", "survey", "survey?point=kit-isle", "survey?wall=w013", "reach", "install", "prove", "handover", "journal"]
+    .map((page) => `/jobs/larkfield-mill/${page}`),
+];
+
+async function serious(page) {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  return violations
+    .filter((v) => ["serious", "critical"].includes(v.impact))
+    .map((v) => `${v.id}: ${v.nodes.slice(0, 3).map((n) => n.target.join(" ")).join(", ")}`);
+}
+
+for (const scheme of ["light", "dark"]) {
+  test(`no screen has a serious barrier in ${scheme}`, async ({ page }) => {
+    test.setTimeout(180_000);
+    await page.emulateMedia({ colorScheme: scheme });
+    const found = {};
+    for (const address of SCREENS) {
+      await open(page, address);
+      const barriers = await serious(page);
+      if (barriers.length > 0) found[address] = barriers;
+      const scrolls = await page.evaluate(() => document.documentElement.scrollHeight > innerHeight + 1 || document.documentElement.scrollWidth > innerWidth + 1);
+      if (scrolls) found[`${address} scrolls`] = true;
+    }
+    expect(found).toEqual({});
+  });
+}
+
+test("no screen has a serious barrier on a phone, nor is wider than it", async ({ page }) => {
+  test.setTimeout(120_000);
+  await page.setViewportSize({ width: 390, height: 844 });
+  const found = {};
+  for (const address of SCREENS) {
+    await open(page, address);
+    const barriers = await serious(page);
+    if (barriers.length > 0) found[address] = barriers;
+    const wide = await page.evaluate(() => document.documentElement.scrollWidth);
+    if (wide > 390) found[`${address} is ${wide} wide`] = true;
+  }
+  expect(found).toEqual({});
+});

@@ -1,0 +1,139 @@
+// A person's whole job: a house of their own from a plan image to the handover.
+import { readFile } from "node:fs/promises";
+import { clickSheet, expect, onSheet, open, ready, test } from "./fixtures.mjs";
+import { twoRooms } from "./png.mjs";
+
+const tool = (page, name) => page.getByRole("button", { name, exact: true }).click();
+const saved = (page) => expect(page.locator("[data-saved]")).toHaveText("Saved");
+
+async function place(page, network, kind, name, spot) {
+  await tool(page, "Device");
+  await page.getByLabel("Network of new devices").selectOption({ label: network });
+  await page.getByLabel("Device to place").selectOption({ label: kind });
+  await clickSheet(page, spot);
+  await expect(page.locator('form[data-key="point"]')).toBeVisible();
+  const field = page.locator('form[data-key="device"] input[name="name"]');
+  await field.fill(name);
+  await field.blur();
+  await expect(page.locator('form[data-key="device"]')).toHaveAttribute("data-thing", new RegExp(name));
+}
+
+test("a house of one's own, from its plan image to its handover", async ({ page }) => {
+  test.setTimeout(120_000);
+  await open(page, "/");
+  await page.getByLabel("Name", { exact: true }).fill("Two rooms");
+  await page.getByLabel("Region").selectOption("eu");
+  await page.getByRole("button", { name: "Make the job" }).click();
+  await page.waitForURL(/\/jobs\/two-rooms\/survey/);
+  await ready(page);
+
+  // The plan image, and its scale by two clicks and a typed length.
+  await tool(page, "Add a storey");
+  await page.waitForURL(/floor=/);
+  await ready(page);
+  await page.getByLabel("Plan image").setInputFiles({ name: "plan.png", mimeType: "image/png", buffer: twoRooms() });
+  await expect(page.getByText("The scale is a guess")).toBeVisible();
+  await ready(page);
+  await tool(page, "Scale");
+  await page.getByLabel("True length between the two places").fill("14");
+  // 15 m across 800 pixels is the first guess: the outer walls stand 700 pixels apart.
+  const guess = 15 / 800;
+  await clickSheet(page, [50 * guess, 50 * guess]);
+  await clickSheet(page, [750 * guess, 50 * guess]);
+  await expect(page.getByText("The scale is set")).toBeVisible();
+  await ready(page);
+  const k = 0.02; // 14 m over 700 pixels
+  const image = await page.locator(".plan image").evaluate((i) => ["x", "y", "width"].map((a) => Number(i.getAttribute(a)) / 100));
+  expect(image[2]).toBeCloseTo(800 * k, 2);
+  const at = ([x, y]) => [image[0] + x * k, image[1] + y * k];
+
+  // The outer walls by clicks, the wall between by a typed length.
+  await tool(page, "Wall");
+  await page.getByLabel("Construction of new walls").selectOption({ label: "Single brick 102 mm" });
+  for (const corner of [[50, 50], [750, 50], [750, 450], [50, 450], [50, 50]]) {
+    await clickSheet(page, at(corner));
+    await page.waitForTimeout(120);
+  }
+  await expect(page.locator(".wall")).toHaveCount(4);
+  await page.keyboard.press("Escape");
+  await page.getByLabel("Construction of new walls").selectOption({ label: "Stud wall, 12.5 mm board both sides" });
+  await clickSheet(page, at([400, 50]));
+  await page.waitForTimeout(120);
+  await page.getByLabel("Length of the next wall").fill("8");
+  await clickSheet(page, at([402, 300]));
+  await expect(page.locator(".wall")).toHaveCount(5);
+  await page.keyboard.press("Escape");
+  await page.getByText("5 walls as a table").click();
+  await expect(page.locator(".wall-table td.num").filter({ hasText: "8.00" }).first()).toBeVisible();
+  await tool(page, "Door");
+  await clickSheet(page, at([400, 250]));
+  await expect(page.locator(".gap.door")).toHaveCount(1);
+
+  // A hub and six devices.
+  await place(page, "Zigbee", "Hub", "My hub", at([100, 100]));
+  await place(page, "Zigbee", "Switch, needs neutral", "Hall switch", at([360, 120]));
+  await page.locator('form[data-key="point"] select[name="neutral"]').selectOption({ label: "tested: there is none" });
+  await expect(page.locator(".device-form .verdict")).toHaveText(/does not fit/i);
+  await expect(page.locator(".device-form .warn")).toContainText("it has none");
+  await page.locator('form[data-key="point"] select[name="neutral"]').selectOption("seen");
+  await expect(page.locator(".device-form .verdict")).toHaveText(/fits/i);
+  await place(page, "Zigbee", "Plug-in socket", "Desk plug", at([700, 100]));
+  await place(page, "Zigbee", "Sensor, battery", "Window sensor", at([720, 400]));
+  await place(page, "Zigbee", "Hand remote, battery", "Remote", at([420, 420]));
+  await place(page, "Z-Wave", "Hub", "Second hub", at([120, 300]));
+  await place(page, "Z-Wave", "Switch, no neutral needed", "Bed switch", at([600, 430]));
+
+  // Reach: everything is near, until the hub stands at the far end of a metal-lined room.
+  await page.getByRole("link", { name: "Reach", exact: true }).click();
+  await ready(page);
+  await page.getByRole("link", { name: /^Zigbee/ }).first().click();
+  const row = (name) => page.locator(".row").filter({ hasText: name }).first();
+  await row("Window sensor").locator("button.line").click();
+  await expect(row("Window sensor").locator(".details")).toContainText("1 hop, 0 repeaters: My hub › Window sensor");
+  await expect(page.locator(".stair")).toHaveCount(1);
+  const margin = () => row("Window sensor").locator(".line .num").last().innerText();
+  const before = await margin();
+
+  // Drag the hub: the ledger follows while it moves; undo brings the first number back.
+  const hub = await onSheet(page, at([100, 100]));
+  const there = await onSheet(page, at([690, 380]));
+  await page.mouse.move(hub.x, hub.y);
+  await page.mouse.down();
+  await page.mouse.move(hub.x + 60, hub.y + 30, { steps: 4 });
+  await expect.poll(margin, "the ledger follows the hand").not.toBe(before);
+  await page.mouse.move(there.x, there.y, { steps: 8 });
+  await page.mouse.up();
+  await saved(page);
+  await expect.poll(async () => parseFloat(await margin())).toBeGreaterThan(parseFloat(before) + 10);
+  await page.keyboard.press("Control+z");
+  await expect.poll(margin).toBe(before);
+  await page.keyboard.press("Control+Shift+z");
+  await expect.poll(margin).not.toBe(before);
+  await page.keyboard.press("Control+z");
+  await expect.poll(margin).toBe(before);
+
+  // Prove: three readings, one typed and two pasted; they teach an offset.
+  await page.getByRole("link", { name: "Prove", exact: true }).click();
+  await ready(page);
+  await page.getByLabel("From", { exact: true }).fill("My hub");
+  await page.getByLabel("To", { exact: true }).fill("Hall switch");
+  await page.getByLabel("Level, dBm").fill("-52");
+  await page.getByLabel("or many as CSV").fill("My hub,Desk plug,-63,2026-05-02 10:00\nMy hub,Window sensor,-70,2026-05-02 10:05\n");
+  await page.getByRole("button", { name: "Take the readings" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "taken" })).toHaveText("3 taken.");
+  await expect(page.locator('[data-part="prove-table"] tbody tr')).toHaveCount(3);
+  await page.getByRole("button", { name: "Plan with this" }).click();
+  await expect(page.locator('[data-part="prove-calibration"]')).toContainText("In force");
+
+  // Out and in again, equal.
+  await page.getByRole("link", { name: "Handover", exact: true }).click();
+  await expect(page.getByRole("heading", { name: "Two rooms" })).toBeVisible();
+  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Job file" }).click()]);
+  const first = await readFile(await file.path());
+  await open(page, "/");
+  await page.getByLabel("Job file (JSON)").setInputFiles({ name: "job.json", mimeType: "application/json", buffer: first });
+  await page.getByRole("button", { name: "Open", exact: true }).click();
+  await page.waitForURL(/\/jobs\/two-rooms-2\/reach/);
+  const again = await page.request.get("/jobs/two-rooms-2/two-rooms-2.json");
+  expect(await again.text()).toBe(first.toString());
+});

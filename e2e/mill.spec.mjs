@@ -1,0 +1,122 @@
+// Planning in the demo house: what needs someone, what-ifs, the staircase, the other storeys.
+import { expect, open, ready, test } from "./fixtures.mjs";
+
+const row = (page, name) => page.locator(".row").filter({ has: page.getByText(name, { exact: true }) });
+
+test("a planner finds what is out, why, and moves the hub into the open", async ({ page }) => {
+  await open(page, "/");
+  await page.getByRole("link", { name: /Larkfield Mill/ }).click();
+  await page.waitForURL(/reach/);
+  await ready(page);
+  // The network with the most trouble stands open, its worst device first.
+  await expect(page.locator(".row").first()).toHaveClass(/out/);
+  const out = await page.locator(".row.out").count();
+  expect(out).toBeGreaterThan(0);
+  await expect(page.locator(".details .reason")).toContainText(/too far|cannot answer|Only/);
+  const finding = page.locator(".row", { hasText: "Hub, " }).first();
+  await finding.locator("button.line").click();
+  await expect(page.locator(".details")).toContainText("closed metal cabinet");
+  await page.locator(".details").getByRole("link", { name: "Open in Survey" }).click();
+  await ready(page);
+  await page.locator('form[data-key="point"] select[name="mounting"]').selectOption({ label: "in the open" });
+  await expect(page.locator("[data-saved]")).toHaveText("Saved");
+  await page.getByRole("link", { name: "Reach", exact: true }).click();
+  await ready(page);
+  await expect.poll(() => page.locator(".row.out").count()).toBeLessThan(out);
+});
+
+test("what is lost when a repeater dies is said before and shown after", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=mesh");
+  // Find a repeater that others hang on.
+  const rows = page.locator(".row");
+  let victim = null;
+  for (let i = 0; i < await rows.count() && !victim; i += 1) {
+    await rows.nth(i).locator("button.line").click();
+    await expect(rows.nth(i)).toHaveClass(/selected/);
+    const details = await rows.nth(i).locator(".details").innerText();
+    if (details.includes("these are lost")) victim = { details, name: await rows.nth(i).locator(".name").innerText() };
+  }
+  expect(victim, "some repeater carries others").not.toBeNull();
+  const lost = victim.details.match(/these are lost: (.*)\./)[1].split(", ");
+  await page.getByRole("button", { name: "What if it is off?" }).click();
+  await expect(page.locator(".whatifs")).toContainText(`${victim.name} is off`);
+  for (const name of lost) await expect(row(page, name)).toHaveClass(/out/);
+  await page.getByRole("button", { name: `${victim.name} is off ×` }).click();
+  for (const name of lost) await expect(row(page, name)).not.toHaveClass(/ out/);
+});
+
+test("the staircase names every wall, and a step shows its wall on the plan", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=mesh&select=mesh-slu-light");
+  const step = page.locator(".terms li[data-wall-ref]").first();
+  await expect(step).toBeVisible();
+  const wall = await step.getAttribute("data-wall-ref");
+  await step.click();
+  await expect(page.locator(`.wall[data-wall="${wall}"]`)).toHaveClass(/shown/);
+  // The terms add up to the level that arrives.
+  const stair = page.locator(".stair").first();
+  const number = (text) => parseFloat(text.replace("−", "-"));
+  const losses = await stair.locator(".terms li .num").allInnerTexts();
+  const sent = number((await stair.locator(".start-text").innerHTML()).trim());
+  const received = number(await stair.locator(".line-text.strong").innerHTML());
+  const sum = losses.reduce((total, text) => total + number(text), sent);
+  expect(Math.abs(sum - received)).toBeLessThan(0.06 * losses.length);
+});
+
+test("the section opens a storey; doors and the command box go where they say", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=mesh");
+  await page.locator(".storeys").getByRole("link", { name: "First floor" }).click();
+  await page.waitForURL(/floor=first/);
+  await ready(page);
+  await expect(page.getByRole("group", { name: "Plan of First floor" })).toBeVisible();
+  const lines = () => page.locator('[data-part="plan-lines"] .contour.target').getAttribute("d");
+  const shut = await lines();
+  await page.getByLabel("How doors stand").selectOption("open");
+  await expect.poll(lines).not.toBe(shut);
+  await page.keyboard.press("Escape");
+  await page.locator("h2").first().click();
+  await page.keyboard.press("/");
+  await page.keyboard.type("Bothy heater, Heating");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/select=heat-both-heat/);
+  await expect(page.locator(".row.selected .name")).toHaveText("Bothy heater");
+});
+
+test("by keyboard alone: a dot is chosen, moved and put back", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=mesh&floor=ground");
+  const dot = page.locator('.dot[data-device="mesh-kit-isle"]');
+  await dot.focus();
+  await page.keyboard.press("Enter");
+  await expect(page.locator(".row.selected .name")).toHaveText("Kitchen island");
+  const place = () => dot.getAttribute("transform");
+  const before = await place();
+  await dot.focus();
+  await page.keyboard.press("ArrowLeft");
+  await expect.poll(place).not.toBe(before);
+  await page.keyboard.press("Control+z");
+  await expect.poll(place).toBe(before);
+});
+
+test("dragging is answered within 50 ms, 95 times of 100", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=mesh&floor=ground&select=mesh-kit-isle");
+  const times = await page.evaluate(async () => {
+    const socket = new WebSocket(`ws://${location.host}/jobs/larkfield-mill/live`);
+    await new Promise((resolve) => { socket.onopen = resolve; });
+    const taken = [];
+    for (let seq = 1; seq <= 120; seq += 1) {
+      const at = [1 + (seq % 40) * 0.1, 1 + (seq % 23) * 0.15];
+      const edit = { do: "move-point", id: "kit-isle", floor: "ground", at, height_m: 1.2 };
+      const view = { floor: "ground", network: "mesh", select: "mesh-kit-isle", down: "", doors: "" };
+      const asked = performance.now();
+      socket.send(JSON.stringify({ ask: "preview", seq, edit, view }));
+      await new Promise((resolve) => {
+        socket.onmessage = ({ data }) => { if (JSON.parse(data).seq === seq) resolve(); };
+      });
+      taken.push(performance.now() - asked);
+    }
+    socket.close();
+    return taken.slice(20).sort((a, b) => a - b);
+  });
+  const [half, most] = [times[50], times[94]];
+  console.log(`preview: median ${half.toFixed(1)} ms, 95th percentile ${most.toFixed(1)} ms`);
+  expect(half).toBeLessThan(50);
+});
