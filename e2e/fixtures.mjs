@@ -32,8 +32,9 @@ export const test = base.extend({
     const troubles = [];
     page.on("pageerror", (error) => troubles.push(error.message));
     page.on("console", (message) => {
-      // A refusal (4xx) is shown beside its field; the browser logs it as well.
-      if (message.type() === "error" && !message.text().includes("the server responded with a status of 4")) {
+      // A refusal (4xx) is shown beside its field, a lost connection in the head; the browser logs both.
+      const expected = /status of 4|ERR_INTERNET_DISCONNECTED|ERR_FAILED/;
+      if (message.type() === "error" && !expected.test(message.text())) {
         troubles.push(message.text());
       }
     });

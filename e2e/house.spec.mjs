@@ -10,8 +10,10 @@ async function place(page, network, kind, name, spot) {
   await tool(page, "Device");
   await page.getByLabel("Network of new devices").selectOption({ label: network });
   await page.getByLabel("Device to place").selectOption({ label: kind });
+  const before = page.url();
   await clickSheet(page, spot);
-  await expect(page.locator('form[data-key="point"]')).toBeVisible();
+  await expect.poll(() => page.url(), "the new point is looked at").not.toBe(before);
+  await expect(page.locator('form[data-key="device"] input[name="name"]')).toHaveValue(/ \d+$/);
   const field = page.locator('form[data-key="device"] input[name="name"]');
   await field.fill(name);
   await field.blur();
@@ -72,7 +74,7 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   // A hub and six devices.
   await place(page, "Zigbee", "Hub", "My hub", at([100, 100]));
   await place(page, "Zigbee", "Switch, needs neutral", "Hall switch", at([360, 120]));
-  await page.locator('form[data-key="point"] select[name="neutral"]').selectOption({ label: "tested: there is none" });
+  await page.locator('form[data-key="point"] select[name="neutral"]').selectOption({ label: "absent, tested" });
   await expect(page.locator(".device-form .verdict")).toHaveText(/does not fit/i);
   await expect(page.locator(".device-form .warn")).toContainText("it has none");
   await page.locator('form[data-key="point"] select[name="neutral"]').selectOption("seen");

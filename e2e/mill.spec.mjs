@@ -25,23 +25,23 @@ test("a planner finds what is out, why, and moves the hub into the open", async 
   await expect.poll(() => page.locator(".row.out").count()).toBeLessThan(out);
 });
 
-test("what is lost when a repeater dies is said before and shown after", async ({ page }) => {
-  await open(page, "/jobs/larkfield-mill/reach?network=mesh");
-  // Find a repeater that others hang on.
-  const rows = page.locator(".row");
-  let victim = null;
-  for (let i = 0; i < await rows.count() && !victim; i += 1) {
-    await rows.nth(i).locator("button.line").click();
-    await expect(rows.nth(i)).toHaveClass(/selected/);
-    const details = await rows.nth(i).locator(".details").innerText();
-    if (details.includes("these are lost")) victim = { details, name: await rows.nth(i).locator(".name").innerText() };
-  }
-  expect(victim, "some repeater carries others").not.toBeNull();
-  const lost = victim.details.match(/these are lost: (.*)\./)[1].split(", ");
+test("a plug that is promised to stay in carries others, and takes them down when it dies", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=star&select=star-bed1-rem");
+  await expect(page.locator(".row.selected .reason")).toContainText("Only Sluice uplighter would carry it");
+  await open(page, "/jobs/larkfield-mill/survey?point=slu-lamp");
+  await page.getByLabel("someone can cut its supply").uncheck();
+  await expect(page.locator("[data-saved]")).toHaveText("Saved");
+
+  await open(page, "/jobs/larkfield-mill/reach?network=star&select=star-slu-lamp");
+  await expect(row(page, "River room remote")).not.toHaveClass(/ out/);
+  const details = page.locator(".row.selected .details");
+  await expect(details).toContainText("these are lost");
+  const lost = (await details.innerText()).match(/these are lost: (.*)\./)[1].split(", ");
+  expect(lost).toContain("River room remote");
   await page.getByRole("button", { name: "What if it is off?" }).click();
-  await expect(page.locator(".whatifs")).toContainText(`${victim.name} is off`);
+  await expect(page.locator(".whatifs")).toContainText("Sluice uplighter is off");
   for (const name of lost) await expect(row(page, name)).toHaveClass(/out/);
-  await page.getByRole("button", { name: `${victim.name} is off ×` }).click();
+  await page.getByRole("button", { name: "Sluice uplighter is off ×" }).click();
   for (const name of lost) await expect(row(page, name)).not.toHaveClass(/ out/);
 });
 
@@ -63,7 +63,7 @@ test("the staircase names every wall, and a step shows its wall on the plan", as
 });
 
 test("the section opens a storey; doors and the command box go where they say", async ({ page }) => {
-  await open(page, "/jobs/larkfield-mill/reach?network=mesh");
+  await open(page, "/jobs/larkfield-mill/reach?network=star");
   await page.locator(".storeys").getByRole("link", { name: "First floor" }).click();
   await page.waitForURL(/floor=first/);
   await ready(page);

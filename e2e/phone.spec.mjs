@@ -1,5 +1,5 @@
 // The run sheet in one hand: thumb-sized, in order, and without a signal for a while.
-import { expect, open, test } from "./fixtures.mjs";
+import { expect, open, ready, test } from "./fixtures.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
 
@@ -18,7 +18,10 @@ test("ticks are kept, also those made without a connection", async ({ page, cont
   const task = page.locator(".task").first();
   const id = await task.getAttribute("id");
   await page.locator(`#${id}`).getByText("Code kept").tap();
-  await expect(page.locator("[data-saved]")).toHaveText("Saved");
+  await expect(page.locator(`#${id} input:checked`)).toHaveCount(1);
+  await page.reload();
+  await expect(page.locator(`#${id} input:checked`)).toHaveCount(1);
+  await ready(page);
   await context.setOffline(true);
   await page.locator(`#${id}`).getByText("Joined in place").tap();
   await expect(page.locator("[data-saved]")).toContainText("waiting");

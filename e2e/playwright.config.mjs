@@ -12,6 +12,7 @@ export default defineConfig({
   reporter: [["list"]],
   use: {
     viewport: { width: 1280, height: 800 },
+    actionTimeout: 10_000,
     trace: "off",
     screenshot: "only-on-failure",
     launchOptions: {

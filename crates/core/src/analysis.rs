@@ -15,7 +15,7 @@ use crate::radio::mounting::Mounting;
 use crate::radio::system::System;
 use crate::site::{DeviceId, NetworkId, PointId, Site};
 use crate::staircase;
-use crate::units::{Db, Megahertz};
+use crate::units::Db;
 
 /// Deviation of the model before any reading was taken; *planning value*.
 pub const PLANNING_SIGMA: Db = Db::new(6.0);
@@ -59,8 +59,8 @@ pub struct NetworkAnalysis {
     pub name: String,
     /// Its system.
     pub system: System,
-    /// The frequency computed with.
-    pub frequency: Megahertz,
+    /// The building priced at its frequency.
+    pub medium: Medium,
     /// The place of its hub in `nodes`.
     pub hub: Option<usize>,
     /// Its radios in the order of their ids.
@@ -114,10 +114,13 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
     let mut networks = Vec::new();
     for network in &site.networks {
         let frequency = site.job.region.frequency(network.system);
-        let medium = Medium::new(&structure, frequency, model);
         let before = earlier.and_then(|e| {
-            e.networks.iter().find(|n| n.network == network.id && n.frequency == frequency)
+            e.networks.iter().find(|n| n.network == network.id && n.medium.frequency() == frequency)
         });
+        let medium = before.map_or_else(
+            || Medium::new(&structure, frequency, model),
+            |before| before.medium.with(model),
+        );
         let members = site.devices.iter().filter(|d| d.network == network.id);
         let nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network.system)).collect();
         let links = Links::new(&nodes, &medium, |a, b| before?.known_loss(a, b));
@@ -126,13 +129,13 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
             network: network.id.clone(),
             name: network.name.clone(),
             system: network.system,
-            frequency,
+            medium,
             hub,
             nodes,
             links,
             outcomes: Vec::new(),
         };
-        analysis.outcomes = Judge::new(&analysis, &medium, options, sigma, target).outcomes();
+        analysis.outcomes = Judge::new(&analysis, options, sigma, target).outcomes();
         networks.push(analysis);
     }
     let findings = findings(site, &networks);
@@ -160,11 +163,6 @@ impl Analysis {
     /// The model in force.
     pub fn model(&self) -> Model {
         self.options.model.calibrated(self.site.calibration.as_ref())
-    }
-
-    /// The building priced for a network.
-    pub fn medium(&self, network: &NetworkAnalysis) -> Medium<'_> {
-        Medium::new(&self.structure, network.frequency, self.model())
     }
 
     /// Devices that are lost when `device` dies, by name and id.
@@ -200,7 +198,6 @@ impl NetworkAnalysis {
 /// Judges the devices of one network.
 struct Judge<'a> {
     network: &'a NetworkAnalysis,
-    medium: &'a Medium<'a>,
     delivery: Delivery,
     target: Db,
     down: Vec<bool>,
@@ -209,19 +206,13 @@ struct Judge<'a> {
 }
 
 impl<'a> Judge<'a> {
-    fn new(
-        network: &'a NetworkAnalysis,
-        medium: &'a Medium<'a>,
-        options: &Options,
-        sigma: Db,
-        target: Db,
-    ) -> Self {
+    fn new(network: &'a NetworkAnalysis, options: &Options, sigma: Db, target: Db) -> Self {
         let rule = network.system.rule();
         let delivery = Delivery::new(rule.modulation, sigma);
         let graph = |least: Db| Graph::new(&network.nodes, &network.links, rule, &delivery, least);
         let (at_target, at_all) = (graph(target), graph(Db::ZERO));
         let down = network.nodes.iter().map(|n| options.down.contains(&n.device)).collect();
-        Self { network, medium, delivery, target, down, at_target, at_all }
+        Self { network, delivery, target, down, at_target, at_all }
     }
 
     fn outcomes(&self) -> Vec<Outcome> {
@@ -345,7 +336,7 @@ impl<'a> Judge<'a> {
             if let Some(link) = self.link(place, n) {
                 *link
             } else {
-                let path = self.medium.loss(nodes[place].place, nodes[n].place);
+                let path = self.network.medium.loss(nodes[place].place, nodes[n].place);
                 Link::new(nodes, place.min(n), place.max(n), path)
             }
         };
@@ -385,7 +376,7 @@ impl<'a> Judge<'a> {
     /// What stands between two nodes, costliest first.
     fn obstacles(&self, a: usize, b: usize) -> Vec<(String, Db)> {
         let nodes = &self.network.nodes;
-        staircase::obstacles(self.medium, &nodes[a], &nodes[b])
+        staircase::obstacles(&self.network.medium, &nodes[a], &nodes[b])
     }
 }
 

@@ -51,20 +51,18 @@ pub fn findings(kind: &DeviceKind, point: &Point) -> Vec<FitFinding> {
             Neutral::Seen => {}
             Neutral::Absent => say(
                 Fits::No,
-                format!("{} needs a neutral, and the box has been tested: it has none.", kind.name),
+                "It needs a neutral, and the box has been tested: it has none.".to_owned(),
                 WITHOUT_NEUTRAL,
             ),
             Neutral::NotSeen => say(
                 Fits::ElectricianDecides,
-                format!(
-                    "{} needs a neutral, and none was seen; it may be bundled at the back of the box.",
-                    kind.name
-                ),
+                "It needs a neutral, and none was seen; it may be bundled at the back of the box."
+                    .to_owned(),
                 WITHOUT_NEUTRAL,
             ),
             Neutral::Unknown => say(
                 Fits::IfSo,
-                format!("{} needs a neutral, and this box has not been opened.", kind.name),
+                "It needs a neutral, and this box has not been opened.".to_owned(),
                 LOOK_DEEPER,
             ),
         }

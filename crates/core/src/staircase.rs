@@ -78,7 +78,7 @@ impl Staircase {
 }
 
 /// The staircase of the hop from `from` to `to`.
-pub fn staircase(medium: &Medium<'_>, from: &Node, to: &Node, target: Db) -> Staircase {
+pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Staircase {
     let length = from.place.distance(to.place);
     let mut steps = Vec::new();
     let mut push = |of, name: &str, loss: Db, at: f64| {
@@ -118,7 +118,7 @@ pub fn staircase(medium: &Medium<'_>, from: &Node, to: &Node, target: Db) -> Sta
 
 /// What stands between two nodes and around them, costliest first, slab and clutter of one surface
 /// together.
-pub fn obstacles(medium: &Medium<'_>, from: &Node, to: &Node) -> Vec<(String, Db)> {
+pub fn obstacles(medium: &Medium, from: &Node, to: &Node) -> Vec<(String, Db)> {
     let length = from.place.distance(to.place);
     let mut found: Vec<(Option<Surface>, String, Db)> = Vec::new();
     for term in medium.explain(from.place, to.place) {
@@ -140,8 +140,8 @@ pub fn obstacles(medium: &Medium<'_>, from: &Node, to: &Node) -> Vec<(String, Db
 }
 
 /// A term as a step: what it is of, and its name.
-pub fn describe(medium: &Medium<'_>, term: &Term, length: f64) -> (StepOf, String) {
-    let building = medium.structure;
+pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
+    let building = &medium.structure;
     let construction = |place: Option<usize>| {
         place.and_then(|p| building.constructions.get(p)).map_or("", |c| c.name.as_str()).to_owned()
     };

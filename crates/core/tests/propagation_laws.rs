@@ -2,6 +2,8 @@
 
 mod common;
 
+use std::sync::Arc;
+
 use common::{spot, storey, walls, with};
 use dot_reach_core::geometry::Place;
 use dot_reach_core::geometry::structure::{Doors, Structure};
@@ -16,7 +18,7 @@ fn place([x, y]: [f64; 2]) -> Place {
 }
 
 fn loss(site: &dot_reach_core::site::Site, a: Place, b: Place, mhz: f64) -> f64 {
-    let structure = Structure::new(site, Doors::AsDrawn);
+    let structure = Arc::new(Structure::new(site, Doors::AsDrawn));
     Medium::new(&structure, Megahertz::new(mhz), Model::default()).loss(a, b).get()
 }
 
@@ -49,7 +51,7 @@ fn two_floors_cost_what_cost_231_says() {
         edits.push(json!({"do": "put-slab", "slab": {"id": id, "floor": id, "construction": "slab-reinforced-200"}}));
     }
     let site = with(storey(&[]), &edits);
-    let structure = Structure::new(&site, Doors::AsDrawn);
+    let structure = Arc::new(Structure::new(&site, Doors::AsDrawn));
     let model = Model { leak: None, ..Model::default() };
     let medium = Medium::new(&structure, Megahertz::new(2440.0), model);
     let (low, high) = (Place::new(1.0, 1.0, 1.2), Place::new(1.0, 1.0, 6.8));
@@ -94,7 +96,7 @@ fn an_open_door_lets_more_through_than_a_shut_one() {
         json!({"do": "drop-opening", "wall": "w0", "id": "o1", "kind": "door", "at": [5.0, 4.0]});
     site = with(site, &[door]);
     let at = |doors| {
-        let structure = Structure::new(&site, doors);
+        let structure = Arc::new(Structure::new(&site, doors));
         let medium = Medium::new(&structure, Megahertz::new(2440.0), Model::default());
         medium.loss(place([2.0, 4.0]), place([8.0, 4.0]))
     };
@@ -143,7 +145,7 @@ proptest! {
 
     #[test]
     fn the_index_finds_what_a_full_scan_finds(w in walls(60), a in spot(), b in spot()) {
-        let structure = Structure::new(&storey(&w), Doors::AsDrawn);
+        let structure = Arc::new(Structure::new(&storey(&w), Doors::AsDrawn));
         let (mut fast, mut plain) = (Vec::new(), Vec::new());
         structure.visit_crossings(place(a), place(b), &mut |c| fast.push(c));
         structure.visit_walls_plainly(place(a), place(b), &mut |c| plain.push(c));
@@ -155,7 +157,7 @@ proptest! {
 
     #[test]
     fn the_terms_sum_to_the_loss(w in walls(12), a in spot(), b in spot()) {
-        let structure = Structure::new(&storey(&w), Doors::AsDrawn);
+        let structure = Arc::new(Structure::new(&storey(&w), Doors::AsDrawn));
         let medium = Medium::new(&structure, Megahertz::new(868.42), Model::default());
         let sum: Db = medium.explain(place(a), place(b)).iter().map(|t| t.loss).sum();
         prop_assert!((sum - medium.loss(place(a), place(b))).get().abs() < 1e-9);

@@ -26,15 +26,15 @@ pub fn value(analysis: &Analysis) -> Value {
 }
 
 fn network(analysis: &Analysis, network: &NetworkAnalysis) -> Value {
-    let medium = analysis.medium(network);
+    let medium = &network.medium;
     let links: Vec<_> = network
         .links
         .all
         .iter()
         .map(|link| {
             let (a, b) = (&network.nodes[link.a], &network.nodes[link.b]);
-            let out = staircase(&medium, a, b, analysis.target);
-            let back = staircase(&medium, b, a, analysis.target);
+            let out = staircase(medium, a, b, analysis.target);
+            let back = staircase(medium, b, a, analysis.target);
             json!({
                 "a": a.device, "b": b.device,
                 "distance_m": out.length, "path_loss_db": link.path_loss,
@@ -50,7 +50,7 @@ fn network(analysis: &Analysis, network: &NetworkAnalysis) -> Value {
         .collect();
     json!({
         "id": network.network, "name": network.name, "system": network.system,
-        "frequency_mhz": network.frequency, "devices": devices, "links": links,
+        "frequency_mhz": network.medium.frequency(), "devices": devices, "links": links,
     })
 }
 

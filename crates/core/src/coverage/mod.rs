@@ -127,7 +127,7 @@ pub fn coverage(
     let floor = analysis.site.floors.get(&request.floor)?;
     let z = (floor.elevation_m + request.height).get();
     let earlier = earlier.filter(|e| e.grid == grid && e.request == *request);
-    let medium = analysis.medium(network);
+    let medium = &network.medium;
     let handset = handset(network, request.handset);
     let most_hops = network.system.rule().most_hops;
     let mut layers = Vec::new();
@@ -144,7 +144,7 @@ pub fn coverage(
         });
         let loss = match known {
             Some(layer) => Arc::clone(&layer.loss),
-            None => Arc::new(layer(&medium, node.place, &grid, z)),
+            None => Arc::new(layer(medium, node.place, &grid, z)),
         };
         // Both directions differ from the path loss by a constant.
         let worse = budget(node, &handset).min(budget(&handset, node));
@@ -185,7 +185,7 @@ fn handset(network: &NetworkAnalysis, handset: Handset) -> Node {
     }
 }
 
-fn layer(medium: &Medium<'_>, from: Place, grid: &Grid, z: f64) -> Vec<f32> {
+fn layer(medium: &Medium, from: Place, grid: &Grid, z: f64) -> Vec<f32> {
     let mut loss = Vec::with_capacity(grid.across * grid.down);
     for row in 0..grid.down {
         for column in 0..grid.across {

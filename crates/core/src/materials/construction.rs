@@ -178,6 +178,37 @@ pub static CONSTRUCTIONS: LazyLock<Vec<Construction>> = LazyLock::new(|| {
 
 /// Steps of the cosine of the angle of incidence in a price table.
 const STEPS: usize = 256;
+/// Cosines at which the slab itself is computed; the steps between follow a cubic.
+const NODES: usize = 36;
+
+/// A table of `STEPS` values through `nodes` (Catmull–Rom).
+#[expect(
+    clippy::cast_possible_truncation,
+    clippy::cast_precision_loss,
+    reason = "places within a small table"
+)]
+fn refined(nodes: &[f64]) -> Vec<f64> {
+    let last = nodes.len() - 1;
+    // Beyond an end the curve goes on as straight as it arrives.
+    let node = |i: isize| match usize::try_from(i) {
+        Err(_) => 2.0 * nodes[0] - nodes[1],
+        Ok(i) if i > last => 2.0 * nodes[last] - nodes[last - 1],
+        Ok(i) => nodes[i],
+    };
+    let value = |step: usize| {
+        let place = step as f64 / (STEPS - 1) as f64 * last as f64;
+        let i = (place as isize).min(last.cast_signed() - 1);
+        let t = place - i as f64;
+        let [a, b, c, d] = [node(i - 1), node(i), node(i + 1), node(i + 2)];
+        let (m, n) = ((c - a) / 2.0, (d - b) / 2.0);
+        let (t2, t3) = (t * t, t * t * t);
+        b * (2.0 * t3 - 3.0 * t2 + 1.0)
+            + m * (t3 - 2.0 * t2 + t)
+            + c * (3.0 * t2 - 2.0 * t3)
+            + n * (t3 - t2)
+    };
+    (0..STEPS).map(value).collect()
+}
 
 /// A construction priced at one frequency: its loss and reflection against the angle.
 ///
@@ -192,32 +223,23 @@ pub struct Priced {
     lowest_cos: f64,
 }
 
-/// Which parts of a construction's loss are wanted.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Parts {
-    /// Add the clutter allowance.
-    pub clutter: bool,
-}
-
 impl Priced {
     /// Prices `construction` at `f`. Layers that cannot be read cost nothing; they are findings.
-    pub fn new(construction: &Construction, f: Megahertz, parts: Parts) -> Self {
+    pub fn new(construction: &Construction, f: Megahertz) -> Self {
         let lowest_cos = STEEPEST_DEG.to_radians().cos();
         let layers = construction.stack().unwrap_or_default();
         let measured = construction.measured.at(Band::of(f));
-        let at_step = |step: usize| {
-            #[expect(clippy::cast_precision_loss, reason = "at most 256 steps")]
-            let cos = lowest_cos + (1.0 - lowest_cos) * step as f64 / (STEPS - 1) as f64;
-            if layers.is_empty() { (1.0, 0.0) } else { slab::averaged(&layers, f, cos) }
-        };
-        let (mut through, mut back) = (Vec::with_capacity(STEPS), Vec::with_capacity(STEPS));
-        for (passed, reflected) in (0..STEPS).map(at_step) {
+        let (mut through, mut back) = (Vec::with_capacity(NODES), Vec::with_capacity(NODES));
+        for node in 0..NODES {
+            #[expect(clippy::cast_precision_loss, reason = "a few nodes")]
+            let cos = lowest_cos + (1.0 - lowest_cos) * node as f64 / (NODES - 1) as f64;
+            let (passed, reflected) =
+                if layers.is_empty() { (1.0, 0.0) } else { slab::averaged(&layers, f, cos) };
             through.push(measured.unwrap_or_else(|| slab::loss_of(passed)).get());
             back.push(slab::loss_of(reflected).get());
         }
-        let clutter =
-            if parts.clutter && measured.is_none() { construction.clutter_db } else { Db::ZERO };
-        Self { clutter, through, back, lowest_cos }
+        let clutter = if measured.is_none() { construction.clutter_db } else { Db::ZERO };
+        Self { clutter, through: refined(&through), back: refined(&back), lowest_cos }
     }
 
     /// Loss of the slab at this cosine of the angle of incidence, without clutter.
@@ -275,7 +297,7 @@ mod tests {
         for (id, high, low) in rows {
             let row = CONSTRUCTIONS.iter().find(|c| c.id == id).unwrap();
             for (mhz, (from, to)) in [(2440.0, high), (868.42, low)] {
-                let priced = Priced::new(row, Megahertz::new(mhz), Parts { clutter: true });
+                let priced = Priced::new(row, Megahertz::new(mhz));
                 let loss = (priced.slab(1.0) + priced.clutter).get();
                 assert!((from - 3.0..=to + 3.0).contains(&loss), "{id} at {mhz}: {loss:.1} dB");
             }
@@ -290,7 +312,7 @@ mod tests {
             if layers.is_empty() || row.measured.at(Band::Mhz2400).is_some() {
                 continue;
             }
-            let priced = Priced::new(row, f, Parts { clutter: false });
+            let priced = Priced::new(row, f);
             for degrees in [0.0, 11.0, 33.3, 47.0, 61.0, 69.0] {
                 let cos = f64::to_radians(degrees).cos();
                 let exact = slab::loss_of(slab::averaged(&layers, f, cos).0).get();
@@ -304,9 +326,9 @@ mod tests {
     fn a_measured_loss_replaces_slab_and_clutter_in_its_band_alone() {
         let mut row = CONSTRUCTIONS.iter().find(|c| c.id == "brick-102").unwrap().clone();
         row.measured.mhz_2400 = Some(Db::new(11.0));
-        let high = Priced::new(&row, Megahertz::new(2440.0), Parts { clutter: true });
+        let high = Priced::new(&row, Megahertz::new(2440.0));
         assert_eq!((high.slab(0.5), high.clutter), (Db::new(11.0), Db::ZERO));
-        let low = Priced::new(&row, Megahertz::new(868.0), Parts { clutter: true });
+        let low = Priced::new(&row, Megahertz::new(868.0));
         assert_eq!(low.clutter, row.clutter_db);
     }
 }

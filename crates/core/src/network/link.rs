@@ -119,7 +119,7 @@ impl Links {
     /// it must be what this medium would give.
     pub fn new(
         nodes: &[Node],
-        medium: &Medium<'_>,
+        medium: &Medium,
         known: impl Fn(&Node, &Node) -> Option<Db>,
     ) -> Self {
         let mut this =

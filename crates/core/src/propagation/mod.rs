@@ -4,9 +4,11 @@
 //! [`Medium::visit_terms`] is the one place where a path is priced: the map sums its terms, the
 //! staircase lists them, so that the two cannot disagree.
 
+use std::sync::Arc;
+
 use crate::geometry::Place;
 use crate::geometry::structure::{Crossing, Structure, Surface};
-use crate::materials::construction::{Parts, Priced};
+use crate::materials::construction::Priced;
 use crate::prove::Calibration;
 use crate::units::{Db, Megahertz, Metres, power_sum};
 
@@ -69,12 +71,12 @@ pub struct Term {
     pub t: f64,
 }
 
-/// The building priced at one frequency.
+/// The building priced at one frequency. A copy shares building and prices.
 #[derive(Clone, Debug)]
-pub struct Medium<'a> {
+pub struct Medium {
     /// The building.
-    pub structure: &'a Structure,
-    prices: Vec<Priced>,
+    pub structure: Arc<Structure>,
+    prices: Arc<Vec<Priced>>,
     frequency: Megahertz,
     model: Model,
 }
@@ -89,13 +91,17 @@ pub fn loss_at_one_metre(f: Megahertz) -> Db {
     Db::new(20.0 * f.get().log10() - 27.55)
 }
 
-impl<'a> Medium<'a> {
+impl Medium {
     /// Prices every construction of `structure` at `frequency`.
-    pub fn new(structure: &'a Structure, frequency: Megahertz, model: Model) -> Self {
-        let parts = Parts { clutter: model.clutter };
-        let prices =
-            structure.constructions.iter().map(|c| Priced::new(c, frequency, parts)).collect();
-        Self { structure, prices, frequency, model }
+    pub fn new(structure: &Arc<Structure>, frequency: Megahertz, model: Model) -> Self {
+        let prices = structure.constructions.iter().map(|c| Priced::new(c, frequency)).collect();
+        Self { structure: Arc::clone(structure), prices: Arc::new(prices), frequency, model }
+    }
+
+    /// The same building at the same prices under another model.
+    #[must_use]
+    pub fn with(&self, model: Model) -> Self {
+        Self { model, ..self.clone() }
     }
 
     /// The frequency of the prices.
@@ -123,10 +129,11 @@ impl<'a> Medium<'a> {
                 let Some(price) = construction.and_then(|c| self.prices.get(c)) else { return };
                 let slab = price.slab(cos);
                 term(Term { cause: Cause::Slab(surface), loss: slab, t });
-                if price.clutter > Db::ZERO {
-                    term(Term { cause: Cause::Clutter(surface), loss: price.clutter, t });
+                let clutter = if self.model.clutter { price.clutter } else { Db::ZERO };
+                if clutter > Db::ZERO {
+                    term(Term { cause: Cause::Clutter(surface), loss: clutter, t });
                 }
-                let loss = slab + price.clutter;
+                let loss = slab + clutter;
                 excess += loss;
                 if matches!(surface, Surface::Slab(_)) {
                     (floors, last_floor) = (floors + 1, last_floor.max(t));

@@ -163,7 +163,7 @@ fn predict(analysis: &Analysis, from: &DeviceId, to: &DeviceId) -> Option<(Dbm, 
     let (one, other) = (&network.nodes[a], &network.nodes[b]);
     let loss = match network.links.between(a, b) {
         Some(link) => link.path_loss,
-        None => analysis.medium(network).loss(one.place, other.place),
+        None => network.medium.loss(one.place, other.place),
     };
     Some((received(one, other, loss), one.place.distance(other.place)))
 }

@@ -91,7 +91,7 @@ export function editLater(change) {
 }
 
 async function sendWaiting() {
-  if (sending) return;
+  if (sending || waiting.length === 0) return;
   sending = true;
   try {
     while (waiting.length > 0) {
@@ -101,6 +101,7 @@ async function sendWaiting() {
       } catch (refused) {
         if (refused.field === "offline") {
           say(`${waiting.length} waiting`);
+          setTimeout(sendWaiting, 3000);
           return;
         }
         notice(refused.message);
@@ -196,6 +197,7 @@ export function startJob() {
   });
   hear("error", (told) => notice(told.message));
   connect();
+  window.addEventListener("online", sendWaiting);
   document.addEventListener("keydown", keys);
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-act]");

@@ -10,13 +10,18 @@ const parse = (html) => {
   return holder.content;
 };
 
-/** Replaces each element with a data-part by its namesake in `html`, but for those in `keep`. */
+/** Replaces each element with a data-part by its namesake in `html`, but for those in `keep`; of
+ * several with one name, each by the one in its place. */
 export function swapParts(html, keep = []) {
   const fresh = parse(html);
   const focused = focusKey();
+  const namesakes = new Map();
+  for (const next of fresh.querySelectorAll("[data-part]")) {
+    namesakes.set(next.dataset.part, [...(namesakes.get(next.dataset.part) ?? []), next]);
+  }
   for (const old of document.querySelectorAll("[data-part]")) {
     const name = old.dataset.part;
-    const next = fresh.querySelector(`[data-part="${name}"]`);
+    const next = namesakes.get(name)?.shift();
     if (!next || keep.includes(name) || next.outerHTML === old.outerHTML) continue;
     const scrolled = old.scrollTop;
     old.replaceWith(next);

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
 use dot_reach_core::coverage::{Coverage, contours};
-use dot_reach_core::materials::construction::{Parts, Priced};
+use dot_reach_core::materials::construction::Priced;
 use dot_reach_core::network::role::role;
 use dot_reach_core::site::{DeviceId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
 use dot_reach_core::units::{Db, Megahertz, typographic};
@@ -99,6 +99,13 @@ pub(crate) struct Dot {
 }
 
 const CM: f64 = 100.0;
+
+/// An empty sheet, where there is no storey yet.
+pub(crate) fn blank() -> Plan {
+    let mut plan = Plan { is_empty: true, ..Plan::default() };
+    plan.frame(&[]);
+    plan
+}
 
 /// The empty plan of a storey: frame, image, walls; `ghost` draws the walls of another storey
 /// faintly beneath.
@@ -306,7 +313,7 @@ fn label(line: &[Spot], text: &str) -> Option<Label> {
 /// How a wall is drawn follows from what it costs at 2.4 GHz.
 pub(crate) fn wall_class(site: &Site, construction: &str) -> &'static str {
     let Some(row) = site.construction(construction) else { return "wall-light" };
-    let priced = Priced::new(row, Megahertz::new(2440.0), Parts { clutter: true });
+    let priced = Priced::new(row, Megahertz::new(2440.0));
     match (priced.slab(1.0) + priced.clutter).get() {
         ..5.0 => "wall-light",
         ..10.0 => "wall-middle",

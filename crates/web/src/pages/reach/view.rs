@@ -14,7 +14,7 @@ use dot_reach_store::JobId;
 
 use super::Query;
 use crate::app::App;
-use crate::drawing::plan::{Plan, sheet};
+use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::section::{Section, section};
 use crate::drawing::stairs::{Measured, StairPanel, panel};
 use crate::drawing::{band_class, glyph};
@@ -120,7 +120,7 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         let request = Request { floor: floor.clone(), handset, height, cell: CELL };
         app.surface(job, &analysis, network, &request)
     });
-    let mut plan = floor.as_ref().map(|f| sheet(site, f, None)).unwrap_or_default();
+    let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(site, f, None));
     if let Some(surface) = &surface {
         plan.cover(surface, analysis.target);
     }
@@ -146,7 +146,7 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         down: query.down.clone(),
         doors: query.doors.clone(),
         tabs: tabs(&analysis, network),
-        frequency: network.map(|n| format!("{:.2}", n.frequency)).unwrap_or_default(),
+        frequency: network.map(|n| format!("{:.2}", n.medium.frequency())).unwrap_or_default(),
         target: analysis.target.to_string(),
         sigma: analysis.sigma.to_string(),
         confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
@@ -360,11 +360,11 @@ fn stairs(
         pairs.extend(network.best_carrier(place).map(|n| (n, place)));
         format!("Not reached. The best link that {} has", network.nodes[place].name)
     };
-    let medium = analysis.medium(network);
+    let medium = &network.medium;
     let count = pairs.len();
     let panels = pairs.into_iter().map(|(a, b)| {
         let stairs = |from: usize, to: usize| {
-            staircase(&medium, &network.nodes[from], &network.nodes[to], analysis.target)
+            staircase(medium, &network.nodes[from], &network.nodes[to], analysis.target)
         };
         let (out, back) = (stairs(a, b), stairs(b, a));
         // The worse direction stands in front.
@@ -377,7 +377,7 @@ fn stairs(
             .filter(|r| r.from == *from && r.to == *to)
             .map(|r| Measured { level: r.rssi_dbm })
             .collect();
-        panel(count, &front, &behind, network.frequency, &measured)
+        panel(count, &front, &behind, network.medium.frequency(), &measured)
     });
     (heading, panels.collect())
 }

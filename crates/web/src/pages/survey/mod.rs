@@ -15,7 +15,7 @@ use dot_reach_store::{JobId, StoreError};
 use serde::{Deserialize, Serialize};
 
 use crate::app::App;
-use crate::drawing::plan::{Plan, sheet};
+use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
 use crate::pages::{Shell, html};
 
@@ -208,7 +208,7 @@ pub(crate) async fn show(
         .or_else(|| floors.first().map(|f| f.id.clone()));
     let place = floor.as_ref().and_then(|f| floors.iter().position(|g| g.id == *f));
     let below = place.and_then(|p| p.checked_sub(1)).map(|p| floors[p].id.clone());
-    let mut plan = floor.as_ref().map(|f| sheet(&site, f, below.as_ref())).unwrap_or_default();
+    let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(&site, f, below.as_ref()));
     if let Some(floor) = &floor {
         plan.points(&site, floor, point.map(|p| &p.id));
     }

@@ -1,0 +1,111 @@
+//! The server as the network sees it: who is let in, what it answers, what survives its death.
+
+mod common;
+
+use common::Server;
+use serde_json::json;
+
+#[test]
+fn every_answer_carries_the_content_policy() {
+    let server = Server::start(&["demo"]);
+    for path in ["/", "/jobs/larkfield-mill/reach", "/assets/app.css", "/nowhere"] {
+        let head = server.get(path).head.to_lowercase();
+        assert!(
+            head.contains("content-security-policy: default-src 'none'; script-src 'self'"),
+            "{path}: {head}"
+        );
+        assert!(head.contains("x-content-type-options: nosniff"), "{path}");
+        assert!(!head.contains("unsafe-"), "{path}");
+    }
+}
+
+#[test]
+fn foreign_names_and_foreign_pages_are_turned_away() {
+    let server = Server::start(&["demo"]);
+    let ask = |method: &str, headers: &str| {
+        server.ask(method, "/jobs/larkfield-mill/undo", headers, "{}").map(|a| a.status)
+    };
+    assert_eq!(server.ask("GET", "/", "host: evil.example\r\n", "").map(|a| a.status), Some(403));
+    assert_eq!(ask("POST", "origin: http://evil.example\r\n"), Some(403));
+    assert_eq!(ask("POST", "sec-fetch-site: cross-site\r\n"), Some(403));
+    let live = "origin: http://evil.example\r\nupgrade: websocket\r\n";
+    let answer = server.ask("GET", "/jobs/larkfield-mill/live", live, "");
+    assert_eq!(answer.map(|a| a.status), Some(403));
+}
+
+#[test]
+fn what_is_not_there_is_404_and_what_is_wrong_is_422_beside_its_field() {
+    let server = Server::start(&["demo"]);
+    assert_eq!(server.get("/jobs/nowhere/reach").status, 404);
+    assert_eq!(server.get("/jobs/..%2f..%2fetc/reach").status, 404);
+    assert_eq!(server.get("/images/0123").status, 404);
+    let edit = json!({
+        "edit": {"do": "put-wall", "wall": {"id": "w", "floor": "ground", "a": [1, 1], "b": [1, 1], "construction": "stud-wall"}},
+        "edit_id": "e1", "client": "c",
+    });
+    let answer = server.post("/jobs/larkfield-mill/edits", &edit).unwrap();
+    assert_eq!(answer.status, 422);
+    let told: serde_json::Value = serde_json::from_str(&answer.body).unwrap();
+    assert_eq!(told["field"], "length");
+    assert_eq!(told["message"], "a wall must be at least 5 cm long; this one is 0.00 m");
+    let nothing_to_undo =
+        server.post("/jobs/larkfield-mill/undo", &json!({"client": "c", "edit_id": "u"}));
+    assert_eq!(nothing_to_undo.unwrap().status, 409);
+}
+
+#[test]
+fn every_page_is_answered_quickly() {
+    let server = Server::start(&["demo"]);
+    for page in ["brief", "survey", "reach", "install", "prove", "handover", "journal"] {
+        let path = format!("/jobs/larkfield-mill/{page}");
+        assert_eq!(server.get(&path).status, 200);
+        let asked = std::time::Instant::now();
+        assert_eq!(server.get(&path).status, 200);
+        // Ten times the promise: a slow machine passes, a page that computes too much does not.
+        assert!(asked.elapsed().as_millis() < 500, "{page}: {:?}", asked.elapsed());
+    }
+}
+
+fn moved(n: u32) -> serde_json::Value {
+    json!({
+        "edit": {"do": "move-point", "id": "kit-isle", "floor": "ground", "at": [1.0 + f64::from(n) / 1000.0, 2.0], "height_m": 1.2},
+        "edit_id": format!("e{n}"), "client": "c",
+    })
+}
+
+#[test]
+fn a_server_killed_in_mid_edit_has_every_acknowledged_edit() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("jobs.db");
+    let file = file.to_str().unwrap();
+    let job_file = folder.path().join("mill.json");
+    std::fs::write(&job_file, common::run(&["standin"]).stdout).unwrap();
+    let imported = common::run(&["import", "--db", file, job_file.to_str().unwrap()]);
+    assert!(imported.status.success());
+    let mut acknowledged = 0;
+    for round in 1..=3u32 {
+        let mut server = Server::start(&["serve", "--db", file]);
+        // Edits go on from another thread until the server dies under them.
+        let client = server.client.clone();
+        let writer = std::thread::spawn(move || {
+            let taken = |n: &u32| {
+                let answer = client.post("/jobs/larkfield-mill/edits", &moved(*n));
+                answer.is_some_and(|a| a.status == 200)
+            };
+            (acknowledged + 1..).take_while(taken).last().unwrap_or(acknowledged)
+        });
+        std::thread::sleep(std::time::Duration::from_millis(400));
+        server.child.kill().unwrap();
+        let last = writer.join().unwrap();
+        assert!(last > acknowledged, "round {round} took no edit before the kill");
+        acknowledged = last;
+        let kept = common::run(&["export", "--db", file, "larkfield-mill"]);
+        let kept: serde_json::Value = serde_json::from_slice(&kept.stdout).unwrap();
+        let points = kept["site"]["points"].as_array().unwrap();
+        let at = points.iter().find(|p| p["id"] == "kit-isle").unwrap()["at"][0].as_f64().unwrap();
+        // The one edit that was under way may stand or not; all before it must.
+        let n = ((at - 1.0) * 1000.0).round();
+        assert!((f64::from(last)..=f64::from(last + 1)).contains(&n), "{n} of {last}");
+        acknowledged = if n > f64::from(last) { last + 1 } else { last };
+    }
+}

@@ -1,0 +1,128 @@
+//! Out and in again is the same; no bytes stop the program; bad lines are named, good ones taken.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_formats::{analysis_json, job_file, ledger_csv, readings_csv};
+use dot_reach_standin::houses::larkfield_mill;
+use proptest::prelude::*;
+
+#[expect(clippy::unwrap_used, reason = "the demo job can be written")]
+fn mill_file() -> Vec<u8> {
+    job_file::write(&larkfield_mill(), &BTreeMap::new()).unwrap()
+}
+
+#[test]
+fn a_job_written_and_read_is_equal() {
+    let read = job_file::read(&mill_file()).unwrap();
+    assert_eq!(read.findings, []);
+    assert_eq!(read.value.site, larkfield_mill());
+    assert_eq!(job_file::write(&read.value.site, &BTreeMap::new()).unwrap(), mill_file());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+    #[test]
+    fn no_damage_to_a_job_file_stops_the_program(
+        wounds in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..20),
+        cut in any::<prop::sample::Index>(),
+    ) {
+        let mut bytes = mill_file();
+        for (place, byte) in wounds {
+            let at = place.index(bytes.len());
+            bytes[at] = byte;
+        }
+        // Whatever comes in that way has passed the same checks as an edit.
+        if let Ok(read) = job_file::read(&bytes) {
+            let again = job_file::write(&read.value.site, &BTreeMap::new()).unwrap();
+            let again = job_file::read(&again).unwrap();
+            prop_assert_eq!(again.findings, vec![]);
+        }
+        bytes.truncate(cut.index(bytes.len()));
+        prop_assert!(job_file::read(&bytes).is_err());
+    }
+
+    #[test]
+    fn no_text_stops_the_reader_of_readings(text in "\\PC{0,300}") {
+        let _read = readings_csv::read(&larkfield_mill(), &text, "test");
+    }
+}
+
+#[test]
+fn what_is_wrong_in_a_job_file_is_listed_and_the_rest_taken() {
+    let mut value: serde_json::Value = serde_json::from_slice(&mill_file()).unwrap();
+    value["site"]["walls"][0]["construction"] = "cheese".into();
+    value["site"]["points"][3]["floor"] = "attic".into();
+    let read = job_file::read(value.to_string().as_bytes()).unwrap();
+    let words: Vec<_> =
+        read.findings.iter().map(|f| format!("{}: {}", f.place, f.reason)).collect();
+    assert_eq!(words[0], "wall w001: construction: no construction is called “cheese”");
+    assert!(words[1].ends_with("floor: there is no storey attic"), "{words:?}");
+    // The devices of a point that was left out are left out too, each named.
+    assert!(words.iter().any(|w| w.contains("there is no point")), "{words:?}");
+    assert_eq!(read.value.site.walls.len(), larkfield_mill().walls.len() - 1);
+}
+
+#[test]
+fn readings_come_by_name_or_id_with_comma_or_semicolon() {
+    let site = larkfield_mill();
+    let text = "from;to;rssi_dbm;time\nHub, Zigbee;Kitchen island;−61;2026-04-01 10:00\n\
+                mesh-meter;mesh-kit-isle;-62.5 dBm;2026-04-01T10:01:00+01:00\n";
+    let read = readings_csv::read(&site, text, "test");
+    assert_eq!(read.findings, []);
+    assert_eq!(read.value.len(), 2);
+    let odd = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,NaN,2026-04-01", "test");
+    assert_eq!(odd.findings[0].reason, "“NaN” is no level in dBm");
+    let loud = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,90,2026-04-01", "test");
+    assert_eq!(loud.findings[0].reason, "rssi_dbm: a level heard lies between −140 and 20 dBm");
+}
+
+#[test]
+fn readings_written_and_read_are_the_same_levels() {
+    let site = larkfield_mill();
+    let read = readings_csv::read(&site, &readings_csv::write(&site).unwrap(), "again");
+    assert_eq!(read.findings, []);
+    assert_eq!(read.value.len(), site.readings.len());
+}
+
+#[test]
+fn the_terms_of_every_link_add_up_to_its_level() {
+    let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
+    let value = analysis_json::value(&analysis);
+    let number = |v: &serde_json::Value| v.as_f64().unwrap_or(f64::NAN);
+    let mut seen = 0;
+    for network in value["networks"].as_array().unwrap() {
+        for link in network["links"].as_array().unwrap() {
+            for way in ["a_to_b", "b_to_a"] {
+                let way = &link[way];
+                let losses: f64 =
+                    way["terms"].as_array().unwrap().iter().map(|t| number(&t["loss_db"])).sum();
+                let level = number(&way["tx_dbm"]) - losses;
+                assert!((level - number(&way["received_dbm"])).abs() < 1e-9, "{link}");
+                seen += 1;
+            }
+        }
+    }
+    assert!(seen > 500, "{seen}");
+}
+
+#[test]
+fn the_ledger_has_a_line_a_device_and_no_formulas() {
+    let mut site = larkfield_mill();
+    let mut device = site.devices.named("mesh-kit-isle").unwrap().clone();
+    device.name = "=1+1".to_owned();
+    site.devices.put(device);
+    let count = site.devices.len();
+    let text = ledger_csv::write(&analyse(&Arc::new(site), &Options::default())).unwrap();
+    assert_eq!(text.lines().count(), count + 1);
+    assert!(text.contains("'=1+1") && !text.contains(",=1+1"));
+}
+
+#[test]
+fn the_schema_names_what_another_program_must_write() {
+    let schema = job_file::schema().to_string();
+    for word in ["construction", "height_m", "openings", "stands_open", "elevation_m", "rssi_dbm"] {
+        assert!(schema.contains(word), "{word}");
+    }
+}

@@ -1,0 +1,36 @@
+// One picture of each main view, at the sizes it is used at.
+import { chromium } from "@playwright/test";
+import { start } from "../e2e/fixtures.mjs";
+
+const DESK = { width: 1280, height: 800 };
+const PHONE = { width: 390, height: 844 };
+const MILL = "/jobs/larkfield-mill";
+
+const views = [
+  { name: "jobs", path: "/" },
+  { name: "survey", path: `${MILL}/survey?point=kit-isle` },
+  { name: "reach", path: `${MILL}/reach?network=mesh&select=mesh-slu-flood` },
+  { name: "reach-dark", path: `${MILL}/reach?network=heat`, scheme: "dark" },
+  { name: "install-phone", path: `${MILL}/install`, size: PHONE },
+  { name: "prove", path: `${MILL}/prove` },
+  { name: "handover", path: `${MILL}/handover` },
+];
+
+const only = process.argv.slice(2);
+const { program, address } = start(["demo", "--port", "0"]);
+const base = await address;
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium",
+  args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
+});
+for (const { name, path, size = DESK, scheme = "light" } of views) {
+  if (only.length > 0 && !only.includes(name)) continue;
+  const page = await browser.newPage({ viewport: size, colorScheme: scheme });
+  await page.goto(base + path);
+  await page.waitForFunction(() => document.documentElement.dataset.ready === "true");
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: `docs/screenshots/${name}.png` });
+  await page.close();
+}
+await browser.close();
+program.kill();
