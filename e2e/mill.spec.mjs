@@ -26,18 +26,18 @@ test("a planner finds what is out, why, and moves the hub into the open", async 
 });
 
 test("a plug that is promised to stay in carries others, and takes them down when it dies", async ({ page }) => {
-  await open(page, "/jobs/larkfield-mill/reach?network=star&select=star-bed1-rem");
+  await open(page, "/jobs/larkfield-mill/reach?network=star&select=star-wing-rem");
   await expect(page.locator(".row.selected .reason")).toContainText("Only Sluice uplighter would carry it");
   await open(page, "/jobs/larkfield-mill/survey?point=slu-lamp");
   await page.getByLabel("someone can cut its supply").uncheck();
   await expect(page.locator("[data-saved]")).toHaveText("Saved");
 
   await open(page, "/jobs/larkfield-mill/reach?network=star&select=star-slu-lamp");
-  await expect(row(page, "River room remote")).not.toHaveClass(/ out/);
+  await expect(row(page, "Hoist loft remote")).not.toHaveClass(/ out/);
   const details = page.locator(".row.selected .details");
   await expect(details).toContainText("these are lost");
   const lost = (await details.innerText()).match(/these are lost: (.*)\./)[1].split(", ");
-  expect(lost).toContain("River room remote");
+  expect(lost).toContain("Hoist loft remote");
   await page.getByRole("button", { name: "What if it is off?" }).click();
   await expect(page.locator(".whatifs")).toContainText("Sluice uplighter is off");
   for (const name of lost) await expect(row(page, name)).toHaveClass(/out/);

@@ -1,9 +1,11 @@
 //! Where the decibels go on one hop: the terms of its budget, named, in the order of the way.
 
+use crate::geometry::Place;
 use crate::geometry::structure::Surface;
 use crate::network::Node;
 use crate::network::link::received;
-use crate::propagation::{Cause, Medium, Term};
+use crate::propagation::bounce::Mirror;
+use crate::propagation::{Cause, Medium, Term, WayKind};
 use crate::site::{OpeningKind, SlabId, WallId};
 use crate::units::{Db, Dbm, Metres, typographic};
 
@@ -24,10 +26,16 @@ pub enum StepOf {
     Floor(SlabId),
     /// What a real construction holds beyond its bare slab.
     Clutter,
+    /// A bounce off a wall, floor or the ground.
+    Bounce,
+    /// A bend around a jamb of an opening, by its wall.
+    Bend(WallId),
     /// Several floors together cost less than their sum, or more.
     FloorFactor,
     /// What comes around instead of through.
     Leak,
+    /// What ways beside the strongest one add.
+    OtherWays,
     /// What calibration found.
     Calibration,
     /// A box, plate, cupboard or hand at the hearing end.
@@ -58,8 +66,14 @@ pub struct Staircase {
     pub to: String,
     /// Transmit power.
     pub tx: Dbm,
-    /// Length of the hop.
+    /// Length of the way that carries most.
     pub length: Metres,
+    /// How that way runs, in words.
+    pub way: String,
+    /// Its corners, ends included.
+    pub corners: Vec<Place>,
+    /// The other ways in words, the strongest first, and how much weaker each is.
+    pub others: Vec<(String, Db)>,
     /// The steps from the sender to the hearer.
     pub steps: Vec<Stair>,
     /// The level that arrives.
@@ -79,7 +93,15 @@ impl Staircase {
 
 /// The staircase of the hop from `from` to `to`.
 pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Staircase {
-    let length = from.place.distance(to.place);
+    let (main, others) = medium.explain(from.place, to.place);
+    let length = main.length;
+    let own: Db = main.terms.iter().map(|t| t.loss).sum::<Db>();
+    let carried = main
+        .terms
+        .iter()
+        .filter(|t| !matches!(t.cause, Cause::OtherWays | Cause::Calibration))
+        .map(|t| t.loss)
+        .sum::<Db>();
     let mut steps = Vec::new();
     let mut push = |of, name: &str, loss: Db, at: f64| {
         if loss != Db::ZERO {
@@ -94,9 +116,7 @@ pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Stairca
     for (name, loss) in around(from) {
         push(StepOf::AroundSender, name, loss, 0.0);
     }
-    let terms = medium.explain(from.place, to.place);
-    let path_loss: Db = terms.iter().map(|t| t.loss).sum();
-    for term in &terms {
+    for term in &main.terms {
         let (of, name) = describe(medium, term, length);
         push(of, &name, term.loss, term.t * length);
     }
@@ -109,8 +129,15 @@ pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Stairca
         to: to.name.clone(),
         tx: from.radio.tx,
         length: Metres::new(length),
+        way: way_words(medium, &main.kind),
+        corners: main.corners,
+        others: others
+            .iter()
+            .take(4)
+            .map(|w| (way_words(medium, &w.kind), w.loss - carried))
+            .collect(),
         steps,
-        received: received(from, to, path_loss),
+        received: received(from, to, own),
         needs: to.radio.sensitivity,
         wants: to.radio.sensitivity + target,
     }
@@ -121,7 +148,7 @@ pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Stairca
 pub fn obstacles(medium: &Medium, from: &Node, to: &Node) -> Vec<(String, Db)> {
     let length = from.place.distance(to.place);
     let mut found: Vec<(Option<Surface>, String, Db)> = Vec::new();
-    for term in medium.explain(from.place, to.place) {
+    for term in medium.straight_way(from.place, to.place).terms {
         let (Cause::Slab(surface) | Cause::Clutter(surface)) = term.cause else { continue };
         match found.iter_mut().find(|(known, _, _)| *known == Some(surface)) {
             Some((_, _, loss)) => *loss += term.loss,
@@ -161,8 +188,50 @@ pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
         }
         Cause::Clutter(_) => (StepOf::Clutter, "studs, pipes, furniture".to_owned()),
         Cause::FloorFactor => (StepOf::FloorFactor, "several floors together".to_owned()),
+        Cause::Bounce(mirror) => {
+            (StepOf::Bounce, format!("bounces off {}", mirror_name(medium, mirror)))
+        }
+        Cause::Bend(wall, hole) => {
+            let wall = &building.walls[wall];
+            let fill = construction(wall.openings[hole].construction);
+            let of = if fill.is_empty() { "an open doorway".to_owned() } else { fill };
+            (StepOf::Bend(wall.id.clone()), format!("bends at {of}"))
+        }
+        Cause::OtherWays => (StepOf::OtherWays, "other ways add".to_owned()),
         Cause::Leak => (StepOf::Leak, "leaks around".to_owned()),
         Cause::Calibration => (StepOf::Calibration, "calibration".to_owned()),
+    }
+}
+
+/// What a path bounces off, in words.
+fn mirror_name(medium: &Medium, mirror: Mirror) -> String {
+    let building = &medium.structure;
+    let construction = match mirror {
+        Mirror::Ground => return "the ground".to_owned(),
+        Mirror::Surface(Surface::Wall(w)) => Some(building.walls[w].construction),
+        Mirror::Surface(Surface::Opening(w, h)) => building.walls[w].openings[h].construction,
+        Mirror::Surface(Surface::Slab(s)) => Some(building.slabs[s].construction),
+    };
+    construction.map_or_else(String::new, |c| building.constructions[c].name.clone())
+}
+
+/// How a way runs, in words.
+fn way_words(medium: &Medium, kind: &WayKind) -> String {
+    let building = &medium.structure;
+    let opening = |(w, h): (usize, usize)| {
+        let fill = building.walls[w].openings[h].construction;
+        fill.map_or_else(
+            || "an open doorway".to_owned(),
+            |c| building.constructions[c].name.clone(),
+        )
+    };
+    match kind {
+        WayKind::Straight => "straight".to_owned(),
+        WayKind::Bounce(mirror) => format!("one bounce off {}", mirror_name(medium, *mirror)),
+        WayKind::Bends(one, None) => format!("around {}", opening(*one)),
+        WayKind::Bends(one, Some(other)) => {
+            format!("around {} and {}", opening(*one), opening(*other))
+        }
     }
 }
 

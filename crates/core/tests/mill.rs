@@ -110,7 +110,7 @@ fn calibration_on_the_readings_lowers_the_residual_and_finds_the_worst_links() {
     assert!(!differing.is_empty());
     // The device that is in metal, unknown to the plan, stands out.
     assert!(
-        differing.iter().any(|c| [&c.from, &c.to].iter().any(|d| d.as_str() == "mesh-util-light"))
+        differing.iter().any(|c| [&c.from, &c.to].iter().any(|d| d.as_str() == "mesh-bath-light"))
     );
     // With the calibration in force the plan says what "after" said.
     let mut site = (*analysis.site).clone();

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use common::{spot, storey, walls, with};
 use dot_reach_core::geometry::Place;
 use dot_reach_core::geometry::structure::{Doors, Structure};
-use dot_reach_core::propagation::{Medium, Model};
+use dot_reach_core::propagation::{Medium, Model, WayKind};
 use dot_reach_core::units::{Db, Megahertz};
 use proptest::prelude::*;
 use serde::Deserialize;
@@ -18,8 +18,17 @@ fn place([x, y]: [f64; 2]) -> Place {
 }
 
 fn loss(site: &dot_reach_core::site::Site, a: Place, b: Place, mhz: f64) -> f64 {
+    loss_by(Model::default(), site, a, b, mhz)
+}
+
+fn loss_by(model: Model, site: &dot_reach_core::site::Site, a: Place, b: Place, mhz: f64) -> f64 {
     let structure = Arc::new(Structure::new(site, Doors::AsDrawn));
-    Medium::new(&structure, Megahertz::new(mhz), Model::default()).loss(a, b).get()
+    Medium::new(&structure, Megahertz::new(mhz), model).loss(a, b).get()
+}
+
+/// Straight and leaking around: a wall can also mirror and help, so laws about walls hold here.
+fn without_mirrors() -> Model {
+    Model { reflections: false, doorways: false, ..Model::default() }
 }
 
 #[derive(Deserialize)]
@@ -38,7 +47,13 @@ fn free_space_is_as_worked_out() {
     let rows: Rows = toml::from_str(include_str!("golden/free_space.toml")).unwrap();
     assert_eq!(rows.row.len(), 5);
     for Row { mhz, d_m, loss_db } in rows.row {
-        let got = loss(&storey(&[]), Place::new(0.0, 0.0, 1.0), Place::new(d_m, 0.0, 1.0), mhz);
+        let got = loss_by(
+            without_mirrors(),
+            &storey(&[]),
+            Place::new(0.0, 0.0, 1.0),
+            Place::new(d_m, 0.0, 1.0),
+            mhz,
+        );
         assert!((got - loss_db).abs() < 0.01, "{mhz} MHz {d_m} m: {got:.3}, not {loss_db}");
     }
 }
@@ -52,7 +67,7 @@ fn two_floors_cost_what_cost_231_says() {
     }
     let site = with(storey(&[]), &edits);
     let structure = Arc::new(Structure::new(&site, Doors::AsDrawn));
-    let model = Model { leak: None, ..Model::default() };
+    let model = Model { leak: None, ..without_mirrors() };
     let medium = Medium::new(&structure, Megahertz::new(2440.0), model);
     let (low, high) = (Place::new(1.0, 1.0, 1.2), Place::new(1.0, 1.0, 6.8));
     let excess = medium.loss(low, high).get() - (40.2 + 20.0 * 5.6f64.log10());
@@ -83,9 +98,11 @@ fn a_ray_through_the_joint_of_two_walls_in_line_meets_one_of_them() {
 #[test]
 fn a_device_on_the_line_of_its_wall_is_not_behind_it() {
     let site = storey(&[([5.0, 0.0], [5.0, 8.0], "rubble-stone-600")]);
+    let at =
+        |site, other| loss_by(without_mirrors(), site, place([5.0, 4.0]), place(other), 2440.0);
+    let open = storey(&[]);
     for other in [[2.0, 4.0], [8.0, 4.0]] {
-        let free = loss(&storey(&[]), place([5.0, 4.0]), place(other), 2440.0);
-        assert!((loss(&site, place([5.0, 4.0]), place(other), 2440.0) - free).abs() < 1e-9);
+        assert!((at(&site, other) - at(&open, other)).abs() < 1e-9);
     }
 }
 
@@ -104,7 +121,68 @@ fn an_open_door_lets_more_through_than_a_shut_one() {
     assert_eq!(at(Doors::Shut), at(Doors::AsDrawn));
 }
 
+/// Rooms in a row of heavy stone with a corridor along them, a door in each.
+fn corridor() -> dot_reach_core::site::Site {
+    let stone = "rubble-stone-600";
+    let mut walls = vec![([0.0, 5.0], [20.0, 5.0], stone), ([0.0, 7.0], [20.0, 7.0], stone)];
+    for x in [5.0, 10.0, 15.0] {
+        walls.push(([x, 0.0], [x, 5.0], stone));
+        walls.push(([x, 7.0], [x, 12.0], stone));
+    }
+    let door = |wall: &str, id: &str, x: f64, y: f64| json!({"do": "drop-opening", "wall": wall, "id": id, "kind": "door", "at": [x, y]});
+    let mut doors = Vec::new();
+    for (n, x) in [2.0, 8.0, 12.0, 18.0].into_iter().enumerate() {
+        doors.push(door("w0", &format!("o{n}"), x, 5.0));
+        doors.push(door("w1", &format!("o{n}"), x, 7.0));
+    }
+    with(storey(&walls), &doors)
+}
+
+fn medium(site: &dot_reach_core::site::Site, doors: Doors, model: Model) -> Medium {
+    Medium::new(&Arc::new(Structure::new(site, doors)), Megahertz::new(2440.0), model)
+}
+
+#[test]
+fn open_doors_of_a_stone_corridor_carry_what_the_walls_do_not() {
+    let site = corridor();
+    let (a, b) = (place([2.5, 3.5]), place([7.5, 3.5]));
+    let by = |doors, doorways| {
+        let model = Model { doorways, leak: None, ..Model::default() };
+        medium(&site, doors, model).loss(a, b).get()
+    };
+    assert!(
+        by(Doors::Open, true) < by(Doors::Open, false),
+        "{} {}",
+        by(Doors::Open, true),
+        by(Doors::Open, false)
+    );
+    assert!(by(Doors::Open, true) <= by(Doors::Shut, true));
+    // Through one open door into the corridor: the way around its jamb is named.
+    let model = Model { leak: None, ..Model::default() };
+    let (main, _) = medium(&site, Doors::Open, model).explain(place([4.0, 2.0]), place([1.0, 6.4]));
+    assert!(matches!(main.kind, WayKind::Bends(..)), "{main:?}");
+}
+
 proptest! {
+    #[test]
+    fn every_way_is_alike_in_both_directions_and_its_terms_sum(a in spot(), b in spot(), open in any::<bool>()) {
+        let doors = if open { Doors::Open } else { Doors::Shut };
+        let medium = medium(&corridor(), doors, Model::default());
+        let (a, b) = (place(a), place(b));
+        let (there, back) = (medium.loss(a, b).get(), medium.loss(b, a).get());
+        prop_assert!((there - back).abs() < 1e-6, "{there} {back}");
+        let (main, _) = medium.explain(a, b);
+        let sum: f64 = main.terms.iter().map(|t| t.loss.get()).sum();
+        prop_assert!((sum - there).abs() < 1e-9, "{sum} {there}");
+    }
+
+    #[test]
+    fn a_bounce_or_a_bend_never_takes_away(w in walls(8), a in spot(), b in spot(), mhz in 420.0..2500.0) {
+        let site = storey(&w);
+        let with = loss(&site, place(a), place(b), mhz);
+        prop_assert!(with <= loss_by(without_mirrors(), &site, place(a), place(b), mhz) + 1e-9);
+    }
+
     #[test]
     fn loss_is_alike_in_both_directions(w in walls(12), a in spot(), b in spot(), mhz in 420.0..2500.0) {
         let site = storey(&w);
@@ -114,18 +192,18 @@ proptest! {
 
     #[test]
     fn one_more_wall_never_helps(w in walls(8), extra in (spot(), spot()), a in spot(), b in spot(), mhz in 420.0..2500.0) {
-        let before = loss(&storey(&w), place(a), place(b), mhz);
+        let before = loss_by(without_mirrors(), &storey(&w), place(a), place(b), mhz);
         let (c, d) = extra;
         prop_assume!((c[0] - d[0]).hypot(c[1] - d[1]) > 0.2);
         let more: Vec<_> = w.into_iter().chain([(c, d, "brick-102")]).collect();
-        let after = loss(&storey(&more), place(a), place(b), mhz);
+        let after = loss_by(without_mirrors(), &storey(&more), place(a), place(b), mhz);
         prop_assert!(after >= before - 1e-9, "{before} became {after}");
     }
 
     #[test]
     fn farther_in_the_open_is_never_louder(d in 0.05..100.0f64, more in 0.0..50.0f64, mhz in 420.0..2500.0) {
         let site = storey(&[]);
-        let at = |d: f64| loss(&site, Place::new(0.0, 0.0, 1.0), Place::new(d, 0.0, 1.0), mhz);
+        let at = |d: f64| loss_by(without_mirrors(), &site, Place::new(0.0, 0.0, 1.0), Place::new(d, 0.0, 1.0), mhz);
         prop_assert!(at(d + more) >= at(d));
     }
 
@@ -159,7 +237,12 @@ proptest! {
     fn the_terms_sum_to_the_loss(w in walls(12), a in spot(), b in spot()) {
         let structure = Arc::new(Structure::new(&storey(&w), Doors::AsDrawn));
         let medium = Medium::new(&structure, Megahertz::new(868.42), Model::default());
-        let sum: Db = medium.explain(place(a), place(b)).iter().map(|t| t.loss).sum();
+        let (main, others) = medium.explain(place(a), place(b));
+        let sum: Db = main.terms.iter().map(|t| t.loss).sum();
         prop_assert!((sum - medium.loss(place(a), place(b))).get().abs() < 1e-9);
+        for way in others {
+            let sum: Db = way.terms.iter().map(|t| t.loss).sum();
+            prop_assert!((sum - way.loss).get().abs() < 1e-9);
+        }
     }
 }

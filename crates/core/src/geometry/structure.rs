@@ -60,6 +60,8 @@ pub struct WallShape {
     pub z: [f64; 2],
     /// Its construction.
     pub construction: usize,
+    /// The storey it stands on, by place.
+    pub storey: usize,
     /// Its length.
     pub length: f64,
     /// Its openings.
@@ -109,7 +111,31 @@ pub struct Structure {
     pub walls: Vec<WallShape>,
     /// Every slab.
     pub slabs: Vec<SlabShape>,
+    /// Height of the ground: the lowest storey's floor.
+    pub ground: f64,
     storeys: Vec<Storey>,
+}
+
+impl WallShape {
+    /// The place on its centre line `s` metres from `a`, at height `z`.
+    pub fn at(&self, s: f64, z: f64) -> Place {
+        let t = s / self.length;
+        let along = |axis: usize| self.a[axis] + (self.b[axis] - self.a[axis]) * t;
+        Place::new(along(0), along(1), z)
+    }
+
+    /// The opening at `s` metres from `a` and height `z`, by place.
+    pub fn opening_at(&self, s: f64, z: f64) -> Option<usize> {
+        self.openings.iter().position(|h| s >= h.s[0] && s < h.s[1] && z >= h.z[0] && z < h.z[1])
+    }
+}
+
+impl SlabShape {
+    /// Whether it covers a place on the sheet.
+    pub fn covers(&self, at: Spot) -> bool {
+        let on = self.outline.len() < 3 || contains(&self.outline, at);
+        on && !self.voids.iter().any(|hole| contains(hole, at))
+    }
 }
 
 impl Structure {
@@ -119,6 +145,7 @@ impl Structure {
             constructions: Vec::new(),
             walls: Vec::new(),
             slabs: Vec::new(),
+            ground: site.floors_upward().first().map_or(0.0, |f| f.elevation_m.get()),
             storeys: Vec::new(),
         };
         for floor in &site.floors {
@@ -142,6 +169,7 @@ impl Structure {
                 b: wall.b,
                 z: [low, top],
                 construction,
+                storey: self.storeys.len(),
                 length: wall.length().get(),
                 openings,
             });
@@ -207,6 +235,28 @@ impl Structure {
         }
     }
 
+    /// The storey in which a height lies, by place; the nearest when it lies in none.
+    pub fn storey_at(&self, z: f64) -> Option<usize> {
+        let off = |s: &Storey| (s.z[0] - z).max(z - s.z[1]).max(0.0);
+        let storeys = self.storeys.iter().enumerate();
+        storeys.min_by(|a, b| off(a.1).total_cmp(&off(b.1))).map(|(place, _)| place)
+    }
+
+    /// How many storeys there are.
+    pub fn storeys(&self) -> usize {
+        self.storeys.len()
+    }
+
+    /// The rectangle of a storey's walls, `[left, top, right, bottom]`, and its floor.
+    pub fn storey_extent(&self, storey: usize) -> Option<([f64; 4], f64)> {
+        let walls = self.walls.iter().filter(|w| w.storey == storey);
+        let extent = walls.flat_map(|w| [w.a, w.b]).fold(None, |e: Option<[f64; 4]>, [x, y]| {
+            let [l, t, r, b] = e.unwrap_or([x, y, x, y]);
+            Some([l.min(x), t.min(y), r.max(x), b.max(y)])
+        })?;
+        Some((extent, self.storeys.get(storey)?.z[0]))
+    }
+
     #[inline]
     fn visit_walls(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
         let ray = Ray::new(from, to);
@@ -243,11 +293,7 @@ impl Structure {
         let cos = (side_p - side_q).abs() / (wall.length * ray.length);
         if !wall.openings.is_empty() {
             let s = side_a / (side_a - side_b) * wall.length;
-            let hole = wall
-                .openings
-                .iter()
-                .position(|h| s >= h.s[0] && s < h.s[1] && z >= h.z[0] && z < h.z[1]);
-            if let Some(hole) = hole {
+            if let Some(hole) = wall.opening_at(s, z) {
                 let construction = wall.openings[hole].construction;
                 return Some(Crossing {
                     t,
@@ -271,9 +317,7 @@ impl Structure {
             }
             let t = below / (below - above);
             let hit = from.towards(to, t);
-            let at = [hit.x, hit.y];
-            let on = slab.outline.len() < 3 || contains(&slab.outline, at);
-            if on && !slab.voids.iter().any(|hole| contains(hole, at)) {
+            if slab.covers([hit.x, hit.y]) {
                 let cos = rise.abs() / from.distance(to);
                 let construction = Some(slab.construction);
                 visit(Crossing { t, surface: Surface::Slab(place), construction, cos });

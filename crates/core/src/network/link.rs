@@ -1,5 +1,7 @@
 //! Links of one network, both directions.
 
+use std::cell::OnceCell;
+
 use crate::catalogue;
 use crate::geometry::Place;
 use crate::propagation::Medium;
@@ -124,13 +126,16 @@ impl Links {
     ) -> Self {
         let mut this =
             Self { all: Vec::new(), count: nodes.len(), place: vec![NONE; nodes.len().pow(2)] };
+        let stations: Vec<_> = nodes.iter().map(|_| OnceCell::new()).collect();
+        let station = |n: usize| stations[n].get_or_init(|| medium.station(nodes[n].place));
         for a in 0..nodes.len() {
             for b in a + 1..nodes.len() {
                 if !nodes[a].carries_others() && !nodes[b].carries_others() {
                     continue;
                 }
                 let (one, other) = (&nodes[a], &nodes[b]);
-                let loss = known(one, other).unwrap_or_else(|| medium.loss(one.place, other.place));
+                let loss = known(one, other)
+                    .unwrap_or_else(|| medium.loss_between(station(a), station(b)));
                 this.push(Link::new(nodes, a, b, loss));
             }
         }

@@ -1,19 +1,35 @@
 //! Path loss, wall by wall.
 //!
-//! `L = L1(f) + 10·n·log10(d) + Σ walls + floors`, where energy that leaks around bounds the excess.
-//! [`Medium::visit_terms`] is the one place where a path is priced: the map sums its terms, the
-//! staircase lists them, so that the two cannot disagree.
+//! `L = L1(f) + 10·n·log10(d) + Σ walls + floors` along each way that the signal takes: straight,
+//! leaking around, bouncing once ([`bounce`]), bending around jambs ([`doorway`]); the powers add.
+//! [`Medium::visit_leg`] is the one place where surfaces are priced: links, maps and staircases go
+//! through it, so that they cannot disagree. Two other schools stand beside it in [`schools`].
 
-use std::sync::Arc;
+pub mod bounce;
+pub mod diffraction;
+pub mod doorway;
+pub mod schools;
+mod ways;
+
+use std::sync::{Arc, OnceLock};
+
+pub use diffraction::knife_edge_loss;
+pub use ways::{Cause, Term, Way, WayKind};
 
 use crate::geometry::Place;
 use crate::geometry::structure::{Crossing, Structure, Surface};
 use crate::materials::construction::Priced;
 use crate::prove::Calibration;
-use crate::units::{Db, Megahertz, Metres, power_sum};
+use crate::units::{Db, Megahertz, Metres};
+use bounce::{Mirror, ground_reflection, visit_bounces};
+use doorway::{Jamb, Leg, Legs, SEEN_THROUGH, Station};
 
 /// Nearer than this, the loss at this distance is given.
 pub const NEAREST: Metres = Metres::new(0.3);
+
+/// A way that is weaker than the straight one by this much is left out: it would add less than
+/// 0.1 dB, in decibels.
+const WORTH: f64 = 16.0;
 
 /// The parts of the model and their parameters.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -25,60 +41,39 @@ pub struct Model {
     pub leak: Option<Db>,
     /// Whether constructions carry their clutter allowance.
     pub clutter: bool,
+    /// Whether paths bounce off surfaces.
+    pub reflections: bool,
+    /// Whether paths bend around jambs.
+    pub doorways: bool,
     /// A correction that readings taught.
     pub offset: Db,
 }
 
 impl Default for Model {
     fn default() -> Self {
-        Self { exponent: 2.0, leak: Some(Db::new(30.0)), clutter: true, offset: Db::ZERO }
+        Self {
+            exponent: 2.0,
+            leak: Some(Db::new(30.0)),
+            clutter: true,
+            reflections: true,
+            doorways: true,
+            offset: Db::ZERO,
+        }
     }
 }
 
 impl Model {
+    /// The straight way alone, without leak, clutter, bounces or bends.
+    pub fn straight_only() -> Self {
+        let (leak, clutter, reflections, doorways) = (None, false, false, false);
+        Self { leak, clutter, reflections, doorways, ..Self::default() }
+    }
+
     /// The model after a calibration, or as it is without one.
     #[must_use]
     pub fn calibrated(self, calibration: Option<&Calibration>) -> Self {
         calibration.map_or(self, |c| Self { exponent: c.exponent, offset: c.offset_db, ..self })
     }
-}
-
-/// Why a signal loses strength on its way.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Cause {
-    /// Distance in the open.
-    Distance,
-    /// The bare slab of a surface.
-    Slab(Surface),
-    /// What a real construction holds beyond its bare slab.
-    Clutter(Surface),
-    /// Several floors together: `k^((k+2)/(k+1) − 0.46)` instead of `k` (COST 231).
-    FloorFactor,
-    /// What comes around instead of through: a gain.
-    Leak,
-    /// What calibration found.
-    Calibration,
-}
-
-/// One term of a path loss.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Term {
-    /// Why.
-    pub cause: Cause,
-    /// How much; negative is a gain.
-    pub loss: Db,
-    /// Where along the path, as a share of its length.
-    pub t: f64,
-}
-
-/// The building priced at one frequency. A copy shares building and prices.
-#[derive(Clone, Debug)]
-pub struct Medium {
-    /// The building.
-    pub structure: Arc<Structure>,
-    prices: Arc<Vec<Priced>>,
-    frequency: Megahertz,
-    model: Model,
 }
 
 /// Free-space loss at one metre: `L1 = 20·log10(f/MHz) − 27.55`. Source: Rec. ITU-R P.525-4.
@@ -91,17 +86,103 @@ pub fn loss_at_one_metre(f: Megahertz) -> Db {
     Db::new(20.0 * f.get().log10() - 27.55)
 }
 
+/// `k^((k+2)/(k+1) − 0.46)`, the factor by which `k` floors cost as much as one. Source: COST 231
+/// final report, § 4.7.2.
+pub fn floor_factor(k: f64) -> f64 {
+    k.powf((k + 2.0) / (k + 1.0) - 0.46)
+}
+
+/// No wall is left out of a leg.
+const NONE: [usize; 2] = [usize::MAX; 2];
+
+/// What surfaces along one way cost, in decibels.
+#[derive(Clone, Copy, Debug, Default)]
+struct Excess {
+    sum: f64,
+    floors: u32,
+    floors_loss: f64,
+}
+
+impl Excess {
+    fn add(&mut self, surface: Surface, loss: f64) {
+        self.sum += loss;
+        if matches!(surface, Surface::Slab(_)) {
+            self.floors += 1;
+            self.floors_loss += loss;
+        }
+    }
+
+    /// What several floors cost beyond (or short of) their sum: `L_f·k^(…) − k·L_f`.
+    fn floor_correction(&self) -> f64 {
+        if self.floors < 2 {
+            return 0.0;
+        }
+        let k = f64::from(self.floors);
+        self.floors_loss * (floor_factor(k) / k - 1.0)
+    }
+
+    fn total(&self) -> f64 {
+        self.sum + self.floor_correction()
+    }
+}
+
+/// The building priced at one frequency. A copy shares building, prices and legs.
+#[derive(Clone, Debug)]
+pub struct Medium {
+    /// The building.
+    pub structure: Arc<Structure>,
+    prices: Arc<Vec<Priced>>,
+    jambs: Arc<Vec<Jamb>>,
+    legs: Arc<OnceLock<Legs>>,
+    gains: Arc<OnceLock<Vec<Gain>>>,
+    frequency: Megahertz,
+    at_one_metre: f64,
+    model: Model,
+}
+
+/// What bounces add on a storey, by the straight way's excess loss: `a + b·excess`, in decibels.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Gain {
+    /// Gain in the open.
+    pub a: f64,
+    /// More a decibel of excess loss.
+    pub b: f64,
+}
+
+impl Gain {
+    fn at(self, excess: f64) -> f64 {
+        (self.a + self.b * excess).clamp(0.0, 12.0)
+    }
+}
+
 impl Medium {
     /// Prices every construction of `structure` at `frequency`.
     pub fn new(structure: &Arc<Structure>, frequency: Megahertz, model: Model) -> Self {
         let prices = structure.constructions.iter().map(|c| Priced::new(c, frequency)).collect();
-        Self { structure: Arc::clone(structure), prices: Arc::new(prices), frequency, model }
+        Self {
+            structure: Arc::clone(structure),
+            prices: Arc::new(prices),
+            jambs: Arc::new(doorway::jambs(structure)),
+            legs: Arc::default(),
+            gains: Arc::default(),
+            frequency,
+            at_one_metre: loss_at_one_metre(frequency).get(),
+            model,
+        }
     }
 
     /// The same building at the same prices under another model.
     #[must_use]
     pub fn with(&self, model: Model) -> Self {
-        Self { model, ..self.clone() }
+        let mut this = self.clone();
+        if model.clutter != self.model.clutter {
+            this.legs = Arc::default();
+        }
+        if model != self.model {
+            this.gains = Arc::default();
+        }
+        this.model = model;
+        this
     }
 
     /// The frequency of the prices.
@@ -109,71 +190,389 @@ impl Medium {
         self.frequency
     }
 
+    /// The model in force.
+    pub fn model(&self) -> Model {
+        self.model
+    }
+
     /// Loss of distance in the open: `L1(f) + 10·n·log10(d)`, `d ≥ 0.3 m`.
-    fn distance_loss(&self, from: Place, to: Place) -> Db {
-        let d = from.distance(to).max(NEAREST.get());
-        loss_at_one_metre(self.frequency) + Db::new(10.0 * self.model.exponent * d.log10())
+    #[inline]
+    fn distance_loss(&self, d: f64) -> f64 {
+        self.at_one_metre + 10.0 * self.model.exponent * d.max(NEAREST.get()).log10()
     }
 
-    /// Calls `term` once for each loss along the straight way; distance first, then surfaces in no
-    /// special order, then what applies to their sum.
+    /// The length at which distance alone costs `loss`.
+    fn length_of(&self, loss: f64) -> f64 {
+        10f64.powf((loss - self.at_one_metre) / (10.0 * self.model.exponent))
+    }
+
+    /// Prices every surface that a straight leg crosses, leaving out two walls that it begins or
+    /// ends on: `price(surface, slab, clutter, part of the leg)`, in no special order.
     #[inline]
-    pub fn visit_terms(&self, from: Place, to: Place, term: &mut impl FnMut(Term)) {
-        term(Term { cause: Cause::Distance, loss: self.distance_loss(from, to), t: 0.0 });
-        let mut excess = Db::ZERO;
-        let (mut floors, mut floors_loss, mut last_floor) = (0u32, Db::ZERO, 0.0f64);
-        self.structure.visit_crossings(
-            from,
-            to,
-            &mut |Crossing { t, surface, construction, cos }| {
-                let Some(price) = construction.and_then(|c| self.prices.get(c)) else { return };
-                let slab = price.slab(cos);
-                term(Term { cause: Cause::Slab(surface), loss: slab, t });
-                let clutter = if self.model.clutter { price.clutter } else { Db::ZERO };
-                if clutter > Db::ZERO {
-                    term(Term { cause: Cause::Clutter(surface), loss: clutter, t });
-                }
-                let loss = slab + clutter;
-                excess += loss;
-                if matches!(surface, Surface::Slab(_)) {
-                    (floors, last_floor) = (floors + 1, last_floor.max(t));
-                    floors_loss += loss;
-                }
-            },
-        );
-        if floors > 1 {
-            let k = f64::from(floors);
-            // L_f·k^((k+2)/(k+1) − 0.46), L_f the mean of the floors crossed.
-            let factor = k.powf((k + 2.0) / (k + 1.0) - 0.46) / k;
-            let loss = floors_loss * (factor - 1.0);
-            excess += loss;
-            term(Term { cause: Cause::FloorFactor, loss, t: last_floor });
-        }
-        if let Some(leak) = self.model.leak
-            && excess > Db::ZERO
-        {
-            // Without surfaces there is nothing to leak around: the correction is that of zero.
-            let around = power_sum([excess, leak]) - power_sum([Db::ZERO, leak]);
-            term(Term { cause: Cause::Leak, loss: around - excess, t: 1.0 });
-        }
-        if self.model.offset != Db::ZERO {
-            term(Term { cause: Cause::Calibration, loss: self.model.offset, t: 1.0 });
+    fn visit_leg(
+        &self,
+        from: Place,
+        to: Place,
+        without: [usize; 2],
+        price: &mut impl FnMut(Surface, f64, f64, f64),
+    ) {
+        let clutter_on = self.model.clutter;
+        self.structure.visit_crossings(from, to, &mut |crossing| {
+            let Crossing { t, surface, construction, cos } = crossing;
+            let (Surface::Wall(wall) | Surface::Opening(wall, _) | Surface::Slab(wall)) = surface;
+            if without.contains(&wall) && !matches!(surface, Surface::Slab(_)) {
+                return;
+            }
+            let Some(row) = construction.and_then(|c| self.prices.get(c)) else { return };
+            let clutter = if clutter_on { row.clutter.get() } else { 0.0 };
+            price(surface, row.slab(cos).get(), clutter, t);
+        });
+    }
+
+    /// Adds what a leg costs beyond distance.
+    #[inline]
+    fn add_leg(&self, from: Place, to: Place, without: [usize; 2], excess: &mut Excess) {
+        self.visit_leg(from, to, without, &mut |surface, slab, clutter, _| {
+            excess.add(surface, slab + clutter);
+        });
+    }
+
+    /// Straight and leaking around together, from the straight way's excess: powers add, and
+    /// without surfaces there is nothing to leak around.
+    #[inline]
+    fn leaking(&self, excess: f64) -> f64 {
+        match self.model.leak {
+            Some(leak) if excess > 0.0 => {
+                let around = 10f64.powf(-leak.get() / 10.0);
+                let through = 10f64.powf(-excess / 10.0);
+                -10.0 * (through + around).log10() + 10.0 * (1.0 + around).log10()
+            }
+            _ => excess,
         }
     }
 
-    /// The whole path loss.
-    #[inline]
+    /// What a reflection costs.
+    fn reflection(&self, construction: Option<usize>, cos: f64) -> f64 {
+        match construction.and_then(|c| self.prices.get(c)) {
+            Some(price) => price.reflection(cos).get(),
+            None => ground_reflection(cos, self.frequency).get(),
+        }
+    }
+
+    /// What fills an opening, straight through.
+    fn fill(&self, jamb: &Jamb) -> f64 {
+        let price = jamb.construction.and_then(|c| self.prices.get(c));
+        let clutter = |p: &Priced| if self.model.clutter { p.clutter.get() } else { 0.0 };
+        price.map_or(0.0, |p| p.slab(1.0).get() + clutter(p))
+    }
+
+    fn legs(&self) -> &Legs {
+        self.legs.get_or_init(|| {
+            Legs::new(&self.structure, &self.jambs, |a, b| {
+                let mut excess = Excess::default();
+                self.add_leg(a.at, b.at, [a.wall, b.wall], &mut excess);
+                excess.total()
+            })
+        })
+    }
+
+    /// A place with its legs to all jambs, ready for many links.
+    pub fn station(&self, place: Place) -> Station {
+        if !self.model.doorways {
+            return Station { place, legs: Vec::new(), seen: Vec::new() };
+        }
+        let leg = |jamb: &Jamb| {
+            let length = place.distance(jamb.at);
+            // Floors away, a door is no way round.
+            if (place.z - jamb.at.z).abs() > 3.5 || length > 40.0 {
+                return Leg { length, excess: f64::INFINITY };
+            }
+            let mut excess = Excess::default();
+            self.add_leg(place, jamb.at, [jamb.wall, usize::MAX], &mut excess);
+            Leg { length, excess: excess.total() }
+        };
+        let legs: Vec<_> = self.jambs.iter().map(leg).collect();
+        let seen = (0..legs.len()).filter(|j| legs[*j].excess <= SEEN_THROUGH).collect();
+        Station { place, legs, seen }
+    }
+
+    /// The path loss between two places by every way.
     pub fn loss(&self, from: Place, to: Place) -> Db {
-        let mut total = Db::ZERO;
-        self.visit_terms(from, to, &mut |term| total += term.loss);
-        total
+        self.loss_between(&self.station(from), &self.station(to))
     }
 
-    /// The terms in order along the path.
-    pub fn explain(&self, from: Place, to: Place) -> Vec<Term> {
-        let mut terms = Vec::new();
-        self.visit_terms(from, to, &mut |term| terms.push(term));
-        terms.sort_by(|a, b| a.t.total_cmp(&b.t));
-        terms
+    /// The path loss between two stations by every way.
+    pub fn loss_between(&self, a: &Station, b: &Station) -> Db {
+        let straight = self.straight_power(a.place, b.place);
+        let mut power = straight.power;
+        if self.model.reflections {
+            self.visit_bounced(a.place, b.place, straight.limit, &mut |way| {
+                power += ratio(way.loss);
+            });
+        }
+        self.visit_bent(a, b, &straight, &mut |way| power += ratio(way.loss));
+        Db::new(-10.0 * power.log10()) + self.model.offset
     }
+
+    /// The path loss to one of many places on a storey: straight and bent ways computed, bounces by
+    /// the storey's fitted gain.
+    pub fn surface_loss(&self, from: &Station, to: Place, gain: Gain) -> Db {
+        let straight = self.straight_power(from.place, to);
+        let mut power = straight.power;
+        if self.model.doorways && straight.excess > 6.0 {
+            self.visit_bent_to(from, to, &straight, &mut |loss| power += ratio(loss));
+        }
+        Db::new(-10.0 * power.log10() - gain.at(straight.excess)) + self.model.offset
+    }
+
+    #[inline]
+    fn straight_power(&self, from: Place, to: Place) -> Straight {
+        let mut excess = Excess::default();
+        let mut through = [(usize::MAX, usize::MAX); 6];
+        let mut count = 0;
+        self.visit_leg(from, to, NONE, &mut |surface, slab, clutter, _| {
+            excess.add(surface, slab + clutter);
+            if let Surface::Opening(wall, hole) = surface
+                && count < through.len()
+            {
+                (through[count], count) = ((wall, hole), count + 1);
+            }
+        });
+        let distance = from.distance(to);
+        let excess = self.leaking(excess.total());
+        let loss = self.distance_loss(distance) + excess;
+        Straight { distance, excess, power: ratio(loss), limit: loss + WORTH, through }
+    }
+
+    fn visit_bounced(&self, from: Place, to: Place, limit: f64, visit: &mut impl FnMut(Bounced)) {
+        let longest = self.length_of(limit);
+        visit_bounces(&self.structure, from, to, longest, &mut |b| {
+            let mirror = self.reflection(b.construction, b.cos);
+            let before = self.distance_loss(b.length) + mirror;
+            if before > limit {
+                return;
+            }
+            let wall = match b.mirror {
+                Mirror::Surface(Surface::Wall(wall) | Surface::Opening(wall, _)) => wall,
+                _ => usize::MAX,
+            };
+            let without = [wall, usize::MAX];
+            let excess = |p, q| {
+                let mut excess = Excess::default();
+                self.add_leg(p, q, without, &mut excess);
+                excess.total()
+            };
+            let loss = before + excess(from, b.at) + excess(b.at, to);
+            if loss <= limit {
+                visit(Bounced { bounce: b, loss });
+            }
+        });
+    }
+
+    /// Paths with one or two bends between two stations.
+    fn visit_bent(
+        &self,
+        a: &Station,
+        b: &Station,
+        straight: &Straight,
+        visit: &mut impl FnMut(Bent),
+    ) {
+        // A bend costs 6 dB at the least: where less stands in the way, no door helps.
+        if !self.model.doorways || straight.excess <= 0.0 {
+            return;
+        }
+        // Of the two jambs of an opening the better one carries.
+        for pair in 0..self.jambs.len() / 2 {
+            let best = [2 * pair, 2 * pair + 1]
+                .into_iter()
+                .filter_map(|j| {
+                    Some(Bent { bends: [Some(j), None], loss: self.one_bend(a, b, j, straight)? })
+                })
+                .min_by(|x, y| x.loss.total_cmp(&y.loss));
+            best.into_iter().for_each(&mut *visit);
+        }
+        if straight.excess < 8.0 {
+            return;
+        }
+        let legs = self.legs();
+        let mut best: Option<Bent> = None;
+        for &i in &a.seen {
+            for &j in &b.seen {
+                let Some(leg) = legs.between(i, j) else { continue };
+                let Some(loss) = self.two_bends(a, b, (i, j), leg, straight) else { continue };
+                // All two-bend paths run close together: the best one stands for them.
+                if best.as_ref().is_none_or(|known| loss < known.loss) {
+                    best = Some(Bent { bends: [Some(i), Some(j)], loss });
+                }
+            }
+        }
+        best.into_iter().for_each(visit);
+    }
+
+    /// The loss with one bend at jamb `j`, when it lies on the way and is worth having.
+    #[inline]
+    fn one_bend(&self, a: &Station, b: &Station, j: usize, straight: &Straight) -> Option<f64> {
+        let (one, other) = (a.legs[j], b.legs[j]);
+        let excess = one.excess + other.excess;
+        let jamb = &self.jambs[j];
+        self.bend_at(jamb, a.place, b.place, one.length, other.length, excess, straight)
+    }
+
+    #[expect(clippy::too_many_arguments, reason = "two legs and what they cost")]
+    #[inline]
+    fn bend_at(
+        &self,
+        jamb: &Jamb,
+        from: Place,
+        to: Place,
+        one: f64,
+        other: f64,
+        excess: f64,
+        straight: &Straight,
+    ) -> Option<f64> {
+        let length = one + other;
+        let least = self.at_one_metre + excess + 6.0;
+        if least + 10.0 * self.model.exponent * length.max(NEAREST.get()).log10() > straight.limit
+            || straight.through.contains(&(jamb.wall, jamb.hole))
+            || !self.is_between(jamb.wall, from, to)
+        {
+            return None;
+        }
+        let bend = knife_edge_loss(length - straight.distance, self.frequency).get();
+        let loss = self.distance_loss(length) + excess + bend + self.fill(jamb);
+        (loss <= straight.limit).then_some(loss)
+    }
+
+    fn two_bends(
+        &self,
+        a: &Station,
+        b: &Station,
+        (i, j): (usize, usize),
+        leg: Leg,
+        straight: &Straight,
+    ) -> Option<f64> {
+        let (one, other) = (a.legs[i], b.legs[j]);
+        let excess = one.excess + leg.excess + other.excess;
+        let length = one.length + leg.length + other.length;
+        let (first, second) = (&self.jambs[i], &self.jambs[j]);
+        if self.at_one_metre + excess + 12.0 > straight.limit
+            || !self.is_between(first.wall, a.place, second.at)
+            || !self.is_between(second.wall, first.at, b.place)
+        {
+            return None;
+        }
+        // Each edge as seen from its neighbours: Epstein and Peterson, Rec. ITU-R P.526-15, § 4.4.
+        let bend = |longer: f64| knife_edge_loss(longer, self.frequency).get();
+        let loss = self.distance_loss(length)
+            + excess
+            + bend(one.length + leg.length - a.legs[j].length)
+            + bend(leg.length + other.length - b.legs[i].length)
+            + self.fill(first)
+            + self.fill(second);
+        (loss <= straight.limit).then_some(loss)
+    }
+
+    /// Bent ways to a place that is no station: the second leg is computed where the first leaves
+    /// something to carry.
+    fn visit_bent_to(
+        &self,
+        from: &Station,
+        to: Place,
+        straight: &Straight,
+        visit: &mut impl FnMut(f64),
+    ) {
+        let base = self.at_one_metre + 6.0;
+        for pair in 0..self.jambs.len() / 2 {
+            let mut best = f64::INFINITY;
+            for j in [2 * pair, 2 * pair + 1] {
+                let (jamb, leg) = (&self.jambs[j], from.legs[j]);
+                if base + leg.excess > straight.limit {
+                    continue;
+                }
+                let length = to.distance(jamb.at);
+                let whole = leg.length + length;
+                let distance = 10.0 * self.model.exponent * whole.max(NEAREST.get()).log10();
+                if base + leg.excess + distance > straight.limit {
+                    continue;
+                }
+                let mut excess = Excess::default();
+                self.add_leg(jamb.at, to, [jamb.wall, usize::MAX], &mut excess);
+                let excess = leg.excess + excess.total();
+                let loss = self.bend_at(jamb, from.place, to, leg.length, length, excess, straight);
+                best = best.min(loss.unwrap_or(f64::INFINITY));
+            }
+            if best.is_finite() {
+                visit(best);
+            }
+        }
+    }
+
+    /// Whether a wall's line runs between two places.
+    #[inline]
+    fn is_between(&self, wall: usize, p: Place, q: Place) -> bool {
+        let wall = &self.structure.walls[wall];
+        let (dx, dy) = (wall.b[0] - wall.a[0], wall.b[1] - wall.a[1]);
+        let side = |p: Place| (p.x - wall.a[0]) * dy - (p.y - wall.a[1]) * dx;
+        side(p) * side(q) < 0.0
+    }
+
+    /// What bounces add on a storey, fitted on links sampled over it.
+    pub fn bounce_gain(&self, storey: usize) -> Gain {
+        if !self.model.reflections {
+            return Gain::default();
+        }
+        let fit = || (0..self.structure.storeys()).map(|s| self.fit_gain(s)).collect();
+        self.gains.get_or_init(fit).get(storey).copied().unwrap_or_default()
+    }
+
+    /// Least squares of the gain against the straight way's excess, over a fixed pattern of links.
+    fn fit_gain(&self, storey: usize) -> Gain {
+        const LINKS: u32 = 60;
+        let Some(([l, t, r, b], floor)) = self.structure.storey_extent(storey) else {
+            return Gain::default();
+        };
+        // The R₄ sequence (Roberts): its points fill the storey evenly and are always the same.
+        let step = [0.856_674_9, 0.733_891_9, 0.628_706_8, 0.538_597_2];
+        let (mut n, mut x, mut y, mut xx, mut xy) = (0.0, 0.0, 0.0, 0.0, 0.0);
+        for k in 1..=LINKS {
+            let at = |i: usize| (0.5 + step[i] * f64::from(k)).fract();
+            let spot =
+                |i: usize| Place::new(l + (r - l) * at(i), t + (b - t) * at(i + 1), floor + 1.2);
+            let (p, q) = (spot(0), spot(2));
+            let straight = self.straight_power(p, q);
+            let mut power = straight.power;
+            self.visit_bounced(p, q, straight.limit, &mut |way| power += ratio(way.loss));
+            let (excess, gain) = (straight.excess, 10.0 * (power / straight.power).log10());
+            (n, x, y) = (n + 1.0, x + excess, y + gain);
+            (xx, xy) = (xx + excess * excess, xy + excess * gain);
+        }
+        let spread = n * xx - x * x;
+        let b = if spread > 1e-9 { ((n * xy - x * y) / spread).clamp(0.0, 0.5) } else { 0.0 };
+        Gain { a: ((y - b * x) / n).max(0.0), b }
+    }
+}
+
+fn ratio(loss: f64) -> f64 {
+    10f64.powf(-loss / 10.0)
+}
+
+/// The straight way, leak included, and what bounds the others.
+struct Straight {
+    distance: f64,
+    excess: f64,
+    power: f64,
+    limit: f64,
+    /// Openings that it goes through: no path bends at these.
+    through: [(usize, usize); 6],
+}
+
+struct Bounced {
+    bounce: bounce::Bounce,
+    loss: f64,
+}
+
+#[derive(Clone, Copy)]
+struct Bent {
+    bends: [Option<usize>; 2],
+    loss: f64,
 }

@@ -86,6 +86,16 @@ impl Builder {
         self.edit(&Edit::PutSlab { slab });
     }
 
+    /// A slab under a storey with an outline of its own.
+    pub fn slab_under(&mut self, id: &str, floor: &str, construction: &str, outline: Vec<Spot>) {
+        let (Ok(id), Ok(floor)) = (id.parse(), floor.parse()) else {
+            return self.refused.push(id.to_owned());
+        };
+        let (construction, place) = (construction.to_owned(), SlabPlace::Below);
+        let slab = Slab { id, floor, place, construction, outline, voids: Vec::new() };
+        self.edit(&Edit::PutSlab { slab });
+    }
+
     /// A wall with its openings `(kind, start, width, construction)`.
     pub fn wall(
         &mut self,

@@ -83,7 +83,7 @@ const FIRST: &[Row<'static>] = &[
     ("bed1-shade", "River room shade",      "River room",     (14.5, 0.2, 2.2), WallFitting, NoBox,    "",   &[("shade-battery", "star")]),
     ("bed1-heat",  "River room radiator",   "River room",     (13.0, 0.2, 0.5), BareWall,   NoBox,     "",   &[("sensor-battery", "heat")]),
     ("bed1-rem",   "River room remote",     "River room",     (17.2, 2.2, 0.7), Shelf,      NoBox,     "",   &[("remote-battery", "star")]),
-    ("bed2-main",  "Yard room ceiling",     "Yard room",      (11.3, 5.9, 1.2), Switch,     Good,      "11", &[("switch-neutral", "mesh")]),
+    ("bed2-main",  "Yard room ceiling",     "Yard room",      (11.3, 5.9, 1.2), Switch,     Good,      "11", &[("switch-two-wire", "mesh")]),
     ("bed2-plug",  "Yard room plug",        "Yard room",      (17.7, 7.8, 0.3), Socket,     NoBox,     "12", &[("plug-socket", "heat")]),
     ("bed2-shade", "Yard room shade",       "Yard room",      (14.5, 8.8, 2.2), WallFitting, NoBox,    "",   &[("shade-battery", "star")]),
     ("bed2-move",  "Yard room motion",      "Yard room",      (17.8, 5.4, 2.1), BareWall,   NoBox,     "",   &[("sensor-battery", "mesh")]),
@@ -102,7 +102,7 @@ const STONE: &[Row<'static>] = &[
     ("stone-heat", "Stone floor radiator",  "Stone floor",    (3.0, 0.2, 0.5), BareWall,    NoBox,     "",   &[("sensor-battery", "heat")]),
     ("stone-win",  "Roof window west",      "Stone floor",    (2.0, 4.5, 2.2), BareWall,    NoBox,     "",   &[("shade-battery", "star")]),
     ("wing-main",  "Hoist loft ceiling",    "Hoist loft",     (12.2, 4.4, 1.2), Switch,     Metal,     "14", &[("dimmer-two-wire", "star")]),
-    ("wing-lamp",  "Hoist loft lamp",       "Hoist loft",     (17.2, 1.0, 0.7), Switch,     Unopened,  "14", &[("switch-neutral", "mesh")]),
+    ("wing-lamp",  "Hoist loft lamp",       "Hoist loft",     (17.2, 1.0, 0.7), Switch,     Metal,     "14", &[("switch-neutral", "mesh")]),
     ("wing-heat",  "Hoist loft radiator",   "Hoist loft",     (17.7, 6.6, 0.5), BareWall,   NoBox,     "",   &[("sensor-battery", "heat")]),
     ("wing-win",   "Roof window east",      "Hoist loft",     (16.0, 4.5, 2.2), BareWall,   NoBox,     "",   &[("sensor-battery", "mesh")]),
     ("wing-rem",   "Hoist loft remote",     "Hoist loft",     (14.6, 7.2, 0.8), Shelf,      NoBox,     "",   &[("remote-battery", "star")]),
@@ -166,7 +166,21 @@ fn walls(b: &mut Builder) {
     b.wall("first", [0.0, 5.2], [6.0, 5.2], "wet-room-tiled", &[door(4.9)]);
     b.wall("first", [11.0, 0.0], [11.0, 9.0], oak, &[door(4.0), door(6.2)]);
     b.wall("first", [11.0, 4.9], [18.0, 4.9], stud, &[]);
-    b.wall("stone", [12.0, 0.0], [12.0, 9.0], "cavity-wall-foil", &[door(5.2)]);
+    // The hoist loft: behind the old gable, lined with foil all round.
+    b.wall(
+        "stone",
+        [12.0, 0.0],
+        [12.0, 9.0],
+        "rubble-stone-600",
+        &[(Door, 5.2, 0.85, "door-metal")],
+    );
+    b.wall(
+        "stone",
+        [12.4, 0.0],
+        [12.4, 9.0],
+        "cavity-wall-foil",
+        &[(Door, 5.2, 0.85, "door-metal")],
+    );
     b.wall("stone", [6.0, 0.0], [6.0, 4.4], oak, &[door(2.0)]);
     let lodge = "brick-215";
     b.wall("bothy", [32.0, 2.0], [37.0, 2.0], lodge, &[]);
@@ -191,8 +205,19 @@ pub fn planned() -> (Site, Vec<String>) {
     b.floor("bothy", "Bothy", 0.2, 2.3);
     walls(&mut b);
     let stairs = vec![vec![[6.4, 1.0], [7.8, 1.0], [7.8, 3.6], [6.4, 3.6]]];
-    b.slab("first", SlabPlace::Below, "oak-floor", stairs.clone());
-    b.slab("stone", SlabPlace::Below, "oak-floor", stairs);
+    b.slab("first", SlabPlace::Below, "oak-floor", stairs);
+    b.slab_under(
+        "s-under-stone",
+        "stone",
+        "oak-floor",
+        vec![[0.0, 0.0], [12.0, 0.0], [12.0, 9.0], [0.0, 9.0]],
+    );
+    b.slab_under(
+        "s-under-wing",
+        "stone",
+        "loft-foil",
+        vec![[12.0, 0.0], [18.0, 0.0], [18.0, 9.0], [12.0, 9.0]],
+    );
     b.slab("stone", SlabPlace::Above, "loft-foil", Vec::new());
     b.slab("bothy", SlabPlace::Above, "slate-roof", Vec::new());
     b.network("mesh", "Lighting mesh", System::Zigbee);
@@ -215,6 +240,7 @@ pub fn planned() -> (Site, Vec<String>) {
     for (point, mounting) in [
         ("liv-tv", Mounting::BehindAppliance),
         ("wing-win", Mounting::BehindFoil),
+        ("wing-rem", Mounting::BehindFoil),
         ("wing-lamp", Mounting::MetalPlate),
         ("wing-heat", Mounting::BehindFoil),
         ("both-lamp", Mounting::MetalLampBase),
@@ -249,7 +275,7 @@ pub fn truth() -> Truth {
     Truth {
         // Beyond the assumed construction, at every frequency.
         worse_walls: vec![("w025".into(), 8.0), ("w027".into(), 9.0)],
-        in_metal: vec!["util-light".into()],
+        in_metal: vec!["bath-light".into()],
         scatter_db: 2.0,
         seed: 1786,
     }

@@ -89,6 +89,7 @@ fn is_at_end(step: &Stair) -> bool {
         StepOf::AroundHearer
             | StepOf::HearingAntenna
             | StepOf::Leak
+            | StepOf::OtherWays
             | StepOf::Calibration
             | StepOf::FloorFactor
     )
