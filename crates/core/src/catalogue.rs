@@ -41,6 +41,7 @@ pub enum Duty {
 /// One generic device.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a plain yes or no of a data sheet")]
 pub struct DeviceKind {
     /// Its id in the catalogue.
     pub id: String,
@@ -60,6 +61,16 @@ pub struct DeviceKind {
     /// Whether anyone in the house can cut its supply without thinking.
     #[serde(default)]
     pub easily_cut: bool,
+    /// Whether it has a radio; a wired companion has none.
+    #[serde(default = "yes")]
+    pub has_radio: bool,
+    /// Whether it plugs into a USB port, whose noise it hears.
+    #[serde(default)]
+    pub usb: bool,
+}
+
+fn yes() -> bool {
+    true
 }
 
 impl DeviceKind {
@@ -85,6 +96,10 @@ impl DeviceKind {
     /// Whether it is held in a hand when used.
     pub fn is_hand_held(&self) -> bool {
         self.duty == Duty::Remote
+    }
+    /// Whether a breaker feeds it.
+    pub fn is_on_mains(&self) -> bool {
+        self.supply != Supply::Battery
     }
     /// Whether it goes into a box on the mains wiring.
     pub fn is_wired_in(&self) -> bool {
@@ -116,7 +131,7 @@ mod tests {
     #[test]
     fn every_system_has_a_hub_and_every_row_a_system() {
         assert!(KINDS.len() >= 10);
-        for system in [System::Zigbee, System::ZWave, System::Star] {
+        for system in System::ALL {
             assert!(KINDS.iter().any(|k| k.duty == Duty::Hub && k.systems.contains(&system)));
         }
         for row in KINDS.iter() {

@@ -11,6 +11,7 @@
 //! | [`radio`] | systems, regions, profiles, mounting, packet success |
 //! | [`propagation`] | path loss and its terms |
 //! | [`network`] | roles, links, routes, verdicts |
+//! | [`findings`] | what is worth looking at, with its cure |
 //! | [`coverage`] | margin over a storey, contours |
 //! | [`staircase`] | a hop's budget, step by step |
 //! | [`install`] | the order of joining |
@@ -21,6 +22,7 @@ pub mod analysis;
 pub mod catalogue;
 pub mod confidence;
 pub mod coverage;
+pub mod findings;
 pub mod fit;
 pub mod geometry;
 pub mod install;

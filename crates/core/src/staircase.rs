@@ -138,8 +138,8 @@ pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Stairca
             .collect(),
         steps,
         received: received(from, to, own),
-        needs: to.radio.sensitivity,
-        wants: to.radio.sensitivity + target,
+        needs: to.needs,
+        wants: to.needs + target,
     }
 }
 

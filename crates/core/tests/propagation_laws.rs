@@ -145,7 +145,7 @@ fn medium(site: &dot_reach_core::site::Site, doors: Doors, model: Model) -> Medi
 #[test]
 fn open_doors_of_a_stone_corridor_carry_what_the_walls_do_not() {
     let site = corridor();
-    let (a, b) = (place([2.5, 3.5]), place([7.5, 3.5]));
+    let (a, b) = (place([1.5, 3.0]), place([8.5, 9.0]));
     let by = |doors, doorways| {
         let model = Model { doorways, leak: None, ..Model::default() };
         medium(&site, doors, model).loss(a, b).get()

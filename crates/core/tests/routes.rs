@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use common::{bare, device, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::network::route::{Cost, Graph, zigbee_link_cost};
+use dot_reach_core::network::resilience::disjoint_routes;
+use dot_reach_core::network::route::{Cost, Graph, thread_link_cost, zigbee_link_cost};
 use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Site;
@@ -69,6 +70,8 @@ proptest! {
         carries in prop::collection::vec(any::<bool>(), 6),
         links in prop::collection::vec((0..6usize, 0..6usize, 1..8u32, 0..30i32), 0..15),
         most in 1..6usize,
+        // 0: the weakest margin alone decides; 1: hops; otherwise the sum of link costs.
+        choice in 0..3u32,
     ) {
         let mut carries = carries;
         carries[0] = true;
@@ -76,10 +79,11 @@ proptest! {
         for (a, b, sum, weakest) in links {
             let (a, b) = (a.min(b), a.max(b));
             if a != b && !costs.iter().any(|(c, d, _)| (*c, *d) == (a, b)) {
+                let sum = if choice < 2 { choice } else { sum };
                 costs.push((a, b, Cost { sum, weakest: Db::new(f64::from(weakest)) }));
             }
         }
-        let routes = Graph::from_costs(carries.clone(), &costs).routes(0, most, &[]);
+        let routes = Graph::from_costs(carries.clone(), &costs).routes(&[0], most, &[]);
         for (to, route) in routes.iter().enumerate().skip(1) {
             let found = route.as_ref().map(|way| {
                 prop_assert!(way.len() - 1 <= most && way[0] == 0 && way[way.len() - 1] == to);
@@ -94,6 +98,9 @@ proptest! {
             }).transpose()?;
             let wanted = by_trying_all(&carries, &costs, to, most);
             prop_assert_eq!(found.map(|f| f.0), wanted.map(|w| w.0));
+            if choice == 0 {
+                prop_assert_eq!(found.map(|f| f.1), wanted.map(|w| w.1));
+            }
         }
     }
 }
@@ -187,7 +194,14 @@ fn a_star_reaches_no_farther_than_one_repeater() {
     let with_two = star(&["plug-dimmer-star", "plug-dimmer-star", "sensor-battery"]);
     assert_eq!(
         outcome(&with_two, 3).reason.to_string(),
-        "It would need 3 hops (2 repeaters); Sub-GHz star allows 2 (1 repeaters)."
+        "Only a2 would carry it, and the limit of 1 repeaters is used up by others nearer to the hub."
+    );
+    // A larger hub takes four repeaters; a chain of two is still one tier too many.
+    let large = json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": "star", "limits": {"most_repeaters": 4}}});
+    let large = analyse(&Arc::new(with((*with_two.site).clone(), &[large])), &Options::default());
+    assert_eq!(
+        outcome(&large, 3).reason.to_string(),
+        "It would need 3 hops (2 repeaters); Sub-GHz star allows 2 (1 repeater)."
     );
 }
 
@@ -219,10 +233,208 @@ fn a_device_without_the_neutral_it_needs_does_not_fit_and_does_not_forward() {
     );
     let analysis = analyse(&Arc::new(site), &Options::default());
     assert_eq!(analysis.networks[0].nodes[1].role.role.name(), "does not forward");
-    let finding = &analysis.findings[0].text;
+    let fit = &analysis.findings[0];
+    let finding = format!("{} {}", fit.text, fit.cure);
     assert!(
         finding.contains("needs a neutral, and the box has been tested: it has none"),
         "{finding}"
     );
     assert!(finding.contains("relay module up at the fitting"), "{finding}");
+}
+
+/// How many ways that share no node between there are at most, by trying every pair of ways.
+fn most_disjoint(carries: &[bool], edges: &[(usize, usize)], to: usize) -> usize {
+    fn walk(
+        carries: &[bool],
+        edges: &[(usize, usize)],
+        way: &mut Vec<usize>,
+        to: usize,
+        all: &mut Vec<Vec<usize>>,
+    ) {
+        let here = way[way.len() - 1];
+        if here == to {
+            all.push(way.clone());
+            return;
+        }
+        if !carries[here] {
+            return;
+        }
+        for &(a, b) in edges {
+            let next = if a == here {
+                b
+            } else if b == here {
+                a
+            } else {
+                continue;
+            };
+            if !way.contains(&next) {
+                way.push(next);
+                walk(carries, edges, way, to, all);
+                way.pop();
+            }
+        }
+    }
+    let mut all = Vec::new();
+    walk(carries, edges, &mut vec![0], to, &mut all);
+    let apart = |a: &Vec<usize>, b: &Vec<usize>| {
+        (a.len() > 2 || b.len() > 2) && !a[1..a.len() - 1].iter().any(|n| b.contains(n))
+    };
+    if all.is_empty() {
+        0
+    } else if all.iter().any(|a| all.iter().any(|b| a != b && apart(a, b))) {
+        2
+    } else {
+        1
+    }
+}
+
+proptest! {
+    #[test]
+    fn two_ways_round_are_found_whenever_there_are_two(
+        carries in prop::collection::vec(any::<bool>(), 7),
+        edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..14),
+    ) {
+        let mut carries = carries;
+        carries[0] = true;
+        let edges: Vec<_> = edges.into_iter().filter(|(a, b)| a < b).collect();
+        let cost = Cost { sum: 1, weakest: Db::new(10.0) };
+        let costs: Vec<_> = edges.iter().map(|(a, b)| (*a, *b, cost)).collect();
+        let graph = Graph::from_costs(carries.clone(), &costs);
+        for to in 1..7 {
+            let ways = disjoint_routes(&graph, &[0], to, &[]);
+            prop_assert_eq!(ways.len(), most_disjoint(&carries, &edges, to), "to {}", to);
+            let mut between: Vec<usize> = Vec::new();
+            for way in &ways {
+                prop_assert!(way[0] == 0 && way[way.len() - 1] == to, "{:?}", way);
+                for pair in way.windows(2) {
+                    let edge = (pair[0].min(pair[1]), pair[0].max(pair[1]));
+                    prop_assert!(edges.contains(&edge) && carries[pair[0]], "{:?}", way);
+                }
+                between.extend(&way[1..way.len() - 1]);
+            }
+            let count = between.len();
+            between.sort_unstable();
+            between.dedup();
+            prop_assert_eq!(count, between.len());
+        }
+    }
+
+    #[test]
+    fn reach_without_costs_is_that_of_the_routes(
+        carries in prop::collection::vec(any::<bool>(), 7),
+        edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..14),
+        most in 1..6usize, dead in 1..7usize,
+    ) {
+        let mut carries = carries;
+        carries[0] = true;
+        let cost = Cost { sum: 1, weakest: Db::new(10.0) };
+        let costs: Vec<_> = edges.iter().filter(|(a, b)| a < b).map(|(a, b)| (*a, *b, cost)).collect();
+        let graph = Graph::from_costs(carries, &costs);
+        let mut down = vec![false; 7];
+        down[dead] = true;
+        let routes = graph.routes(&[0], most, &down);
+        let reached = graph.reached(&[0], most, &down);
+        for (route, reached) in routes.iter().zip(reached) {
+            prop_assert_eq!(route.is_some(), reached);
+        }
+    }
+}
+
+#[test]
+fn thread_link_costs_follow_the_specification() {
+    for (margin, cost) in [(20.1, Some(1)), (20.0, Some(2)), (10.0, Some(4)), (2.0, None)] {
+        assert_eq!(thread_link_cost(Db::new(margin)), cost, "{margin}");
+    }
+}
+
+/// A hub with so many devices of a kind around it, all within a metre or two.
+fn cluster(system: System, kind: &str, count: usize) -> Analysis {
+    let mut edits = vec![device("a0", "hub", [0.0, 0.0])];
+    for n in 1..=count {
+        #[expect(clippy::cast_precision_loss, reason = "a small count")]
+        let turn = n as f64;
+        let at = [2.0 + turn.cos(), 2.0 + turn.sin()];
+        edits.push(device(&format!("d{n:03}"), kind, at));
+    }
+    analyse(&Arc::new(with(bare(system), &edits)), &Options::default())
+}
+
+fn reached(analysis: &Analysis) -> usize {
+    analysis.networks[0].outcomes.iter().filter(|o| !o.hops.is_empty()).count()
+}
+
+fn rules(analysis: &Analysis) -> Vec<&str> {
+    analysis.findings.iter().map(|f| f.rule).filter(|r| r.contains("limit")).collect()
+}
+
+#[test]
+fn limits_bind_at_the_limit_and_not_below() {
+    // A hub of Zigbee takes 32 end devices; with no router beside it, the 33rd finds no parent.
+    for (count, taken) in [(31, 31), (32, 32), (33, 32)] {
+        let analysis = cluster(System::Zigbee, "sensor-battery", count);
+        assert_eq!(reached(&analysis), taken);
+        let full = analysis.networks[0]
+            .outcomes
+            .iter()
+            .find(|o| matches!(o.reason, Reason::Capacity { .. }));
+        assert_eq!(full.is_some(), count > 32);
+        if let Some(full) = full {
+            assert_eq!(
+                full.reason.to_string(),
+                "a0 is full: it takes 32 children. Use a second hub or another router near here."
+            );
+        }
+    }
+    // A star serves 75 devices.
+    for (count, taken, found) in
+        [(67, 67, vec![]), (75, 75, vec!["near a limit"]), (76, 75, vec!["over a limit"])]
+    {
+        let analysis = cluster(System::Star, "sensor-battery", count);
+        assert_eq!((reached(&analysis), rules(&analysis)), (taken, found), "{count}");
+    }
+}
+
+#[test]
+fn thread_takes_32_routers_and_the_next_does_not_promote() {
+    for (count, forward) in [(30, 30), (31, 31), (32, 31)] {
+        let analysis = cluster(System::Thread, "switch-neutral", count);
+        let nodes = &analysis.networks[0].nodes;
+        let forwards = nodes.iter().filter(|n| n.role.role.name() == "forwards").count();
+        assert_eq!(forwards, forward, "{count} beside the border router");
+        assert_eq!(rules(&analysis).contains(&"over a limit"), count > 31);
+    }
+}
+
+#[test]
+fn in_long_range_nobody_forwards() {
+    // 400 m of steep fall: no device reaches beyond what the hub itself does.
+    let analysis = chain(System::ZWaveLr, 30.0, &["switch-neutral"; 4]);
+    let network = &analysis.networks[0];
+    assert!(network.outcomes.iter().all(|o| o.hops.len() <= 1));
+    let last = &network.nodes[4];
+    assert_eq!(last.role.why, "in Z-Wave Long Range nobody forwards");
+    assert_eq!(network.outcomes[4].band, Band::Out, "{}", network.outcomes[4].reason);
+}
+
+#[test]
+fn a_limit_of_the_users_own_binds() {
+    let analysis = chain(System::ZWave, ZWAVE_STEP, &["switch-neutral"; 4]);
+    assert_eq!(outcome(&analysis, 4).hops.len(), 4);
+    let own = json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": "zwave", "limits": {"most_hops": 3}}});
+    let site = with((*analysis.site).clone(), &[own]);
+    let bound = analyse(&Arc::new(site), &Options::default());
+    assert_eq!(
+        outcome(&bound, 4).reason.to_string(),
+        "It would need 4 hops (3 repeaters); Z-Wave allows 3 (2 repeaters)."
+    );
+}
+
+#[test]
+fn a_breaker_takes_down_what_hangs_on_what_it_feeds() {
+    let analysis = chain(System::Zigbee, ZIGBEE_STEP, &["switch-neutral", "sensor-battery"]);
+    let point = json!({"do": "put-point", "point": {"id": "a1", "name": "a1", "floor": "g", "at": [ZIGBEE_STEP, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": "7"}});
+    let site = with((*analysis.site).clone(), &[point]);
+    let fed = analyse(&Arc::new(site), &Options::default());
+    assert_eq!(outcome(&fed, 2).hangs_on_breakers, ["7"]);
+    assert!(outcome(&fed, 1).hangs_on_breakers.is_empty(), "it has no power itself");
 }

@@ -92,13 +92,12 @@ fn a_server_killed_in_mid_edit_has_every_acknowledged_edit() {
                 let answer = client.post("/jobs/larkfield-mill/edits", &moved(*n));
                 answer.is_some_and(|a| a.status == 200)
             };
-            (acknowledged + 1..).take_while(taken).last().unwrap_or(acknowledged)
+            (acknowledged + 1..100_000).take_while(taken).last().unwrap_or(acknowledged)
         });
         std::thread::sleep(std::time::Duration::from_millis(400));
         server.child.kill().unwrap();
         let last = writer.join().unwrap();
         assert!(last > acknowledged, "round {round} took no edit before the kill");
-        acknowledged = last;
         let kept = common::run(&["export", "--db", file, "larkfield-mill"]);
         let kept: serde_json::Value = serde_json::from_slice(&kept.stdout).unwrap();
         let points = kept["site"]["points"].as_array().unwrap();

@@ -13,7 +13,7 @@ pub fn value(analysis: &Analysis) -> Value {
     let findings: Vec<_> = analysis
         .findings
         .iter()
-        .map(|f| json!({ "weight": format!("{:?}", f.weight).to_lowercase(), "text": f.text, "device": f.device, "point": f.point }))
+        .map(|f| json!({ "weight": format!("{:?}", f.weight).to_lowercase(), "rule": f.rule, "text": f.text, "cure": f.cure, "network": f.network, "device": f.device, "point": f.point }))
         .collect();
     json!({
         "job": analysis.site.job.name,

@@ -135,6 +135,8 @@ fn rebuilt(from: &Site, findings: &mut Vec<ImportFinding>) -> Site {
     table!("network", networks, PutNetwork, network);
     table!("device", devices, PutDevice, device);
     table!("reading", readings, PutReading, reading);
+    table!("emitter", emitters, PutEmitter, emitter);
+    table!("scan", scans, PutScan, scan);
     put("calibration".to_owned(), Edit::SetCalibration { calibration: from.calibration.clone() });
     site
 }

@@ -28,7 +28,8 @@ pub use images::Image;
 pub use jobs::{JobId, JobSummary};
 
 /// Every migration in order. Append only.
-const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_jobs.sql")];
+const MIGRATIONS: [&str; 2] =
+    [include_str!("../migrations/0001_jobs.sql"), include_str!("../migrations/0002_kinds.sql")];
 
 /// What stopped the store.
 #[derive(Debug, thiserror::Error)]

@@ -17,6 +17,8 @@ macro_rules! for_each_table {
         $do!("device", devices);
         $do!("construction", constructions);
         $do!("reading", readings);
+        $do!("emitter", emitters);
+        $do!("scan", scans);
     };
 }
 

@@ -145,7 +145,7 @@ pub(crate) async fn new_job(form: web::Json<NewJob>, app: web::Data<App>) -> Ans
         [("zigbee", System::Zigbee), ("zwave", System::ZWave), ("star", System::Star)]
     {
         if let Ok(id) = id.parse() {
-            site.networks.put(Network { id, name: system.name().to_owned(), system });
+            site.networks.put(Network::new(id, system.name(), system));
         }
     }
     let id = app.store.create(&site, &now())?;

@@ -9,6 +9,7 @@ use crate::geometry::Place;
 use crate::network::{Node, Role};
 use crate::propagation::Medium;
 use crate::radio::profile::{Class, hand_loss, planning_profile};
+use crate::radio::region::Region;
 use crate::site::{DeviceId, FloorId};
 use crate::units::{Db, Metres};
 
@@ -128,8 +129,8 @@ pub fn coverage(
     let z = (floor.elevation_m + request.height).get();
     let earlier = earlier.filter(|e| e.grid == grid && e.request == *request);
     let medium = &network.medium;
-    let handset = handset(network, request.handset);
-    let most_hops = network.system.rule().most_hops;
+    let handset = handset(network, analysis.site.job.region, request.handset);
+    let most_hops = network.rule.most_hops;
     let mut layers = Vec::new();
     let mut margin = vec![f32::NEG_INFINITY; grid.across * grid.down];
     for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
@@ -160,22 +161,26 @@ pub fn coverage(
 
 /// Margin at a path loss of zero.
 fn budget(from: &Node, to: &Node) -> Db {
-    crate::network::link::received(from, to, Db::ZERO) - to.radio.sensitivity
+    crate::network::link::received(from, to, Db::ZERO) - to.needs
 }
 
 /// The carried radio as a node, without a place.
-fn handset(network: &NetworkAnalysis, handset: Handset) -> Node {
+fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> Node {
     let hand = match handset {
         Handset::Sensor => Db::ZERO,
         Handset::Remote => hand_loss(network.system),
     };
+    let radio = planning_profile(network.system, Class::Battery, region);
     Node {
         device: network.nodes[0].device.clone(),
         name: String::new(),
         kind: String::new(),
         place: Place::default(),
-        radio: planning_profile(network.system, Class::Battery),
+        needs: radio.sensitivity,
+        radio,
         mounting: Vec::new(),
+        doubt: 0.0,
+        circuit: String::new(),
         hand,
         role: crate::network::RoleFinding {
             role: Role::Carried,

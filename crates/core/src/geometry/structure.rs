@@ -66,6 +66,8 @@ pub struct WallShape {
     pub length: f64,
     /// Its openings.
     pub openings: Vec<Hole>,
+    /// Variance that a guess at its construction adds, in dB².
+    pub doubt: f64,
 }
 
 /// An opening as a ray meets it.
@@ -171,6 +173,7 @@ impl Structure {
                 construction,
                 storey: self.storeys.len(),
                 length: wall.length().get(),
+                doubt: wall.known.doubt().get().powi(2),
                 openings,
             });
         }
@@ -240,6 +243,22 @@ impl Structure {
         let off = |s: &Storey| (s.z[0] - z).max(z - s.z[1]).max(0.0);
         let storeys = self.storeys.iter().enumerate();
         storeys.min_by(|a, b| off(a.1).total_cmp(&off(b.1))).map(|(place, _)| place)
+    }
+
+    /// Whether the construction of any wall is doubtful.
+    pub fn has_doubt(&self) -> bool {
+        self.walls.iter().any(|w| w.doubt > 0.0)
+    }
+
+    /// Variance that doubtful walls add to a straight way, in dB².
+    pub fn doubt_between(&self, from: Place, to: Place) -> f64 {
+        let mut doubt = 0.0;
+        self.visit_crossings(from, to, &mut |crossing| {
+            if let Surface::Wall(wall) = crossing.surface {
+                doubt += self.walls[wall].doubt;
+            }
+        });
+        doubt
     }
 
     /// How many storeys there are.

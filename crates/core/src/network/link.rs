@@ -7,8 +7,7 @@ use crate::geometry::Place;
 use crate::propagation::Medium;
 use crate::radio::mounting;
 use crate::radio::profile::{RadioProfile, hand_loss, planning_profile};
-use crate::radio::system::System;
-use crate::site::{Device, DeviceId, Site};
+use crate::site::{Device, DeviceId, Network, Site};
 use crate::units::{Db, Dbm};
 
 use super::role::{Role, RoleFinding, role};
@@ -26,31 +25,50 @@ pub struct Node {
     pub place: Place,
     /// What it brings to a link.
     pub radio: RadioProfile,
+    /// What it needs to hear: its sensitivity, or more where others are on the air.
+    pub needs: Dbm,
     /// What stands between it and the room, by name.
     pub mounting: Vec<(&'static str, Db)>,
     /// Loss of the hand that holds it.
     pub hand: Db,
     /// Its role and why.
     pub role: RoleFinding,
+    /// Variance that its own surroundings add to a link, in dB².
+    pub doubt: f64,
+    /// The breaker that feeds it; empty when it has none or none is known.
+    pub circuit: String,
 }
 
 impl Node {
-    /// The node of a device; nothing when its point, storey or catalogue row is missing.
-    pub fn new(site: &Site, device: &Device, system: System) -> Option<Self> {
-        let kind = catalogue::kind(&device.kind)?;
+    /// The node of a device; nothing when its point, storey or catalogue row is missing, or it has
+    /// no radio.
+    pub fn new(site: &Site, device: &Device, network: &Network) -> Option<Self> {
+        let kind = catalogue::kind(&device.kind).filter(|k| k.has_radio)?;
         let point = site.point_of(device)?;
         let floor = site.floors.get(&point.floor)?;
         let z = (floor.elevation_m + point.height_m).get();
-        let frequency = site.job.region.frequency(system);
+        let (system, region) = (network.system, site.job.region);
+        let planned = planning_profile(system, kind.class(), region);
+        let radio = device.sheet.applied_to(planned);
+        let mut mounting = mounting::losses(point, region.frequency(system, None));
+        mounting.extend(device.sheet.extra_loss_db.map(|loss| ("other loss around it", loss)));
+        let usable = system.rule().usable;
         Some(Self {
             device: device.id.clone(),
             name: device.name.clone(),
             kind: device.kind.clone(),
             place: Place::new(point.at[0], point.at[1], z),
-            radio: planning_profile(system, kind.class()),
-            mounting: mounting::losses(point, frequency),
+            radio,
+            needs: usable.map_or(radio.sensitivity, |u| u.max(radio.sensitivity)),
+            mounting,
             hand: if kind.is_hand_held() { hand_loss(system) } else { Db::ZERO },
             role: role(site, device),
+            doubt: point.known.doubt().get().powi(2),
+            circuit: if kind.is_on_mains() {
+                point.circuit.trim().to_owned()
+            } else {
+                String::new()
+            },
         })
     }
 
@@ -83,15 +101,20 @@ pub struct Link {
     pub margin_ab: Db,
     /// Margin at `a` when `b` sends.
     pub margin_ba: Db,
+    /// Deviation of the model on this link: guessed walls and unseen boxes widen it.
+    pub sigma: Db,
+    /// The margin that the wanted confidence needs here: `z·σ`.
+    pub target: Db,
 }
 
 impl Link {
     /// The link between two nodes with a known path loss.
-    pub fn new(nodes: &[Node], a: usize, b: usize, path_loss: Db) -> Self {
+    pub fn new(nodes: &[Node], a: usize, b: usize, path_loss: Db, sure: Sure) -> Self {
         let margin = |from: usize, to: usize| {
-            received(&nodes[from], &nodes[to], path_loss) - nodes[to].radio.sensitivity
+            received(&nodes[from], &nodes[to], path_loss) - nodes[to].needs
         };
-        Self { a, b, path_loss, margin_ab: margin(a, b), margin_ba: margin(b, a) }
+        let (sigma, target) = sure.of(nodes[a].doubt + nodes[b].doubt);
+        Self { a, b, path_loss, margin_ab: margin(a, b), margin_ba: margin(b, a), sigma, target }
     }
 
     /// A link is as good as its worse direction.
@@ -99,9 +122,34 @@ impl Link {
         self.margin_ab.min(self.margin_ba)
     }
 
+    /// Whether it has the margin that the wanted confidence needs.
+    pub fn is_sure(&self) -> bool {
+        self.margin() >= self.target
+    }
+
     /// The margin when `from` sends.
     pub fn margin_from(&self, from: usize) -> Db {
         if from == self.a { self.margin_ab } else { self.margin_ba }
+    }
+}
+
+/// How sure links must be: the model's deviation and `z(p)` of the wanted confidence.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Sure {
+    /// Deviation of the model.
+    pub sigma: Db,
+    /// `z(p)`.
+    pub z: f64,
+}
+
+impl Sure {
+    /// Deviation and target margin of a link with this much more variance, in dB².
+    pub fn of(self, doubt: f64) -> (Db, Db) {
+        if doubt <= 0.0 {
+            return (self.sigma, self.sigma * self.z);
+        }
+        let sigma = Db::new((self.sigma.get().powi(2) + doubt).sqrt());
+        (sigma, sigma * self.z)
     }
 }
 
@@ -122,21 +170,28 @@ impl Links {
     pub fn new(
         nodes: &[Node],
         medium: &Medium,
+        sure: Sure,
         known: impl Fn(&Node, &Node) -> Option<Db>,
     ) -> Self {
-        let mut this =
-            Self { all: Vec::new(), count: nodes.len(), place: vec![NONE; nodes.len().pow(2)] };
+        let count = nodes.len();
+        let mut this = Self { all: Vec::new(), count, place: vec![NONE; count * count] };
         let stations: Vec<_> = nodes.iter().map(|_| OnceCell::new()).collect();
         let station = |n: usize| stations[n].get_or_init(|| medium.station(nodes[n].place));
-        for a in 0..nodes.len() {
-            for b in a + 1..nodes.len() {
+        let doubtful = medium.structure.has_doubt();
+        for a in 0..count {
+            for b in a + 1..count {
                 if !nodes[a].carries_others() && !nodes[b].carries_others() {
                     continue;
                 }
                 let (one, other) = (&nodes[a], &nodes[b]);
                 let loss = known(one, other)
                     .unwrap_or_else(|| medium.loss_between(station(a), station(b)));
-                this.push(Link::new(nodes, a, b, loss));
+                let mut link = Link::new(nodes, a, b, loss, sure);
+                if doubtful {
+                    let walls = medium.structure.doubt_between(one.place, other.place);
+                    (link.sigma, link.target) = sure.of(walls + one.doubt + other.doubt);
+                }
+                this.push(link);
             }
         }
         this

@@ -1,7 +1,10 @@
 //! Who forwards, which links there are, which way a message goes, and what is lost without whom.
 
+pub mod capacity;
+pub mod judge;
 pub mod link;
 pub mod outcome;
+pub mod resilience;
 pub mod role;
 pub mod route;
 

@@ -53,6 +53,8 @@ pub struct Hop {
     pub margin_out: Db,
     /// Margin towards the hub.
     pub margin_back: Db,
+    /// The margin that the wanted confidence needs on this hop.
+    pub target: Db,
 }
 
 impl Hop {
@@ -69,29 +71,40 @@ pub struct Outcome {
     pub device: DeviceId,
     /// Its band.
     pub band: Band,
+    /// The hub that it belongs to.
+    pub hub: Option<DeviceId>,
     /// The route from the hub; empty when it is not reached or is the hub.
     pub hops: Vec<Hop>,
     /// The chance that a message arrives over the whole route, with tries.
     pub success: f64,
+    /// Expected transmissions over the route.
+    pub tries: f64,
     /// Expected time over the route in milliseconds.
     pub delay_ms: f64,
     /// How many radios that carry others it hears at target or better.
     pub parents: usize,
     /// Devices without any one of which it is lost.
     pub hangs_on: Vec<DeviceId>,
+    /// Breakers of which any one, switched off, cuts it off though it has power itself.
+    pub hangs_on_breakers: Vec<String>,
     /// Why the verdict is what it is.
     pub reason: Reason,
 }
 
 impl Outcome {
-    /// The weakest hop of the route.
+    /// The weakest hop of the route, against what each needs.
     pub fn weakest(&self) -> Option<&Hop> {
-        self.hops.iter().min_by(|a, b| a.margin().total_cmp(&b.margin()))
+        let spare = |h: &Hop| h.margin() - h.target;
+        self.hops.iter().min_by(|a, b| spare(a).total_cmp(&spare(b)))
     }
     /// Repeaters on the route: one fewer than hops.
     pub fn repeaters(&self) -> usize {
         self.hops.len().saturating_sub(1)
     }
+}
+
+fn repeaters(count: usize) -> String {
+    if count == 1 { "1 repeater".to_owned() } else { format!("{count} repeaters") }
 }
 
 /// Why a device has its verdict. Its text is a sentence for the person who plans.
@@ -142,6 +155,15 @@ pub enum Reason {
         /// The system.
         system: &'static str,
     },
+    /// Who could take it is full.
+    Capacity {
+        /// The parent or hub, by name.
+        at: String,
+        /// How many it takes.
+        most: usize,
+        /// Of what.
+        what: &'static str,
+    },
     /// Only something that can be switched off, or does not fit, would carry it.
     OnlyThroughUnsure {
         /// Its name.
@@ -179,9 +201,13 @@ impl fmt::Display for Reason {
             }
             Self::HopLimit { hops, allowed, system } => write!(
                 f,
-                "It would need {hops} hops ({} repeaters); {system} allows {allowed} ({} repeaters).",
-                hops - 1,
-                allowed - 1
+                "It would need {hops} hops ({}); {system} allows {allowed} ({}).",
+                repeaters(hops - 1),
+                repeaters(allowed - 1)
+            ),
+            Self::Capacity { at, most, what } => write!(
+                f,
+                "{at} is full: it takes {most} {what}. Use a second hub or another router near here."
             ),
             Self::OnlyThroughUnsure { through, why } => {
                 write!(f, "Only {through} would carry it, and {why}.")

@@ -2,6 +2,7 @@
 
 use crate::catalogue::{self, Duty, Supply};
 use crate::fit::{self, Fits};
+use crate::radio::system::RouteChoice;
 use crate::site::{Device, Site};
 
 /// What a device is to its network.
@@ -53,10 +54,23 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
         (Duty::Hub, _) => return plain(Role::Hub, "it starts and keeps the network"),
         (Duty::Remote, _) => return plain(Role::Carried, "a remote sleeps between presses"),
         (_, Supply::Battery) => return plain(Role::Sleeps, "a battery device sleeps"),
+        _ if !kind.has_radio => {
+            return plain(Role::Leaf, "a wired companion has no radio: it is no node");
+        }
         _ if !kind.forwards => {
             return plain(Role::Leaf, "this device does not forward for others");
         }
         _ => {}
+    }
+    let system = site.networks.get(&device.network).map(|n| n.system);
+    if let Some(system) = system
+        && system.rule().choice == RouteChoice::DirectOnly
+    {
+        return RoleFinding {
+            role: Role::Leaf,
+            why: format!("in {} nobody forwards", system.name()),
+            may_go_dark: false,
+        };
     }
     if fit::verdict(&fit::findings(kind, point)) >= Fits::ElectricianDecides {
         return plain(Role::Leaf, "it does not fit its box as surveyed, so nothing is built on it");

@@ -4,7 +4,7 @@ use crate::radio::modulation::Delivery;
 use crate::radio::system::{RouteChoice, Rule};
 use crate::units::Db;
 
-use super::link::{Links, Node};
+use super::link::{Link, Links, Node};
 
 /// The graph that a search runs on.
 #[derive(Clone, Debug)]
@@ -12,6 +12,7 @@ pub struct Graph {
     carries: Vec<bool>,
     /// For each node, whom it hears well enough and what the link costs.
     neighbours: Vec<Vec<(usize, Cost)>>,
+    most_cost: u32,
 }
 
 /// What a route costs: less is better. Repeaters or link cost first, then the weakest margin.
@@ -40,30 +41,49 @@ pub fn zigbee_link_cost(p: f64) -> u32 {
     cost
 }
 
+/// Link cost by margin: over 20 dB 1, over 10 dB 2, over 2 dB 4, else none. Source: Thread 1.3
+/// specification, § 5.9.2.
+pub fn thread_link_cost(margin: Db) -> Option<u32> {
+    match margin.get() {
+        m if m > 20.0 => Some(1),
+        m if m > 10.0 => Some(2),
+        m if m > 2.0 => Some(4),
+        _ => None,
+    }
+}
+
+/// What a link costs by a system's choice; nothing when the system would not use it.
+pub fn link_cost(rule: &Rule, delivery: &Delivery, margin: Db) -> Option<u32> {
+    match rule.choice {
+        RouteChoice::FewestRepeaters | RouteChoice::DirectOnly | RouteChoice::Flood => Some(1),
+        RouteChoice::LeastLinkCost => Some(zigbee_link_cost(delivery.success(margin, 1))),
+        RouteChoice::MarginSteps => thread_link_cost(margin),
+        // The weakest margin alone decides.
+        RouteChoice::Nearest => Some(0),
+    }
+}
+
 impl Graph {
-    /// The links of at least `least_margin` in their worse direction, with their cost by the
-    /// system's own choice.
+    /// The links that `wanted` takes, with their cost by the system's own choice.
     pub fn new(
         nodes: &[Node],
         links: &Links,
         rule: &Rule,
         delivery: &Delivery,
-        least_margin: Db,
+        wanted: impl Fn(&Link) -> bool,
     ) -> Self {
         let mut neighbours = vec![Vec::new(); nodes.len()];
-        for link in links.all.iter().filter(|l| l.margin() >= least_margin) {
+        for link in links.all.iter().filter(|l| wanted(l)) {
             let weakest = link.margin();
-            let sum = match rule.choice {
-                RouteChoice::FewestRepeaters => 1,
-                RouteChoice::LeastLinkCost => zigbee_link_cost(delivery.success(weakest, 1)),
-            };
+            let Some(sum) = link_cost(rule, delivery, weakest) else { continue };
             neighbours[link.a].push((link.b, Cost { sum, weakest }));
             neighbours[link.b].push((link.a, Cost { sum, weakest }));
         }
         for row in &mut neighbours {
             row.sort_by_key(|(to, _)| *to);
         }
-        Self { carries: nodes.iter().map(Node::carries_others).collect(), neighbours }
+        let carries = nodes.iter().map(Node::carries_others).collect();
+        Self { carries, neighbours, most_cost: rule.most_cost.unwrap_or(u32::MAX) }
     }
 
     /// A graph from bare costs, for tests and for callers with their own links.
@@ -73,58 +93,100 @@ impl Graph {
             neighbours[a].push((b, cost));
             neighbours[b].push((a, cost));
         }
-        Self { carries, neighbours }
+        Self { carries, neighbours, most_cost: u32::MAX }
     }
 
-    /// The best route from `hub` to every node within the hop limit, as places from the hub to
-    /// the node; nothing for a node that none reaches. `down` nodes take no part.
+    /// The same graph where a route may cost at most `most`.
+    #[must_use]
+    pub fn costing_at_most(self, most: u32) -> Self {
+        Self { most_cost: most, ..self }
+    }
+
+    /// How many nodes there are.
+    pub fn len(&self) -> usize {
+        self.carries.len()
+    }
+
+    /// Whether there is no node.
+    pub fn is_empty(&self) -> bool {
+        self.carries.is_empty()
+    }
+
+    /// Whether a node carries others.
+    pub fn carries(&self, node: usize) -> bool {
+        self.carries[node]
+    }
+
+    /// Whom a node hears, and what each link costs.
+    pub fn neighbours(&self, node: usize) -> &[(usize, Cost)] {
+        &self.neighbours[node]
+    }
+
+    /// The best route from any of `hubs` to every node within the hop limit, as places from the
+    /// hub to the node; nothing for a node that none reaches. `down` nodes take no part.
     ///
     /// Layer `h` holds the best way of exactly `h` hops, so that a hop limit binds in the search
-    /// itself and not on its result. Costs grow with every hop, so a best way repeats no node.
-    pub fn routes(&self, hub: usize, most_hops: usize, down: &[bool]) -> Vec<Option<Vec<usize>>> {
+    /// itself and not on its result. A best way repeats no node: costs never fall along a way, and
+    /// of two ways of equal cost the one with fewer hops is kept.
+    pub fn routes(
+        &self,
+        hubs: &[usize],
+        most_hops: usize,
+        down: &[bool],
+    ) -> Vec<Option<Vec<usize>>> {
         let count = self.carries.len();
         let is_down = |node: usize| down.get(node).copied().unwrap_or(false);
         let mut layer: Vec<Option<Cost>> = vec![None; count];
-        if !is_down(hub) {
-            layer[hub] = Some(Cost { sum: 0, weakest: Db::new(f64::INFINITY) });
+        for &hub in hubs {
+            if !is_down(hub) {
+                layer[hub] = Some(Cost { sum: 0, weakest: Db::new(f64::INFINITY) });
+            }
         }
         let mut best: Vec<Option<(Cost, usize)>> = vec![None; count];
         let mut parents: Vec<Vec<usize>> = Vec::new();
         for hops in 1..=most_hops {
             let mut next: Vec<Option<Cost>> = vec![None; count];
             let mut parent = vec![usize::MAX; count];
+            let mut any = false;
             for (from, cost) in layer.iter().enumerate() {
                 let Some(so_far) = cost else { continue };
                 if !self.carries[from] {
                     continue;
                 }
                 for &(to, link) in &self.neighbours[from] {
-                    if to == hub || is_down(to) {
+                    if is_down(to) || hubs.contains(&to) {
                         continue;
                     }
                     let cost = Cost {
                         sum: so_far.sum + link.sum,
                         weakest: so_far.weakest.min(link.weakest),
                     };
+                    // What was reached better with fewer hops leads nowhere better from here.
+                    if cost.sum > self.most_cost
+                        || best[to].is_some_and(|(known, _)| !cost.better_than(&known))
+                    {
+                        continue;
+                    }
                     if next[to].is_none_or(|known| cost.better_than(&known)) {
-                        (next[to], parent[to]) = (Some(cost), from);
+                        (next[to], parent[to], any) = (Some(cost), from, true);
                     }
                 }
             }
             for (to, cost) in next.iter().enumerate() {
-                if let Some(cost) = cost
-                    && best[to].is_none_or(|(known, _)| cost.better_than(&known))
-                {
+                if let Some(cost) = cost {
                     best[to] = Some((*cost, hops));
                 }
             }
             parents.push(parent);
             layer = next;
+            if !any {
+                break;
+            }
         }
         (0..count)
             .map(|node| {
-                if node == hub {
-                    return Some(vec![hub]);
+                if hubs.contains(&node) {
+                    return Some(vec![node]);
                 }
                 let (_, hops) = best[node]?;
                 let mut way = vec![node];
@@ -135,5 +197,31 @@ impl Graph {
                 Some(way)
             })
             .collect()
+    }
+
+    /// Which nodes are within `most_hops` of a hub when those of `down` take no part: the question
+    /// of reach alone, without costs, for trying many losses.
+    pub fn reached(&self, hubs: &[usize], most_hops: usize, down: &[bool]) -> Vec<bool> {
+        let mut reached = vec![false; self.carries.len()];
+        let mut frontier: Vec<usize> = hubs.iter().copied().filter(|h| !down[*h]).collect();
+        for &hub in &frontier {
+            reached[hub] = true;
+        }
+        for _ in 0..most_hops {
+            let mut next = Vec::new();
+            for &from in &frontier {
+                if !self.carries[from] {
+                    continue;
+                }
+                for &(to, _) in &self.neighbours[from] {
+                    if !reached[to] && !down[to] {
+                        reached[to] = true;
+                        next.push(to);
+                    }
+                }
+            }
+            frontier = next;
+        }
+        reached
     }
 }

@@ -1,5 +1,7 @@
 //! Radios: systems and their bands, regions, transmit power and sensitivity by class, mounting.
 
+pub mod air;
+pub mod coexistence;
 pub mod modulation;
 pub mod mounting;
 pub mod profile;

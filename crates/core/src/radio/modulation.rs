@@ -1,5 +1,7 @@
 //! From signal margin to lost frames.
 
+use std::f64::consts::{PI, TAU};
+
 use crate::units::Db;
 
 /// How bits are put on the carrier.
@@ -9,17 +11,21 @@ pub enum Modulation {
     Oqpsk,
     /// Non-coherent two-level frequency shift keying.
     Fsk,
+    /// Frequency shift keying with modulation index 0.5, as Bluetooth sends.
+    Gfsk,
 }
 
 impl Modulation {
     /// Bit error rate at a signal to interference and noise ratio (for FSK: Eb/N0).
     ///
     /// O-QPSK: IEEE 802.15.4-2006, annex E.4.1.8. FSK: `½·exp(−γ/2)`, Proakis, *Digital
-    /// Communications*, § 5.4.
+    /// Communications*, § 5.4. GFSK: two correlated signals detected without phase, Proakis § 5.4.4,
+    /// with `|ρ| = sin(πh)/(πh)`, `h = 0.5`; the Gaussian filter is neglected.
     pub fn bit_error_rate(self, sinr: Db) -> f64 {
         let linear = 10f64.powf(sinr.get() / 10.0);
         match self {
             Self::Fsk => 0.5 * (-linear / 2.0).exp(),
+            Self::Gfsk => correlated_fsk(linear, 2.0 / PI),
             Self::Oqpsk => {
                 let mut binomial = 16.0;
                 let mut sum = 0.0;
@@ -34,11 +40,40 @@ impl Modulation {
         }
     }
 
+    /// The modulation of this name: `oqpsk`, `fsk` or `gfsk`.
+    pub fn named(name: &str) -> Option<Self> {
+        [("oqpsk", Self::Oqpsk), ("fsk", Self::Fsk), ("gfsk", Self::Gfsk)]
+            .into_iter()
+            .find_map(|(word, m)| (word == name).then_some(m))
+    }
+
     /// Frame error rate: `1 − (1 − BER)^(8·bytes)`.
     pub fn packet_error_rate(self, sinr: Db, bytes: u32) -> f64 {
         let bits = 8.0 * f64::from(bytes);
         -(bits * (-self.bit_error_rate(sinr)).ln_1p()).exp_m1()
     }
+}
+
+/// Bit error rate of two signals with correlation `rho`, detected without phase.
+///
+/// `P = (1/4π)·∫ (1−ζ²)/(1+2ζ·sin θ+ζ²)·exp(−b²/2·(1+2ζ·sin θ+ζ²)) dθ` over a whole turn,
+/// `a, b = √(γ/2·(1 ∓ √(1−ρ²)))`, `ζ = a/b`: the Marcum functions of Proakis, § 5.4.4, in the finite
+/// form of Simon and Alouini, *Digital Communication over Fading Channels*, § 8.2.
+fn correlated_fsk(gamma: f64, rho: f64) -> f64 {
+    const STEPS: i32 = 256;
+    let root = (1.0 - rho * rho).sqrt();
+    let (a2, b2) = (gamma / 2.0 * (1.0 - root), gamma / 2.0 * (1.0 + root));
+    if b2 <= 0.0 {
+        return 0.5;
+    }
+    let zeta = (a2 / b2).sqrt();
+    let at = |k: i32| {
+        let theta = TAU * (f64::from(k) + 0.5) / f64::from(STEPS);
+        let term = zeta.mul_add(2.0 * theta.sin(), zeta.mul_add(zeta, 1.0));
+        (1.0 - zeta * zeta) / term * (-b2 / 2.0 * term).exp()
+    };
+    let mean = (0..STEPS).map(at).sum::<f64>() / f64::from(STEPS);
+    (0.5 * mean).clamp(0.0, 0.5)
 }
 
 /// Frame length at which the planning profiles state their sensitivity.
@@ -130,8 +165,17 @@ mod tests {
     }
 
     #[test]
+    fn without_correlation_two_signals_are_plain_fsk() {
+        for gamma in [0.5, 2.0, 8.0, 20.0] {
+            let plain = 0.5 * f64::exp(-gamma / 2.0);
+            assert!((correlated_fsk(gamma, 0.0) / plain - 1.0).abs() < 1e-9, "{gamma}");
+            assert!(correlated_fsk(gamma, 2.0 / PI) > plain);
+        }
+    }
+
+    #[test]
     fn more_signal_never_loses_more_frames() {
-        for m in [Modulation::Oqpsk, Modulation::Fsk] {
+        for m in [Modulation::Oqpsk, Modulation::Fsk, Modulation::Gfsk] {
             let rates: Vec<_> = (-200..=200)
                 .map(|t| m.packet_error_rate(Db::new(f64::from(t) / 10.0), 20))
                 .collect();
@@ -141,7 +185,7 @@ mod tests {
 
     #[test]
     fn delivery_is_anchored_at_the_sensitivity() {
-        for m in [Modulation::Oqpsk, Modulation::Fsk] {
+        for m in [Modulation::Oqpsk, Modulation::Fsk, Modulation::Gfsk] {
             let still = Delivery::new(m, Db::new(1e-9));
             assert!((still.success(Db::ZERO, 1) - 0.99).abs() < 1e-4);
             assert!((still.expected_tries(Db::ZERO, 4) - 1.0101).abs() < 1e-4);

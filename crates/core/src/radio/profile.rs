@@ -1,12 +1,16 @@
 //! Transmit power, sensitivity and antenna gain by system and class of device.
 
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::region::Region;
 use super::system::System;
 use crate::units::{Db, Dbm};
 
 /// The class of a radio, as far as its link budget goes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Class {
-    /// The hub, coordinator or controller.
+    /// The hub, coordinator, controller, border router or access point.
     Hub,
     /// A device on the mains.
     Mains,
@@ -25,31 +29,100 @@ pub struct RadioProfile {
     pub antenna: Db,
 }
 
+impl RadioProfile {
+    /// The strongest radiated power, over isotropic.
+    pub fn eirp(&self) -> Dbm {
+        self.tx + self.antenna
+    }
+}
+
+/// What a data sheet says of one device in place of the planning profile.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DataSheet {
+    /// Transmit power.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tx_dbm: Option<Dbm>,
+    /// Sensitivity.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sensitivity_dbm: Option<Dbm>,
+    /// Antenna gain.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub antenna_db: Option<Db>,
+    /// Loss around it beyond its box and mounting.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extra_loss_db: Option<Db>,
+}
+
+impl DataSheet {
+    /// Whether it says nothing.
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
+    }
+
+    /// The planning profile with what the sheet says in its place.
+    pub fn applied_to(&self, profile: RadioProfile) -> RadioProfile {
+        RadioProfile {
+            tx: self.tx_dbm.unwrap_or(profile.tx),
+            sensitivity: self.sensitivity_dbm.unwrap_or(profile.sensitivity),
+            antenna: self.antenna_db.unwrap_or(profile.antenna),
+        }
+    }
+}
+
 const fn radio(tx: f64, sensitivity: f64, antenna: f64) -> RadioProfile {
     RadioProfile { tx: Dbm::new(tx), sensitivity: Dbm::new(sensitivity), antenna: Db::new(antenna) }
 }
 
-/// The planning profile of a radio; a data sheet overrules it. All *planning values*.
+/// The planning profile of a radio; a data sheet overrules it. All *planning values*, held to what
+/// the region allows.
 #[rustfmt::skip]
-pub fn planning_profile(system: System, class: Class) -> RadioProfile {
-    match (system, class) {
-        (System::Zigbee, Class::Hub)     => radio(10.0, -99.0, 1.0),
-        (System::Zigbee, Class::Mains)   => radio(8.0, -97.0, 0.0),
-        (System::Zigbee, Class::Battery) => radio(4.0, -95.0, -2.0),
-        (System::ZWave, Class::Hub)      => radio(4.0, -99.0, 0.0),
+pub fn planning_profile(system: System, class: Class, region: Region) -> RadioProfile {
+    let profile = match (system, class) {
+        (System::Zigbee | System::Thread | System::Kit, Class::Hub)     => radio(10.0, -99.0, 1.0),
+        (System::Zigbee | System::Thread | System::Kit, Class::Mains)   => radio(8.0, -97.0, 0.0),
+        (System::Zigbee | System::Thread | System::Kit, Class::Battery) => radio(4.0, -95.0, -2.0),
+        (System::ZWave, Class::Hub)        => radio(4.0, -99.0, 0.0),
         // Sub-GHz antennas that fit a wall box are short for their wavelength.
-        (System::ZWave, Class::Mains)    => radio(0.0, -97.0, -2.0),
-        (System::ZWave, Class::Battery)  => radio(0.0, -95.0, -4.0),
-        (System::Star, Class::Hub)       => radio(5.0, -107.0, -1.0),
-        (System::Star, Class::Mains)     => radio(3.0, -105.0, -4.0),
-        (System::Star, Class::Battery)   => radio(0.0, -103.0, -6.0),
-    }
+        (System::ZWave, Class::Mains)      => radio(0.0, -97.0, -2.0),
+        (System::ZWave, Class::Battery)    => radio(0.0, -95.0, -4.0),
+        (System::ZWaveLr, Class::Hub) if region == Region::Us => radio(20.0, -107.0, 0.0),
+        (System::ZWaveLr, Class::Hub)      => radio(14.0, -107.0, 0.0),
+        (System::ZWaveLr, Class::Mains)    => radio(14.0, -107.0, -2.0),
+        (System::ZWaveLr, Class::Battery)  => radio(14.0, -107.0, -4.0),
+        (System::Star, Class::Hub)         => radio(5.0, -107.0, -1.0),
+        (System::Star, Class::Mains)       => radio(3.0, -105.0, -4.0),
+        (System::Star, Class::Battery)     => radio(0.0, -103.0, -6.0),
+        (System::Bluetooth, Class::Hub | Class::Mains) => radio(4.0, -94.0, 0.0),
+        (System::Bluetooth, Class::Battery) => radio(0.0, -92.0, -2.0),
+        (System::Wifi, Class::Hub)         => radio(17.0, -90.0, 2.0),
+        (System::Wifi, Class::Mains)       => radio(15.0, -88.0, -1.0),
+        (System::Wifi, Class::Battery)     => radio(12.0, -86.0, -2.0),
+    };
+    let limit = region.limit(system).eirp;
+    let tx = profile.tx.min(limit - profile.antenna);
+    RadioProfile { tx, ..profile }
 }
 
 /// Body loss of a device held in a hand; *planning value*.
 pub fn hand_loss(system: System) -> Db {
-    match system {
-        System::Zigbee => Db::new(6.0),
-        System::ZWave | System::Star => Db::new(4.0),
+    if system.is_2400() { Db::new(6.0) } else { Db::new(4.0) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::radio::region::REGIONS;
+
+    #[test]
+    fn no_planning_profile_exceeds_what_its_region_allows() {
+        for region in REGIONS.iter().map(|r| r.region) {
+            for system in System::ALL {
+                for class in [Class::Hub, Class::Mains, Class::Battery] {
+                    let eirp = planning_profile(system, class, region).eirp();
+                    assert!(eirp <= region.limit(system).eirp, "{region:?} {system:?} {class:?}");
+                }
+            }
+        }
     }
 }

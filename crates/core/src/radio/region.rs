@@ -1,10 +1,10 @@
-//! Regions set frequencies.
+//! Regions set frequencies and transmit limits.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::system::System;
-use crate::units::Megahertz;
+use crate::units::{Dbm, Megahertz};
 
 /// Where the house stands, as far as radio rules go.
 #[derive(
@@ -33,26 +33,70 @@ pub struct RegionRule {
     pub name: &'static str,
     /// Centre of the classic Z-Wave channel at 100 kbit/s, or the nearest to it.
     pub zwave: Megahertz,
+    /// Centre of the Z-Wave Long Range channel; where none is allotted, that of the classic one.
+    pub zwave_lr: Megahertz,
     /// Channel of the proprietary star profile sold there.
     pub star: Megahertz,
-    /// Where the row comes from.
+    /// Most radiated power of Z-Wave, classic and long range, and of the star.
+    pub zwave_limit: Limit,
+    /// Most radiated power of Z-Wave Long Range.
+    pub zwave_lr_limit: Limit,
+    /// Most radiated power of the star.
+    pub star_limit: Limit,
+    /// Most radiated power at 2.4 GHz of narrow systems.
+    pub mhz_2400_limit: Limit,
+    /// Most radiated power of Wi-Fi at 2.4 GHz.
+    pub wifi_limit: Limit,
+    /// Where the frequencies come from.
     pub source: &'static str,
+}
+
+/// The most radiated power, over isotropic, and the rule that says so.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Limit {
+    /// The power.
+    pub eirp: Dbm,
+    /// The rule.
+    pub source: &'static str,
+}
+
+const fn limit(eirp: f64, source: &'static str) -> Limit {
+    Limit { eirp: Dbm::new(eirp), source }
 }
 
 const G9959: &str = "Rec. ITU-T G.9959, annex A; star: planning value";
 
+// ERP + 2.15 dB = EIRP.
+const EU_868: Limit = limit(16.15, "ERC Rec. 70-03, annex 1: 25 mW ERP at 868.0–868.6 MHz");
+const EU_433: Limit = limit(12.15, "ERC Rec. 70-03, annex 1: 10 mW ERP at 433.05–434.79 MHz");
+const EU_2400: Limit =
+    limit(20.0, "EN 300 328: 100 mW EIRP, spectral density 10 mW/MHz for wideband");
+const EU_WIFI: Limit = limit(20.0, "EN 300 328: 100 mW EIRP");
+const US_908: Limit =
+    limit(4.0, "47 CFR 15.249 with the hub's duty cycle, 902–928 MHz: planning value");
+const US_LR: Limit = limit(30.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
+const US_434: Limit = limit(5.0, "47 CFR 15.231, averaged over the duty cycle: planning value");
+const US_2400: Limit = limit(36.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
+const ANZ_916: Limit = limit(30.0, "AS/NZS 4268: 1 W EIRP at 915–928 MHz");
+const JP_920: Limit = limit(16.0, "ARIB STD-T108: 20 mW and 3 dBi");
+const JP_426: Limit = limit(12.15, "ARIB STD-T67: 10 mW");
+const JP_2400: Limit = limit(12.14, "ARIB STD-T66: 10 mW/MHz and 2.14 dBi");
+const JP_WIFI: Limit = limit(22.14, "ARIB STD-T66: 10 mW/MHz over 20 MHz and 2.14 dBi");
+const ASIA_SUB: Limit = limit(14.0, "national short-range rules: planning value");
+const ASIA_433: Limit = limit(10.0, "national short-range rules: planning value");
+
 #[rustfmt::skip]
 /// One row a region, in the order of the enum.
 pub const REGIONS: [RegionRule; 9] = [
-    RegionRule { region: Region::Eu,  name: "European Union",            zwave: Megahertz::new(869.85), star: Megahertz::new(433.92), source: G9959 },
-    RegionRule { region: Region::Uk,  name: "United Kingdom",            zwave: Megahertz::new(869.85), star: Megahertz::new(433.92), source: G9959 },
-    RegionRule { region: Region::Us,  name: "United States and Canada",  zwave: Megahertz::new(916.0),  star: Megahertz::new(434.0),  source: G9959 },
-    RegionRule { region: Region::Anz, name: "Australia and New Zealand", zwave: Megahertz::new(919.82), star: Megahertz::new(433.92), source: G9959 },
-    RegionRule { region: Region::In,  name: "India",                     zwave: Megahertz::new(865.22), star: Megahertz::new(433.92), source: G9959 },
-    RegionRule { region: Region::Jp,  name: "Japan",                     zwave: Megahertz::new(922.5),  star: Megahertz::new(426.0),  source: G9959 },
-    RegionRule { region: Region::Kr,  name: "South Korea",               zwave: Megahertz::new(920.9),  star: Megahertz::new(433.92), source: G9959 },
-    RegionRule { region: Region::Il,  name: "Israel",                    zwave: Megahertz::new(916.0),  star: Megahertz::new(433.92), source: G9959 },
-    RegionRule { region: Region::Hk,  name: "Hong Kong",                 zwave: Megahertz::new(919.82), star: Megahertz::new(433.92), source: G9959 },
+    RegionRule { region: Region::Eu,  name: "European Union",            zwave: Megahertz::new(869.85), zwave_lr: Megahertz::new(864.4), star: Megahertz::new(433.92), zwave_limit: EU_868,   zwave_lr_limit: EU_868,   star_limit: EU_433,   mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
+    RegionRule { region: Region::Uk,  name: "United Kingdom",            zwave: Megahertz::new(869.85), zwave_lr: Megahertz::new(864.4), star: Megahertz::new(433.92), zwave_limit: EU_868,   zwave_lr_limit: EU_868,   star_limit: EU_433,   mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
+    RegionRule { region: Region::Us,  name: "United States and Canada",  zwave: Megahertz::new(916.0),  zwave_lr: Megahertz::new(912.0), star: Megahertz::new(434.0),  zwave_limit: US_908,   zwave_lr_limit: US_LR,    star_limit: US_434,   mhz_2400_limit: US_2400, wifi_limit: US_2400, source: G9959 },
+    RegionRule { region: Region::Anz, name: "Australia and New Zealand", zwave: Megahertz::new(919.82), zwave_lr: Megahertz::new(921.42), star: Megahertz::new(433.92), zwave_limit: ANZ_916, zwave_lr_limit: ANZ_916,  star_limit: EU_433,   mhz_2400_limit: EU_2400, wifi_limit: US_2400, source: G9959 },
+    RegionRule { region: Region::In,  name: "India",                     zwave: Megahertz::new(865.22), zwave_lr: Megahertz::new(865.22), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
+    RegionRule { region: Region::Jp,  name: "Japan",                     zwave: Megahertz::new(922.5),  zwave_lr: Megahertz::new(922.5), star: Megahertz::new(426.0),  zwave_limit: JP_920,   zwave_lr_limit: JP_920,   star_limit: JP_426,   mhz_2400_limit: JP_2400, wifi_limit: JP_WIFI, source: G9959 },
+    RegionRule { region: Region::Kr,  name: "South Korea",               zwave: Megahertz::new(920.9),  zwave_lr: Megahertz::new(920.9), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
+    RegionRule { region: Region::Il,  name: "Israel",                    zwave: Megahertz::new(916.0),  zwave_lr: Megahertz::new(916.0), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
+    RegionRule { region: Region::Hk,  name: "Hong Kong",                 zwave: Megahertz::new(919.82), zwave_lr: Megahertz::new(919.82), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
 ];
 
 impl Region {
@@ -61,12 +105,31 @@ impl Region {
         &REGIONS[self as usize]
     }
 
-    /// The frequency at which a system works here.
-    pub fn frequency(self, system: System) -> Megahertz {
+    /// The frequency at which a system works here, on `channel` where it has channels: 11 to 26 at
+    /// `2405 + 5·(k − 11)` MHz (IEEE 802.15.4), 1 to 13 at `2412 + 5·(c − 1)` MHz (IEEE 802.11).
+    pub fn frequency(self, system: System, channel: Option<u8>) -> Megahertz {
+        let row = self.rule();
+        match (system, channel) {
+            (System::ZWave, _) => row.zwave,
+            (System::ZWaveLr, _) => row.zwave_lr,
+            (System::Star, _) => row.star,
+            (System::Wifi, Some(c)) => Megahertz::new(2407.0 + 5.0 * f64::from(c)),
+            (system, Some(k)) if system.rule().has_channels => {
+                Megahertz::new(2350.0 + 5.0 * f64::from(k))
+            }
+            _ => Megahertz::new(2440.0),
+        }
+    }
+
+    /// The most power that a system may radiate here.
+    pub fn limit(self, system: System) -> Limit {
+        let row = self.rule();
         match system {
-            System::Zigbee => Megahertz::new(2440.0),
-            System::ZWave => self.rule().zwave,
-            System::Star => self.rule().star,
+            System::ZWave => row.zwave_limit,
+            System::ZWaveLr => row.zwave_lr_limit,
+            System::Star => row.star_limit,
+            System::Wifi => row.wifi_limit,
+            _ => row.mhz_2400_limit,
         }
     }
 }
@@ -79,6 +142,19 @@ mod tests {
     fn rows_are_in_the_order_of_the_enum() {
         for (i, row) in REGIONS.iter().enumerate() {
             assert_eq!(row.region as usize, i, "{}", row.name);
+        }
+    }
+
+    #[test]
+    fn channels_lie_where_the_standards_put_them() {
+        let at = |system, channel| Region::Eu.frequency(system, Some(channel)).get();
+        for (system, channel, mhz) in [
+            (System::Zigbee, 11, 2405.0),
+            (System::Thread, 26, 2480.0),
+            (System::Wifi, 1, 2412.0),
+            (System::Wifi, 13, 2472.0),
+        ] {
+            assert!((at(system, channel) - mhz).abs() < 1e-9, "{system:?} {channel}");
         }
     }
 }

@@ -4,6 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::modulation::Modulation;
+use crate::units::Dbm;
 
 /// A radio system.
 #[derive(
@@ -17,6 +18,30 @@ pub enum System {
     ZWave,
     /// A proprietary sub-GHz star with range extenders.
     Star,
+    /// Z-Wave Long Range, sub-GHz by region: a star without repeaters.
+    ZWaveLr,
+    /// Thread on IEEE 802.15.4, usually under Matter.
+    Thread,
+    /// Bluetooth mesh: a managed flood.
+    Bluetooth,
+    /// Wi-Fi switches on access points.
+    Wifi,
+    /// A wired-and-wireless kit on one gateway, by the rules of Zigbee.
+    Kit,
+}
+
+impl System {
+    /// Every system, in the order of the rows.
+    pub const ALL: [Self; 8] = [
+        Self::Zigbee,
+        Self::ZWave,
+        Self::Star,
+        Self::ZWaveLr,
+        Self::Thread,
+        Self::Bluetooth,
+        Self::Wifi,
+        Self::Kit,
+    ];
 }
 
 /// How a system chooses among the links it has.
@@ -26,6 +51,14 @@ pub enum RouteChoice {
     LeastLinkCost,
     /// Fewest repeaters, then the best weakest margin.
     FewestRepeaters,
+    /// The hub alone, no repeaters: the best of several hubs.
+    DirectOnly,
+    /// Least sum of link cost by steps of margin: over 20 dB 1, over 10 dB 2, over 2 dB 4.
+    MarginSteps,
+    /// The nearest of hub and repeaters that has margin.
+    Nearest,
+    /// Every relay repeats: any path will do, the shortest is shown.
+    Flood,
 }
 
 /// The rules of one system. A limit that implementations vary is a default.
@@ -43,6 +76,14 @@ pub struct Rule {
     pub remotes_count: bool,
     /// The most dedicated repeaters, where the system limits them.
     pub most_repeaters: Option<usize>,
+    /// The most routers in the network, hub included, where the system limits them.
+    pub most_routers: Option<usize>,
+    /// The most end devices that the hub takes as a parent.
+    pub children_of_hub: Option<usize>,
+    /// The most end devices that a router takes as a parent.
+    pub children_of_router: Option<usize>,
+    /// The most that a route may cost, where the system limits it.
+    pub most_cost: Option<u32>,
     /// How it picks a route.
     pub choice: RouteChoice,
     /// How bits are put on the carrier.
@@ -51,20 +92,86 @@ pub struct Rule {
     pub tries: i32,
     /// Time one frame takes on one hop with its acknowledgement, in milliseconds.
     pub hop_ms: f64,
+    /// Whether the network works on one of the channels 11 to 26 of IEEE 802.15.4.
+    pub has_channels: bool,
+    /// A level below which the link is not used, whatever the receiver could hear.
+    pub usable: Option<Dbm>,
     /// Where the row comes from.
     pub source: &'static str,
 }
 
 #[rustfmt::skip]
 /// One row a system, in the order of the enum.
-pub const RULES: [Rule; 3] = [
-    Rule { system: System::Zigbee, name: "Zigbee", most_hops: 5, most_devices: 200, remotes_count: true, most_repeaters: None, choice: RouteChoice::LeastLinkCost, modulation: Modulation::Oqpsk, tries: 4, hop_ms: 15.0,
-           source: "Zigbee PRO specification, link cost § 3.6.3.1; five hops is this project's design limit" },
-    Rule { system: System::ZWave,  name: "Z-Wave", most_hops: 5, most_devices: 232, remotes_count: true, most_repeaters: None, choice: RouteChoice::FewestRepeaters, modulation: Modulation::Fsk, tries: 3, hop_ms: 30.0,
+pub const RULES: [Rule; 8] = [
+    Rule { system: System::Zigbee, name: "Zigbee", most_hops: 5, most_devices: 200, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: Some(32), children_of_router: Some(20), most_cost: None,
+           choice: RouteChoice::LeastLinkCost, modulation: Modulation::Oqpsk, tries: 4, hop_ms: 15.0, has_channels: true, usable: None,
+           source: "Zigbee PRO specification, link cost § 3.6.3.1; five hops and the numbers of children are this project's defaults" },
+    Rule { system: System::ZWave,  name: "Z-Wave", most_hops: 5, most_devices: 232, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
+           choice: RouteChoice::FewestRepeaters, modulation: Modulation::Fsk, tries: 3, hop_ms: 30.0, has_channels: false, usable: None,
            source: "Rec. ITU-T G.9959; Z-Wave network layer: four repeaters, 232 nodes" },
-    Rule { system: System::Star,   name: "Sub-GHz star", most_hops: 2, most_devices: 75, remotes_count: true, most_repeaters: Some(1), choice: RouteChoice::FewestRepeaters, modulation: Modulation::Fsk, tries: 3, hop_ms: 40.0,
+    Rule { system: System::Star,   name: "Sub-GHz star", most_hops: 2, most_devices: 75, remotes_count: true, most_repeaters: Some(1), most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
+           choice: RouteChoice::Nearest, modulation: Modulation::Fsk, tries: 3, hop_ms: 40.0, has_channels: false, usable: None,
            source: "planning value; the maker's sheet overrules it" },
+    Rule { system: System::ZWaveLr, name: "Z-Wave Long Range", most_hops: 1, most_devices: 4000, remotes_count: true, most_repeaters: Some(0), most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
+           choice: RouteChoice::DirectOnly, modulation: Modulation::Oqpsk, tries: 3, hop_ms: 30.0, has_channels: false, usable: None,
+           source: "Z-Wave Long Range PHY and MAC specification: star, 4,000 nodes, O-QPSK" },
+    Rule { system: System::Thread, name: "Thread", most_hops: 16, most_devices: 511, remotes_count: true, most_repeaters: None, most_routers: Some(32), children_of_hub: Some(64), children_of_router: Some(64), most_cost: Some(15),
+           choice: RouteChoice::MarginSteps, modulation: Modulation::Oqpsk, tries: 4, hop_ms: 12.0, has_channels: true, usable: None,
+           source: "Thread 1.3 specification: 32 routers, 511 children a router (default here 64), route cost below 16, § 5.9" },
+    Rule { system: System::Bluetooth, name: "Bluetooth mesh", most_hops: 7, most_devices: 500, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
+           choice: RouteChoice::Flood, modulation: Modulation::Gfsk, tries: 3, hop_ms: 25.0, has_channels: false, usable: None,
+           source: "Bluetooth Mesh Protocol 1.1: managed flooding, TTL default 7, three copies a hop (planning value)" },
+    Rule { system: System::Wifi,   name: "Wi-Fi", most_hops: 1, most_devices: 32, remotes_count: true, most_repeaters: Some(0), most_routers: None, children_of_hub: Some(32), children_of_router: None, most_cost: None,
+           choice: RouteChoice::DirectOnly, modulation: Modulation::Oqpsk, tries: 7, hop_ms: 5.0, has_channels: false, usable: Some(Dbm::new(-75.0)),
+           source: "IEEE 802.11; 32 clients an access point, −75 dBm usable: planning values" },
+    Rule { system: System::Kit,    name: "Wired and wireless kit", most_hops: 5, most_devices: 100, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: Some(32), children_of_router: Some(20), most_cost: None,
+           choice: RouteChoice::LeastLinkCost, modulation: Modulation::Oqpsk, tries: 4, hop_ms: 15.0, has_channels: true, usable: None,
+           source: "Zigbee PRO specification; 100 devices a gateway: planning value" },
 ];
+
+/// Limits that a user sets in place of a system's defaults.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Limits {
+    /// The most hops between hub and device.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most_hops: Option<usize>,
+    /// The most devices a hub.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most_devices: Option<usize>,
+    /// The most repeaters.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most_repeaters: Option<usize>,
+    /// The most routers.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most_routers: Option<usize>,
+    /// The most end devices under the hub.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub children_of_hub: Option<usize>,
+    /// The most end devices under a router.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub children_of_router: Option<usize>,
+}
+
+impl Limits {
+    /// Whether none is set.
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
+    }
+
+    /// A system's rules with these limits in place of its defaults.
+    pub fn applied_to(&self, rule: &Rule) -> Rule {
+        Rule {
+            most_hops: self.most_hops.unwrap_or(rule.most_hops),
+            most_devices: self.most_devices.unwrap_or(rule.most_devices),
+            most_repeaters: self.most_repeaters.or(rule.most_repeaters),
+            most_routers: self.most_routers.or(rule.most_routers),
+            children_of_hub: self.children_of_hub.or(rule.children_of_hub),
+            children_of_router: self.children_of_router.or(rule.children_of_router),
+            ..*rule
+        }
+    }
+}
 
 impl System {
     /// The rules of this system.
@@ -74,6 +181,10 @@ impl System {
     /// Its name.
     pub fn name(self) -> &'static str {
         self.rule().name
+    }
+    /// Whether it works at 2.4 GHz.
+    pub fn is_2400(self) -> bool {
+        !matches!(self, Self::ZWave | Self::Star | Self::ZWaveLr)
     }
 }
 
@@ -85,7 +196,15 @@ mod tests {
     fn rows_are_in_the_order_of_the_enum_and_cite_a_source() {
         for (i, row) in RULES.iter().enumerate() {
             assert_eq!(row.system as usize, i, "{}", row.name);
+            assert_eq!(System::ALL[i], row.system);
             assert!(!row.source.is_empty() && row.most_hops >= 1);
         }
+    }
+
+    #[test]
+    fn a_limit_that_a_user_sets_replaces_the_default_and_no_other() {
+        let limits = Limits { most_hops: Some(3), ..Limits::default() };
+        let rule = limits.applied_to(System::Zigbee.rule());
+        assert_eq!((rule.most_hops, rule.most_devices), (3, 200));
     }
 }

@@ -1,9 +1,13 @@
 //! What a value must satisfy before it may stand in a site.
 
-use super::{Device, Floor, Job, Network, Point, Reading, Refusal, Site, Slab, Underlay, Wall};
+use super::{
+    Device, Emitter, Floor, Job, Network, Point, Reading, Refusal, Scan, Site, Slab, Underlay, Wall,
+};
 use crate::catalogue;
 use crate::materials::construction::Construction;
-use crate::units::Metres;
+use crate::radio::profile::{Class, planning_profile};
+use crate::radio::system::System;
+use crate::units::{Db, Dbm, Metres};
 
 /// The farthest from the sheet's origin that anything may be drawn, in metres.
 const SHEET_REACH: f64 = 2000.0;
@@ -53,6 +57,13 @@ fn between(field: &'static str, value: Metres, low: f64, high: f64) -> Verdict {
         return Ok(());
     }
     refuse(field, format!("is {value:.2}; give {low} to {high} m"))
+}
+
+fn busy(share: f64) -> Verdict {
+    if (0.0..=1.0).contains(&share) {
+        return Ok(());
+    }
+    refuse("busy", format!("is {share}; give the share of time from 0 to 1"))
 }
 
 impl Site {
@@ -165,6 +176,30 @@ impl Site {
 
     pub(super) fn check_network(&self, network: &Network) -> Verdict {
         name(&network.name)?;
+        if let Some(channel) = network.channel {
+            let (first, last) = match network.system {
+                System::Wifi => (1, 13),
+                s if s.rule().has_channels => (11, 26),
+                s => return refuse("channel", format!("{} has no channels to choose", s.name())),
+            };
+            if !(first..=last).contains(&channel) {
+                return refuse("channel", format!("is {channel}; give {first} to {last}"));
+            }
+        }
+        let limits = &network.limits;
+        for (field, value) in [
+            ("most_hops", limits.most_hops),
+            ("most_devices", limits.most_devices),
+            ("most_routers", limits.most_routers),
+            ("children_of_hub", limits.children_of_hub),
+            ("children_of_router", limits.children_of_router),
+        ] {
+            if let Some(value) = value
+                && !(1..=10_000).contains(&value)
+            {
+                return refuse(field, format!("is {value}; give 1 to 10000"));
+            }
+        }
         let Some(old) = self.networks.get(&network.id) else { return Ok(()) };
         let members = self.devices.iter().filter(|d| d.network == network.id).count();
         if old.system != network.system && members > 0 {
@@ -193,7 +228,63 @@ impl Site {
                 format!("“{}” does not come for {}", kind.name, network.system.name()),
             );
         }
+        self.check_sheet(device, network.system, kind.class())
+    }
+
+    /// The data sheet must lie within reason and within what the region allows.
+    fn check_sheet(&self, device: &Device, system: System, class: Class) -> Verdict {
+        let sheet = &device.sheet;
+        let within = |field, value: Option<f64>, low: f64, high: f64, unit: &str| match value {
+            Some(v) if !(low..=high).contains(&v) => {
+                refuse(field, format!("is {v}; give {low} to {high} {unit}"))
+            }
+            _ => Ok(()),
+        };
+        within("tx_dbm", sheet.tx_dbm.map(Dbm::get), -40.0, 36.0, "dBm")?;
+        within("sensitivity_dbm", sheet.sensitivity_dbm.map(Dbm::get), -140.0, -40.0, "dBm")?;
+        within("antenna_db", sheet.antenna_db.map(Db::get), -30.0, 20.0, "dBi")?;
+        within("extra_loss_db", sheet.extra_loss_db.map(Db::get), 0.0, 60.0, "dB")?;
+        let region = self.job.region;
+        let limit = region.limit(system);
+        let eirp = sheet.applied_to(planning_profile(system, class, region)).eirp();
+        if eirp > limit.eirp {
+            let (name, place) = (system.name(), region.rule().name);
+            return refuse(
+                "tx_dbm",
+                format!(
+                    "would radiate {eirp}; {name} in the {place} may radiate {} ({})",
+                    limit.eirp, limit.source
+                ),
+            );
+        }
         Ok(())
+    }
+
+    pub(super) fn check_emitter(&self, emitter: &Emitter) -> Verdict {
+        name(&emitter.name)?;
+        self.check_floor_exists(&emitter.floor)?;
+        spot(emitter.at)?;
+        between("height_m", emitter.height_m, -5.0, 20.0)?;
+        if let Some(wrong) = emitter.carrier.wrong() {
+            return refuse("channel", wrong);
+        }
+        if !(-40.0..=36.0).contains(&emitter.tx_dbm.get()) {
+            return refuse("tx_dbm", format!("is {}; give −40 to 36 dBm", emitter.tx_dbm));
+        }
+        busy(emitter.busy)
+    }
+
+    pub(super) fn check_scan(scan: &Scan) -> Verdict {
+        if let Some(wrong) = scan.carrier.wrong() {
+            return refuse("channel", wrong);
+        }
+        if !(-140.0..=20.0).contains(&scan.level_dbm.get()) {
+            return refuse("level_dbm", "a level heard lies between −140 and 20 dBm");
+        }
+        if scan.at.is_empty() || scan.at.len() > 40 {
+            return refuse("at", "say when, such as 2026-03-14T10:05:00Z");
+        }
+        busy(scan.busy)
     }
 
     pub(super) fn check_reading(&self, reading: &Reading) -> Verdict {

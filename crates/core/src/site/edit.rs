@@ -4,9 +4,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Device, DeviceId, Floor, FloorId, Job, Keyed, Network, NetworkId, Opening, OpeningId,
-    OpeningKind, Point, PointId, Reading, ReadingId, Site, Slab, SlabId, Spot, Step, Table, Wall,
-    WallId,
+    Device, DeviceId, Emitter, EmitterId, Floor, FloorId, Job, Keyed, Network, NetworkId, Opening,
+    OpeningId, OpeningKind, Point, PointId, Reading, ReadingId, Scan, ScanId, Site, Slab, SlabId,
+    Spot, Step, Table, Wall, WallId,
 };
 use crate::materials::construction::Construction;
 use crate::prove::Calibration;
@@ -81,6 +81,18 @@ pub enum Edit {
     },
     RemoveReading {
         id: ReadingId,
+    },
+    PutEmitter {
+        emitter: Emitter,
+    },
+    RemoveEmitter {
+        id: EmitterId,
+    },
+    PutScan {
+        scan: Scan,
+    },
+    RemoveScan {
+        id: ScanId,
     },
     SetCalibration {
         calibration: Option<Calibration>,
@@ -342,6 +354,34 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
             let reading = take(&mut site.readings, id, "reading")?;
             Ok(removal("reading", id, Edit::PutReading { reading }))
         }
+        Edit::PutEmitter { emitter } => {
+            site.check_emitter(emitter)?;
+            Ok(put(
+                &mut site.emitters,
+                emitter,
+                "emitter",
+                |emitter| Edit::PutEmitter { emitter },
+                |id| Edit::RemoveEmitter { id },
+            ))
+        }
+        Edit::RemoveEmitter { id } => {
+            let emitter = take(&mut site.emitters, id, "emitter")?;
+            Ok(removal("emitter", id, Edit::PutEmitter { emitter }))
+        }
+        Edit::PutScan { scan } => {
+            Site::check_scan(scan)?;
+            Ok(put(
+                &mut site.scans,
+                scan,
+                "scan",
+                |scan| Edit::PutScan { scan },
+                |id| Edit::RemoveScan { id },
+            ))
+        }
+        Edit::RemoveScan { id } => {
+            let scan = take(&mut site.scans, id, "scan")?;
+            Ok(removal("scan", id, Edit::PutScan { scan }))
+        }
         Edit::SetCalibration { calibration } => {
             if let Some(c) = calibration {
                 c.check()?;
@@ -470,10 +510,12 @@ fn remove_floor(site: &mut Site, id: &FloorId, depth: usize) -> Result<Change, R
     let points = site.points.iter().filter(|p| p.floor == *id);
     let walls = site.walls.iter().filter(|w| w.floor == *id);
     let slabs = site.slabs.iter().filter(|s| s.floor == *id);
+    let emitters = site.emitters.iter().filter(|e| e.floor == *id);
     let edits: Vec<_> = points
         .map(|p| Edit::RemovePoint { id: p.id.clone() })
         .chain(walls.map(|w| Edit::RemoveWall { id: w.id.clone() }))
         .chain(slabs.map(|s| Edit::RemoveSlab { id: s.id.clone() }))
+        .chain(emitters.map(|e| Edit::RemoveEmitter { id: e.id.clone() }))
         .collect();
     let mut change = batch(site, &edits, depth)?;
     let floor = take(&mut site.floors, id, "storey")?;

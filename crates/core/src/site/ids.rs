@@ -68,3 +68,5 @@ id!(/** A surveyed place: a box, a socket, a shelf. */ PointId);
 id!(/** A device. */ DeviceId);
 id!(/** A radio network. */ NetworkId);
 id!(/** A reading taken on site. */ ReadingId);
+id!(/** A source of interference. */ EmitterId);
+id!(/** A line of a scan. */ ScanId);

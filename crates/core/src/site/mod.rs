@@ -14,16 +14,20 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use edit::{Change, Edit, Refusal, apply};
-pub use ids::{DeviceId, FloorId, NetworkId, OpeningId, PointId, ReadingId, SlabId, WallId};
+pub use ids::{
+    DeviceId, EmitterId, FloorId, NetworkId, OpeningId, PointId, ReadingId, ScanId, SlabId, WallId,
+};
 pub use table::{Keyed, Table};
 
 use crate::confidence::Confidence;
 use crate::materials::construction::{CONSTRUCTIONS, Construction};
 use crate::prove::Calibration;
+use crate::radio::coexistence::Carrier;
 use crate::radio::mounting::Mounting;
+use crate::radio::profile::DataSheet;
 use crate::radio::region::Region;
-use crate::radio::system::System;
-use crate::units::{Dbm, Metres};
+use crate::radio::system::{Limits, Rule, System};
+use crate::units::{Db, Dbm, Metres};
 
 /// A place on a storey's sheet: metres right and down.
 pub type Spot = [f64; 2];
@@ -58,6 +62,12 @@ pub struct Site {
     /// Readings taken on site.
     #[serde(default)]
     pub readings: Table<Reading>,
+    /// Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.
+    #[serde(default)]
+    pub emitters: Table<Emitter>,
+    /// What a scan at the hub heard.
+    #[serde(default)]
+    pub scans: Table<Scan>,
     /// What the readings taught, once accepted.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub calibration: Option<Calibration>,
@@ -137,6 +147,9 @@ pub struct Wall {
     /// Its height when it does not reach the ceiling.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub height_m: Option<Metres>,
+    /// How its construction is known.
+    #[serde(default, skip_serializing_if = "Provenance::is_default")]
+    pub known: Provenance,
     /// Doors, windows and plain openings.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub openings: Vec<Opening>,
@@ -296,6 +309,9 @@ pub struct Point {
     /// What else stands between the radio and the room.
     #[serde(default)]
     pub mounting: Mounting,
+    /// How its box and mounting are known.
+    #[serde(default, skip_serializing_if = "Provenance::is_default")]
+    pub known: Provenance,
     /// Free words.
     #[serde(default)]
     pub note: String,
@@ -311,6 +327,105 @@ pub struct Network {
     pub name: String,
     /// The radio system whose rules it follows.
     pub system: System,
+    /// Its channel, where the system has channels and one is chosen.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub channel: Option<u8>,
+    /// Limits in place of the system's defaults.
+    #[serde(default, skip_serializing_if = "Limits::is_empty")]
+    pub limits: Limits,
+}
+
+impl Network {
+    /// A network by its system's defaults.
+    pub fn new(id: NetworkId, name: &str, system: System) -> Self {
+        let (name, channel, limits) = (name.to_owned(), None, Limits::default());
+        Self { id, name, system, channel, limits }
+    }
+
+    /// The rules that bind here.
+    pub fn rule(&self) -> Rule {
+        self.limits.applied_to(self.system.rule())
+    }
+}
+
+/// How something about the house is known; what is guessed widens the uncertainty.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Provenance {
+    /// Nobody said.
+    #[default]
+    Default,
+    /// Measured.
+    Measured,
+    /// Seen.
+    Seen,
+    /// Told by someone.
+    Told,
+    /// Guessed.
+    Guessed,
+}
+
+impl Provenance {
+    /// Each with its word.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Default, "not said"),
+        (Self::Measured, "measured"),
+        (Self::Seen, "seen"),
+        (Self::Told, "told"),
+        (Self::Guessed, "guessed"),
+    ];
+
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+    fn is_default(&self) -> bool {
+        *self == Self::Default
+    }
+
+    /// What it adds to a link's deviation; *planning values*.
+    pub fn doubt(self) -> Db {
+        match self {
+            Self::Guessed => Db::new(4.0),
+            Self::Told => Db::new(2.0),
+            Self::Default | Self::Measured | Self::Seen => Db::ZERO,
+        }
+    }
+}
+
+/// A source of interference with a place on the plan.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Emitter {
+    /// Its id.
+    pub id: EmitterId,
+    /// Its name.
+    pub name: String,
+    /// Its storey.
+    pub floor: FloorId,
+    /// Where on the sheet.
+    pub at: Spot,
+    /// Height above the floor.
+    pub height_m: Metres,
+    /// What it sends.
+    pub carrier: Carrier,
+    /// Radiated power.
+    pub tx_dbm: Dbm,
+    /// The share of time that it sends, 0 to 1.
+    pub busy: f64,
+}
+
+/// One line of a scan: what was heard at the hub.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Scan {
+    /// Its id.
+    pub id: ScanId,
+    /// What was heard.
+    pub carrier: Carrier,
+    /// How strong.
+    pub level_dbm: Dbm,
+    /// The share of time that it sends, 0 to 1.
+    pub busy: f64,
+    /// When.
+    pub at: String,
 }
 
 /// A step of the work on a device, in the order in which it is done.
@@ -346,6 +461,9 @@ pub struct Device {
     /// Whether someone can cut its supply: a lamp at the wall, a plug that is pulled.
     #[serde(default)]
     pub can_be_cut: bool,
+    /// What its data sheet says in place of the planning profile.
+    #[serde(default, skip_serializing_if = "DataSheet::is_empty")]
+    pub sheet: DataSheet,
     /// Steps done.
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
     pub done: BTreeSet<Step>,
@@ -380,7 +498,7 @@ macro_rules! keyed {
 }
 keyed! {
     Floor FloorId; Wall WallId; Slab SlabId; Point PointId; Network NetworkId;
-    Device DeviceId; Reading ReadingId; Construction String;
+    Device DeviceId; Reading ReadingId; Construction String; Emitter EmitterId; Scan ScanId;
 }
 
 impl Site {
@@ -403,6 +521,8 @@ impl Site {
             devices: Table::default(),
             constructions: Table::default(),
             readings: Table::default(),
+            emitters: Table::default(),
+            scans: Table::default(),
             calibration: None,
         }
     }

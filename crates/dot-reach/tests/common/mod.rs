@@ -7,7 +7,7 @@ use std::net::TcpStream;
 use std::process::{Child, Command, Output, Stdio};
 
 /// Runs a command to its end.
-pub fn run(arguments: &[&str]) -> Output {
+pub(crate) fn run(arguments: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_dot-reach"))
         .args(arguments)
         .output()
@@ -15,34 +15,34 @@ pub fn run(arguments: &[&str]) -> Output {
 }
 
 /// The JSON that a command prints.
-pub fn json(arguments: &[&str]) -> serde_json::Value {
+pub(crate) fn json(arguments: &[&str]) -> serde_json::Value {
     let output = run(arguments);
     assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
     serde_json::from_slice(&output.stdout).expect("it prints JSON")
 }
 
 /// A server that is killed when the test ends.
-pub struct Server {
-    pub child: Child,
-    pub client: Client,
+pub(crate) struct Server {
+    pub(crate) child: Child,
+    pub(crate) client: Client,
 }
 
 /// Whoever talks to a server.
 #[derive(Clone)]
-pub struct Client {
-    pub address: String,
+pub(crate) struct Client {
+    pub(crate) address: String,
 }
 
 /// An answer.
-pub struct Answer {
-    pub status: u16,
-    pub head: String,
-    pub body: String,
+pub(crate) struct Answer {
+    pub(crate) status: u16,
+    pub(crate) head: String,
+    pub(crate) body: String,
 }
 
 impl Server {
     /// Starts the program and waits for its address.
-    pub fn start(arguments: &[&str]) -> Self {
+    pub(crate) fn start(arguments: &[&str]) -> Self {
         let mut child = Command::new(env!("CARGO_BIN_EXE_dot-reach"))
             .args(arguments)
             .args(["--port", "0"])
@@ -66,7 +66,13 @@ impl std::ops::Deref for Server {
 
 impl Client {
     /// Sends one request; nothing when the server is gone.
-    pub fn ask(&self, method: &str, path: &str, headers: &str, body: &str) -> Option<Answer> {
+    pub(crate) fn ask(
+        &self,
+        method: &str,
+        path: &str,
+        headers: &str,
+        body: &str,
+    ) -> Option<Answer> {
         let mut stream = TcpStream::connect(&self.address).ok()?;
         let length = body.len();
         let host = if headers.to_lowercase().contains("host:") {
@@ -87,12 +93,12 @@ impl Client {
         Some(Answer { status, head: head.to_owned(), body: body.to_owned() })
     }
 
-    pub fn get(&self, path: &str) -> Answer {
+    pub(crate) fn get(&self, path: &str) -> Answer {
         self.ask("GET", path, "", "").expect("the server answers")
     }
 
     /// Posts JSON as a page of this server does.
-    pub fn post(&self, path: &str, body: &serde_json::Value) -> Option<Answer> {
+    pub(crate) fn post(&self, path: &str, body: &serde_json::Value) -> Option<Answer> {
         let headers =
             format!("origin: http://{}\r\ncontent-type: application/json\r\n", self.address);
         self.ask("POST", path, &headers, &body.to_string())

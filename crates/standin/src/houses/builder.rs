@@ -3,11 +3,12 @@
 use dot_reach_core::catalogue;
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::mounting::Mounting;
+use dot_reach_core::radio::profile::DataSheet;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
-    BoxKind, Device, Edit, Floor, Network, Neutral, Opening, OpeningKind, Point, PointKind, Site,
-    Slab, SlabPlace, Spot, Wall, apply,
+    BoxKind, Device, Edit, Floor, Network, Neutral, Opening, OpeningKind, Point, PointKind,
+    Provenance, Site, Slab, SlabPlace, Spot, Wall, apply,
 };
 use dot_reach_core::units::Metres;
 
@@ -126,14 +127,23 @@ impl Builder {
             };
         let openings = openings.iter().enumerate().filter_map(opening).collect();
         let construction = construction.to_owned();
-        let wall = Wall { id, floor, a, b, construction, height_m: None, openings };
+        let wall = Wall {
+            id,
+            floor,
+            a,
+            b,
+            construction,
+            height_m: None,
+            known: Provenance::Default,
+            openings,
+        };
         self.edit(&Edit::PutWall { wall });
     }
 
     /// A network.
     pub fn network(&mut self, id: &str, name: &str, system: System) {
         let Ok(id) = id.parse() else { return self.refused.push(id.to_owned()) };
-        self.edit(&Edit::PutNetwork { network: Network { id, name: name.to_owned(), system } });
+        self.edit(&Edit::PutNetwork { network: Network::new(id, name, system) });
     }
 
     /// A place with its devices.
@@ -156,6 +166,7 @@ impl Builder {
             neutral: place.neutral,
             circuit: place.circuit.to_owned(),
             mounting: Mounting::Open,
+            known: Provenance::Default,
             note: String::new(),
         };
         let point_id = point.id.clone();
@@ -175,6 +186,7 @@ impl Builder {
                     point: point_id.clone(),
                     kind: (*kind).to_owned(),
                     network: network_id,
+                    sheet: DataSheet::default(),
                     can_be_cut: row.is_some_and(|k| k.easily_cut),
                     done: std::collections::BTreeSet::new(),
                 },

@@ -64,7 +64,7 @@ pub(crate) async fn show(
     });
     let systems = RULES.iter().map(|rule| SystemRow {
         name: rule.name,
-        frequency: format!("{:.2}", fields.region.frequency(rule.system)),
+        frequency: format!("{:.2}", fields.region.frequency(rule.system, None)),
         hops: rule.most_hops,
         repeaters: rule.most_hops - 1,
         devices: rule.most_devices,

@@ -146,7 +146,7 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
         sheets: sheets.collect(),
         rows: rows.collect(),
         readings: readings.collect(),
-        findings: analysis.findings.iter().map(|f| f.text.clone()).collect(),
+        findings: analysis.findings.iter().map(|f| format!("{} {}", f.text, f.cure)).collect(),
         cautions: MAINS_CAUTIONS,
     }
 }

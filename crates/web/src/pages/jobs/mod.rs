@@ -2,7 +2,8 @@
 
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use askama::Template;
-use dot_reach_core::analysis::{Analysis, Weight};
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::findings::Weight;
 use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_store::{JobId, JobSummary};
@@ -75,7 +76,7 @@ fn row(summary: &JobSummary, analysis: &Analysis) -> JobRow {
 /// At most three things that need someone, the weightiest first.
 fn needs(analysis: &Analysis) -> Vec<String> {
     let stops = analysis.findings.iter().filter(|f| f.weight <= Weight::Doubt);
-    let mut needs: Vec<_> = stops.map(|f| f.text.clone()).collect();
+    let mut needs: Vec<_> = stops.map(|f| format!("{} {}", f.text, f.cure)).collect();
     if analysis.site.walls.is_empty() {
         needs.push("No walls are drawn yet: start in Survey.".to_owned());
     } else if analysis.site.devices.is_empty() {

@@ -88,6 +88,10 @@ fn words(edit: &Edit) -> String {
         Edit::RemoveConstruction { .. } => "removed a construction".to_owned(),
         Edit::PutReading { reading } => format!("recorded {}", reading.rssi_dbm),
         Edit::RemoveReading { .. } => "removed a reading".to_owned(),
+        Edit::PutEmitter { emitter } => format!("set {} on the air", emitter.name),
+        Edit::RemoveEmitter { .. } => "took a source off the air".to_owned(),
+        Edit::PutScan { scan } => format!("recorded {} in a scan", scan.carrier.name()),
+        Edit::RemoveScan { .. } => "removed a line of a scan".to_owned(),
         Edit::SetCalibration { calibration: Some(c) } => {
             format!("calibrated by {} readings", c.readings)
         }

@@ -159,8 +159,8 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         findings: analysis
             .findings
             .iter()
-            .filter(|f| f.device.is_none())
-            .map(|f| f.text.clone())
+            .filter(|f| f.device.is_none() && f.network.as_ref() == network.map(|n| &n.network))
+            .map(|f| format!("{} {}", f.text, f.cure))
             .collect(),
         empty: empty(site, network),
     }
@@ -172,7 +172,7 @@ fn empty(site: &Site, network: Option<&NetworkAnalysis>) -> &'static str {
         "Nothing is drawn yet. Go to Survey, put the plan image of a storey under the sheet or draw its walls."
     } else if network.is_none_or(|n| n.nodes.is_empty()) {
         "No devices in this network yet. Go to Survey and place a hub, then what it shall reach."
-    } else if network.is_some_and(|n| n.hub.is_none()) {
+    } else if network.is_some_and(|n| n.hubs.is_empty()) {
         "This network has no hub yet. Go to Survey and place one where it can really stand."
     } else {
         ""
@@ -220,7 +220,7 @@ fn worst_first(network: &NetworkAnalysis) -> Vec<usize> {
 fn worst(network: &NetworkAnalysis) -> Option<DeviceId> {
     worst_first(network)
         .into_iter()
-        .find(|p| Some(*p) != network.hub)
+        .find(|p| !network.hubs.contains(p))
         .map(|p| network.nodes[p].device.clone())
 }
 
@@ -253,7 +253,7 @@ fn rows(
             glyph: glyph(node),
             band: band_class(outcome.band),
             hops: match outcome.hops.len() {
-                0 if Some(place) == network.hub => "hub".to_owned(),
+                0 if network.hubs.contains(&place) => "hub".to_owned(),
                 0 => "–".to_owned(),
                 n => n.to_string(),
             },
@@ -285,7 +285,7 @@ fn details(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Deta
         to: name(network, &h.to),
         out: typographic(h.margin_out.get(), 1),
         back: typographic(h.margin_back.get(), 1),
-        class: band_class(Band::of(h.margin(), analysis.target)),
+        class: band_class(Band::of(h.margin(), h.target)),
     });
     let device = site.devices.get(&node.device);
     let point = device.and_then(|d| site.point_of(d));
@@ -334,7 +334,7 @@ fn details(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Deta
             .findings
             .iter()
             .filter(|f| f.device.as_ref() == Some(&node.device))
-            .map(|f| f.text.clone())
+            .map(|f| format!("{} {}", f.text, f.cure))
             .collect(),
     }
 }
@@ -354,7 +354,7 @@ fn stairs(
         .collect();
     let heading = if !pairs.is_empty() {
         format!("Where the decibels go: hub to {}", network.nodes[place].name)
-    } else if Some(place) == network.hub {
+    } else if network.hubs.contains(&place) {
         "This is the hub: choose a device to see where the decibels go.".to_owned()
     } else {
         pairs.extend(network.best_carrier(place).map(|n| (n, place)));

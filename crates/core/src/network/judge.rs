@@ -1,0 +1,406 @@
+//! The verdicts on the devices of one network.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::capacity;
+use super::link::{Link, Sure};
+use super::outcome::{Band, Hop, Outcome, Reason};
+use super::resilience::disjoint_routes;
+use super::route::{Graph, link_cost};
+use super::{Node, Role};
+use crate::analysis::NetworkAnalysis;
+use crate::catalogue;
+use crate::radio::modulation::Delivery;
+use crate::radio::system::RouteChoice;
+use crate::site::DeviceId;
+use crate::staircase;
+use crate::units::Db;
+
+/// What a system allows fewer of than there are: which of them forward, and which are told not to.
+///
+/// Repeaters of a star and routers of a Thread network beyond the limit do not forward. Those with
+/// the best link to a hub stay (*planning rule*): they serve most.
+pub(crate) fn demote(network: &mut NetworkAnalysis) {
+    let rule = network.rule;
+    let (most, what) = match (rule.most_repeaters, rule.most_routers) {
+        (Some(most), _) => (most, "repeaters"),
+        (_, Some(most)) => (most.saturating_sub(network.hubs.len()), "routers"),
+        _ => return,
+    };
+    let to_hub = |place: usize| {
+        let links = network.hubs.iter().filter_map(|h| network.links.between(place, *h));
+        links.map(|l| l.margin().get()).fold(f64::NEG_INFINITY, f64::max)
+    };
+    let forwards = |n: &usize| network.nodes[*n].role.role == Role::Forwards;
+    let mut forwarding: Vec<usize> = (0..network.nodes.len()).filter(forwards).collect();
+    forwarding.sort_by(|a, b| to_hub(*b).total_cmp(&to_hub(*a)).then(a.cmp(b)));
+    let beyond: Vec<usize> = forwarding.into_iter().skip(most).collect();
+    for place in beyond {
+        let role = &mut network.nodes[place].role;
+        role.role = Role::Leaf;
+        role.why = format!("the limit of {most} {what} is used up by others nearer to the hub");
+    }
+}
+
+/// Judges the devices of one network.
+pub(crate) struct Judge<'a> {
+    network: &'a NetworkAnalysis,
+    delivery: Delivery,
+    sure: Sure,
+}
+
+/// Routes to every node.
+type Ways = Vec<Option<Vec<usize>>>;
+
+impl<'a> Judge<'a> {
+    pub(crate) fn new(network: &'a NetworkAnalysis, sure: Sure) -> Self {
+        let delivery = Delivery::new(network.rule.modulation, sure.sigma);
+        Self { network, delivery, sure }
+    }
+
+    /// The graph of the links that `wanted` takes.
+    pub(crate) fn graph(&self, wanted: impl Fn(&Link) -> bool) -> Graph {
+        let n = self.network;
+        Graph::new(&n.nodes, &n.links, &n.rule, &self.delivery, wanted)
+    }
+
+    pub(crate) fn outcomes(&self) -> Vec<Outcome> {
+        let network = self.network;
+        if network.hubs.is_empty() {
+            return network.nodes.iter().map(|n| unreached(n, Reason::NoHub)).collect();
+        }
+        let most = network.rule.most_hops;
+        // A planned route uses links at target; thinner ones only where nothing else is.
+        let sure = network.sure_graph.routes(&network.hubs, most, &network.down);
+        let any = network.graph.routes(&network.hubs, most, &network.down);
+        let ways: Ways = sure.into_iter().zip(any).map(|(s, a)| s.or(a)).collect();
+        let (ways, refused) = self.within_capacity(ways);
+        let mut outcomes: Vec<_> = ways
+            .iter()
+            .enumerate()
+            .map(|(place, way)| match way {
+                Some(way) if !network.hubs.contains(&place) => self.reached(way),
+                Some(_) => Outcome {
+                    band: Band::Solid,
+                    success: 1.0,
+                    ..unreached(&network.nodes[place], Reason::IsHub)
+                },
+                None => {
+                    let reason = refused.get(&place).cloned();
+                    let reason = reason.unwrap_or_else(|| self.why_not(place, &ways));
+                    unreached(&network.nodes[place], reason)
+                }
+            })
+            .collect();
+        self.find_what_they_hang_on(&mut outcomes);
+        outcomes
+    }
+
+    /// Takes from parents and hubs what is beyond their limits; end devices go to other parents
+    /// where there is room.
+    fn within_capacity(&self, mut ways: Ways) -> (Ways, BTreeMap<usize, Reason>) {
+        let (network, rule) = (self.network, self.network.rule);
+        let mut refused = BTreeMap::new();
+        if rule.children_of_hub.is_some() || rule.children_of_router.is_some() {
+            self.share_children(&mut ways, &mut refused);
+        }
+        for &hub in &network.hubs {
+            let counted = |place: &usize| {
+                *place != hub
+                    && (rule.remotes_count || network.nodes[*place].role.role != Role::Carried)
+            };
+            let mut served: Vec<usize> = (0..ways.len())
+                .filter(|p| ways[*p].as_ref().is_some_and(|w| w[0] == hub) && counted(p))
+                .collect();
+            if served.len() <= rule.most_devices {
+                continue;
+            }
+            // Whoever carries others stays; of the rest the shortest routes.
+            let key = |p: &usize| {
+                (!network.nodes[*p].carries_others(), ways[*p].as_ref().map_or(0, Vec::len), *p)
+            };
+            served.sort_by_key(key);
+            for &place in &served[rule.most_devices..] {
+                ways[place] = None;
+                let at = network.nodes[hub].name.clone();
+                let most = rule.most_devices;
+                refused.insert(place, Reason::Capacity { at, most, what: "devices" });
+            }
+        }
+        (ways, refused)
+    }
+
+    fn room(&self, parent: usize) -> usize {
+        let rule = self.network.rule;
+        let is_hub = self.network.hubs.contains(&parent);
+        let room = if is_hub { rule.children_of_hub } else { rule.children_of_router };
+        room.unwrap_or(usize::MAX)
+    }
+
+    fn share_children(&self, ways: &mut Ways, refused: &mut BTreeMap<usize, Reason>) {
+        let network = self.network;
+        let is_child = |p: &usize| !network.nodes[*p].carries_others();
+        let mut count: BTreeMap<usize, usize> = BTreeMap::new();
+        let children: Vec<usize> =
+            (0..ways.len()).filter(|p| is_child(p) && ways[*p].is_some()).collect();
+        for &child in &children {
+            if let Some(way) = &ways[child] {
+                *count.entry(way[way.len() - 2]).or_default() += 1;
+            }
+        }
+        if count.iter().all(|(parent, n)| *n <= self.room(*parent)) {
+            return;
+        }
+        let parents: Vec<usize> = (0..ways.len())
+            .filter(|p| network.nodes[*p].carries_others() && ways[*p].is_some())
+            .collect();
+        let wishes: Vec<Vec<(usize, u32)>> =
+            children.iter().map(|c| self.wishes(*c, &parents, ways)).collect();
+        let places: Vec<usize> =
+            parents.iter().map(|p| self.room(*p).min(children.len())).collect();
+        for (&child, given) in children.iter().zip(capacity::assign(&wishes, &places)) {
+            let way = given.and_then(|p| ways[parents[p]].clone());
+            if let Some(mut way) = way {
+                way.push(child);
+                ways[child] = Some(way);
+                continue;
+            }
+            let full = ways[child].as_ref().map_or(network.hubs[0], |w| w[w.len() - 2]);
+            let (at, most) = (network.nodes[full].name.clone(), self.room(full));
+            refused.insert(child, Reason::Capacity { at, most, what: "children" });
+            ways[child] = None;
+        }
+    }
+
+    /// The parents that a child could have, by place among `parents`, each with its cost: at target
+    /// first, then what the system itself would reckon, then the stronger link.
+    fn wishes(&self, child: usize, parents: &[usize], ways: &Ways) -> Vec<(usize, u32)> {
+        let (network, rule) = (self.network, self.network.rule);
+        let wish = |(n, &parent): (usize, &usize)| {
+            let link = network.links.between(child, parent)?;
+            let way = ways[parent].as_ref()?;
+            let margin = link.margin();
+            if margin < Db::ZERO || way.len() > rule.most_hops {
+                return None;
+            }
+            let own = link_cost(&rule, &self.delivery, margin)?;
+            let hops = u32::try_from(way.len()).unwrap_or(u32::MAX);
+            #[expect(
+                clippy::cast_possible_truncation,
+                clippy::cast_sign_loss,
+                reason = "held between 0 and 99"
+            )]
+            let weak = (99.0 - margin.get().clamp(0.0, 99.0)) as u32;
+            let thin = u32::from(!link.is_sure());
+            Some((n, thin * 1_000_000 + (own + hops) * 1000 + weak))
+        };
+        parents.iter().enumerate().filter_map(wish).collect()
+    }
+
+    fn link(&self, a: usize, b: usize) -> Option<&Link> {
+        self.network.links.between(a, b)
+    }
+
+    fn is_down(&self, node: usize) -> bool {
+        self.network.down.get(node).copied().unwrap_or(false)
+    }
+
+    fn reached(&self, way: &[usize]) -> Outcome {
+        let (nodes, rule) = (&self.network.nodes, self.network.rule);
+        let place = way[way.len() - 1];
+        let mut outcome = self.along(way);
+        if rule.choice == RouteChoice::Flood {
+            // Any path will do: with two that share no device, both must fail.
+            let ways =
+                disjoint_routes(&self.network.graph, &self.network.hubs, place, &self.network.down);
+            let fail = |w: &Vec<usize>| 1.0 - self.along(w).success;
+            let all: f64 = ways.iter().map(fail).product();
+            outcome.success = outcome.success.max(1.0 - all);
+        }
+        let carriers = (0..nodes.len())
+            .filter(|&n| n != place && nodes[n].carries_others() && !self.is_down(n));
+        let is_sure = |n: &usize| self.link(place, *n).is_some_and(Link::is_sure);
+        outcome.parents = carriers.filter(is_sure).count();
+        let Some(hop) = outcome.weakest().cloned() else { return outcome };
+        outcome.band =
+            outcome.hops.iter().map(|h| Band::of(h.margin(), h.target)).min().unwrap_or(Band::Out);
+        outcome.reason = if outcome.band == Band::Thin {
+            self.thin(&hop)
+        } else {
+            Reason::Reached { weakest: hop.margin(), target: hop.target }
+        };
+        outcome
+    }
+
+    /// Hops, success and delay along a way.
+    fn along(&self, way: &[usize]) -> Outcome {
+        let (nodes, rule) = (&self.network.nodes, self.network.rule);
+        let mut outcome = unreached(&nodes[way[way.len() - 1]], Reason::IsHub);
+        outcome.success = 1.0;
+        outcome.hub = Some(nodes[way[0]].device.clone());
+        for pair in way.windows(2) {
+            let Some(link) = self.link(pair[0], pair[1]) else { continue };
+            outcome.hops.push(Hop {
+                from: nodes[pair[0]].device.clone(),
+                to: nodes[pair[1]].device.clone(),
+                margin_out: link.margin_from(pair[0]),
+                margin_back: link.margin_from(pair[1]),
+                target: link.target,
+            });
+            outcome.success *= self.delivery.success(link.margin(), rule.tries);
+            let tries = self.delivery.expected_tries(link.margin(), rule.tries);
+            outcome.tries += tries;
+            outcome.delay_ms += rule.hop_ms * tries;
+        }
+        outcome
+    }
+
+    fn thin(&self, hop: &Hop) -> Reason {
+        let ends = (self.network.place_of(&hop.from), self.network.place_of(&hop.to));
+        let (weakest, target) = (hop.margin(), hop.target);
+        let (Some(from), Some(to)) = ends else { return Reason::Reached { weakest, target } };
+        let nodes = &self.network.nodes;
+        Reason::Thin {
+            weakest,
+            target,
+            hop: (nodes[from].name.clone(), nodes[to].name.clone()),
+            costliest: self.obstacles(from, to).into_iter().next(),
+        }
+    }
+
+    /// For each device, the devices and breakers whose loss cuts it off.
+    fn find_what_they_hang_on(&self, outcomes: &mut [Outcome]) {
+        let network = self.network;
+        let most = network.rule.most_hops;
+        // Whoever hears a hub itself hangs on nothing else.
+        let direct = |p: usize| {
+            network.hubs.iter().any(|h| {
+                !self.is_down(*h) && self.link(p, *h).is_some_and(|l| l.margin() >= Db::ZERO)
+            })
+        };
+        let may_hang: Vec<usize> =
+            (0..outcomes.len()).filter(|p| !outcomes[*p].hops.is_empty() && !direct(*p)).collect();
+        let lost = |dead: &[usize]| {
+            let mut down = network.down.clone();
+            for &d in dead {
+                down[d] = true;
+            }
+            let left = network.graph.reached(&network.hubs, most, &down);
+            let is_lost = |p: &&usize| !left[**p] && !dead.contains(*p);
+            may_hang.iter().filter(is_lost).copied().collect::<Vec<_>>()
+        };
+        let inner: BTreeSet<usize> = outcomes
+            .iter()
+            .flat_map(|o| o.hops.iter().skip(1))
+            .filter_map(|h| network.place_of(&h.from))
+            .collect();
+        for &dead in &inner {
+            for place in lost(&[dead]) {
+                outcomes[place].hangs_on.push(network.nodes[dead].device.clone());
+            }
+        }
+        let mut circuits: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+        for (place, node) in network.nodes.iter().enumerate() {
+            if !node.circuit.is_empty() {
+                circuits.entry(&node.circuit).or_default().push(place);
+            }
+        }
+        for (circuit, dead) in circuits {
+            let kills_hub = dead.iter().any(|d| network.hubs.contains(d));
+            let all = || (0..outcomes.len()).filter(|p| !outcomes[*p].hops.is_empty());
+            let cut = if kills_hub {
+                let mut down = network.down.clone();
+                for d in &dead {
+                    down[*d] = true;
+                }
+                let left = network.graph.reached(&network.hubs, most, &down);
+                all().filter(|p| !left[*p] && !dead.contains(p)).collect()
+            } else if dead.iter().any(|d| inner.contains(d)) {
+                lost(&dead)
+            } else {
+                Vec::new()
+            };
+            for place in cut {
+                outcomes[place].hangs_on_breakers.push(circuit.to_owned());
+            }
+        }
+    }
+
+    fn why_not(&self, place: usize, ways: &Ways) -> Reason {
+        let (network, rule) = (self.network, self.network.rule);
+        let nodes = &network.nodes;
+        if self.is_down(place) {
+            return Reason::Down;
+        }
+        if network.hubs.iter().all(|h| self.is_down(*h)) {
+            return Reason::NoHub;
+        }
+        let unlimited = network.graph.routes(&network.hubs, nodes.len(), &network.down);
+        if let Some(way) = &unlimited[place]
+            && way.len() - 1 > rule.most_hops
+        {
+            let (hops, allowed) = (way.len() - 1, rule.most_hops);
+            return Reason::HopLimit { hops, allowed, system: rule.name };
+        }
+        let link_to = |n: usize| {
+            self.link(place, n).copied().unwrap_or_else(|| {
+                let path = network.medium.loss(nodes[place].place, nodes[n].place);
+                Link::new(nodes, place.min(n), place.max(n), path, self.sure)
+            })
+        };
+        let others = || (0..nodes.len()).filter(|&n| n != place && ways[n].is_some());
+        let best = |candidates: &mut dyn Iterator<Item = usize>| {
+            candidates.map(|n| (n, link_to(n))).max_by(|a, b| a.1.margin().total_cmp(&b.1.margin()))
+        };
+        // Mains devices that forward by their make, yet earn no credit here.
+        let unsure = |n: &usize| {
+            let makes = catalogue::kind(&nodes[*n].kind).is_some_and(|k| k.forwards);
+            !nodes[*n].carries_others() && makes && rule.choice != RouteChoice::DirectOnly
+        };
+        if let Some((through, link)) = best(&mut others().filter(unsure))
+            && link.margin() >= Db::ZERO
+        {
+            return Reason::OnlyThroughUnsure {
+                through: nodes[through].name.clone(),
+                why: nodes[through].role.why.clone(),
+            };
+        }
+        let Some((nearest, link)) = best(&mut others().filter(|n| nodes[*n].carries_others()))
+        else {
+            return Reason::NoHub;
+        };
+        Reason::TooFar {
+            nearest: nodes[nearest].name.clone(),
+            short: -link.margin(),
+            obstacles: self.obstacles(nearest, place),
+            only_back: link.margin_from(nearest) >= Db::ZERO,
+        }
+    }
+
+    /// What stands between two nodes, costliest first.
+    fn obstacles(&self, a: usize, b: usize) -> Vec<(String, Db)> {
+        let nodes = &self.network.nodes;
+        staircase::obstacles(&self.network.medium, &nodes[a], &nodes[b])
+    }
+}
+
+/// Devices of a network that are lost when `device` dies.
+pub fn lost_without<'a>(network: &'a NetworkAnalysis, device: &DeviceId) -> Vec<&'a Outcome> {
+    network.outcomes.iter().filter(|o| o.hangs_on.contains(device)).collect()
+}
+
+fn unreached(node: &Node, reason: Reason) -> Outcome {
+    Outcome {
+        device: node.device.clone(),
+        band: Band::Out,
+        hub: None,
+        hops: Vec::new(),
+        success: 0.0,
+        tries: 0.0,
+        delay_ms: 0.0,
+        parents: 0,
+        hangs_on: Vec::new(),
+        hangs_on_breakers: Vec::new(),
+        reason,
+    }
+}
