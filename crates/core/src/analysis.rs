@@ -9,6 +9,7 @@ use crate::geometry::structure::{Doors, Structure};
 use crate::network::judge::{Judge, demote, lost_without};
 use crate::network::link::Sure;
 use crate::network::outcome::Outcome;
+use crate::network::resilience::disjoint_routes;
 use crate::network::route::Graph;
 use crate::network::{Link, Links, Node, Role};
 use crate::propagation::{Medium, Model};
@@ -188,6 +189,44 @@ impl NetworkAnalysis {
             .filter_map(|n| Some((n, self.links.between(place, n)?.margin())))
             .max_by(|a, b| a.1.total_cmp(&b.1))
             .map(|(n, _)| n)
+    }
+
+    /// Up to two routes from a hub to a node that share no device, within the hop limit; each as
+    /// places from the hub. Found by maximum flow over every link that works.
+    pub fn disjoint_routes(&self, place: usize) -> Vec<Vec<usize>> {
+        let mut ways = disjoint_routes(&self.graph, &self.hubs, place, &self.down);
+        ways.retain(|way| way.len() - 1 <= self.rule.most_hops);
+        ways
+    }
+
+    /// The best route that shares no device with the one in use; nothing where there is none.
+    pub fn second_route(&self, place: usize) -> Option<Vec<usize>> {
+        let mut down = self.down.clone();
+        for hop in self.outcomes[place].hops.iter().skip(1) {
+            down[self.place_of(&hop.from)?] = true;
+        }
+        let way = self.graph.routes(&self.hubs, self.rule.most_hops, &down)[place].clone()?;
+        let same = way.len() == 2 && self.outcomes[place].hops.len() == 1;
+        (!same || self.hubs.len() > 1).then_some(way)
+    }
+
+    /// Whether two routes share neither a device nor a breaker between hub and node.
+    pub fn has_two_by_breakers(&self, place: usize) -> bool {
+        let mut down = self.down.clone();
+        let between: Vec<usize> = self.outcomes[place]
+            .hops
+            .iter()
+            .skip(1)
+            .filter_map(|h| self.place_of(&h.from))
+            .collect();
+        let circuits: Vec<&str> = between.iter().map(|p| self.nodes[*p].circuit.as_str()).collect();
+        for (n, node) in self.nodes.iter().enumerate() {
+            let shares = !node.circuit.is_empty() && circuits.contains(&node.circuit.as_str());
+            if n != place && !self.hubs.contains(&n) && (between.contains(&n) || shares) {
+                down[n] = true;
+            }
+        }
+        !between.is_empty() && self.graph.reached(&self.hubs, self.rule.most_hops, &down)[place]
     }
 
     fn known_loss(&self, a: &Node, b: &Node) -> Option<Db> {

@@ -13,6 +13,7 @@
 //! | [`network`] | roles, links, routes, verdicts |
 //! | [`findings`] | what is worth looking at, with its cure |
 //! | [`coverage`] | margin over a storey, contours |
+//! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`staircase`] | a hop's budget, step by step |
 //! | [`install`] | the order of joining |
 //! | [`prove`] | readings against predictions, calibration |
@@ -31,6 +32,7 @@ pub mod network;
 pub mod propagation;
 pub mod prove;
 pub mod radio;
+pub mod simulate;
 pub mod site;
 pub mod staircase;
 pub mod units;

@@ -216,7 +216,7 @@ fn mirror_name(medium: &Medium, mirror: Mirror) -> String {
 }
 
 /// How a way runs, in words.
-fn way_words(medium: &Medium, kind: &WayKind) -> String {
+pub fn way_words(medium: &Medium, kind: &WayKind) -> String {
     let building = &medium.structure;
     let opening = |(w, h): (usize, usize)| {
         let fill = building.walls[w].openings[h].construction;

@@ -3,10 +3,16 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse as compute};
+use dot_reach_core::geometry::Place;
+use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::materials::slab::{bare, parse_layers};
+use dot_reach_core::propagation::schools::School;
+use dot_reach_core::propagation::{Medium, Model};
+use dot_reach_core::radio::modulation::Modulation;
 use dot_reach_core::site::Site;
+use dot_reach_core::staircase::{describe, way_words};
 use dot_reach_core::units::{Db, Megahertz, typographic};
-use dot_reach_formats::{analysis_json, ledger_csv};
+use dot_reach_formats::{analysis_json, ledger_csv, path_json};
 use serde_json::json;
 
 use crate::Failure;
@@ -30,6 +36,80 @@ pub(crate) fn analyse(site: &Site, json: bool) -> Result<(), Failure> {
             margin.unwrap_or_else(|| "–".to_owned()),
             outcome.reason,
         );
+    }
+    Ok(())
+}
+
+/// A device of the job by its id, or a point as x,y,z with z above the lowest floor.
+fn place(site: &Site, text: &str) -> Result<Place, Failure> {
+    if let Some(device) = site.devices.named(text) {
+        let point = site.point_of(device).ok_or("the device has no point")?;
+        let floor = site.floors.get(&point.floor).ok_or("its storey is missing")?;
+        let z = (floor.elevation_m + point.height_m).get();
+        return Ok(Place::new(point.at[0], point.at[1], z));
+    }
+    let numbers: Vec<f64> = text.split(',').filter_map(|n| n.trim().parse().ok()).collect();
+    let [x, y, z] = numbers[..] else {
+        return Err(format!("“{text}” is neither a device of the job nor x,y,z in metres").into());
+    };
+    if ![x, y, z].iter().all(|v| v.is_finite() && v.abs() <= 10_000.0) {
+        return Err(format!("“{text}” lies outside the sheet").into());
+    }
+    let lowest = site.floors_upward().first().map_or(0.0, |f| f.elevation_m.get());
+    Ok(Place::new(x, y, z + lowest))
+}
+
+/// Path loss between two places by every school, with the terms of the strongest way.
+pub(crate) fn path(
+    site: &Site,
+    ends: [&str; 2],
+    mhz: f64,
+    model: Model,
+    json: bool,
+) -> Result<(), Failure> {
+    if !(400.0..=6000.0).contains(&mhz) {
+        return Err("--mhz must lie between 400 and 6000".into());
+    }
+    let (from, to) = (place(site, ends[0])?, place(site, ends[1])?);
+    let model = model.calibrated(site.calibration.as_ref());
+    let structure = Arc::new(Structure::new(site, Doors::AsDrawn));
+    let medium = Medium::new(&structure, Megahertz::new(mhz), model);
+    let told = path_json::value(&medium, from, to);
+    if json {
+        println!("{}", serde_json::to_string_pretty(&told)?);
+        return Ok(());
+    }
+    for school in School::ALL {
+        println!("{:14} {}", school.name(), school.loss(&medium, from, to));
+    }
+    let (main, others) = medium.explain(from, to);
+    for term in &main.terms {
+        let (_, name) = describe(&medium, term, main.length);
+        println!("  {:>8}  {name}", typographic(term.loss.get(), 2));
+    }
+    for way in others {
+        println!("  {:>8}  {}", typographic(way.loss.get(), 2), way_words(&medium, &way.kind));
+    }
+    Ok(())
+}
+
+/// Error rates of a modulation.
+pub(crate) fn per(modulation: &str, sinr: f64, bytes: u32, json: bool) -> Result<(), Failure> {
+    let Some(modulation) = Modulation::named(modulation) else {
+        return Err(format!("“{modulation}” is none of oqpsk, fsk, gfsk").into());
+    };
+    if !(-60.0..=60.0).contains(&sinr) {
+        return Err("--sinr-db must lie between −60 and 60".into());
+    }
+    if !(1..=2048).contains(&bytes) {
+        return Err("--bytes must lie between 1 and 2048".into());
+    }
+    let sinr = Db::new(sinr);
+    let (ber, per) = (modulation.bit_error_rate(sinr), modulation.packet_error_rate(sinr, bytes));
+    if json {
+        println!("{}", json!({ "ber": ber, "per": per }));
+    } else {
+        println!("BER {ber:.3e}, PER {per:.3e}");
     }
     Ok(())
 }

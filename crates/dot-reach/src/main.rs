@@ -10,6 +10,7 @@ use std::process::ExitCode;
 
 use actix_web::web::Data;
 use clap::{Parser, Subcommand};
+use dot_reach_core::propagation::Model;
 use dot_reach_formats::job_file;
 use dot_reach_standin::houses;
 use dot_reach_store::{Image, Store};
@@ -65,6 +66,50 @@ enum Verb {
         #[arg(long)]
         json: bool,
     },
+    /// Path loss between two devices or two points of a job, with the radios left out.
+    Path {
+        /// The job file.
+        file: PathBuf,
+        /// A device's id, or x,y,z in metres: right, down, above the lowest floor.
+        #[arg(long, allow_hyphen_values = true)]
+        from: String,
+        /// The other end.
+        #[arg(long, allow_hyphen_values = true)]
+        to: String,
+        /// Frequency in MHz.
+        #[arg(long)]
+        mhz: f64,
+        /// Clutter allowances.
+        #[arg(long, default_value = "on")]
+        clutter: Part,
+        /// The way around by leaks.
+        #[arg(long, default_value = "on")]
+        leak: Part,
+        /// Ways that bend around jambs.
+        #[arg(long, default_value = "on")]
+        doorways: Part,
+        /// Ways that bounce.
+        #[arg(long, default_value = "on")]
+        reflections: Part,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Bit and frame error rates of a modulation.
+    Per {
+        /// oqpsk, fsk or gfsk.
+        #[arg(long)]
+        modulation: String,
+        /// Signal to interference and noise ratio in dB; for fsk and gfsk Eb/N0.
+        #[arg(long, allow_hyphen_values = true)]
+        sinr_db: f64,
+        /// Length of the frame.
+        #[arg(long, default_value_t = 20)]
+        bytes: u32,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Puts a job file into a database.
     Import {
         /// The database file.
@@ -90,9 +135,20 @@ enum Verb {
         to: PathBuf,
     },
     /// Writes a demo job as a job file on the standard output.
-    Standin,
+    Standin {
+        /// larkfield-mill, quay-court or tern-row.
+        #[arg(default_value = "larkfield-mill")]
+        house: String,
+    },
     /// Writes the JSON Schema of the job file on the standard output.
     Schema,
+}
+
+/// Whether a part of the model is in force.
+#[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+enum Part {
+    On,
+    Off,
 }
 
 fn main() -> ExitCode {
@@ -116,10 +172,30 @@ fn run(verb: Verb) -> Result<(), Failure> {
         Verb::Serve { db, port } => host(Store::open(&db)?, port),
         Verb::Analyse { file, json } => calculate::analyse(&read(&file)?.site, json),
         Verb::Loss { layers, mhz, angle, json } => calculate::loss(&layers, mhz, angle, json),
+        Verb::Path { file, from, to, mhz, clutter, leak, doorways, reflections, json } => {
+            let model = Model {
+                clutter: clutter == Part::On,
+                leak: Model::default().leak.filter(|_| leak == Part::On),
+                doorways: doorways == Part::On,
+                reflections: reflections == Part::On,
+                ..Model::default()
+            };
+            calculate::path(&read(&file)?.site, [&from, &to], mhz, model, json)
+        }
+        Verb::Per { modulation, sinr_db, bytes, json } => {
+            calculate::per(&modulation, sinr_db, bytes, json)
+        }
         Verb::Import { db, file } => import(&db, &file),
         Verb::Export { db, job } => export(&db, &job),
         Verb::Backup { db, to } => Ok(Store::open(&db)?.backup(&to)?),
-        Verb::Standin => print_job(&houses::larkfield_mill(), &BTreeMap::new()),
+        Verb::Standin { house } => match houses::named(&house) {
+            Some(site) => print_job(&site, &BTreeMap::new()),
+            None => Err(format!(
+                "there is no demo house {house}; there are: {}",
+                houses::NAMES.join(", ")
+            )
+            .into()),
+        },
         Verb::Schema => {
             println!("{}", serde_json::to_string_pretty(&job_file::schema())?);
             Ok(())
@@ -139,7 +215,10 @@ fn read(file: &Path) -> Result<job_file::ReadJob, Failure> {
 
 fn demo_store() -> Result<Store, Failure> {
     let store = Store::in_memory()?;
-    store.create(&houses::larkfield_mill(), "2026-03-14T17:00:00Z")?;
+    for (day, name) in houses::NAMES.iter().rev().enumerate() {
+        let Some(site) = houses::named(name) else { continue };
+        store.create(&site, &format!("2026-03-{:02}T17:00:00Z", 12 + day))?;
+    }
     Ok(store)
 }
 

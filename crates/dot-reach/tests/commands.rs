@@ -71,3 +71,65 @@ fn a_broken_file_is_complained_about_and_nothing_printed() {
     let output = run(&["analyse", path.to_str().unwrap(), "--json"]);
     assert!(!output.status.success() && output.stdout.is_empty());
 }
+
+#[test]
+fn a_path_adds_up_by_its_terms_and_each_part_can_be_taken_away() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = file(&folder);
+    let loss = |extra: &[&str]| {
+        let ends = [
+            "path",
+            &file,
+            "--from",
+            "mesh-meter",
+            "--to",
+            "mesh-kit-isle",
+            "--mhz",
+            "2440",
+            "--json",
+        ];
+        let told = json(&[&ends[..], extra].concat());
+        let total = told["path_loss_db"].as_f64().unwrap();
+        let terms = told["terms"].as_array().unwrap();
+        let sum: f64 = terms.iter().filter_map(|t| t["loss_db"].as_f64()).sum();
+        assert!((total - sum).abs() < 1e-9, "{told}");
+        assert_eq!(told["schools"].as_array().map(Vec::len), Some(3));
+        total
+    };
+    let all = loss(&[]);
+    assert!(loss(&["--reflections", "off"]) > all);
+    assert!(loss(&["--clutter", "off"]) < all);
+    let bare =
+        loss(&["--clutter", "off", "--leak", "off", "--doorways", "off", "--reflections", "off"]);
+    assert!(bare > 40.2, "{bare}");
+}
+
+#[test]
+fn a_path_between_two_points_in_the_open_is_free_space() {
+    let folder = tempfile::tempdir().unwrap();
+    let told = json(&[
+        "path",
+        &file(&folder),
+        "--from",
+        "50,-20,3",
+        "--to",
+        "60,-20,3",
+        "--mhz",
+        "2440",
+        "--reflections",
+        "off",
+        "--json",
+    ]);
+    assert!((told["path_loss_db"].as_f64().unwrap() - 60.2).abs() < 0.01, "{told}");
+}
+
+#[test]
+fn error_rates_are_those_of_the_standard() {
+    for (sinr, want) in [("0", 2.55e-2), ("1", 2.06e-3)] {
+        let told =
+            json(&["per", "--modulation", "oqpsk", "--sinr-db", sinr, "--bytes", "20", "--json"]);
+        assert!((told["per"].as_f64().unwrap() / want - 1.0).abs() < 5e-3, "{told}");
+    }
+    let told = json(&["per", "--modulation", "oqpsk", "--sinr-db", "-2", "--json"]);
+    assert!((told["ber"].as_f64().unwrap() / 5.197e-3 - 1.0).abs() < 1e-3, "{told}");
+}

@@ -5,6 +5,9 @@
 use dot_reach_core::Analysis;
 use dot_reach_core::analysis::NetworkAnalysis;
 use dot_reach_core::network::{Hop, Outcome};
+use dot_reach_core::radio::air::{ChannelScore, advise};
+use dot_reach_core::radio::modulation::Delivery;
+use dot_reach_core::simulate::{Budget, Chances, chances};
 use dot_reach_core::staircase::{Staircase, StepOf, staircase};
 use serde_json::{Value, json};
 
@@ -27,34 +30,68 @@ pub fn value(analysis: &Analysis) -> Value {
 
 fn network(analysis: &Analysis, network: &NetworkAnalysis) -> Value {
     let medium = &network.medium;
+    let delivery = Delivery::new(network.rule.modulation, analysis.sigma);
     let links: Vec<_> = network
         .links
         .all
         .iter()
         .map(|link| {
             let (a, b) = (&network.nodes[link.a], &network.nodes[link.b]);
-            let out = staircase(medium, a, b, analysis.target);
-            let back = staircase(medium, b, a, analysis.target);
+            let out = staircase(medium, a, b, link.target);
+            let back = staircase(medium, b, a, link.target);
             json!({
                 "a": a.device, "b": b.device,
-                "distance_m": out.length, "path_loss_db": link.path_loss,
-                "a_to_b": direction(&out), "b_to_a": direction(&back),
+                "distance_m": a.place.distance(b.place), "path_loss_db": link.path_loss,
+                "sigma_db": link.sigma, "target_margin_db": link.target, "way": out.way,
+                "other_ways": out.others.iter().map(|(way, weaker)| json!({ "way": way, "weaker_db": weaker })).collect::<Vec<_>>(),
+                "a_to_b": direction(&out, &delivery), "b_to_a": direction(&back, &delivery),
             })
         })
         .collect();
+    let chances = chances(network, Budget::default(), &mut |_| true);
     let devices: Vec<_> = network
         .outcomes
         .iter()
         .enumerate()
-        .map(|(place, outcome)| device(network, place, outcome))
+        .map(|(place, outcome)| device(network, place, outcome, &chances))
         .collect();
+    let channels: Vec<_> = if network.rule.has_channels {
+        let score = |s: ChannelScore| {
+            json!({
+                "channel": s.channel, "worst_spare_db": s.worst, "mean_spare_db": s.mean,
+                "links_below_target": s.below, "reason": s.reason,
+            })
+        };
+        advise(network).into_iter().map(score).collect()
+    } else {
+        Vec::new()
+    };
     json!({
         "id": network.network, "name": network.name, "system": network.system,
-        "frequency_mhz": network.medium.frequency(), "devices": devices, "links": links,
+        "frequency_mhz": network.medium.frequency(), "channel": network.channel,
+        "probability_all_reached": chances.all, "draws": chances.draws,
+        "limits": limits(network), "channels": channels, "devices": devices, "links": links,
     })
 }
 
-fn device(network: &NetworkAnalysis, place: usize, outcome: &Outcome) -> Value {
+fn limits(network: &NetworkAnalysis) -> Value {
+    let rule = &network.rule;
+    json!({
+        "most_hops": rule.most_hops, "most_devices": rule.most_devices,
+        "most_repeaters": rule.most_repeaters, "most_routers": rule.most_routers,
+        "children_of_hub": rule.children_of_hub, "children_of_router": rule.children_of_router,
+    })
+}
+
+fn device(network: &NetworkAnalysis, place: usize, outcome: &Outcome, chances: &Chances) -> Value {
+    let ids =
+        |way: &Vec<usize>| way.iter().map(|p| network.nodes[*p].device.clone()).collect::<Vec<_>>();
+    let takes_down: Vec<_> = network
+        .outcomes
+        .iter()
+        .filter(|o| o.hangs_on.contains(&outcome.device))
+        .map(|o| o.device.clone())
+        .collect();
     let node = &network.nodes[place];
     let weakest = outcome.weakest().map(Hop::margin);
     json!({
@@ -63,7 +100,13 @@ fn device(network: &NetworkAnalysis, place: usize, outcome: &Outcome) -> Value {
         "hops": outcome.hops.len(), "repeaters": outcome.repeaters(),
         "route": outcome.hops.iter().map(hop).collect::<Vec<_>>(),
         "weakest_margin_db": weakest, "success": outcome.success, "delay_ms": outcome.delay_ms,
+        "expected_transmissions": outcome.tries, "hub": outcome.hub,
+        "probability_reached": chances.of(&outcome.device),
         "parents_at_target": outcome.parents, "hangs_on": outcome.hangs_on,
+        "hangs_on_breakers": outcome.hangs_on_breakers, "takes_down": takes_down,
+        "second_route": network.second_route(place).as_ref().map(ids),
+        "disjoint_routes": network.disjoint_routes(place).len(),
+        "disjoint_by_breakers": network.has_two_by_breakers(place),
     })
 }
 
@@ -71,13 +114,15 @@ fn hop(hop: &Hop) -> Value {
     json!({
         "from": hop.from, "to": hop.to,
         "margin_out_db": hop.margin_out, "margin_back_db": hop.margin_back,
+        "target_margin_db": hop.target,
     })
 }
 
-fn direction(stairs: &Staircase) -> Value {
+fn direction(stairs: &Staircase, delivery: &Delivery) -> Value {
     json!({
-        "tx_dbm": stairs.tx, "received_dbm": stairs.received, "sensitivity_dbm": stairs.needs,
-        "margin_db": stairs.margin(), "terms": terms(stairs),
+        "tx_dbm": stairs.tx, "received_dbm": stairs.received,
+        "needs_dbm": stairs.needs, "packet_success": delivery.success(stairs.margin(), 1),
+        "margin_db": stairs.margin(), "length_m": stairs.length, "terms": terms(stairs),
     })
 }
 
@@ -93,7 +138,7 @@ fn terms(stairs: &Staircase) -> Vec<Value> {
 }
 
 /// A step's cause in a word, and the id of what it is of.
-fn cause(of: &StepOf) -> (&'static str, Option<String>) {
+pub(crate) fn cause(of: &StepOf) -> (&'static str, Option<String>) {
     match of {
         StepOf::SendingAntenna => ("sending-antenna", None),
         StepOf::AroundSender => ("around-sender", None),

@@ -3,8 +3,10 @@
 pub mod analysis_json;
 pub mod job_file;
 pub mod ledger_csv;
+pub mod path_json;
 pub mod plan_image;
 pub mod readings_csv;
+pub mod scan_csv;
 
 /// What an import gave: the value, and what could not be taken.
 #[derive(Clone, Debug, PartialEq)]

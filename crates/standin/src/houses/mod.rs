@@ -1,6 +1,25 @@
 //! The demo houses. All of them, their people and their addresses are invented.
 
+use dot_reach_core::site::Site;
+
 pub mod builder;
 pub mod larkfield_mill;
+pub mod quay_court;
+pub mod tern_row;
 
 pub use larkfield_mill::larkfield_mill;
+pub use quay_court::quay_court;
+pub use tern_row::tern_row;
+
+/// The names of the demo houses, the main one first.
+pub const NAMES: [&str; 3] = ["larkfield-mill", "quay-court", "tern-row"];
+
+/// The demo house of this name.
+pub fn named(name: &str) -> Option<Site> {
+    match name {
+        "larkfield-mill" => Some(larkfield_mill()),
+        "quay-court" => Some(quay_court()),
+        "tern-row" => Some(tern_row()),
+        _ => None,
+    }
+}

@@ -361,10 +361,12 @@ fn stairs(
         format!("Not reached. The best link that {} has", network.nodes[place].name)
     };
     let medium = &network.medium;
+    let target =
+        |a: usize, b: usize| network.links.between(a, b).map_or(analysis.target, |l| l.target);
     let count = pairs.len();
     let panels = pairs.into_iter().map(|(a, b)| {
         let stairs = |from: usize, to: usize| {
-            staircase(medium, &network.nodes[from], &network.nodes[to], analysis.target)
+            staircase(medium, &network.nodes[from], &network.nodes[to], target(from, to))
         };
         let (out, back) = (stairs(a, b), stairs(b, a));
         // The worse direction stands in front.

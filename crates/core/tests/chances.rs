@@ -1,0 +1,57 @@
+//! Monte Carlo over the whole house: against worked chances, seeded, stoppable.
+
+mod common;
+
+use std::sync::Arc;
+
+use common::{bare, device, with};
+use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_core::confidence::link_confidence;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::simulate::{Budget, chances};
+use dot_reach_standin::houses::larkfield_mill;
+use serde_json::json;
+
+#[test]
+fn one_link_alone_is_reached_as_often_as_the_normal_curve_says() {
+    // An exponent of 5 leaves the single link some 3 dB of margin at σ = 6 dB.
+    let steep = json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
+        "sigma_db": 6.0, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}});
+    let site = with(
+        bare(System::Zigbee),
+        &[steep, device("a", "hub", [0.0, 0.0]), device("b", "sensor-battery", [15.0, 0.0])],
+    );
+    let analysis = analyse(&Arc::new(site), &Options::default());
+    let network = &analysis.networks[0];
+    let link = network.links.all[0];
+    let want = link_confidence(link.margin(), link.sigma);
+    assert!((0.55..0.95).contains(&want), "{want}");
+    let found = chances(network, Budget { draws: 20_000, seed: 7 }, &mut |_| true);
+    // Far apart, the two ends are all but independent; ±3 standard errors of 20,000 draws.
+    let error = 3.0 * (want * (1.0 - want) / 20_000.0_f64).sqrt() + 0.005;
+    assert!((found.all - want).abs() < error, "{} {want}", found.all);
+}
+
+#[test]
+fn the_same_seed_gives_the_same_answer_and_another_one_a_near_one() {
+    let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
+    let network = &analysis.networks[0];
+    let draw = |seed| chances(network, Budget { draws: 2000, seed }, &mut |_| true);
+    let (one, same, other) = (draw(1), draw(1), draw(2));
+    assert_eq!(one, same);
+    assert!((one.all - other.all).abs() < 0.06, "{} {}", one.all, other.all);
+    // All are reached less often than the least sure of them.
+    let least = one.reached.iter().map(|(_, p)| *p).fold(1.0, f64::min);
+    assert!(one.all <= least);
+}
+
+#[test]
+fn it_stops_when_told_and_says_how_far_it_came() {
+    let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
+    let mut told = Vec::new();
+    let found = chances(&analysis.networks[0], Budget::default(), &mut |done| {
+        told.push(done);
+        done < 300
+    });
+    assert_eq!((told, found.draws), (vec![100, 200, 300], 300));
+}

@@ -1,0 +1,97 @@
+//! A scan as CSV: `time,channel or name,dBm`, a heading or none.
+//!
+//! A channel is a number from 1 to 13 (Wi-Fi) or 14 to 26 (802.15.4); `z11` to `z26` names an 802.15.4
+//! channel outright, `wifi 6/40` a Wi-Fi channel with its width. A name is that of a source on the
+//! plan: its level is then what the scan heard.
+
+use dot_reach_core::radio::coexistence::Carrier;
+use dot_reach_core::site::{Edit, Scan, Site, apply};
+use dot_reach_core::units::Dbm;
+
+use crate::readings_csv::time;
+use crate::{ImportFinding, Imported};
+
+/// The share of time that something heard in a scan is taken to send, *planning value*.
+pub const BUSY: f64 = 0.3;
+const MOST_LINES: usize = 5000;
+
+/// Reads a scan; each good line becomes an edit, each bad one a finding with its line number.
+pub fn read(site: &Site, text: &str) -> Imported<Vec<Edit>> {
+    let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+    let separator = if text.lines().next().is_some_and(|l| l.contains(';')) { b';' } else { b',' };
+    let mut rows = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .flexible(true)
+        .delimiter(separator)
+        .trim(csv::Trim::All)
+        .from_reader(text.as_bytes());
+    let (mut edits, mut findings) = (Vec::new(), Vec::new());
+    let mut trial = site.clone();
+    let mut next = 1;
+    for row in rows.records().take(MOST_LINES).map_while(Result::ok) {
+        let line = row.position().map_or(0, csv::Position::line);
+        let is_heading = line == 1 && row.get(2).is_some_and(|c| level(c).is_err());
+        if is_heading || row.iter().all(str::is_empty) {
+            continue;
+        }
+        let edit = scan(&trial, &row, &mut next)
+            .map(|scan| Edit::PutScan { scan })
+            .and_then(|edit| apply(&mut trial, &edit).map(|_| edit).map_err(|e| e.to_string()));
+        match edit {
+            Ok(edit) => edits.push(edit),
+            Err(reason) => findings.push(ImportFinding { place: format!("line {line}"), reason }),
+        }
+    }
+    Imported { value: edits, findings }
+}
+
+fn level(cell: &str) -> Result<Dbm, String> {
+    let text = cell.replace('−', "-");
+    let text = text.trim_end_matches("dBm").trim();
+    let value = text.parse::<f64>().map_err(|_| format!("“{cell}” is no level in dBm"))?;
+    Dbm::try_from(value).map_err(|_| format!("“{cell}” is no level in dBm"))
+}
+
+fn scan(site: &Site, row: &csv::StringRecord, next: &mut usize) -> Result<Scan, String> {
+    let cell = |i: usize, what: &str| {
+        let filled = row.get(i).filter(|c| !c.is_empty());
+        filled.ok_or_else(|| format!("{what} is missing; a line reads time,channel,dBm"))
+    };
+    let at = time(cell(0, "the time")?)?;
+    let carrier = carrier(site, cell(1, "the channel")?)?;
+    let level_dbm = level(cell(2, "the level")?)?;
+    let id = loop {
+        let id = format!("scan-{:03}", *next);
+        *next += 1;
+        if site.scans.named(&id).is_none() {
+            break id.parse().map_err(|e| format!("{e}"))?;
+        }
+    };
+    Ok(Scan { id, carrier, level_dbm, busy: BUSY, at })
+}
+
+fn carrier(site: &Site, text: &str) -> Result<Carrier, String> {
+    if let Some(known) = site.emitters.iter().find(|e| e.name.eq_ignore_ascii_case(text)) {
+        return Ok(known.carrier);
+    }
+    let word = text.to_ascii_lowercase();
+    let number = |s: &str| s.trim().parse::<u8>().ok();
+    let wifi = |s: &str| {
+        let (channel, width) = s.split_once('/').unwrap_or((s, "20"));
+        Some(Carrier::Wifi { channel: number(channel)?, width_mhz: number(width)? })
+    };
+    let found = if let Some(channel) = word.strip_prefix('z') {
+        number(channel).map(|channel| Carrier::Mesh { channel })
+    } else if let Some(rest) = word.strip_prefix("wifi").or_else(|| word.strip_prefix("wi-fi")) {
+        wifi(rest)
+    } else {
+        match number(&word) {
+            Some(channel @ 14..) => Some(Carrier::Mesh { channel }),
+            Some(channel) => Some(Carrier::Wifi { channel, width_mhz: 20 }),
+            None => wifi(&word),
+        }
+    };
+    found.ok_or_else(|| {
+        format!("“{text}” is neither a channel nor a source on the plan; write 6, wifi 6/40 or z15")
+    })
+}
