@@ -5,8 +5,9 @@ import { expect, open, test } from "./fixtures.mjs";
 
 const SCREENS = [
   "/", "/catalogue",
-  ...["brief", "survey", "survey?point=kit-isle", "survey?wall=w013", "reach", "install", "prove", "handover", "journal"]
+  ...["brief", "survey", "survey?point=kit-isle", "survey?wall=w013", "reach", "install", "prove", "handover", "journal", "air", "schools", "constructions"]
     .map((page) => `/jobs/larkfield-mill/${page}`),
+  "/jobs/flat-12-quay-court/air", "/jobs/tern-row-guesthouse/reach?network=mesh2",
 ];
 
 async function serious(page) {
@@ -18,7 +19,7 @@ async function serious(page) {
 
 for (const scheme of ["light", "dark"]) {
   test(`no screen has a serious barrier in ${scheme}`, async ({ page }) => {
-    test.setTimeout(180_000);
+    test.setTimeout(240_000);
     await page.emulateMedia({ colorScheme: scheme });
     const found = {};
     for (const address of SCREENS) {
@@ -33,7 +34,7 @@ for (const scheme of ["light", "dark"]) {
 }
 
 test("no screen has a serious barrier on a phone, nor is wider than it", async ({ page }) => {
-  test.setTimeout(120_000);
+  test.setTimeout(240_000);
   await page.setViewportSize({ width: 390, height: 844 });
   const found = {};
   for (const address of SCREENS) {

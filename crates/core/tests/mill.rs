@@ -154,7 +154,7 @@ fn contours_of_a_higher_level_lie_within_those_of_a_lower() {
             let edge = row == 0 || column == 0 || row + 1 == grid.down || column + 1 == grid.across;
             // Away from the line itself, a cell is inside exactly when it is above the level.
             for (contour, count) in [(&lines[0], &mut low), (&lines[1], &mut high)] {
-                let level = contour.level.get();
+                let level = contour.level;
                 if !edge && (f64::from(margin) - level).abs() > 0.5 {
                     assert_eq!(
                         f64::from(margin) > level,

@@ -48,7 +48,7 @@ fn straight_ways_are_those_of_the_tracer() {
             s.rmse, s.bias, s.links
         );
         // The tracer keeps one polarisation and one frequency; here both are averaged.
-        assert!(s.rmse < 2.6 && s.bias.abs() < 0.7, "{mhz}: {:.2} {:.2}", s.rmse, s.bias);
+        assert!(s.rmse < 3.0 && s.bias.abs() < 0.8, "{mhz}: {:.2} {:.2}", s.rmse, s.bias);
     }
 }
 

@@ -7,6 +7,7 @@ pub mod path_json;
 pub mod plan_image;
 pub mod readings_csv;
 pub mod scan_csv;
+pub mod surface;
 
 /// What an import gave: the value, and what could not be taken.
 #[derive(Clone, Debug, PartialEq)]

@@ -8,6 +8,7 @@ use actix_web::dev::Server;
 use actix_web::{App as ActixApp, HttpServer, middleware, web};
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options, analyse_after};
 use dot_reach_core::coverage::{Coverage, Request, coverage};
+use dot_reach_core::simulate::{Budget, Chances, chances};
 use dot_reach_core::site::{NetworkId, Site};
 use dot_reach_store::{JobId, Store};
 use tokio::sync::{Semaphore, broadcast};
@@ -30,6 +31,7 @@ pub struct App {
 struct Memory {
     analysis: Option<Arc<Analysis>>,
     surfaces: Vec<(NetworkId, Arc<Coverage>)>,
+    chances: Vec<(NetworkId, Arc<Analysis>, Arc<Chances>)>,
 }
 
 /// A job has a new revision.
@@ -117,6 +119,38 @@ impl App {
             surfaces.remove(0);
         }
         Some(surface)
+    }
+
+    /// Draws many houses for one network and keeps the chances; `go_on` is told how far it is and
+    /// may stop it.
+    pub(crate) fn find_chances(
+        &self,
+        job: &JobId,
+        analysis: &Arc<Analysis>,
+        network: &NetworkId,
+        go_on: &mut dyn FnMut(u32) -> bool,
+    ) -> Option<Arc<Chances>> {
+        let found = analysis.networks.iter().find(|n| n.network == *network)?;
+        let found = Arc::new(chances(found, Budget::default(), go_on));
+        let mut memory = self.memory.lock().unwrap_or_else(PoisonError::into_inner);
+        let kept = &mut memory.entry(job.clone()).or_default().chances;
+        kept.retain(|(n, ..)| n != network);
+        kept.push((network.clone(), Arc::clone(analysis), Arc::clone(&found)));
+        Some(found)
+    }
+
+    /// The chances found for this very analysis, if any.
+    pub(crate) fn chances(
+        &self,
+        job: &JobId,
+        analysis: &Arc<Analysis>,
+        network: &NetworkId,
+    ) -> Option<Arc<Chances>> {
+        let kept = self.memory(job).chances;
+        let same = |a: &Arc<Analysis>| {
+            Arc::ptr_eq(&a.site, &analysis.site) && a.options == analysis.options
+        };
+        kept.into_iter().find(|(n, a, _)| n == network && same(a)).map(|(_, _, c)| c)
     }
 
     pub(crate) fn announce(&self, news: News) {

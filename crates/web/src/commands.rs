@@ -24,11 +24,11 @@ pub(crate) type Answer = Result<HttpResponse, WebError>;
 /// An edit as a page sends it.
 #[derive(Deserialize)]
 pub(crate) struct SentEdit {
-    edit: Edit,
-    edit_id: String,
-    client: String,
+    pub(crate) edit: Edit,
+    pub(crate) edit_id: String,
+    pub(crate) client: String,
     #[serde(default)]
-    base: Option<u64>,
+    pub(crate) base: Option<u64>,
 }
 
 /// The name that the person gave on the jobs page.
@@ -55,7 +55,7 @@ fn percent_decoded(text: &str) -> String {
     String::from_utf8_lossy(&bytes).into_owned()
 }
 
-fn command(request: &HttpRequest, sent: SentEdit) -> Command {
+pub(crate) fn command(request: &HttpRequest, sent: SentEdit) -> Command {
     Command {
         edit: sent.edit,
         edit_id: sent.edit_id.chars().take(64).collect(),
@@ -66,7 +66,12 @@ fn command(request: &HttpRequest, sent: SentEdit) -> Command {
     }
 }
 
-fn done(app: &App, job: &JobId, command: &Command, committed: &Committed) -> HttpResponse {
+pub(crate) fn done(
+    app: &App,
+    job: &JobId,
+    command: &Command,
+    committed: &Committed,
+) -> HttpResponse {
     let (client, who) = (command.client.clone(), command.who.clone());
     app.announce(News { job: job.clone(), revision: committed.revision, client, who });
     HttpResponse::Ok().json(json!({ "revision": committed.revision, "touched": committed.touched }))
@@ -259,7 +264,7 @@ pub(crate) async fn readings(
     Ok(HttpResponse::Ok().json(json!({ "taken": taken, "findings": findings })))
 }
 
-fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>) -> HttpResponse {
+pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>) -> HttpResponse {
     HttpResponse::Ok()
         .content_type(media)
         .insert_header((CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\"")))

@@ -2,17 +2,20 @@
 //! drawn, and news of edits made elsewhere.
 
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use actix_web::{HttpRequest, HttpResponse, get, rt, web};
 use actix_ws::{AggregatedMessage, Session};
 use dot_reach_core::geometry::snap;
-use dot_reach_core::site::{Edit, FloorId, Site, Spot, apply};
+use dot_reach_core::simulate::Budget;
+use dot_reach_core::site::{Edit, FloorId, NetworkId, Site, Spot, apply};
 use dot_reach_core::units::Metres;
 use dot_reach_store::JobId;
 use futures_util::StreamExt;
 use serde::Deserialize;
 use serde_json::{Value, json};
 use tokio::sync::broadcast::error::RecvError;
+use tokio::sync::mpsc::{UnboundedSender, unbounded_channel};
 
 use crate::app::App;
 use crate::error::WebError;
@@ -27,6 +30,10 @@ const MOST_BYTES: usize = 256 * 1024;
 enum Ask {
     /// The Reach page as it would be after an edit that is not made.
     Preview { seq: u64, edit: Box<Edit>, view: reach::Query },
+    /// Draw many houses: how sure is each device, and are all.
+    Chances { network: NetworkId, view: reach::Query },
+    /// Stop drawing.
+    Stop,
     /// Where a drawn place comes to lie.
     Snap {
         seq: u64,
@@ -62,6 +69,8 @@ async fn talk(
     mut stream: actix_ws::AggregatedMessageStream,
 ) {
     let mut news = app.listen();
+    let (teller, mut tidings) = unbounded_channel();
+    let drawing = Drawing { teller, stop: Arc::new(AtomicBool::new(false)) };
     loop {
         let text = tokio::select! {
             told = news.recv() => match told {
@@ -74,8 +83,12 @@ async fn talk(
                 Err(RecvError::Lagged(_)) => json!({ "tell": "revision" }).to_string(),
                 Err(RecvError::Closed) => break,
             },
+            Some(told) = tidings.recv() => told,
             message = stream.next() => match message {
-                Some(Ok(AggregatedMessage::Text(text))) => answer(&app, &job, &text).await,
+                Some(Ok(AggregatedMessage::Text(text))) => match answer(&app, &job, &text, &drawing).await {
+                    Some(told) => told,
+                    None => continue,
+                },
                 Some(Ok(AggregatedMessage::Ping(bytes))) => {
                     if session.pong(&bytes).await.is_err() { break }
                     continue;
@@ -88,16 +101,38 @@ async fn talk(
             break;
         }
     }
+    drawing.stop.store(true, Ordering::Relaxed);
     // The page has gone already when closing fails.
     let _gone = session.close(None).await;
 }
 
-async fn answer(app: &web::Data<App>, job: &JobId, text: &str) -> String {
+/// The houses being drawn for a page.
+struct Drawing {
+    teller: UnboundedSender<String>,
+    stop: Arc<AtomicBool>,
+}
+
+async fn answer(
+    app: &web::Data<App>,
+    job: &JobId,
+    text: &str,
+    drawing: &Drawing,
+) -> Option<String> {
     let ask: Ask = match serde_json::from_str(text) {
         Ok(ask) => ask,
-        Err(error) => return json!({ "tell": "error", "message": error.to_string() }).to_string(),
+        Err(error) => {
+            return Some(json!({ "tell": "error", "message": error.to_string() }).to_string());
+        }
     };
     let answer = match ask {
+        Ask::Chances { network, view } => {
+            draw(app, job, network, &view, drawing);
+            return None;
+        }
+        Ask::Stop => {
+            drawing.stop.store(true, Ordering::Relaxed);
+            return None;
+        }
         Ask::Preview { seq, edit, view } => preview(app, job, seq, &edit, view).await,
         Ask::Snap { seq, floor, at, start, length_m, reach_m } => app
             .store
@@ -105,9 +140,39 @@ async fn answer(app: &web::Data<App>, job: &JobId, text: &str) -> String {
             .map_err(WebError::Store)
             .map(|(site, _)| snapped(&site, seq, &floor, at, start, length_m, reach_m)),
     };
-    answer
-        .unwrap_or_else(|error| json!({ "tell": "error", "message": error.to_string() }))
-        .to_string()
+    let told =
+        answer.unwrap_or_else(|error| json!({ "tell": "error", "message": error.to_string() }));
+    Some(told.to_string())
+}
+
+/// Starts drawing houses beside the channel; it tells how far it is and when it is done.
+fn draw(
+    app: &web::Data<App>,
+    job: &JobId,
+    network: NetworkId,
+    view: &reach::Query,
+    drawing: &Drawing,
+) {
+    let (teller, stop) = (drawing.teller.clone(), Arc::clone(&drawing.stop));
+    let (shared, job, options) = (app.clone(), job.clone(), reach::options(view));
+    stop.store(false, Ordering::Relaxed);
+    rt::spawn(async move {
+        let app = shared.clone();
+        let work = move || {
+            // A page that has gone hears nothing and needs nothing.
+            let tell = |value: Value| drop(teller.send(value.to_string()));
+            let Ok((site, _)) = app.store.site(&job) else { return };
+            let analysis = app.analysis(&job, &site, &options);
+            let mut go_on = |done: u32| {
+                tell(json!({ "tell": "drawing", "done": done, "of": Budget::default().draws }));
+                !stop.load(Ordering::Relaxed)
+            };
+            let found = app.find_chances(&job, &analysis, &network, &mut go_on);
+            tell(json!({ "tell": "chances", "draws": found.map_or(0, |c| c.draws) }));
+        };
+        // A drawing that broke off has told nothing: the page asks again.
+        let _broken = shared.compute(work).await;
+    });
 }
 
 async fn preview(

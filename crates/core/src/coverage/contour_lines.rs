@@ -10,25 +10,29 @@ use crate::units::Db;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Contour {
     /// The level.
-    pub level: Db,
+    pub level: f64,
     /// Closed rings of the area, holes included (even–odd).
     pub rings: Vec<Vec<Spot>>,
     /// The bounding line without the edge of the grid.
     pub lines: Vec<Vec<Spot>>,
 }
 
-/// Contours of a surface at each level, in the order given.
+/// Contours of the margin at each level, in the order given.
 pub fn contours(coverage: &Coverage, levels: &[Db]) -> Vec<Contour> {
-    let grid = &coverage.grid;
     // Cells that nothing reaches stand far below every level.
     let values: Vec<f64> = coverage.margin.iter().map(|m| f64::from(m.max(-200.0))).collect();
-    let thresholds: Vec<f64> = levels.iter().map(|l| l.get()).collect();
+    let levels: Vec<f64> = levels.iter().map(|l| l.get()).collect();
+    contours_of(&coverage.grid, &values, &levels)
+}
+
+/// Contours of any values on a grid at each level, in the order given.
+pub fn contours_of(grid: &super::Grid, values: &[f64], thresholds: &[f64]) -> Vec<Contour> {
     let builder = ContourBuilder::new(grid.across, grid.down, true)
         .x_origin(grid.left)
         .y_origin(grid.top)
         .x_step(grid.cell)
         .y_step(grid.cell);
-    let Ok(found) = builder.contours(&values, &thresholds) else { return Vec::new() };
+    let Ok(found) = builder.contours(values, thresholds) else { return Vec::new() };
     found
         .into_iter()
         .map(|contour| {
@@ -42,7 +46,7 @@ pub fn contours(coverage: &Coverage, levels: &[Db]) -> Vec<Contour> {
                 .map(|ring| ring.into_inner().into_iter().map(|c| [c.x, c.y]).collect())
                 .collect();
             let lines = rings.iter().flat_map(|ring| off_edge(grid, ring)).collect();
-            Contour { level: Db::new(level), rings, lines }
+            Contour { level, rings, lines }
         })
         .collect()
 }

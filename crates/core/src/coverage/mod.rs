@@ -8,12 +8,13 @@ use crate::analysis::{Analysis, NetworkAnalysis};
 use crate::geometry::Place;
 use crate::network::{Node, Role};
 use crate::propagation::Medium;
+use crate::radio::modulation::Delivery;
 use crate::radio::profile::{Class, hand_loss, planning_profile};
 use crate::radio::region::Region;
 use crate::site::{DeviceId, FloorId};
 use crate::units::{Db, Metres};
 
-pub use contour_lines::{Contour, contours};
+pub use contour_lines::{Contour, contours, contours_of};
 
 /// What is carried about to measure the storey with.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -101,7 +102,38 @@ impl Grid {
 struct Layer {
     device: DeviceId,
     place: Place,
+    hops: u8,
+    success: f64,
     loss: Arc<Vec<f32>>,
+}
+
+/// What a surface shows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Quantity {
+    /// Margin in the worse direction, in decibels.
+    #[default]
+    Margin,
+    /// Hops to the hub, the handset's own included.
+    Hops,
+    /// How many radios it would hear at target.
+    Parents,
+    /// The chance that a message arrives, over the whole route.
+    Success,
+}
+
+impl Quantity {
+    /// Each with its word in an address and its name.
+    pub const ALL: [(Self, &'static str, &'static str); 4] = [
+        (Self::Margin, "margin", "margin, dB"),
+        (Self::Hops, "hops", "hops"),
+        (Self::Parents, "parents", "parents at target"),
+        (Self::Success, "success", "success, %"),
+    ];
+
+    /// The quantity of this word; margin when there is none.
+    pub fn named(word: &str) -> Self {
+        Self::ALL.iter().find(|(_, w, _)| *w == word).map_or(Self::Margin, |(q, ..)| *q)
+    }
 }
 
 /// The surface of one network on one storey.
@@ -113,7 +145,57 @@ pub struct Coverage {
     pub grid: Grid,
     /// Best margin in the worse direction, row by row, in decibels.
     pub margin: Vec<f32>,
+    /// How many radios each cell hears at target.
+    pub parents: Vec<u8>,
+    /// The layer that gives the best margin.
+    best: Vec<u16>,
     layers: Vec<Layer>,
+}
+
+impl Coverage {
+    /// A quantity in every cell, row by row; where nothing reaches, hops are `NaN` and the chance
+    /// is nought.
+    pub fn values(&self, quantity: Quantity, network: &NetworkAnalysis, sigma: Db) -> Vec<f64> {
+        let reached = |cell: usize| self.margin[cell] >= 0.0;
+        let cells = 0..self.margin.len();
+        match quantity {
+            Quantity::Margin => cells.map(|c| f64::from(self.margin[c].max(-200.0))).collect(),
+            Quantity::Parents => cells.map(|c| f64::from(self.parents[c])).collect(),
+            Quantity::Hops => cells
+                .map(|c| if reached(c) { f64::from(self.hops_at(c)) } else { f64::NAN })
+                .collect(),
+            Quantity::Success => {
+                let delivery = Delivery::new(network.rule.modulation, sigma);
+                // The chance over the last hop, once a decibel.
+                let table: Vec<f64> = (0..=60)
+                    .map(|m| delivery.success(Db::new(f64::from(m)), network.rule.tries))
+                    .collect();
+                let last = |margin: f32| {
+                    #[expect(
+                        clippy::cast_possible_truncation,
+                        clippy::cast_sign_loss,
+                        reason = "held between 0 and 60"
+                    )]
+                    let step = margin.clamp(0.0, 60.0).round() as usize;
+                    table[step]
+                };
+                let route = |c: usize| self.layers[usize::from(self.best[c])].success;
+                cells
+                    .map(|c| if reached(c) { last(self.margin[c]) * route(c) } else { 0.0 })
+                    .collect()
+            }
+        }
+    }
+
+    /// Hops to the hub from a cell, its own included.
+    pub fn hops_at(&self, cell: usize) -> u8 {
+        self.layers.get(usize::from(self.best[cell])).map_or(0, |l| l.hops + 1)
+    }
+
+    /// The device that a cell hears best.
+    pub fn best_at(&self, cell: usize) -> Option<&DeviceId> {
+        self.layers.get(usize::from(self.best[cell])).map(|l| &l.device)
+    }
 }
 
 /// Computes the surface; layers of radios that did not move are taken from `earlier`, which must
@@ -131,8 +213,13 @@ pub fn coverage(
     let medium = &network.medium;
     let handset = handset(network, analysis.site.job.region, request.handset);
     let most_hops = network.rule.most_hops;
+    #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
+    let target = analysis.target.get() as f32;
+    let cells = grid.across * grid.down;
+    let (mut parents, mut best_layer) = (vec![0u8; cells], vec![0u16; cells]);
     let mut layers = Vec::new();
-    let mut margin = vec![f32::NEG_INFINITY; grid.across * grid.down];
+    let mut margin = vec![f32::NEG_INFINITY; cells];
+    let mut wanted = Vec::new();
     for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
         let on_air = node.role.role == Role::Hub && !analysis.options.down.contains(&node.device)
             || node.carries_others() && !outcome.hops.is_empty();
@@ -143,20 +230,74 @@ pub fn coverage(
         let known = earlier.and_then(|e| {
             e.layers.iter().find(|l| l.device == node.device && l.place == node.place)
         });
-        let loss = match known {
-            Some(layer) => Arc::clone(&layer.loss),
-            None => Arc::new(layer(medium, node.place, &grid, z)),
-        };
+        wanted.push((node, outcome, known.map(|layer| Arc::clone(&layer.loss))));
+    }
+    let missing: Vec<Place> = wanted
+        .iter()
+        .filter(|(_, _, known)| known.is_none())
+        .map(|(node, ..)| node.place)
+        .collect();
+    let mut fresh = fresh_layers(medium, &missing, &grid, z).into_iter();
+    for (node, outcome, known) in wanted {
+        let Some(loss) = known.or_else(|| fresh.next()) else { continue };
         // Both directions differ from the path loss by a constant.
         let worse = budget(node, &handset).min(budget(&handset, node));
-        for (best, loss) in margin.iter_mut().zip(loss.iter()) {
-            #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
-            let here = worse.get() as f32 - loss;
-            *best = best.max(here);
+        #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
+        let worse = worse.get() as f32;
+        let number = u16::try_from(layers.len()).unwrap_or(u16::MAX);
+        for (cell, loss) in loss.iter().enumerate() {
+            let here = worse - loss;
+            if here > margin[cell] {
+                (margin[cell], best_layer[cell]) = (here, number);
+            }
+            parents[cell] = parents[cell].saturating_add(u8::from(here >= target));
         }
-        layers.push(Layer { device: node.device.clone(), place: node.place, loss });
+        let hops = u8::try_from(outcome.hops.len()).unwrap_or(u8::MAX);
+        let (device, place, success) = (node.device.clone(), node.place, outcome.success);
+        layers.push(Layer { device, place, hops, success, loss });
     }
-    (!layers.is_empty()).then(|| Coverage { request: request.clone(), grid, margin, layers })
+    (!layers.is_empty()).then(|| Coverage {
+        request: request.clone(),
+        grid,
+        margin,
+        parents,
+        best: best_layer,
+        layers,
+    })
+}
+
+/// The handset of a request standing at a place on its storey, and the radio that serves it best:
+/// computed by every way, unlike the surface. Nothing where no radio is on the air.
+pub fn at_spot(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    request: &Request,
+    spot: [f64; 2],
+) -> Option<(usize, Node)> {
+    let floor = analysis.site.floors.get(&request.floor)?;
+    let mut node = handset(network, analysis.site.job.region, request.handset);
+    node.place = Place::new(spot[0], spot[1], (floor.elevation_m + request.height).get());
+    "this spot".clone_into(&mut node.name);
+    let station = network.medium.station(node.place);
+    let serves = |place: &usize| {
+        let outcome = &network.outcomes[*place];
+        let is_hub = network.hubs.contains(place);
+        let is_up = !network.down.get(*place).copied().unwrap_or(false);
+        network.nodes[*place].carries_others()
+            && is_up
+            && (is_hub || !outcome.hops.is_empty())
+            && outcome.hops.len() < network.rule.most_hops
+    };
+    let margin = |place: usize| {
+        let other = &network.nodes[place];
+        let loss = network.medium.loss_between(&station, &network.medium.station(other.place));
+        (budget(other, &node) - loss).min(budget(&node, other) - loss)
+    };
+    (0..network.nodes.len())
+        .filter(serves)
+        .map(|place| (place, margin(place)))
+        .max_by(|a, b| a.1.total_cmp(&b.1))
+        .map(|(place, _)| (place, node.clone()))
 }
 
 /// Margin at a path loss of zero.
@@ -164,8 +305,8 @@ fn budget(from: &Node, to: &Node) -> Db {
     crate::network::link::received(from, to, Db::ZERO) - to.needs
 }
 
-/// The carried radio as a node, without a place.
-fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> Node {
+/// The carried radio as a node, without a place of its own.
+pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> Node {
     let hand = match handset {
         Handset::Sensor => Db::ZERO,
         Handset::Remote => hand_loss(network.system),
@@ -188,6 +329,35 @@ fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> Node 
             may_go_dark: false,
         },
     }
+}
+
+/// The layers of these places, spread over the cores: cells are independent of each other, so the
+/// answer does not depend on how many there are.
+fn fresh_layers(medium: &Medium, places: &[Place], grid: &Grid, z: f64) -> Vec<Arc<Vec<f32>>> {
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    if places.len() < 2 || cores < 2 {
+        return places.iter().map(|p| Arc::new(layer(medium, *p, grid, z))).collect();
+    }
+    let share = places.len().div_ceil(cores);
+    std::thread::scope(|scope| {
+        let parts: Vec<_> = places
+            .chunks(share)
+            .map(|part| {
+                let work = move || -> Vec<_> {
+                    part.iter().map(|p| Arc::new(layer(medium, *p, grid, z))).collect()
+                };
+                scope.spawn(work)
+            })
+            .collect();
+        // A thread that panics takes this one with it, as it would have without threads.
+        parts
+            .into_iter()
+            .flat_map(|part| match part.join() {
+                Ok(layers) => layers,
+                Err(panic) => std::panic::resume_unwind(panic),
+            })
+            .collect()
+    })
 }
 
 fn layer(medium: &Medium, from: Place, grid: &Grid, z: f64) -> Vec<f32> {

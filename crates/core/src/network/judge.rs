@@ -306,20 +306,11 @@ impl<'a> Judge<'a> {
             }
         }
         for (circuit, dead) in circuits {
+            // Without its hub a network is gone altogether: nothing hangs on the breaker more than
+            // the rest.
             let kills_hub = dead.iter().any(|d| network.hubs.contains(d));
-            let all = || (0..outcomes.len()).filter(|p| !outcomes[*p].hops.is_empty());
-            let cut = if kills_hub {
-                let mut down = network.down.clone();
-                for d in &dead {
-                    down[*d] = true;
-                }
-                let left = network.graph.reached(&network.hubs, most, &down);
-                all().filter(|p| !left[*p] && !dead.contains(p)).collect()
-            } else if dead.iter().any(|d| inner.contains(d)) {
-                lost(&dead)
-            } else {
-                Vec::new()
-            };
+            let carries = dead.iter().any(|d| inner.contains(d));
+            let cut = if carries && !kills_hub { lost(&dead) } else { Vec::new() };
             for place in cut {
                 outcomes[place].hangs_on_breakers.push(circuit.to_owned());
             }

@@ -16,6 +16,9 @@ const LONGEST_LEG: f64 = 25.0;
 /// of paths with two bends only those are searched; *planning value*.
 pub(super) const SEEN_THROUGH: f64 = 4.5;
 
+/// Of paths to the cells of a surface, bends are searched at jambs no farther than this.
+pub(super) const NEAR_THROUGH: f64 = 30.0;
+
 /// A place at which a path may bend.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Jamb {
@@ -101,4 +104,6 @@ pub struct Station {
     pub legs: Vec<Leg>,
     /// The jambs that it sees.
     pub seen: Vec<usize>,
+    /// The jambs worth a search from far away.
+    pub near: Vec<usize>,
 }

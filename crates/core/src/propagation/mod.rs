@@ -22,7 +22,7 @@ use crate::materials::construction::Priced;
 use crate::prove::Calibration;
 use crate::units::{Db, Megahertz, Metres};
 use bounce::{Mirror, ground_reflection, visit_bounces};
-use doorway::{Jamb, Leg, Legs, SEEN_THROUGH, Station};
+use doorway::{Jamb, Leg, Legs, NEAR_THROUGH, SEEN_THROUGH, Station};
 
 /// Nearer than this, the loss at this distance is given.
 pub const NEAREST: Metres = Metres::new(0.3);
@@ -30,6 +30,8 @@ pub const NEAREST: Metres = Metres::new(0.3);
 /// A way that is weaker than the straight one by this much is left out: it would add less than
 /// 0.1 dB, in decibels.
 const WORTH: f64 = 16.0;
+/// The same for surfaces, where a quarter of a decibel decides nothing.
+const SURFACE_WORTH: f64 = 10.0;
 
 /// The parts of the model and their parameters.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -133,6 +135,8 @@ pub struct Medium {
     pub structure: Arc<Structure>,
     prices: Arc<Vec<Priced>>,
     jambs: Arc<Vec<Jamb>>,
+    /// What fills the opening of each jamb costs, straight through.
+    fills: Arc<Vec<f64>>,
     legs: Arc<OnceLock<Legs>>,
     gains: Arc<OnceLock<Vec<Gain>>>,
     frequency: Megahertz,
@@ -158,11 +162,15 @@ impl Gain {
 impl Medium {
     /// Prices every construction of `structure` at `frequency`.
     pub fn new(structure: &Arc<Structure>, frequency: Megahertz, model: Model) -> Self {
-        let prices = structure.constructions.iter().map(|c| Priced::new(c, frequency)).collect();
+        let prices: Vec<_> =
+            structure.constructions.iter().map(|c| Priced::new(c, frequency)).collect();
+        let jambs = doorway::jambs(structure);
+        let fills = fills(&jambs, &prices, model.clutter);
         Self {
             structure: Arc::clone(structure),
             prices: Arc::new(prices),
-            jambs: Arc::new(doorway::jambs(structure)),
+            jambs: Arc::new(jambs),
+            fills: Arc::new(fills),
             legs: Arc::default(),
             gains: Arc::default(),
             frequency,
@@ -177,6 +185,7 @@ impl Medium {
         let mut this = self.clone();
         if model.clutter != self.model.clutter {
             this.legs = Arc::default();
+            this.fills = Arc::new(fills(&this.jambs, &this.prices, model.clutter));
         }
         if model != self.model {
             this.gains = Arc::default();
@@ -259,13 +268,6 @@ impl Medium {
         }
     }
 
-    /// What fills an opening, straight through.
-    fn fill(&self, jamb: &Jamb) -> f64 {
-        let price = jamb.construction.and_then(|c| self.prices.get(c));
-        let clutter = |p: &Priced| if self.model.clutter { p.clutter.get() } else { 0.0 };
-        price.map_or(0.0, |p| p.slab(1.0).get() + clutter(p))
-    }
-
     fn legs(&self) -> &Legs {
         self.legs.get_or_init(|| {
             Legs::new(&self.structure, &self.jambs, |a, b| {
@@ -279,7 +281,7 @@ impl Medium {
     /// A place with its legs to all jambs, ready for many links.
     pub fn station(&self, place: Place) -> Station {
         if !self.model.doorways {
-            return Station { place, legs: Vec::new(), seen: Vec::new() };
+            return Station { place, legs: Vec::new(), seen: Vec::new(), near: Vec::new() };
         }
         let leg = |jamb: &Jamb| {
             let length = place.distance(jamb.at);
@@ -292,8 +294,9 @@ impl Medium {
             Leg { length, excess: excess.total() }
         };
         let legs: Vec<_> = self.jambs.iter().map(leg).collect();
-        let seen = (0..legs.len()).filter(|j| legs[*j].excess <= SEEN_THROUGH).collect();
-        Station { place, legs, seen }
+        let within = |most: f64| (0..legs.len()).filter(|j| legs[*j].excess <= most).collect();
+        let (seen, near) = (within(SEEN_THROUGH), within(NEAR_THROUGH));
+        Station { place, legs, seen, near }
     }
 
     /// The path loss between two places by every way.
@@ -412,34 +415,16 @@ impl Medium {
     /// The loss with one bend at jamb `j`, when it lies on the way and is worth having.
     #[inline]
     fn one_bend(&self, a: &Station, b: &Station, j: usize, straight: &Straight) -> Option<f64> {
-        let (one, other) = (a.legs[j], b.legs[j]);
-        let excess = one.excess + other.excess;
-        let jamb = &self.jambs[j];
-        self.bend_at(jamb, a.place, b.place, one.length, other.length, excess, straight)
-    }
-
-    #[expect(clippy::too_many_arguments, reason = "two legs and what they cost")]
-    #[inline]
-    fn bend_at(
-        &self,
-        jamb: &Jamb,
-        from: Place,
-        to: Place,
-        one: f64,
-        other: f64,
-        excess: f64,
-        straight: &Straight,
-    ) -> Option<f64> {
-        let length = one + other;
-        let least = self.at_one_metre + excess + 6.0;
-        if least + 10.0 * self.model.exponent * length.max(NEAREST.get()).log10() > straight.limit
+        let (one, other, jamb) = (a.legs[j], b.legs[j], &self.jambs[j]);
+        let (excess, length) = (one.excess + other.excess, one.length + other.length);
+        if self.at_one_metre + excess + 6.0 > straight.limit
             || straight.through.contains(&(jamb.wall, jamb.hole))
-            || !self.is_between(jamb.wall, from, to)
+            || !self.is_between(jamb.wall, a.place, b.place)
         {
             return None;
         }
         let bend = knife_edge_loss(length - straight.distance, self.frequency).get();
-        let loss = self.distance_loss(length) + excess + bend + self.fill(jamb);
+        let loss = self.distance_loss(length) + excess + bend + self.fills[j];
         (loss <= straight.limit).then_some(loss)
     }
 
@@ -467,13 +452,13 @@ impl Medium {
             + excess
             + bend(one.length + leg.length - a.legs[j].length)
             + bend(leg.length + other.length - b.legs[i].length)
-            + self.fill(first)
-            + self.fill(second);
+            + self.fills[i]
+            + self.fills[j];
         (loss <= straight.limit).then_some(loss)
     }
 
-    /// Bent ways to a place that is no station: the second leg is computed where the first leaves
-    /// something to carry.
+    /// Ways with one bend to a place that is no station: the second leg is computed only where
+    /// distance, the first leg and the bend leave something worth having.
     fn visit_bent_to(
         &self,
         from: &Station,
@@ -481,29 +466,36 @@ impl Medium {
         straight: &Straight,
         visit: &mut impl FnMut(f64),
     ) {
-        let base = self.at_one_metre + 6.0;
-        for pair in 0..self.jambs.len() / 2 {
-            let mut best = f64::INFINITY;
-            for j in [2 * pair, 2 * pair + 1] {
-                let (jamb, leg) = (&self.jambs[j], from.legs[j]);
-                if base + leg.excess > straight.limit {
-                    continue;
+        let limit = straight.limit - WORTH + SURFACE_WORTH;
+        let mut last = (usize::MAX, usize::MAX);
+        let mut best = f64::INFINITY;
+        for &j in &from.near {
+            let (jamb, leg) = (&self.jambs[j], from.legs[j]);
+            // The jambs of one opening follow each other; the better one carries.
+            if (jamb.wall, jamb.hole) != last {
+                if best.is_finite() {
+                    visit(best);
                 }
-                let length = to.distance(jamb.at);
-                let whole = leg.length + length;
-                let distance = 10.0 * self.model.exponent * whole.max(NEAREST.get()).log10();
-                if base + leg.excess + distance > straight.limit {
-                    continue;
-                }
-                let mut excess = Excess::default();
-                self.add_leg(jamb.at, to, [jamb.wall, usize::MAX], &mut excess);
-                let excess = leg.excess + excess.total();
-                let loss = self.bend_at(jamb, from.place, to, leg.length, length, excess, straight);
-                best = best.min(loss.unwrap_or(f64::INFINITY));
+                (last, best) = ((jamb.wall, jamb.hole), f64::INFINITY);
             }
-            if best.is_finite() {
-                visit(best);
+            if (to.z - jamb.at.z).abs() > 3.5 || !self.is_between(jamb.wall, from.place, to) {
+                continue;
             }
+            let length = leg.length + to.distance(jamb.at);
+            let bend = knife_edge_loss(length - straight.distance, self.frequency).get();
+            let so_far = self.distance_loss(length) + leg.excess + bend + self.fills[j];
+            if so_far > limit.min(best) || straight.through.contains(&last) {
+                continue;
+            }
+            let mut excess = Excess::default();
+            self.add_leg(jamb.at, to, [jamb.wall, usize::MAX], &mut excess);
+            let loss = so_far + excess.total();
+            if loss <= limit {
+                best = best.min(loss);
+            }
+        }
+        if best.is_finite() {
+            visit(best);
         }
     }
 
@@ -550,6 +542,12 @@ impl Medium {
         let b = if spread > 1e-9 { ((n * xy - x * y) / spread).clamp(0.0, 0.5) } else { 0.0 };
         Gain { a: ((y - b * x) / n).max(0.0), b }
     }
+}
+
+/// What fills the opening of each jamb costs, straight through.
+fn fills(jambs: &[Jamb], prices: &[Priced], clutter: bool) -> Vec<f64> {
+    let of = |p: &Priced| p.slab(1.0).get() + if clutter { p.clutter.get() } else { 0.0 };
+    jambs.iter().map(|j| j.construction.and_then(|c| prices.get(c)).map_or(0.0, of)).collect()
 }
 
 fn ratio(loss: f64) -> f64 {

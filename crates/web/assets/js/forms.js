@@ -1,5 +1,5 @@
 // Alpine components of the forms that make or bring something.
-import { client, edit, job, notice, post, refresh } from "./job.js";
+import { client, edit, job, newId, notice, post, refresh } from "./job.js";
 
 const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field, message: refused.message });
@@ -69,6 +69,83 @@ export function registerForms(Alpine) {
         floor.underlay = { image, width_px, height_px, origin: [0, 0], metres_per_px: 15 / width_px, scaled: false };
         await edit({ do: "put-floor", floor });
         document.dispatchEvent(new CustomEvent("go-home"));
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+
+  Alpine.data("scanForm", () => ({
+    error: blank(),
+    findings: [],
+    taken: 0,
+    async readFile(event) {
+      const file = event.target.files[0];
+      if (file) this.$root.elements.csv.value = await file.text();
+    },
+    async send() {
+      const csv = new FormData(this.$root).get("csv");
+      this.error = csv.trim() ? blank() : { field: "csv", message: "paste some lines or choose a file" };
+      this.findings = [];
+      this.taken = 0;
+      if (!csv.trim()) return;
+      try {
+        const answer = await post(`/jobs/${job()}/scans`, { csv, client, edit_id: crypto.randomUUID() });
+        this.taken = answer.taken;
+        this.findings = answer.findings;
+        if (answer.findings.length === 0) this.$root.reset();
+        await refresh();
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+
+  Alpine.data("calculator", () => ({
+    layers: "plasterboard:12.5,air:75,plasterboard:12.5",
+    clutter: "2",
+    name: "",
+    used: "wall",
+    bands: [],
+    error: blank(),
+    kept: false,
+    init() {
+      this.compute();
+    },
+    start(event) {
+      if (event.target.value) this.layers = event.target.value;
+      this.compute();
+    },
+    add(material) {
+      this.layers = [this.layers, `${material}:10`].filter(Boolean).join(",");
+      this.compute();
+    },
+    curve(place) {
+      return this.bands[place]?.d ?? "";
+    },
+    async compute() {
+      this.kept = false;
+      try {
+        const clutter_db = Number(this.clutter.replace(",", "."));
+        this.bands = (await post("/constructions/try", { layers: this.layers, clutter_db })).bands;
+        this.error = blank();
+      } catch (refused) {
+        this.error = told(refused);
+        this.bands = [];
+      }
+    },
+    async keep() {
+      if (!this.name.trim()) {
+        this.error = { field: "name", message: "give it a name" };
+        return;
+      }
+      const construction = {
+        id: newId("c"), name: this.name, use: this.used, layers: this.layers,
+        clutter_db: Number(this.clutter.replace(",", ".")), source: "calculated here from its layers",
+      };
+      try {
+        await edit({ do: "put-construction", construction });
+        this.kept = true;
       } catch (refused) {
         this.error = told(refused);
       }

@@ -1,7 +1,7 @@
 // The Reach page: what is looked at stands in the address; a dragged dot is previewed live.
 import { ask, hear, notice, refresh } from "./job.js";
 import { swapParts } from "./parts.js";
-import { onPlan, placeDot } from "./plan.js";
+import { onPlan, placeDot, sheetPlace } from "./plan.js";
 
 const root = () => document.querySelector('[data-view="reach"]');
 let seq = 0;
@@ -37,6 +37,10 @@ function query() {
     select: of("select") || chosen,
     down: of("down"),
     doors: of("doors"),
+    show: of("show"),
+    carried: of("carried"),
+    height: of("height"),
+    spot: of("spot"),
   };
 }
 
@@ -63,7 +67,7 @@ function click(event) {
   const go = event.target.closest("[data-go]");
   if (go) {
     event.preventDefault();
-    look(Object.fromEntries(new URLSearchParams(go.dataset.go)));
+    look({ spot: "", ...Object.fromEntries(new URLSearchParams(go.dataset.go)) });
     return;
   }
   const down = event.target.closest("[data-down]");
@@ -71,8 +75,17 @@ function click(event) {
   const back = event.target.closest("[data-undo-whatif]");
   if (back?.dataset.undoWhatif === "doors") look({ doors: "" });
   else if (back) toggleDown(back.dataset.undoWhatif);
+  const draw = event.target.closest("[data-draw]");
+  if (draw) toggleDrawing(draw);
   const wall = event.target.closest("[data-wall-ref]")?.dataset.wallRef;
   if (wall !== undefined) showWall(wall);
+}
+
+// Many houses are drawn on the server; a second press stops it.
+function toggleDrawing(button) {
+  if (button.dataset.running) return void ask({ ask: "stop" });
+  if (ask({ ask: "chances", network: button.dataset.draw, view: query() })) button.dataset.running = "true";
+  else notice("There is no live channel just now; try again in a moment.");
 }
 
 function showWall(id) {
@@ -83,7 +96,10 @@ function showWall(id) {
 export function startReach() {
   if (!root()) return;
   onPlan({
-    choose: ({ device }) => { if (device) look({ select: device }); },
+    choose: ({ device, event }) => {
+      if (device) look({ select: device, spot: "" });
+      else look({ spot: sheetPlace(event).map((m) => m.toFixed(2)).join(",") });
+    },
     moving: preview,
     moved: () => { next = null; },
   });
@@ -95,6 +111,13 @@ export function startReach() {
       document.documentElement.dataset.previewed = String(told.seq);
     }
     if (next) send();
+  });
+  const drawing = () => document.querySelector("[data-draw]");
+  hear("drawing", (told) => { drawing().textContent = `${told.done} of ${told.of} houses; stop`; });
+  hear("chances", () => {
+    delete drawing().dataset.running;
+    drawing().textContent = "How sure is all of it?";
+    refresh();
   });
   hear("error", (told) => { answered = seq; notice(told.message); });
   document.addEventListener("click", click);

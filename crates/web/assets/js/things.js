@@ -20,7 +20,7 @@ function value(input) {
 function put(thing, path, what) {
   const steps = path.split(".");
   const last = steps.pop();
-  const holder = steps.reduce((inner, step) => inner[step], thing);
+  const holder = steps.reduce((inner, step) => (inner[step] ??= {}), thing);
   if (what === null) delete holder[last];
   else holder[last] = what;
 }
@@ -100,6 +100,21 @@ async function click(event) {
   if (calibration) {
     const taught = JSON.parse(calibration.dataset.calibration);
     await edit({ do: "set-calibration", calibration: taught }).catch((e) => notice(e.message));
+  }
+  const channel = event.target.closest("[data-channel]");
+  if (channel) {
+    const network = { ...JSON.parse(channel.dataset.network), channel: Number(channel.dataset.channel) };
+    await edit({ do: "put-network", network }).catch((e) => notice(e.message));
+  }
+  const emitter = event.target.closest("[data-add-emitter]");
+  if (emitter) {
+    const wifi = emitter.dataset.addEmitter === "wifi";
+    const made = {
+      id: newId("e"), name: wifi ? "Access point" : "Foreign mesh", floor: emitter.dataset.floor, at: [1, 1], height_m: 1.5,
+      carrier: wifi ? { kind: "wifi", channel: 6, width_mhz: 20 } : { kind: "mesh", channel: 15 },
+      tx_dbm: wifi ? 19 : 8, busy: wifi ? 0.25 : 0.05,
+    };
+    await edit({ do: "put-emitter", emitter: made }).catch((e) => notice(e.message));
   }
   const opening = event.target.closest("[data-drop-opening]");
   if (opening) {

@@ -34,6 +34,18 @@ pub(crate) fn path(lines: &[Vec<Spot>], closed: bool) -> String {
     d
 }
 
+/// A curve over 0 to 70 degrees and 0 to 40 dB in a picture 300 wide and 200 high.
+pub(crate) fn curve(points: &[(f64, f64)]) -> String {
+    let mut d = String::new();
+    for (i, (degrees, db)) in points.iter().enumerate() {
+        let word = if i == 0 { 'M' } else { 'L' };
+        let (x, y) = (degrees / 70.0 * 300.0, 200.0 - db.clamp(0.0, 40.0) / 40.0 * 200.0);
+        // Writing to a string cannot fail.
+        let _infallible = write!(d, "{word}{x:.1} {y:.1}");
+    }
+    d
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

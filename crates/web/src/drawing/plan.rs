@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
-use dot_reach_core::coverage::{Coverage, contours};
+use dot_reach_core::coverage::{Coverage, Grid, contours, contours_of};
 use dot_reach_core::materials::construction::Priced;
 use dot_reach_core::network::role::role;
 use dot_reach_core::site::{DeviceId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
@@ -27,6 +27,10 @@ pub(crate) struct Plan {
     pub(crate) tints: Vec<Tint>,
     pub(crate) lines: Vec<Line>,
     pub(crate) routes: Vec<RouteShape>,
+    /// Bounces and bends of the ways that carry the selected route, as lines.
+    pub(crate) bent: String,
+    /// A place that was asked about.
+    pub(crate) spot: Option<(f64, f64)>,
     pub(crate) dots: Vec<Dot>,
     pub(crate) is_empty: bool,
 }
@@ -161,14 +165,35 @@ impl Plan {
         x * CM > self.left + self.width * 0.75
     }
 
-    /// Adds tints and contour lines of a surface.
-    pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, target: Db) {
-        let grid = &surface.grid;
+    /// Adds tints and lines of a quantity other than margin: three steps, the second the heaviest.
+    pub(crate) fn cover_steps(&mut self, grid: &Grid, values: &[f64], steps: &[(f64, String); 3]) {
+        self.paper(grid);
+        let levels: Vec<f64> = steps.iter().map(|(level, _)| *level).collect();
+        let classes = [
+            ("ground-thin", "contour zero"),
+            ("ground-sound", "contour target"),
+            ("ground-solid", "contour"),
+        ];
+        let found = contours_of(grid, values, &levels);
+        for ((contour, (tint, stroke)), (_, name)) in found.iter().zip(classes).zip(steps) {
+            self.tints.push(Tint { class: tint, d: path(&contour.rings, true) });
+            self.lines.push(line(&contour.lines, stroke, name));
+        }
+        self.lines.retain(|l| !l.d.is_empty());
+    }
+
+    /// The ground of a surface, hatched where nothing covers it.
+    fn paper(&mut self, grid: &Grid) {
         #[expect(clippy::cast_precision_loss, reason = "cell counts are small")]
         let (wide, high) = (grid.across as f64 * grid.cell, grid.down as f64 * grid.cell);
         let (l, t) = (grid.left, grid.top);
         let all = vec![[l, t], [l + wide, t], [l + wide, t + high], [l, t + high]];
         self.tints.push(Tint { class: "ground-out", d: path(&[all], true) });
+    }
+
+    /// Adds tints and contour lines of the margin.
+    pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, target: Db) {
+        self.paper(&surface.grid);
         let bands = [Db::ZERO, target, target + Db::new(10.0)];
         let classes = ["ground-thin", "ground-sound", "ground-solid"];
         for (contour, class) in contours(surface, &bands).iter().zip(classes) {
@@ -181,11 +206,11 @@ impl Plan {
         let levels: Vec<Db> = (0..=10).map(|k| Db::new(f64::from(k) * 5.0)).collect();
         for contour in contours(surface, &levels) {
             // Beside the target line, a second label would only crowd it.
-            if (contour.level - target).get().abs() < 2.5 {
+            if (contour.level - target.get()).abs() < 2.5 {
                 continue;
             }
-            let class = if contour.level == Db::ZERO { "contour zero" } else { "contour" };
-            self.lines.push(line(&contour.lines, class, &typographic(contour.level.get(), 0)));
+            let class = if contour.level.abs() < 0.1 { "contour zero" } else { "contour" };
+            self.lines.push(line(&contour.lines, class, &typographic(contour.level, 0)));
         }
         self.lines.retain(|l| !l.d.is_empty());
     }

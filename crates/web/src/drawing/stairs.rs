@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use dot_reach_core::geometry::Place;
 use dot_reach_core::propagation::{NEAREST, loss_at_one_metre};
 use dot_reach_core::staircase::{Stair, Staircase, StepOf};
 use dot_reach_core::units::{Db, Dbm, Megahertz, typographic};
@@ -30,6 +31,9 @@ pub(crate) struct StairPanel {
     pub(crate) items: Vec<Item>,
     pub(crate) marks: Vec<Mark>,
     pub(crate) summary: String,
+    pub(crate) way: String,
+    pub(crate) others: Vec<(String, String)>,
+    pub(crate) corners: Vec<Place>,
     pub(crate) ticks: Vec<Tick>,
 }
 
@@ -158,6 +162,10 @@ pub(crate) fn panel(
     let drop = |pen: &mut Pen, treads: &mut Vec<Tread>, items: &mut Vec<Item>, step: &Stair| {
         let before = pen.level;
         pen.to(pen.x, before - step.loss.get());
+        // A tenth of a decibel is no step that a person could see.
+        if step.loss.get().abs() < 0.05 {
+            return;
+        }
         // Slab and clutter of one wall share a number: the second adds to the first.
         if step.of == StepOf::Clutter {
             items.push(item(0, step));
@@ -258,6 +266,9 @@ pub(crate) fn panel(
             signed(margin)
         ),
         d: pen.d,
+        way: stairs.way.clone(),
+        others: stairs.others.iter().map(|(way, weaker)| (way.clone(), signed(-*weaker))).collect(),
+        corners: stairs.corners.clone(),
         treads,
         items,
         marks,

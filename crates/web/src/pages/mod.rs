@@ -1,13 +1,16 @@
 //! Every route in one list; one folder a page.
 
+pub(crate) mod air;
 pub(crate) mod brief;
 pub(crate) mod catalogue;
+pub(crate) mod constructions;
 pub(crate) mod handover;
 pub(crate) mod install;
 pub(crate) mod jobs;
 pub(crate) mod journal;
 pub(crate) mod prove;
 pub(crate) mod reach;
+pub(crate) mod schools;
 pub(crate) mod survey;
 
 use std::sync::Arc;
@@ -39,10 +42,17 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(commands::readings)
         .service(commands::ledger)
         .service(commands::readings_out)
+        .service(reach::surface_csv)
+        .service(reach::surface_geojson)
         .service(live::live)
         .service(brief::show)
         .service(survey::show)
         .service(reach::show)
+        .service(air::show)
+        .service(air::scans)
+        .service(schools::show)
+        .service(constructions::show)
+        .service(constructions::attempt)
         .service(install::show)
         .service(prove::show)
         .service(handover::show)
@@ -106,6 +116,15 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
         text: (*stage).to_owned(),
         href: format!("/jobs/{job}/{}", stage.to_lowercase()),
     };
+    let tools = [
+        ("Channels and the air", "air"),
+        ("Three schools", "schools"),
+        ("Construction calculator", "constructions"),
+    ];
+    let tools = tools.map(|(text, page)| Shortcut {
+        text: text.to_owned(),
+        href: format!("/jobs/{job}/{page}"),
+    });
     let floors = site.floors.iter().map(|f| Shortcut {
         text: f.name.clone(),
         href: format!("/jobs/{job}/reach?floor={}", f.id),
@@ -114,7 +133,7 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
         text: format!("{}, {}", d.name, site.networks.get(&d.network).map_or("", |n| &n.name)),
         href: format!("/jobs/{job}/reach?select={}", d.id),
     });
-    STAGES.iter().map(page).chain(floors).chain(devices).collect()
+    STAGES.iter().map(page).chain(tools).chain(floors).chain(devices).collect()
 }
 
 /// A rendered page.

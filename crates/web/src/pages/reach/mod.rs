@@ -2,6 +2,8 @@
 
 mod view;
 
+pub(crate) use view::options;
+
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
@@ -11,6 +13,7 @@ use dot_reach_store::JobId;
 use serde::Deserialize;
 
 use crate::app::App;
+use crate::commands::download;
 use crate::error::WebError;
 use crate::pages::{Shell, html};
 
@@ -29,6 +32,18 @@ pub(crate) struct Query {
     /// `open`, `shut`, or as drawn.
     #[serde(default)]
     pub(crate) doors: String,
+    /// What the surface shows; margin when empty.
+    #[serde(default)]
+    pub(crate) show: String,
+    /// `remote` for a remote in a hand; a sensor when empty.
+    #[serde(default)]
+    pub(crate) carried: String,
+    /// Its height above the floor in metres.
+    #[serde(default)]
+    pub(crate) height: String,
+    /// A place on the storey that is asked about, as `x,y`.
+    #[serde(default)]
+    pub(crate) spot: String,
 }
 
 #[derive(Template)]
@@ -56,6 +71,36 @@ pub(crate) async fn show(
     let (shared, query) = (app.clone(), query.into_inner());
     let p = app.compute(move || view::view(&shared, &job, &site, &query)).await?;
     html(&Page { shell, p })
+}
+
+/// The surface that is looked at as a grid: one line a cell.
+#[get("/jobs/{job}/surface.csv")]
+pub(crate) async fn surface_csv(
+    job: web::Path<String>,
+    query: web::Query<Query>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
+    let job: JobId = job.parse()?;
+    let (site, _) = app.store.site(&job)?;
+    let (shared, query) = (app.clone(), query.into_inner());
+    let found = app.compute(move || view::surface_csv(&shared, &job, &site, &query)).await?;
+    let text = found.ok_or(WebError::NotFound("surface"))?;
+    Ok(download("surface.csv", "text/csv; charset=utf-8", text))
+}
+
+/// Its contours as `GeoJSON`.
+#[get("/jobs/{job}/surface.geojson")]
+pub(crate) async fn surface_geojson(
+    job: web::Path<String>,
+    query: web::Query<Query>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
+    let job: JobId = job.parse()?;
+    let (site, _) = app.store.site(&job)?;
+    let (shared, query) = (app.clone(), query.into_inner());
+    let found = app.compute(move || view::surface_geojson(&shared, &job, &site, &query)).await?;
+    let value = found.ok_or(WebError::NotFound("surface"))?;
+    Ok(download("surface.geojson", "application/geo+json", value.to_string()))
 }
 
 /// The parts of the page that follow a change, for the live channel.

@@ -4,16 +4,19 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options};
-use dot_reach_core::coverage::{Handset, Request};
+use dot_reach_core::coverage::{self, Coverage, Handset, Quantity, Request, contours_of};
 use dot_reach_core::geometry::structure::Doors;
-use dot_reach_core::network::{Band, Outcome, Role};
+use dot_reach_core::network::{Band, Node, Outcome, Role};
+use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::staircase::staircase;
-use dot_reach_core::units::{Metres, typographic};
+use dot_reach_core::units::{Db, Metres, typographic};
+use dot_reach_formats::surface;
 use dot_reach_store::JobId;
 
 use super::Query;
 use crate::app::App;
+use crate::drawing::path::path;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::section::{Section, section};
 use crate::drawing::stairs::{Measured, StairPanel, panel};
@@ -41,6 +44,19 @@ pub(crate) struct View {
     pub(crate) whatifs: Vec<WhatIf>,
     pub(crate) findings: Vec<String>,
     pub(crate) empty: &'static str,
+    pub(crate) shows: Vec<Choice>,
+    pub(crate) carried: &'static str,
+    pub(crate) height: String,
+    pub(crate) legend: Vec<(&'static str, String)>,
+    pub(crate) export: String,
+    pub(crate) chance: String,
+    pub(crate) draws: u32,
+}
+
+pub(crate) struct Choice {
+    pub(crate) value: &'static str,
+    pub(crate) text: &'static str,
+    pub(crate) chosen: bool,
 }
 
 pub(crate) struct Tab {
@@ -77,6 +93,9 @@ pub(crate) struct Details {
     pub(crate) is_down: bool,
     pub(crate) point: String,
     pub(crate) findings: Vec<String>,
+    pub(crate) chance: String,
+    pub(crate) second: String,
+    pub(crate) breakers: String,
 }
 
 pub(crate) struct HopRow {
@@ -96,7 +115,8 @@ const CELL: Metres = Metres::new(0.25);
 /// The height at which the surface is computed: a switch or a hand.
 const HEIGHT: Metres = Metres::new(1.1);
 
-fn options(query: &Query) -> Options {
+/// What a query assumes beside the site.
+pub(crate) fn options(query: &Query) -> Options {
     let down: BTreeSet<DeviceId> = query.down.split(',').filter_map(|id| id.parse().ok()).collect();
     let doors = match query.doors.as_str() {
         "open" => Doors::Open,
@@ -115,14 +135,20 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
     let network = chosen_network(&analysis, query, wanted.as_ref());
     let selected = wanted.or_else(|| network.and_then(worst));
     let floor = chosen_floor(site, query, selected.as_ref());
-    let surface = network.zip(floor.as_ref()).and_then(|(network, floor)| {
-        let (handset, height) = (Handset::Sensor, HEIGHT);
-        let request = Request { floor: floor.clone(), handset, height, cell: CELL };
-        app.surface(job, &analysis, network, &request)
-    });
+    let request = floor.as_ref().map(|f| request(f, query));
+    let surface = network
+        .zip(request.as_ref())
+        .and_then(|(network, request)| app.surface(job, &analysis, network, request));
+    let quantity = Quantity::named(&query.show);
     let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(site, f, None));
-    if let Some(surface) = &surface {
-        plan.cover(surface, analysis.target);
+    if let (Some(surface), Some(network)) = (&surface, network) {
+        match steps(quantity) {
+            None => plan.cover(surface, analysis.target),
+            Some(steps) => {
+                let values = shown_values(surface, quantity, network, analysis.sigma);
+                plan.cover_steps(&surface.grid, &values, &steps);
+            }
+        }
     }
     if let (Some(network), Some(floor)) = (network, &floor) {
         plan.radios(&analysis, network, floor, selected.as_ref());
@@ -135,8 +161,17 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         .as_ref()
         .map(|f| section(&analysis, network, f, selected.as_ref()))
         .unwrap_or_default();
-    let (stairs_heading, stairs) =
-        network.zip(selected.as_ref()).map(|(n, s)| stairs(&analysis, n, s)).unwrap_or_default();
+    let at_spot = network.zip(request.as_ref()).and_then(|(network, request)| {
+        let spot = spot(&query.spot)?;
+        plan.spot = Some(((spot[0] * 100.0).round(), (spot[1] * 100.0).round()));
+        let (carrier, node) = coverage::at_spot(&analysis, network, request, spot)?;
+        Some(spot_stairs(&analysis, network, carrier, &node))
+    });
+    let of_device =
+        || network.zip(selected.as_ref()).map(|(n, s)| stairs(&analysis, n, s)).unwrap_or_default();
+    let (stairs_heading, stairs) = at_spot.unwrap_or_else(of_device);
+    plan.bent = floor.as_ref().map(|f| bent(&analysis, f, &stairs)).unwrap_or_default();
+    let chances = network.and_then(|n| app.chances(job, &analysis, &n.network));
     View {
         job: job.to_string(),
         floor: floor.map(|f| f.to_string()).unwrap_or_default(),
@@ -152,7 +187,9 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
         plan,
         section,
-        rows: network.map(|n| rows(&analysis, n, selected.as_ref())).unwrap_or_default(),
+        rows: network
+            .map(|n| rows(&analysis, n, selected.as_ref(), chances.as_deref()))
+            .unwrap_or_default(),
         stairs,
         stairs_heading,
         whatifs: whatifs(&analysis, query),
@@ -163,7 +200,165 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
             .map(|f| format!("{} {}", f.text, f.cure))
             .collect(),
         empty: empty(site, network),
+        shows: Quantity::ALL
+            .iter()
+            .map(|(q, value, text)| Choice { value, text, chosen: *q == quantity })
+            .collect(),
+        carried: if query.carried == "remote" { "remote" } else { "sensor" },
+        height: format!("{:.1}", request.map_or(HEIGHT, |r| r.height).get()),
+        legend: legend(quantity),
+        export: format!(
+            "network={}&show={}&carried={}&height={}&down={}&doors={}",
+            network.map_or("", |n| n.network.as_str()),
+            query.show,
+            query.carried,
+            query.height,
+            query.down,
+            query.doors
+        ),
+        chance: chances.as_ref().map(|c| percent(c.all)).unwrap_or_default(),
+        draws: chances.as_ref().map_or(0, |c| c.draws),
     }
+}
+
+fn percent(share: f64) -> String {
+    format!("{:.0} %", share * 100.0)
+}
+
+fn request(floor: &FloorId, query: &Query) -> Request {
+    let height = query.height.replace(',', ".").parse::<f64>().unwrap_or(HEIGHT.get());
+    Request {
+        floor: floor.clone(),
+        handset: if query.carried == "remote" { Handset::Remote } else { Handset::Sensor },
+        height: Metres::new(if height.is_finite() { height.clamp(0.0, 5.0) } else { HEIGHT.get() }),
+        cell: CELL,
+    }
+}
+
+fn spot(text: &str) -> Option<[f64; 2]> {
+    let (x, y) = text.split_once(',')?;
+    let metres = |t: &str| t.parse::<f64>().ok().filter(|v| v.abs() < 2000.0);
+    Some([metres(x)?, metres(y)?])
+}
+
+/// The three steps in which a quantity other than margin is drawn, the second the one to have.
+fn steps(quantity: Quantity) -> Option<[(f64, String); 3]> {
+    let named = |level: f64, name: &str| (level, name.to_owned());
+    match quantity {
+        Quantity::Margin => None,
+        // Hops are drawn by how few they are.
+        Quantity::Hops => {
+            Some([named(-3.5, "3 hops"), named(-2.5, "2 hops"), named(-1.5, "1 hop")])
+        }
+        Quantity::Parents => Some([named(0.5, "1"), named(1.5, "2"), named(2.5, "3")]),
+        Quantity::Success => Some([named(0.8, "80 %"), named(0.95, "95 %"), named(0.99, "99 %")]),
+    }
+}
+
+fn shown_values(
+    surface: &Coverage,
+    quantity: Quantity,
+    network: &NetworkAnalysis,
+    sigma: Db,
+) -> Vec<f64> {
+    let values = surface.values(quantity, network, sigma);
+    if quantity != Quantity::Hops {
+        return values;
+    }
+    values.into_iter().map(|v| if v.is_nan() { -99.0 } else { -v }).collect()
+}
+
+/// What the tints mean, strongest first.
+fn legend(quantity: Quantity) -> Vec<(&'static str, String)> {
+    let words = match quantity {
+        Quantity::Margin => {
+            ["solid, 10 dB over target", "sound, at target", "thin", "out of reach"]
+        }
+        Quantity::Hops => ["1 hop", "2 hops", "3 hops", "more, or out of reach"],
+        Quantity::Parents => ["3 parents or more", "2 parents", "1 parent", "none at target"],
+        Quantity::Success => ["99 % or more", "95 %", "80 %", "less"],
+    };
+    let classes = ["ground-solid", "ground-sound", "ground-thin", "ground-out"];
+    classes.into_iter().zip(words.map(str::to_owned)).collect()
+}
+
+/// The surface and network that a query looks at, for an export.
+fn looked_at(
+    app: &App,
+    job: &JobId,
+    site: &Arc<Site>,
+    query: &Query,
+) -> Option<(Arc<Analysis>, Arc<Coverage>, usize)> {
+    let analysis = app.analysis(job, site, &options(query));
+    let network = chosen_network(&analysis, query, None)?;
+    let place = analysis.networks.iter().position(|n| n.network == network.network)?;
+    let floor = chosen_floor(site, query, None)?;
+    let surface = app.surface(job, &analysis, network, &request(&floor, query))?;
+    Some((analysis, surface, place))
+}
+
+/// The surface as CSV.
+pub(crate) fn surface_csv(
+    app: &App,
+    job: &JobId,
+    site: &Arc<Site>,
+    query: &Query,
+) -> Option<String> {
+    let (analysis, surface, place) = looked_at(app, job, site, query)?;
+    let quantity = Quantity::named(&query.show);
+    let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
+    let word = Quantity::ALL.iter().find(|(q, ..)| *q == quantity).map_or("margin", |(_, w, _)| w);
+    Some(surface::csv(&surface.grid, &values, word))
+}
+
+/// Its contours.
+pub(crate) fn surface_geojson(
+    app: &App,
+    job: &JobId,
+    site: &Arc<Site>,
+    query: &Query,
+) -> Option<serde_json::Value> {
+    let (analysis, surface, place) = looked_at(app, job, site, query)?;
+    let quantity = Quantity::named(&query.show);
+    let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
+    let levels: Vec<f64> = match quantity {
+        Quantity::Margin => (0..=10).map(|k| f64::from(k) * 5.0).collect(),
+        Quantity::Hops | Quantity::Parents => (0..6).map(|k| f64::from(k) + 0.5).collect(),
+        Quantity::Success => vec![0.5, 0.8, 0.9, 0.95, 0.99],
+    };
+    let word = Quantity::ALL.iter().find(|(q, ..)| *q == quantity).map_or("margin", |(_, w, _)| w);
+    let values: Vec<f64> = values.into_iter().map(|v| if v.is_nan() { 99.0 } else { v }).collect();
+    Some(surface::geojson(&contours_of(&surface.grid, &values, &levels), word))
+}
+
+/// The corners of ways that bounce or bend on the storey shown.
+fn bent(analysis: &Analysis, floor: &FloorId, stairs: &[StairPanel]) -> String {
+    let Some(floor) = analysis.site.floors.get(floor) else { return String::new() };
+    let (low, high) = (floor.elevation_m.get() - 0.3, (floor.elevation_m + floor.height_m).get());
+    let lines: Vec<Vec<[f64; 2]>> = stairs
+        .iter()
+        .filter(|s| s.corners.len() > 2)
+        .filter(|s| s.corners.iter().any(|c| (low..=high).contains(&c.z)))
+        .map(|s| s.corners.iter().map(|c| [c.x, c.y]).collect())
+        .collect();
+    path(&lines, false)
+}
+
+/// The staircase from the best radio to a place that was asked about, worse direction in front.
+fn spot_stairs(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    carrier: usize,
+    node: &Node,
+) -> (String, Vec<StairPanel>) {
+    let serving = &network.nodes[carrier];
+    let both = [(serving, node), (node, serving)]
+        .map(|(a, b)| staircase(&network.medium, a, b, analysis.target));
+    let [out, back] = both;
+    let (front, behind) = if back.margin() < out.margin() { (back, out) } else { (out, back) };
+    let f = network.medium.frequency();
+    let heading = format!("Where the decibels go: {} and a handset at this spot", serving.name);
+    (heading, vec![panel(1, &front, &behind, f, &[])])
 }
 
 /// What to do next where there is nothing to show.
@@ -243,6 +438,7 @@ fn rows(
     analysis: &Analysis,
     network: &NetworkAnalysis,
     selected: Option<&DeviceId>,
+    chances: Option<&Chances>,
 ) -> Vec<LedgerRow> {
     let row = |place: usize| {
         let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
@@ -261,7 +457,7 @@ fn rows(
                 .weakest()
                 .map_or_else(|| "–".to_owned(), |h| typographic(h.margin().get(), 1)),
             selected: is_selected,
-            details: is_selected.then(|| details(analysis, network, place)),
+            details: is_selected.then(|| details(analysis, network, place, chances)),
         }
     };
     worst_first(network).into_iter().map(row).collect()
@@ -271,7 +467,12 @@ fn plural(count: usize, one: &str, many: &str) -> String {
     if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
 }
 
-fn details(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Details {
+fn details(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    place: usize,
+    chances: Option<&Chances>,
+) -> Details {
     let site = &analysis.site;
     let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
     let route: Vec<_> = outcome
@@ -296,7 +497,22 @@ fn details(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Deta
         format!("{room}, {} up{circuit}", p.height_m)
     });
     let is_reached = !outcome.hops.is_empty();
+    let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
+    let second = || match network.second_route(place) {
+        Some(way) if way.len() > 2 => {
+            let names: Vec<_> = way.iter().map(|p| network.nodes[*p].name.as_str()).collect();
+            format!("Second way, sharing no device: {}.", names.join(" › "))
+        }
+        Some(_) => "Second way: straight from the hub.".to_owned(),
+        None if outcome.hops.len() > 1 => "There is no second way round.".to_owned(),
+        None => String::new(),
+    };
     Details {
+        chance: chance
+            .map(|(p, draws)| format!("Reached in {} of {draws} houses drawn.", percent(p)))
+            .unwrap_or_default(),
+        second: if is_reached { second() } else { String::new() },
+        breakers: outcome.hangs_on_breakers.join(", "),
         reason: outcome.reason.to_string(),
         route: route.join(" › "),
         hops_words: if is_reached {

@@ -7,10 +7,12 @@ use dot_reach_core::fit::{self, Fits};
 use dot_reach_core::materials::construction::{CONSTRUCTIONS, Use};
 use dot_reach_core::network::role::role;
 use dot_reach_core::radio::mounting::MOUNTINGS;
+use dot_reach_core::radio::profile::planning_profile;
 use dot_reach_core::site::{
-    Device, Floor, FloorId, Neutral, OpeningKind, Point, PointId, Site, SlabPlace, Wall, WallId,
+    Device, Floor, FloorId, Neutral, OpeningKind, Point, PointId, Provenance, Site, SlabPlace,
+    Wall, WallId,
 };
-use dot_reach_core::units::typographic;
+use dot_reach_core::units::{Db, Dbm, typographic};
 use dot_reach_store::{JobId, StoreError};
 use serde::{Deserialize, Serialize};
 
@@ -105,6 +107,7 @@ struct WallForm {
     construction: String,
     height: String,
     coordinates: [String; 4],
+    known: Vec<Choice>,
     openings: Vec<OpeningForm>,
 }
 
@@ -135,6 +138,7 @@ struct PointForm {
     boxes: Vec<Choice>,
     neutrals: Vec<Choice>,
     mountings: Vec<Choice>,
+    known: Vec<Choice>,
     floors: Vec<Choice>,
     devices: Vec<DeviceForm>,
 }
@@ -150,6 +154,8 @@ struct DeviceForm {
     verdict: &'static str,
     class: &'static str,
     findings: Vec<FitRow>,
+    sheet: [String; 4],
+    planned: String,
 }
 
 struct FitRow {
@@ -353,6 +359,7 @@ fn wall_form(wall: &Wall) -> Result<WallForm, WebError> {
         construction: wall.construction.clone(),
         height: wall.height_m.map(|h| metres(h.get())).unwrap_or_default(),
         coordinates: [wall.a[0], wall.a[1], wall.b[0], wall.b[1]].map(metres),
+        known: choices(&Provenance::ALL, wall.known),
         openings: openings.collect(),
     })
 }
@@ -402,6 +409,7 @@ fn point_form(site: &Site, point: &Point) -> Result<PointForm, WebError> {
         boxes: choices(&all_boxes, point.back_box),
         neutrals: choices(&all_neutrals, point.neutral),
         mountings: choices(&all_mountings, point.mounting),
+        known: choices(&Provenance::ALL, point.known),
         floors: site
             .floors_upward()
             .into_iter()
@@ -425,7 +433,24 @@ fn device_form(site: &Site, device: &Device, point: &Point) -> Result<DeviceForm
         catalogue::kind(&device.kind).map(|k| fit::findings(k, point)).unwrap_or_default();
     let (verdict, class) = verdict(fit::verdict(&findings));
     let found = role(site, device);
+    let planned = catalogue::kind(&device.kind)
+        .zip(system)
+        .map(|(kind, system)| planning_profile(system, kind.class(), site.job.region));
+    let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
+    let sheet = &device.sheet;
     Ok(DeviceForm {
+        sheet: [
+            number(sheet.tx_dbm.map(Dbm::get)),
+            number(sheet.sensitivity_dbm.map(Dbm::get)),
+            number(sheet.antenna_db.map(Db::get)),
+            number(sheet.extra_loss_db.map(Db::get)),
+        ],
+        planned: planned.map_or_else(String::new, |p| {
+            format!(
+                "Planned with {} sent, {} heard, {} of antenna.",
+                p.tx, p.sensitivity, p.antenna
+            )
+        }),
         id: device.id.to_string(),
         json: json(device)?,
         name: device.name.clone(),

@@ -1,0 +1,199 @@
+//! Channels and the air: what else sends at 2.4 GHz, and which channel suits a network best.
+
+use actix_web::{HttpRequest, HttpResponse, get, post, web};
+use askama::Template;
+use dot_reach_core::radio::air::advise;
+use dot_reach_core::radio::coexistence::Carrier;
+use dot_reach_core::site::{Edit, Site};
+use dot_reach_core::units::typographic;
+use dot_reach_formats::scan_csv;
+use dot_reach_store::{JobId, StoreError};
+use serde::Deserialize;
+use serde_json::json;
+
+use crate::app::App;
+use crate::commands::{Answer, SentEdit, command, done};
+use crate::drawing::stairs::signed;
+use crate::error::WebError;
+use crate::pages::jobs::day;
+use crate::pages::{Shell, analysed, html};
+
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    #[serde(default)]
+    network: String,
+}
+
+#[derive(Template)]
+#[template(path = "air/page.html")]
+struct Page {
+    shell: Shell,
+    networks: Vec<NetworkTab>,
+    network_json: String,
+    channels: Vec<ChannelRow>,
+    emitters: Vec<EmitterRow>,
+    scans: Vec<ScanRow>,
+    floors: Vec<(String, String)>,
+    quiet: bool,
+}
+
+struct NetworkTab {
+    id: String,
+    name: String,
+    channel: String,
+    chosen: bool,
+}
+
+struct ChannelRow {
+    channel: u8,
+    worst: String,
+    mean: String,
+    below: usize,
+    reason: String,
+    bar: f64,
+    is_best: bool,
+    in_use: bool,
+}
+
+struct EmitterRow {
+    id: String,
+    json: String,
+    name: String,
+    channel: u8,
+    width: u8,
+    is_wifi: bool,
+    x: String,
+    y: String,
+    height: String,
+    floor: String,
+    tx: String,
+    busy: String,
+}
+
+struct ScanRow {
+    id: String,
+    what: String,
+    level: String,
+    at: String,
+}
+
+#[get("/jobs/{job}/air")]
+pub(crate) async fn show(
+    job: web::Path<String>,
+    query: web::Query<Query>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
+    let job: JobId = job.parse()?;
+    let (site, revision) = app.store.site(&job)?;
+    let shell = Shell::of_job(&app, &job, &site, revision, "Reach")?;
+    let analysis = analysed(&app, &job).await?;
+    let with_channels = || analysis.networks.iter().filter(|n| n.rule.has_channels);
+    let chosen = with_channels()
+        .find(|n| n.network.as_str() == query.network)
+        .or_else(|| with_channels().max_by_key(|n| n.nodes.len()));
+    let scores = chosen.map(advise).unwrap_or_default();
+    let best = scores.first().map(|s| s.channel);
+    let mut in_order = scores;
+    in_order.sort_by_key(|s| s.channel);
+    // The bar spans −20 to +30 dB of margin over target.
+    let bar = |db: f64| ((db + 20.0) / 50.0 * 100.0).clamp(0.0, 100.0).round();
+    let channels = in_order.into_iter().map(|s| ChannelRow {
+        channel: s.channel,
+        worst: signed(s.worst),
+        mean: signed(s.mean),
+        below: s.below,
+        reason: s.reason,
+        bar: bar(s.worst.get()),
+        is_best: Some(s.channel) == best,
+        in_use: chosen.is_some_and(|n| n.channel == Some(s.channel)),
+    });
+    let network = chosen.and_then(|n| site.networks.get(&n.network));
+    html(&Page {
+        shell,
+        networks: with_channels()
+            .map(|n| NetworkTab {
+                id: n.network.to_string(),
+                name: n.name.clone(),
+                channel: n
+                    .channel
+                    .map_or_else(|| "no channel".to_owned(), |c| format!("channel {c}")),
+                chosen: chosen.is_some_and(|c| c.network == n.network),
+            })
+            .collect(),
+        network_json: network
+            .map(serde_json::to_string)
+            .transpose()
+            .map_err(StoreError::Row)?
+            .unwrap_or_default(),
+        channels: channels.collect(),
+        emitters: emitters(&site)?,
+        scans: site
+            .scans
+            .iter()
+            .map(|s| ScanRow {
+                id: s.id.to_string(),
+                what: s.carrier.name(),
+                level: typographic(s.level_dbm.get(), 0),
+                at: day(&s.at),
+            })
+            .collect(),
+        floors: site.floors_upward().iter().map(|f| (f.id.to_string(), f.name.clone())).collect(),
+        quiet: chosen.is_none_or(|n| n.air.sources.is_empty()),
+    })
+}
+
+fn emitters(site: &Site) -> Result<Vec<EmitterRow>, WebError> {
+    let row = |e: &dot_reach_core::site::Emitter| {
+        let (channel, width, is_wifi) = match e.carrier {
+            Carrier::Wifi { channel, width_mhz } => (channel, width_mhz, true),
+            Carrier::Mesh { channel } => (channel, 2, false),
+        };
+        Ok(EmitterRow {
+            id: e.id.to_string(),
+            json: serde_json::to_string(e).map_err(StoreError::Row)?,
+            name: e.name.clone(),
+            channel,
+            width,
+            is_wifi,
+            x: format!("{:.2}", e.at[0]),
+            y: format!("{:.2}", e.at[1]),
+            height: format!("{:.2}", e.height_m.get()),
+            floor: e.floor.to_string(),
+            tx: format!("{:.0}", e.tx_dbm.get()),
+            busy: format!("{:.2}", e.busy),
+        })
+    };
+    site.emitters.iter().map(row).collect()
+}
+
+/// A scan as text.
+#[derive(Deserialize)]
+pub(crate) struct SentScan {
+    csv: String,
+    client: String,
+    edit_id: String,
+}
+
+#[post("/jobs/{job}/scans")]
+pub(crate) async fn scans(
+    request: HttpRequest,
+    job: web::Path<String>,
+    sent: web::Json<SentScan>,
+    app: web::Data<App>,
+) -> Answer {
+    let job: JobId = job.parse()?;
+    let sent = sent.into_inner();
+    let (site, _) = app.store.site(&job)?;
+    let read = scan_csv::read(&site, &sent.csv);
+    let findings: Vec<_> =
+        read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })).collect();
+    let taken = read.value.len();
+    if taken > 0 {
+        let edit = Edit::Batch { edits: read.value };
+        let sent = SentEdit { edit, edit_id: sent.edit_id, client: sent.client, base: None };
+        let command = command(&request, sent);
+        let committed = app.store.edit(&job, &command)?;
+        done(&app, &job, &command, &committed);
+    }
+    Ok(HttpResponse::Ok().json(json!({ "taken": taken, "findings": findings })))
+}

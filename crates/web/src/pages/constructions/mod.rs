@@ -1,0 +1,123 @@
+//! The construction calculator: layers in, loss against angle out, and into the job.
+
+use actix_web::{HttpResponse, get, post, web};
+use askama::Template;
+use dot_reach_core::materials::MATERIALS;
+use dot_reach_core::materials::construction::{CONSTRUCTIONS, Construction, Measured, Priced, Use};
+use dot_reach_core::units::{Db, Megahertz, typographic};
+use dot_reach_store::JobId;
+use serde::Deserialize;
+use serde_json::json;
+
+use crate::app::App;
+use crate::commands::Answer;
+use crate::drawing::path::curve;
+use crate::error::WebError;
+use crate::pages::{Shell, html};
+
+#[derive(Template)]
+#[template(path = "constructions/page.html")]
+struct Page {
+    shell: Shell,
+    materials: Vec<&'static str>,
+    uses: [(&'static str, &'static str); 6],
+    own: Vec<OwnRow>,
+    shipped: Vec<(String, String)>,
+}
+
+struct OwnRow {
+    id: String,
+    name: String,
+    layers: String,
+    losses: [String; 3],
+}
+
+const USES: [(&str, &str); 6] = [
+    ("wall", "wall"),
+    ("floor", "floor"),
+    ("roof", "roof"),
+    ("door", "door"),
+    ("window", "window"),
+    ("obstacle", "obstacle"),
+];
+const BANDS: [f64; 3] = [433.92, 868.42, 2440.0];
+
+#[get("/jobs/{job}/constructions")]
+pub(crate) async fn show(
+    job: web::Path<String>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
+    let job: JobId = job.parse()?;
+    let (site, revision) = app.store.site(&job)?;
+    let shell = Shell::of_job(&app, &job, &site, revision, "Catalogue")?;
+    let own = site.constructions.iter().map(|c| OwnRow {
+        id: c.id.clone(),
+        name: c.name.clone(),
+        layers: c.layers.clone(),
+        losses: BANDS.map(|mhz| {
+            let priced = Priced::new(c, Megahertz::new(mhz));
+            typographic((priced.slab(1.0) + priced.clutter).get(), 1)
+        }),
+    });
+    let layered = CONSTRUCTIONS.iter().filter(|c| !c.layers.is_empty());
+    html(&Page {
+        shell,
+        materials: MATERIALS.iter().map(|m| m.name).collect(),
+        uses: USES,
+        own: own.collect(),
+        shipped: layered.map(|c| (c.layers.clone(), c.name.clone())).collect(),
+    })
+}
+
+/// What a person typed.
+#[derive(Deserialize)]
+pub(crate) struct Typed {
+    layers: String,
+    #[serde(default)]
+    clutter_db: f64,
+}
+
+/// Loss against the angle of incidence in the three bands, as numbers and as curves.
+#[post("/constructions/try")]
+pub(crate) async fn attempt(typed: web::Json<Typed>) -> Answer {
+    let typed = typed.into_inner();
+    let construction = Construction {
+        id: "tried".to_owned(),
+        name: "tried".to_owned(),
+        used_for: Use::Wall,
+        layers: typed.layers,
+        clutter_db: Db::try_from(typed.clutter_db)
+            .map_err(|e| WebError::Field { field: "clutter_db", reason: e.to_string() })?,
+        measured: Measured::default(),
+        source: "calculator".to_owned(),
+    };
+    let wrong = |e: &dyn std::fmt::Display, field| WebError::Field { field, reason: e.to_string() };
+    construction.check().map_err(|e| {
+        let field =
+            if matches!(e, dot_reach_core::materials::construction::ConstructionError::Loss(_)) {
+                "clutter_db"
+            } else {
+                "layers"
+            };
+        wrong(&e, field)
+    })?;
+    let bands: Vec<_> = BANDS
+        .iter()
+        .map(|mhz| {
+            let priced = Priced::new(&construction, Megahertz::new(*mhz));
+            let at =
+                |degrees: f64| (priced.slab(degrees.to_radians().cos()) + priced.clutter).get();
+            let points: Vec<(f64, f64)> =
+                (0..=70).step_by(2).map(f64::from).map(|d| (d, at(d))).collect();
+            let extrapolated = construction.extrapolated_at(Megahertz::new(*mhz));
+            json!({
+                "mhz": format!("{mhz:.0} MHz"),
+                "straight": typographic(at(0.0), 1), "at45": typographic(at(45.0), 1),
+                "at70": typographic(at(70.0), 1), "d": curve(&points),
+                "note": if extrapolated.is_empty() { String::new() }
+                    else { format!("extrapolated for {}", extrapolated.join(", ")) },
+            })
+        })
+        .collect();
+    Ok(HttpResponse::Ok().json(json!({ "bands": bands })))
+}
