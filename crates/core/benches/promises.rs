@@ -9,10 +9,11 @@ use divan::counter::ItemsCount;
 use dot_reach_core::analysis::{Options, analyse, analyse_after};
 use dot_reach_core::coverage::{Handset, Request, coverage};
 use dot_reach_core::geometry::Place;
+use dot_reach_core::geometry::fan::Fan;
 use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::site::{Edit, Site, apply};
 use dot_reach_core::units::Metres;
-use dot_reach_standin::houses::larkfield_mill;
+use dot_reach_standin::houses::{larkfield_mill, tern_row};
 
 fn main() {
     divan::main();
@@ -54,7 +55,7 @@ fn mill_after_one_move_with_surface(bencher: Bencher<'_, '_>) {
     });
 }
 
-/// Promise: 10 million rays a second and core past 80 walls on a floor.
+/// Rays between any two places, by the tree.
 #[divan::bench(args = [20, 80, 320, 1280])]
 fn wall_crossing_rays(bencher: Bencher<'_, '_>, walls: usize) {
     let structure = Structure::new(&rooms(walls), Doors::AsDrawn);
@@ -72,6 +73,41 @@ fn wall_crossing_rays(bencher: Bencher<'_, '_>, walls: usize) {
         }
         crossed
     });
+}
+
+/// Promise: 10 million rays a second and core past 80 walls on a floor, as a surface sends them:
+/// thousands of cells from one place.
+#[divan::bench(args = [20, 80, 320, 1280])]
+fn surface_rays(bencher: Bencher<'_, '_>, walls: usize) {
+    let structure = Structure::new(&rooms(walls), Doors::AsDrawn);
+    let from = Place::new(7.3, 9.1, 1.1);
+    let cells: Vec<Place> = (0..40_000)
+        .map(|n| Place::new(f64::from(n % 200) * 0.12, f64::from(n / 200) * 0.12, 1.3))
+        .collect();
+    let fan = Fan::new(&structure, from, 1.3);
+    for to in cells.iter().step_by(97) {
+        let (mut fast, mut plain) = (0, 0);
+        fan.visit_crossings(&structure, *to, &mut |_| fast += 1);
+        structure.visit_walls_plainly(from, *to, &mut |_| plain += 1);
+        assert_eq!(fast, plain);
+    }
+    bencher.counter(ItemsCount::new(cells.len())).bench(|| {
+        let fan = Fan::new(&structure, from, 1.3);
+        let mut crossed = 0usize;
+        for to in &cells {
+            fan.visit_crossings(&structure, *to, &mut |_| crossed += 1);
+        }
+        crossed
+    });
+}
+
+/// Promise: the guesthouse, 400 devices, within 400 ms.
+#[divan::bench]
+fn guesthouse_full_analysis(bencher: Bencher<'_, '_>) {
+    let site = Arc::new(tern_row());
+    let analysis = analyse(&site, &Options::default());
+    assert!(analysis.networks.iter().map(|n| n.nodes.len()).sum::<usize>() > 380);
+    bencher.bench(|| analyse(&site, &Options::default()));
 }
 
 /// Square rooms of 4 m, as many as have about `count` walls.

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use common::{spot, storey, walls, with};
 use dot_reach_core::geometry::Place;
+use dot_reach_core::geometry::fan::Fan;
 use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::propagation::{Medium, Model, WayKind};
 use dot_reach_core::units::{Db, Megahertz};
@@ -231,6 +232,29 @@ proptest! {
         order(&mut fast);
         order(&mut plain);
         prop_assert_eq!(fast, plain);
+    }
+
+    #[test]
+    fn a_fan_finds_what_a_full_scan_finds(w in walls(60), a in spot(), places in prop::collection::vec(spot(), 20), z in 0.2..2.4f64) {
+        let structure = Structure::new(&storey(&w), Doors::AsDrawn);
+        let fan = Fan::new(&structure, place(a), z);
+        for b in places {
+            let to = Place::new(b[0], b[1], z);
+            let (mut fast, mut plain) = (Vec::new(), Vec::new());
+            fan.visit_crossings(&structure, to, &mut |c| fast.push(c));
+            structure.visit_walls_plainly(place(a), to, &mut |c| plain.push(c));
+            fast.sort_by_key(|c| c.surface);
+            plain.sort_by_key(|c| c.surface);
+            prop_assert_eq!(fast, plain);
+        }
+    }
+
+    #[test]
+    fn a_surface_without_bounces_and_bends_is_the_loss_itself(w in walls(20), a in spot(), b in spot(), z in 0.2..2.4f64) {
+        let medium = medium(&storey(&w), Doors::Shut, without_mirrors());
+        let to = Place::new(b[0], b[1], z);
+        let surface = medium.surface_loss(&medium.lookout(place(a), z), to, medium.bounce_gain(0));
+        prop_assert!((surface - medium.loss(place(a), to)).get().abs() < 1e-9);
     }
 
     #[test]

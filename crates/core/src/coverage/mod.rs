@@ -362,13 +362,13 @@ fn fresh_layers(medium: &Medium, places: &[Place], grid: &Grid, z: f64) -> Vec<A
 
 fn layer(medium: &Medium, from: Place, grid: &Grid, z: f64) -> Vec<f32> {
     let mut loss = Vec::with_capacity(grid.across * grid.down);
-    let station = medium.station(from);
+    let lookout = medium.lookout(from, z);
     let gain = medium.structure.storey_at(z).map(|s| medium.bounce_gain(s)).unwrap_or_default();
     for row in 0..grid.down {
         for column in 0..grid.across {
             let [x, y] = grid.middle(column, row);
             #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
-            loss.push(medium.surface_loss(&station, Place::new(x, y, z), gain).get() as f32);
+            loss.push(medium.surface_loss(&lookout, Place::new(x, y, z), gain).get() as f32);
         }
     }
     loss

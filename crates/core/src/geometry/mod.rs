@@ -3,6 +3,7 @@
 //! Storeys are drawn in two dimensions and stacked; a ray is three-dimensional and crosses each
 //! wall at its true angle. Geometry finds the crossings, propagation prices them.
 
+pub mod fan;
 pub mod index;
 pub mod snap;
 pub mod structure;

@@ -276,6 +276,14 @@ impl Structure {
         Some((extent, self.storeys.get(storey)?.z[0]))
     }
 
+    /// Calls `visit` if the ray crosses this wall.
+    #[inline]
+    pub(super) fn visit_wall(&self, ray: &Ray, place: usize, visit: &mut impl FnMut(Crossing)) {
+        if let Some(crossing) = self.cross_wall(ray, place) {
+            visit(crossing);
+        }
+    }
+
     #[inline]
     fn visit_walls(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
         let ray = Ray::new(from, to);
@@ -327,7 +335,7 @@ impl Structure {
     }
 
     #[inline]
-    fn visit_slabs(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
+    pub(super) fn visit_slabs(&self, from: Place, to: Place, visit: &mut impl FnMut(Crossing)) {
         let rise = to.z - from.z;
         for (place, slab) in self.slabs.iter().enumerate() {
             let (below, above) = (from.z - slab.z, to.z - slab.z);
@@ -345,7 +353,8 @@ impl Structure {
     }
 }
 
-struct Ray {
+/// A ray, with what every wall asks of it.
+pub(super) struct Ray {
     from: Place,
     to: Place,
     p: [f64; 2],
@@ -354,7 +363,7 @@ struct Ray {
 }
 
 impl Ray {
-    fn new(from: Place, to: Place) -> Self {
+    pub(super) fn new(from: Place, to: Place) -> Self {
         let length = from.distance(to);
         Self { from, to, p: [from.x, from.y], q: [to.x, to.y], length }
     }

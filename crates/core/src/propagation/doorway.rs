@@ -5,6 +5,7 @@
 //! jambs, computed once a building, make every bent path without another ray.
 
 use crate::geometry::Place;
+use crate::geometry::fan::Fan;
 use crate::geometry::structure::Structure;
 
 /// How far inside the opening a path bends, in metres.
@@ -104,6 +105,12 @@ pub struct Station {
     pub legs: Vec<Leg>,
     /// The jambs that it sees.
     pub seen: Vec<usize>,
-    /// The jambs worth a search from far away.
-    pub near: Vec<usize>,
+}
+
+/// A place from which many cells at one height are looked at, with the jambs that its paths may
+/// bend at: each with its leg and the walls around it.
+#[derive(Clone, Debug)]
+pub struct Lookout {
+    pub(super) fan: Fan,
+    pub(super) jambs: Vec<(usize, Leg, Fan)>,
 }

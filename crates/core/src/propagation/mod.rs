@@ -17,12 +17,13 @@ pub use diffraction::knife_edge_loss;
 pub use ways::{Cause, Term, Way, WayKind};
 
 use crate::geometry::Place;
+use crate::geometry::fan::Fan;
 use crate::geometry::structure::{Crossing, Structure, Surface};
 use crate::materials::construction::Priced;
 use crate::prove::Calibration;
 use crate::units::{Db, Megahertz, Metres};
 use bounce::{Mirror, ground_reflection, visit_bounces};
-use doorway::{Jamb, Leg, Legs, NEAR_THROUGH, SEEN_THROUGH, Station};
+use doorway::{Jamb, Leg, Legs, Lookout, NEAR_THROUGH, SEEN_THROUGH, Station};
 
 /// Nearer than this, the loss at this distance is given.
 pub const NEAREST: Metres = Metres::new(0.3);
@@ -225,8 +226,18 @@ impl Medium {
         without: [usize; 2],
         price: &mut impl FnMut(Surface, f64, f64, f64),
     ) {
+        self.structure.visit_crossings(from, to, &mut self.pricing(without, price));
+    }
+
+    /// Turns crossings into prices.
+    #[inline]
+    fn pricing<'a>(
+        &'a self,
+        without: [usize; 2],
+        price: &'a mut impl FnMut(Surface, f64, f64, f64),
+    ) -> impl FnMut(Crossing) + 'a {
         let clutter_on = self.model.clutter;
-        self.structure.visit_crossings(from, to, &mut |crossing| {
+        move |crossing| {
             let Crossing { t, surface, construction, cos } = crossing;
             let (Surface::Wall(wall) | Surface::Opening(wall, _) | Surface::Slab(wall)) = surface;
             if without.contains(&wall) && !matches!(surface, Surface::Slab(_)) {
@@ -235,7 +246,7 @@ impl Medium {
             let Some(row) = construction.and_then(|c| self.prices.get(c)) else { return };
             let clutter = if clutter_on { row.clutter.get() } else { 0.0 };
             price(surface, row.slab(cos).get(), clutter, t);
-        });
+        }
     }
 
     /// Adds what a leg costs beyond distance.
@@ -281,7 +292,7 @@ impl Medium {
     /// A place with its legs to all jambs, ready for many links.
     pub fn station(&self, place: Place) -> Station {
         if !self.model.doorways {
-            return Station { place, legs: Vec::new(), seen: Vec::new(), near: Vec::new() };
+            return Station { place, legs: Vec::new(), seen: Vec::new() };
         }
         let leg = |jamb: &Jamb| {
             let length = place.distance(jamb.at);
@@ -294,9 +305,21 @@ impl Medium {
             Leg { length, excess: excess.total() }
         };
         let legs: Vec<_> = self.jambs.iter().map(leg).collect();
-        let within = |most: f64| (0..legs.len()).filter(|j| legs[*j].excess <= most).collect();
-        let (seen, near) = (within(SEEN_THROUGH), within(NEAR_THROUGH));
-        Station { place, legs, seen, near }
+        let seen = (0..legs.len()).filter(|j| legs[*j].excess <= SEEN_THROUGH).collect();
+        Station { place, legs, seen }
+    }
+
+    /// A place from which many cells at the height `z` are looked at.
+    pub fn lookout(&self, place: Place, z: f64) -> Lookout {
+        let fan = Fan::new(&self.structure, place, z);
+        let legs = self.station(place).legs;
+        let is_near = |(j, leg): &(usize, Leg)| {
+            leg.excess <= NEAR_THROUGH && (z - self.jambs[*j].at.z).abs() <= 3.5
+        };
+        let near = legs.into_iter().enumerate().filter(is_near);
+        let jambs =
+            near.map(|(j, leg)| (j, leg, Fan::new(&self.structure, self.jambs[j].at, z))).collect();
+        Lookout { fan, jambs }
     }
 
     /// The path loss between two places by every way.
@@ -319,8 +342,8 @@ impl Medium {
 
     /// The path loss to one of many places on a storey: straight and bent ways computed, bounces by
     /// the storey's fitted gain.
-    pub fn surface_loss(&self, from: &Station, to: Place, gain: Gain) -> Db {
-        let straight = self.straight_power(from.place, to);
+    pub fn surface_loss(&self, from: &Lookout, to: Place, gain: Gain) -> Db {
+        let straight = self.straight_of(from.fan.from(), to, Some(&from.fan));
         let mut power = straight.power;
         if self.model.doorways && straight.excess > 6.0 {
             self.visit_bent_to(from, to, &straight, &mut |loss| power += ratio(loss));
@@ -330,17 +353,29 @@ impl Medium {
 
     #[inline]
     fn straight_power(&self, from: Place, to: Place) -> Straight {
+        self.straight_of(from, to, None)
+    }
+
+    /// The straight way; `fan` holds the walls around `from`, where they were gathered before.
+    #[inline]
+    fn straight_of(&self, from: Place, to: Place, fan: Option<&Fan>) -> Straight {
         let mut excess = Excess::default();
         let mut through = [(usize::MAX, usize::MAX); 6];
         let mut count = 0;
-        self.visit_leg(from, to, NONE, &mut |surface, slab, clutter, _| {
+        let mut add = |surface, slab: f64, clutter: f64, _: f64| {
             excess.add(surface, slab + clutter);
             if let Surface::Opening(wall, hole) = surface
                 && count < through.len()
             {
                 (through[count], count) = ((wall, hole), count + 1);
             }
-        });
+        };
+        match fan {
+            Some(fan) => {
+                fan.visit_crossings(&self.structure, to, &mut self.pricing(NONE, &mut add));
+            }
+            None => self.visit_leg(from, to, NONE, &mut add),
+        }
         let distance = from.distance(to);
         let excess = self.leaking(excess.total());
         let loss = self.distance_loss(distance) + excess;
@@ -461,16 +496,17 @@ impl Medium {
     /// distance, the first leg and the bend leave something worth having.
     fn visit_bent_to(
         &self,
-        from: &Station,
+        from: &Lookout,
         to: Place,
         straight: &Straight,
         visit: &mut impl FnMut(f64),
     ) {
+        let from_place = from.fan.from();
         let limit = straight.limit - WORTH + SURFACE_WORTH;
         let mut last = (usize::MAX, usize::MAX);
         let mut best = f64::INFINITY;
-        for &j in &from.near {
-            let (jamb, leg) = (&self.jambs[j], from.legs[j]);
+        for (j, leg, fan) in &from.jambs {
+            let (j, jamb) = (*j, &self.jambs[*j]);
             // The jambs of one opening follow each other; the better one carries.
             if (jamb.wall, jamb.hole) != last {
                 if best.is_finite() {
@@ -478,7 +514,7 @@ impl Medium {
                 }
                 (last, best) = ((jamb.wall, jamb.hole), f64::INFINITY);
             }
-            if (to.z - jamb.at.z).abs() > 3.5 || !self.is_between(jamb.wall, from.place, to) {
+            if !self.is_between(jamb.wall, from_place, to) {
                 continue;
             }
             let length = leg.length + to.distance(jamb.at);
@@ -488,7 +524,11 @@ impl Medium {
                 continue;
             }
             let mut excess = Excess::default();
-            self.add_leg(jamb.at, to, [jamb.wall, usize::MAX], &mut excess);
+            let mut add = |surface, slab: f64, clutter: f64, _: f64| {
+                excess.add(surface, slab + clutter);
+            };
+            let without = [jamb.wall, usize::MAX];
+            fan.visit_crossings(&self.structure, to, &mut self.pricing(without, &mut add));
             let loss = so_far + excess.total();
             if loss <= limit {
                 best = best.min(loss);

@@ -5,7 +5,7 @@ use super::system::System;
 use crate::analysis::NetworkAnalysis;
 use crate::geometry::Place;
 use crate::network::{Link, Node, Role};
-use crate::propagation::Medium;
+use crate::propagation::{Medium, Model};
 use crate::site::{Network, Site};
 use crate::units::{Db, Dbm, Megahertz};
 
@@ -46,22 +46,18 @@ impl Air {
             return Self::default();
         }
         let sources = sources(site, network);
-        let stations: Vec<_> = sources.iter().map(|s| s.place.map(|p| medium.station(p))).collect();
-        let levels = nodes
-            .iter()
-            .map(|node| {
-                let storey = medium.structure.storey_at(node.place.z);
-                let gain = storey.map(|s| medium.bounce_gain(s)).unwrap_or_default();
-                let level = |(source, station): (&Source, &Option<_>)| match station {
-                    None => source.level,
-                    Some(station) => {
-                        let loss = medium.surface_loss(station, node.place, gain);
-                        source.level - loss + node.radio.antenna - node.around()
-                    }
-                };
-                sources.iter().zip(&stations).map(level).collect()
-            })
-            .collect();
+        let model = Model { doorways: false, reflections: false, ..medium.model() };
+        let quick = medium.with(model);
+        let level = |source: &Source, node: &Node| match source.place {
+            None => source.level,
+            // Straight and leaking around is enough for noise.
+            Some(place) => {
+                let loss = quick.loss(place, node.place);
+                source.level - loss + node.radio.antenna - node.around()
+            }
+        };
+        let levels =
+            nodes.iter().map(|node| sources.iter().map(|s| level(s, node)).collect()).collect();
         Self { sources, levels }
     }
 
@@ -157,9 +153,9 @@ fn sources(site: &Site, network: &Network) -> Vec<Source> {
 pub struct ChannelScore {
     /// The channel.
     pub channel: u8,
-    /// The least margin over target among the links in use.
+    /// The least margin over target among the best links of the devices.
     pub worst: Db,
-    /// The mean margin over target of the links in use.
+    /// Their mean margin over target.
     pub mean: Db,
     /// How many of them are below target.
     pub below: usize,
@@ -167,9 +163,10 @@ pub struct ChannelScore {
     pub reason: String,
 }
 
-/// Scores every channel by the links in use, the best first.
+/// Scores every channel by the best link of each device, the best channel first.
 pub fn advise(network: &NetworkAnalysis) -> Vec<ChannelScore> {
-    let mut scores: Vec<_> = CHANNELS.map(|channel| score(network, channel)).collect();
+    let links = best_links(network);
+    let mut scores: Vec<_> = CHANNELS.map(|channel| score(network, &links, channel)).collect();
     scores.sort_by(|a, b| {
         (a.below.cmp(&b.below))
             .then(b.worst.total_cmp(&a.worst))
@@ -191,12 +188,27 @@ fn spare(network: &NetworkAnalysis, link: &Link, channel: u8) -> (Db, usize) {
     if out.0 <= back.0 { out } else { back }
 }
 
-fn score(network: &NetworkAnalysis, channel: u8) -> ChannelScore {
-    let used = network.outcomes.iter().flat_map(|o| &o.hops).filter_map(|hop| {
-        let ends = (network.place_of(&hop.from)?, network.place_of(&hop.to)?);
-        network.links.between(ends.0, ends.1)
-    });
-    let spares: Vec<_> = used.map(|link| spare(network, link, channel)).collect();
+/// The link by which each device could be carried best with nothing else on the air: the same links
+/// whatever channel is in use now.
+fn best_links(network: &NetworkAnalysis) -> Vec<&Link> {
+    let quiet = |from: usize, to: usize, link: &Link| {
+        let node = &network.nodes[to];
+        link.margin_from(from) + (node.needs - node.radio.sensitivity)
+    };
+    let worse = |link: &Link| quiet(link.a, link.b, link).min(quiet(link.b, link.a, link));
+    let nodes = 0..network.nodes.len();
+    nodes
+        .filter(|n| !network.hubs.contains(n))
+        .filter_map(|n| {
+            let carriers = (0..network.nodes.len()).filter(|c| network.nodes[*c].carries_others());
+            let links = carriers.filter_map(|c| network.links.between(n, c));
+            links.max_by(|a, b| worse(a).total_cmp(&worse(b)))
+        })
+        .collect()
+}
+
+fn score(network: &NetworkAnalysis, links: &[&Link], channel: u8) -> ChannelScore {
+    let spares: Vec<_> = links.iter().map(|link| spare(network, link, channel)).collect();
     #[expect(clippy::cast_precision_loss, reason = "a count of links")]
     let count = spares.len().max(1) as f64;
     let sum: Db = spares.iter().map(|(spare, _)| *spare).sum();
