@@ -8,7 +8,7 @@ use crate::findings::{Finding, findings};
 use crate::geometry::structure::{Doors, Structure};
 use crate::network::judge::{Judge, demote, lost_without};
 use crate::network::link::Sure;
-use crate::network::outcome::Outcome;
+use crate::network::outcome::{Outcome, Reason};
 use crate::network::resilience::disjoint_routes;
 use crate::network::route::Graph;
 use crate::network::{Link, Links, Node, Role};
@@ -28,6 +28,8 @@ pub struct Options {
     pub doors: Doors,
     /// Devices that are off in this what-if.
     pub down: BTreeSet<DeviceId>,
+    /// Breakers that are off: all that they feed is off.
+    pub breakers_off: BTreeSet<String>,
     /// The propagation model, before calibration.
     pub model: Model,
 }
@@ -118,7 +120,10 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
         let links = Links::new(&nodes, &medium, sure, |a, b| before?.known_loss(a, b));
         let is_hub = |n: &usize| nodes[*n].role.role == Role::Hub;
         let hubs = (0..nodes.len()).filter(is_hub).collect();
-        let down = nodes.iter().map(|n| options.down.contains(&n.device)).collect();
+        let is_off = |n: &Node| {
+            options.down.contains(&n.device) || options.breakers_off.contains(&n.circuit)
+        };
+        let down = nodes.iter().map(is_off).collect();
         let mut analysis = NetworkAnalysis {
             network: network.id.clone(),
             name: network.name.clone(),
@@ -142,9 +147,35 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
         analysis.outcomes = Judge::new(&analysis, sure).outcomes();
         networks.push(analysis);
     }
+    name_strangers(&mut networks);
     let findings = findings(site, &networks);
     let (site, options) = (Arc::clone(site), options.clone());
     Analysis { site, options, structure, sigma, target, networks, findings }
+}
+
+/// Names, for each device that is too far from its own, a forwarding radio of another network
+/// nearby: it never helps, and people expect it to.
+fn name_strangers(networks: &mut [NetworkAnalysis]) {
+    const NEAR_M: f64 = 8.0;
+    let carriers: Vec<_> = networks
+        .iter()
+        .enumerate()
+        .flat_map(|(n, network)| {
+            let nodes = network.nodes.iter().filter(|node| node.carries_others());
+            nodes.map(move |node| (n, node.place, node.name.clone(), network.name.clone()))
+        })
+        .collect();
+    for (n, network) in networks.iter_mut().enumerate() {
+        for (node, outcome) in network.nodes.iter().zip(&mut network.outcomes) {
+            let Reason::TooFar { stranger, .. } = &mut outcome.reason else { continue };
+            let others = carriers.iter().filter(|(other, ..)| *other != n);
+            let nearest = others
+                .map(|c| (c.1.distance(node.place), c))
+                .filter(|(d, _)| *d < NEAR_M)
+                .min_by(|a, b| a.0.total_cmp(&b.0));
+            *stranger = nearest.map(|(_, (_, _, name, of))| (name.clone(), of.clone()));
+        }
+    }
 }
 
 fn same_building(earlier: &Analysis, site: &Site, options: &Options) -> bool {

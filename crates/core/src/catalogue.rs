@@ -4,6 +4,7 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
+use crate::power::Draw;
 use crate::radio::profile::Class;
 use crate::radio::system::System;
 use crate::site::{BoxKind, PointKind};
@@ -64,6 +65,9 @@ pub struct DeviceKind {
     /// Whether it has a radio; a wired companion has none.
     #[serde(default = "yes")]
     pub has_radio: bool,
+    /// What it draws from its battery; nothing on the mains.
+    #[serde(default)]
+    pub draw: Option<Draw>,
     /// Whether it plugs into a USB port, whose noise it hears.
     #[serde(default)]
     pub usb: bool,

@@ -12,6 +12,9 @@
 //! | [`propagation`] | path loss and its terms |
 //! | [`network`] | roles, links, routes, verdicts |
 //! | [`findings`] | what is worth looking at, with its cure |
+//! | [`control`] | who controls what, and what works in an outage |
+//! | [`placement`] | where the hub could stand |
+//! | [`power`] | how long batteries last |
 //! | [`coverage`] | margin over a storey, contours |
 //! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`staircase`] | a hop's budget, step by step |
@@ -22,6 +25,7 @@
 pub mod analysis;
 pub mod catalogue;
 pub mod confidence;
+pub mod control;
 pub mod coverage;
 pub mod findings;
 pub mod fit;
@@ -29,6 +33,8 @@ pub mod geometry;
 pub mod install;
 pub mod materials;
 pub mod network;
+pub mod placement;
+pub mod power;
 pub mod propagation;
 pub mod prove;
 pub mod radio;

@@ -137,6 +137,7 @@ fn rebuilt(from: &Site, findings: &mut Vec<ImportFinding>) -> Site {
     table!("reading", readings, PutReading, reading);
     table!("emitter", emitters, PutEmitter, emitter);
     table!("scan", scans, PutScan, scan);
+    table!("control", controls, PutControl, control);
     put("calibration".to_owned(), Edit::SetCalibration { calibration: from.calibration.clone() });
     site
 }

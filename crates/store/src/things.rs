@@ -19,6 +19,7 @@ macro_rules! for_each_table {
         $do!("reading", readings);
         $do!("emitter", emitters);
         $do!("scan", scans);
+        $do!("control", controls);
     };
 }
 

@@ -5,7 +5,7 @@ use super::Place;
 use super::structure::{Crossing, Ray, Structure};
 
 /// Directions are told apart this finely.
-const BINS: usize = 1024;
+const BINS: usize = 256;
 
 /// Walls by direction from one place, the nearest first.
 #[derive(Clone, Debug)]
@@ -46,7 +46,8 @@ impl Fan {
     /// The walls around `from` that a ray to the height `z` could meet.
     pub fn new(structure: &Structure, from: Place, z: f64) -> Self {
         let (low, high) = (from.z.min(z), from.z.max(z));
-        let mut of_bin: Vec<Vec<(f32, u32)>> = vec![Vec::new(); BINS];
+        let mut spans = Vec::new();
+        let mut starts = vec![0u32; BINS + 1];
         for (place, wall) in structure.walls.iter().enumerate() {
             if wall.z[0] > high || wall.z[1] < low {
                 continue;
@@ -59,24 +60,29 @@ impl Fan {
             let entry = (near, u32::try_from(place).unwrap_or(u32::MAX));
             // Whoever stands on a wall's line may meet it anywhere.
             let on_it = near < 1e-2 || turn.abs() < 1e-6 * wall.length;
-            let (first, last) = if on_it {
-                (0, BINS - 1)
-            } else if turn > 0.0 {
-                (bin(ax, ay), bin(bx, by))
-            } else {
-                (bin(bx, by), bin(ax, ay))
-            };
+            let (first, last) =
+                if turn > 0.0 { (bin(ax, ay), bin(bx, by)) } else { (bin(bx, by), bin(ax, ay)) };
             // One bin more on either side makes up for rounding at the edge of a bin.
-            let span = if on_it { BINS } else { (last + BINS - first) % BINS + 3 };
-            for step in 0..span.min(BINS) {
-                of_bin[(first + BINS - 1 + step) % BINS].push(entry);
+            let wide = if on_it { BINS } else { (last + BINS - first) % BINS + 3 };
+            let span = (first + BINS - 1, wide.min(BINS));
+            for step in 0..span.1 {
+                starts[(span.0 + step) % BINS + 1] += 1;
             }
+            spans.push((span, entry));
         }
-        let (mut starts, mut walls) = (vec![0], Vec::new());
-        for mut bin in of_bin {
-            bin.sort_by(|a, b| a.0.total_cmp(&b.0));
-            walls.append(&mut bin);
-            starts.push(u32::try_from(walls.len()).unwrap_or(u32::MAX));
+        for bin in 0..BINS {
+            starts[bin + 1] += starts[bin];
+        }
+        let mut free: Vec<u32> = starts[..BINS].to_vec();
+        let mut walls = vec![(0.0, 0); starts[BINS] as usize];
+        // In the order of their distance, so that every bin has the nearest first.
+        spans.sort_by(|a, b| a.1.0.total_cmp(&b.1.0));
+        for ((first, wide), entry) in spans {
+            for step in 0..wide {
+                let place = &mut free[(first + step) % BINS];
+                walls[*place as usize] = entry;
+                *place += 1;
+            }
         }
         Self { from, starts, walls }
     }

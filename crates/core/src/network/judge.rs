@@ -365,6 +365,7 @@ impl<'a> Judge<'a> {
             short: -link.margin(),
             obstacles: self.obstacles(nearest, place),
             only_back: link.margin_from(nearest) >= Db::ZERO,
+            stranger: None,
         }
     }
 

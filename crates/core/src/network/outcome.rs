@@ -145,6 +145,8 @@ pub enum Reason {
         obstacles: Vec<(String, Db)>,
         /// Whether only the way back to the hub fails.
         only_back: bool,
+        /// A radio nearby that forwards in another network, and that network.
+        stranger: Option<(String, String)>,
     },
     /// It could be reached with more hops than the system allows.
     HopLimit {
@@ -189,15 +191,23 @@ impl fmt::Display for Reason {
                     None => write!(f, "; distance alone costs that."),
                 }
             }
-            Self::TooFar { nearest, short, obstacles, only_back } => {
+            Self::TooFar { nearest, short, obstacles, only_back, stranger } => {
                 let way = if *only_back { "cannot answer" } else { "is too far from" };
                 write!(f, "It {way} {nearest}, the best it has: {short} short")?;
+                let tell = |f: &mut fmt::Formatter<'_>| match stranger {
+                    Some((name, of)) => {
+                        write!(f, " {name} is near, but it belongs to {of} and never helps here.")
+                    }
+                    None => Ok(()),
+                };
                 if obstacles.is_empty() {
-                    return write!(f, ", by distance alone.");
+                    write!(f, ", by distance alone.")?;
+                    return tell(f);
                 }
                 let list: Vec<_> =
                     obstacles.iter().take(3).map(|(what, loss)| format!("{what} {loss}")).collect();
-                write!(f, "; in the way: {}.", list.join(", "))
+                write!(f, "; in the way: {}.", list.join(", "))?;
+                tell(f)
             }
             Self::HopLimit { hops, allowed, system } => write!(
                 f,

@@ -1,7 +1,8 @@
 //! What a value must satisfy before it may stand in a site.
 
 use super::{
-    Device, Emitter, Floor, Job, Network, Point, Reading, Refusal, Scan, Site, Slab, Underlay, Wall,
+    Control, Device, Emitter, Floor, Job, Network, Point, Reading, Refusal, Scan, Site, Slab,
+    Underlay, Wall,
 };
 use crate::catalogue;
 use crate::materials::construction::Construction;
@@ -272,6 +273,24 @@ impl Site {
             return refuse("tx_dbm", format!("is {}; give −40 to 36 dBm", emitter.tx_dbm));
         }
         busy(emitter.busy)
+    }
+
+    pub(super) fn check_control(&self, control: &Control) -> Verdict {
+        for (field, id) in [("controller", &control.controller), ("load", &control.load)] {
+            let Some(device) = self.devices.get(id) else {
+                return refuse(field, format!("there is no device {id}"));
+            };
+            let (controls, is_load) = crate::control::sides(&device.kind);
+            let fits = if field == "controller" { controls } else { is_load };
+            if !fits {
+                let what = if field == "controller" { "controls nothing" } else { "is no load" };
+                return refuse(field, format!("{} {what} by its make", device.name));
+            }
+        }
+        if control.controller == control.load {
+            return refuse("load", "a device does not control itself");
+        }
+        Ok(())
     }
 
     pub(super) fn check_scan(scan: &Scan) -> Verdict {

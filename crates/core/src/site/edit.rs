@@ -4,9 +4,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Device, DeviceId, Emitter, EmitterId, Floor, FloorId, Job, Keyed, Network, NetworkId, Opening,
-    OpeningId, OpeningKind, Point, PointId, Reading, ReadingId, Scan, ScanId, Site, Slab, SlabId,
-    Spot, Step, Table, Wall, WallId,
+    Control, ControlId, Device, DeviceId, Emitter, EmitterId, Floor, FloorId, Job, Keyed, Network,
+    NetworkId, Opening, OpeningId, OpeningKind, Point, PointId, Reading, ReadingId, Scan, ScanId,
+    Site, Slab, SlabId, Spot, Step, Table, Wall, WallId,
 };
 use crate::materials::construction::Construction;
 use crate::prove::Calibration;
@@ -87,6 +87,12 @@ pub enum Edit {
     },
     RemoveEmitter {
         id: EmitterId,
+    },
+    PutControl {
+        control: Control,
+    },
+    RemoveControl {
+        id: ControlId,
     },
     PutScan {
         scan: Scan,
@@ -368,6 +374,20 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
             let emitter = take(&mut site.emitters, id, "emitter")?;
             Ok(removal("emitter", id, Edit::PutEmitter { emitter }))
         }
+        Edit::PutControl { control } => {
+            site.check_control(control)?;
+            Ok(put(
+                &mut site.controls,
+                control,
+                "control",
+                |control| Edit::PutControl { control },
+                |id| Edit::RemoveControl { id },
+            ))
+        }
+        Edit::RemoveControl { id } => {
+            let control = take(&mut site.controls, id, "control")?;
+            Ok(removal("control", id, Edit::PutControl { control }))
+        }
         Edit::PutScan { scan } => {
             Site::check_scan(scan)?;
             Ok(put(
@@ -481,10 +501,14 @@ fn usual_opening(wall: &Wall, id: OpeningId, kind: OpeningKind, at: Spot) -> Ope
     }
 }
 
-/// A device goes with its readings.
+/// A device goes with its readings and controls.
 fn remove_device(site: &mut Site, id: &DeviceId, depth: usize) -> Result<Change, Refusal> {
     let readings = site.readings.iter().filter(|r| r.from == *id || r.to == *id);
-    let edits: Vec<_> = readings.map(|r| Edit::RemoveReading { id: r.id.clone() }).collect();
+    let controls = site.controls.iter().filter(|c| c.controller == *id || c.load == *id);
+    let edits: Vec<_> = readings
+        .map(|r| Edit::RemoveReading { id: r.id.clone() })
+        .chain(controls.map(|c| Edit::RemoveControl { id: c.id.clone() }))
+        .collect();
     let mut change = batch(site, &edits, depth)?;
     let device = take(&mut site.devices, id, "device")?;
     change.touched.push(format!("device:{id}"));

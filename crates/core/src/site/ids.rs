@@ -70,3 +70,4 @@ id!(/** A radio network. */ NetworkId);
 id!(/** A reading taken on site. */ ReadingId);
 id!(/** A source of interference. */ EmitterId);
 id!(/** A line of a scan. */ ScanId);
+id!(/** A control. */ ControlId);

@@ -15,7 +15,8 @@ use serde::{Deserialize, Serialize};
 
 pub use edit::{Change, Edit, Refusal, apply};
 pub use ids::{
-    DeviceId, EmitterId, FloorId, NetworkId, OpeningId, PointId, ReadingId, ScanId, SlabId, WallId,
+    ControlId, DeviceId, EmitterId, FloorId, NetworkId, OpeningId, PointId, ReadingId, ScanId,
+    SlabId, WallId,
 };
 pub use table::{Keyed, Table};
 
@@ -68,6 +69,9 @@ pub struct Site {
     /// What a scan at the hub heard.
     #[serde(default)]
     pub scans: Table<Scan>,
+    /// Who controls what.
+    #[serde(default)]
+    pub controls: Table<Control>,
     /// What the readings taught, once accepted.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub calibration: Option<Calibration>,
@@ -412,6 +416,32 @@ pub struct Emitter {
     pub busy: f64,
 }
 
+/// How a press reaches its load.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Path {
+    /// The controller is bound to the load itself.
+    Direct,
+    /// By a rule in the hub.
+    #[default]
+    Hub,
+}
+
+/// A controller and a load that it controls.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Control {
+    /// Its id.
+    pub id: ControlId,
+    /// The switch, remote or sensor.
+    pub controller: DeviceId,
+    /// What it controls.
+    pub load: DeviceId,
+    /// How a press gets there.
+    #[serde(default)]
+    pub path: Path,
+}
+
 /// One line of a scan: what was heard at the hub.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -498,7 +528,7 @@ macro_rules! keyed {
 }
 keyed! {
     Floor FloorId; Wall WallId; Slab SlabId; Point PointId; Network NetworkId;
-    Device DeviceId; Reading ReadingId; Construction String; Emitter EmitterId; Scan ScanId;
+    Device DeviceId; Reading ReadingId; Construction String; Emitter EmitterId; Scan ScanId; Control ControlId;
 }
 
 impl Site {
@@ -523,6 +553,7 @@ impl Site {
             readings: Table::default(),
             emitters: Table::default(),
             scans: Table::default(),
+            controls: Table::default(),
             calibration: None,
         }
     }

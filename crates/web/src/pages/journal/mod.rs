@@ -90,6 +90,8 @@ fn words(edit: &Edit) -> String {
         Edit::RemoveReading { .. } => "removed a reading".to_owned(),
         Edit::PutEmitter { emitter } => format!("set {} on the air", emitter.name),
         Edit::RemoveEmitter { .. } => "took a source off the air".to_owned(),
+        Edit::PutControl { .. } => "set a control".to_owned(),
+        Edit::RemoveControl { .. } => "removed a control".to_owned(),
         Edit::PutScan { scan } => format!("recorded {} in a scan", scan.carrier.name()),
         Edit::RemoveScan { .. } => "removed a line of a scan".to_owned(),
         Edit::SetCalibration { calibration: Some(c) } => {

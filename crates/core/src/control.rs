@@ -1,0 +1,190 @@
+//! Who controls what: the matrix of controllers and loads, directly or through the hub, what a press
+//! takes, and what still works when something is out.
+
+use crate::analysis::{Analysis, NetworkAnalysis};
+use crate::catalogue::{self, Duty};
+use crate::network::link::received;
+use crate::network::{Band, Link};
+use crate::radio::modulation::Delivery;
+use crate::radio::system::System;
+use crate::site::{Control, Path};
+use crate::units::Db;
+
+/// A control, checked.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Checked {
+    /// Whether the controller is bound to the load itself or goes by the hub.
+    pub path: Path,
+    /// How good the direct hop is; nothing by the hub.
+    pub direct: Option<(Band, Db)>,
+    /// From press to load, in milliseconds; nothing when it cannot arrive.
+    pub delay_ms: Option<f64>,
+    /// The chance that one press arrives.
+    pub success: f64,
+    /// What is wrong, if anything, in a sentence.
+    pub wrong: Option<String>,
+    /// Whether it works without the hub.
+    pub without_hub: bool,
+}
+
+/// Time that a hub takes to run a rule, in milliseconds; *planning value*.
+const HUB_THINKS_MS: f64 = 80.0;
+
+/// Whether a system binds a controller straight to a load.
+pub fn binds_directly(system: System) -> bool {
+    !matches!(system, System::Wifi | System::ZWaveLr)
+}
+
+/// Checks one control.
+pub fn check(analysis: &Analysis, control: &Control) -> Checked {
+    let ends = analysis.find(&control.controller).zip(analysis.find(&control.load));
+    let nothing = |wrong: &str| Checked {
+        path: control.path,
+        direct: None,
+        delay_ms: None,
+        success: 0.0,
+        wrong: Some(wrong.to_owned()),
+        without_hub: false,
+    };
+    let Some(((one, a), (other, b))) = ends else {
+        return nothing("One end has no radio in this job.");
+    };
+    match control.path {
+        Path::Direct if one.network != other.network => {
+            nothing("They are in different networks: only a hub that speaks both can pass it on.")
+        }
+        Path::Direct if !binds_directly(one.system) => {
+            nothing("This system binds nothing directly: let it go by the hub.")
+        }
+        Path::Direct => direct(analysis, one, a, b),
+        Path::Hub => by_hub(one, a, other, b),
+    }
+}
+
+fn direct(analysis: &Analysis, network: &NetworkAnalysis, a: usize, b: usize) -> Checked {
+    let (from, to) = (&network.nodes[a], &network.nodes[b]);
+    let loss = match network.links.between(a, b) {
+        Some(link) => link.path_loss,
+        None => network.medium.loss(from.place, to.place),
+    };
+    let margin = (received(from, to, loss) - to.needs).min(received(to, from, loss) - from.needs);
+    let target = network.links.between(a, b).map_or(analysis.target, |l: &Link| l.target);
+    let band = Band::of(margin, target);
+    let delivery = Delivery::new(network.rule.modulation, analysis.sigma);
+    let tries = delivery.expected_tries(margin, network.rule.tries);
+    let wrong = match band {
+        Band::Out => Some(format!(
+            "{} does not hear {} itself: {} short.",
+            to.name,
+            from.name,
+            Db::new(-margin.get())
+        )),
+        Band::Thin => Some(format!("Their own hop has {margin} of the {target} wanted.")),
+        Band::Sound | Band::Solid => None,
+    };
+    Checked {
+        path: Path::Direct,
+        direct: Some((band, margin)),
+        delay_ms: (band > Band::Out).then_some(network.rule.hop_ms * tries),
+        success: if band > Band::Out { delivery.success(margin, network.rule.tries) } else { 0.0 },
+        wrong,
+        without_hub: band > Band::Out,
+    }
+}
+
+fn by_hub(one: &NetworkAnalysis, a: usize, other: &NetworkAnalysis, b: usize) -> Checked {
+    let (up, down) = (&one.outcomes[a], &other.outcomes[b]);
+    let reached = |o: &crate::network::Outcome| o.band > Band::Out;
+    let works = reached(up) && reached(down);
+    let missing = if reached(up) { &other.nodes[b].name } else { &one.nodes[a].name };
+    Checked {
+        path: Path::Hub,
+        direct: None,
+        delay_ms: works.then_some(up.delay_ms + HUB_THINKS_MS + down.delay_ms),
+        success: if works { up.success * down.success } else { 0.0 },
+        wrong: (!works).then(|| format!("{missing} is not reached by its hub.")),
+        without_hub: false,
+    }
+}
+
+/// How a group is told: lamp by lamp, or all at once.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Group {
+    /// How many members.
+    pub members: usize,
+    /// Time until the last has been told one by one, in milliseconds.
+    pub one_by_one_ms: f64,
+    /// Time with one multicast or scene.
+    pub at_once_ms: f64,
+}
+
+impl Group {
+    /// Later than this after the first, lamps are seen to follow each other.
+    pub const SEEN_MS: f64 = 200.0;
+
+    /// Of the loads of one controller.
+    pub fn of(delays: &[f64]) -> Self {
+        let most = delays.iter().copied().fold(0.0, f64::max);
+        Self { members: delays.len(), one_by_one_ms: delays.iter().sum(), at_once_ms: most }
+    }
+
+    /// Whether a multicast or scene is needed.
+    pub fn needs_multicast(&self) -> bool {
+        self.members > 1 && self.one_by_one_ms - self.at_once_ms > Self::SEEN_MS
+    }
+}
+
+/// What can be out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Outage {
+    /// No line to the outside.
+    Internet,
+    /// The router is off.
+    Router,
+    /// The hub is off.
+    Hub,
+    /// No phone at hand.
+    Phone,
+}
+
+impl Outage {
+    /// All of them with their names.
+    pub const ALL: [(Self, &'static str); 4] = [
+        (Self::Internet, "no internet"),
+        (Self::Router, "no router"),
+        (Self::Hub, "no hub"),
+        (Self::Phone, "no phone"),
+    ];
+}
+
+/// Whether a control still works in an outage: a direct one needs neither hub nor router; one by
+/// the hub needs the hub, and the router only where the two networks have different hubs or the
+/// system is Wi-Fi.
+pub fn works_in(analysis: &Analysis, control: &Control, outage: Outage) -> bool {
+    let checked = check(analysis, control);
+    if checked.success <= 0.0 {
+        return false;
+    }
+    let systems = [&control.controller, &control.load].map(|d| analysis.find(d));
+    let needs_router = match systems {
+        [Some((one, _)), Some((other, _))] => {
+            one.network != other.network || one.system == System::Wifi
+        }
+        _ => true,
+    };
+    match (outage, control.path) {
+        (Outage::Internet | Outage::Phone, _) | (_, Path::Direct) => true,
+        (Outage::Router, Path::Hub) => !needs_router,
+        (Outage::Hub, Path::Hub) => false,
+    }
+}
+
+/// Whether a device can be a controller, a load or both by its make.
+pub fn sides(kind: &str) -> (bool, bool) {
+    match catalogue::kind(kind).map(|k| k.duty) {
+        Some(Duty::Remote | Duty::Sensor) => (true, false),
+        Some(Duty::Actuator) => (true, true),
+        Some(Duty::Repeater) => (false, true),
+        Some(Duty::Hub) | None => (false, false),
+    }
+}
