@@ -37,6 +37,9 @@ function query() {
     select: of("select") || chosen,
     down: of("down"),
     doors: of("doors"),
+    off: of("off"),
+    q: of("q"),
+    sort: of("sort"),
     show: of("show"),
     carried: of("carried"),
     height: of("height"),
@@ -57,11 +60,14 @@ function send() {
   if (!ask({ ask: "preview", seq, edit, view: query() })) answered = seq;
 }
 
-function toggleDown(id) {
-  const down = (new URL(location.href).searchParams.get("down") ?? "").split(",").filter(Boolean);
-  const without = down.filter((d) => d !== id);
-  look({ down: (without.length === down.length ? [...down, id] : without).join(",") });
+/** Puts a word into a list in the address, or takes it out. */
+function toggle(key, word) {
+  const list = (new URL(location.href).searchParams.get(key) ?? "").split(",").filter(Boolean);
+  const without = list.filter((w) => w !== word);
+  look({ [key]: (without.length === list.length ? [...list, word] : without).join(",") });
 }
+
+const toggleDown = (id) => toggle("down", id);
 
 function click(event) {
   const go = event.target.closest("[data-go]");
@@ -73,7 +79,10 @@ function click(event) {
   const down = event.target.closest("[data-down]");
   if (down && down !== root()) toggleDown(down.dataset.down);
   const back = event.target.closest("[data-undo-whatif]");
+  const breaker = event.target.closest("[data-breaker]");
+  if (breaker) toggle("off", breaker.dataset.breaker);
   if (back?.dataset.undoWhatif === "doors") look({ doors: "" });
+  else if (back?.dataset.undoWhatif.startsWith("breaker:")) toggle("off", back.dataset.undoWhatif.slice(8));
   else if (back) toggleDown(back.dataset.undoWhatif);
   const draw = event.target.closest("[data-draw]");
   if (draw) toggleDrawing(draw);
@@ -123,8 +132,17 @@ export function startReach() {
   document.addEventListener("click", click);
   document.addEventListener("put-back", () => refresh());
   document.addEventListener("change", (event) => {
+    const pick = event.target.closest("[data-breaker-pick]");
+    if (pick?.value) toggle("off", pick.value);
     const select = event.target.closest("[data-go-value]");
     if (select) look({ [select.dataset.goValue]: select.value });
+  });
+  let typing = 0;
+  document.addEventListener("input", (event) => {
+    const typed = event.target.closest("[data-go-typed]");
+    if (!typed) return;
+    clearTimeout(typing);
+    typing = setTimeout(() => look({ [typed.dataset.goTyped]: typed.value }), 200);
   });
   const shown = () => document.querySelector(".row.selected")?.scrollIntoView({ block: "nearest" });
   document.addEventListener("refreshed", shown);

@@ -101,10 +101,17 @@ async function click(event) {
     const taught = JSON.parse(calibration.dataset.calibration);
     await edit({ do: "set-calibration", calibration: taught }).catch((e) => notice(e.message));
   }
+  const moved = event.target.closest("[data-put-device]");
+  if (moved) await edit({ do: "put-device", device: JSON.parse(moved.dataset.putDevice) }).catch((e) => notice(e.message));
+  const network = event.target.closest("[data-add-network]");
+  if (network) {
+    const { value, text } = document.querySelector("[data-new-system]").selectedOptions[0];
+    await edit({ do: "put-network", network: { id: newId("n"), name: text, system: value } }).catch((e) => notice(e.message));
+  }
   const channel = event.target.closest("[data-channel]");
   if (channel) {
-    const network = { ...JSON.parse(channel.dataset.network), channel: Number(channel.dataset.channel) };
-    await edit({ do: "put-network", network }).catch((e) => notice(e.message));
+    const changed = { ...JSON.parse(channel.dataset.network), channel: Number(channel.dataset.channel) };
+    await edit({ do: "put-network", network: changed }).catch((e) => notice(e.message));
   }
   const emitter = event.target.closest("[data-add-emitter]");
   if (emitter) {
@@ -129,8 +136,20 @@ export function startThings() {
     const form = event.target.closest("form.thing, form[data-slab-of]");
     if (form && event.target.name) change(form, event.target);
   });
-  document.addEventListener("submit", (event) => {
+  document.addEventListener("change", async (event) => {
+    const control = event.target.closest("[data-control]");
+    if (!control) return;
+    const changed = { ...JSON.parse(control.dataset.control), path: control.value };
+    await edit({ do: "put-control", control: changed }).catch((e) => notice(e.message));
+  });
+  document.addEventListener("submit", async (event) => {
     if (event.target.matches("form.thing")) event.preventDefault();
+    const made = event.target.closest("[data-new-control]");
+    if (!made) return;
+    event.preventDefault();
+    const of = (name) => made.elements[name].value;
+    const control = { id: newId("k"), controller: of("controller"), load: of("load"), path: of("path") };
+    await edit({ do: "put-control", control }).then(() => clearErrors(made), (e) => showError(made, e));
   });
   document.addEventListener("click", click);
 }

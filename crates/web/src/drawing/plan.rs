@@ -83,6 +83,8 @@ pub(crate) struct Label {
 #[derive(Debug)]
 pub(crate) struct RouteShape {
     pub(crate) d: String,
+    /// The device that it leads to.
+    pub(crate) to: String,
     pub(crate) class: String,
 }
 
@@ -244,7 +246,8 @@ impl Plan {
                     (false, true) => "way",
                     (false, false) => "way between-storeys",
                 };
-                self.routes.push(RouteShape { d: path(&[vec![a, b]], false), class: class.into() });
+                let (d, to) = (path(&[vec![a, b]], false), hop.to.to_string());
+                self.routes.push(RouteShape { d, to, class: class.into() });
             }
             let Some(([x, y], true, point, height)) = at(&node.device) else { continue };
             let is_selected = selected == Some(&node.device);
@@ -272,6 +275,15 @@ impl Plan {
         // What is selected lies on top.
         self.dots.sort_by_key(|d| d.class.contains("selected"));
         self.routes.sort_by_key(|r| r.class.contains("chosen"));
+    }
+
+    /// Dims every dot and way that does not lead to one of these devices.
+    pub(crate) fn isolate(&mut self, kept: &std::collections::BTreeSet<String>) {
+        for dot in self.dots.iter_mut().filter(|d| !kept.contains(&d.device)) {
+            dot.class.push_str(" aside");
+            dot.show_name = false;
+        }
+        self.routes.retain(|r| kept.contains(&r.to) || r.class.contains("chosen"));
     }
 
     /// Adds the surveyed points themselves, for a storey without regard to networks.

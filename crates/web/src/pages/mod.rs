@@ -4,7 +4,9 @@ pub(crate) mod air;
 pub(crate) mod brief;
 pub(crate) mod catalogue;
 pub(crate) mod constructions;
+pub(crate) mod controls;
 pub(crate) mod handover;
+pub(crate) mod hub;
 pub(crate) mod install;
 pub(crate) mod jobs;
 pub(crate) mod journal;
@@ -48,6 +50,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(brief::show)
         .service(survey::show)
         .service(reach::show)
+        .service(controls::show)
+        .service(hub::show)
         .service(air::show)
         .service(air::scans)
         .service(schools::show)
@@ -118,6 +122,8 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
     };
     let tools = [
         ("Channels and the air", "air"),
+        ("Where the hub could stand", "hub"),
+        ("Who controls what", "controls"),
         ("Three schools", "schools"),
         ("Construction calculator", "constructions"),
     ];

@@ -4,7 +4,8 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::radio::region::REGIONS;
-use dot_reach_core::radio::system::RULES;
+use dot_reach_core::radio::system::{RULES, System};
+use dot_reach_core::site::{Network, Site};
 use dot_reach_store::JobId;
 
 use crate::app::App;
@@ -23,6 +24,26 @@ struct Page {
     regions: Vec<Choice>,
     confidences: Vec<Choice>,
     systems: Vec<SystemRow>,
+    networks: Vec<NetworkForm>,
+    kinds: Vec<Choice>,
+}
+
+struct NetworkForm {
+    id: String,
+    json: String,
+    name: String,
+    system: &'static str,
+    channel: String,
+    has_channel: bool,
+    limits: Vec<LimitField>,
+    devices: usize,
+}
+
+struct LimitField {
+    name: &'static str,
+    text: &'static str,
+    value: String,
+    usual: String,
 }
 
 struct Choice {
@@ -38,6 +59,44 @@ struct SystemRow {
     repeaters: usize,
     devices: usize,
     source: &'static str,
+}
+
+fn network_form(site: &Site, network: &Network) -> Result<NetworkForm, WebError> {
+    let (rule, own) = (network.system.rule(), &network.limits);
+    let field = |name, text, own: Option<usize>, usual: Option<usize>| LimitField {
+        name,
+        text,
+        value: own.map(|v| v.to_string()).unwrap_or_default(),
+        usual: usual.map(|v| v.to_string()).unwrap_or_default(),
+    };
+    let fields = [
+        field("limits.most_hops", "Hops", own.most_hops, Some(rule.most_hops)),
+        field("limits.most_devices", "Devices a hub", own.most_devices, Some(rule.most_devices)),
+        field("limits.most_repeaters", "Repeaters", own.most_repeaters, rule.most_repeaters),
+        field("limits.most_routers", "Routers", own.most_routers, rule.most_routers),
+        field(
+            "limits.children_of_hub",
+            "Children of hub",
+            own.children_of_hub,
+            rule.children_of_hub,
+        ),
+        field(
+            "limits.children_of_router",
+            "Children of router",
+            own.children_of_router,
+            rule.children_of_router,
+        ),
+    ];
+    Ok(NetworkForm {
+        id: network.id.to_string(),
+        json: serde_json::to_string(network).map_err(dot_reach_store::StoreError::Row)?,
+        name: network.name.clone(),
+        system: rule.name,
+        channel: network.channel.map(|c| c.to_string()).unwrap_or_default(),
+        has_channel: rule.has_channels || network.system == System::Wifi,
+        limits: fields.into_iter().filter(|f| !f.usual.is_empty()).collect(),
+        devices: site.devices.iter().filter(|d| d.network == network.id).count(),
+    })
 }
 
 #[get("/jobs/{job}/brief")]
@@ -80,5 +139,13 @@ pub(crate) async fn show(
         regions: regions.collect(),
         confidences: confidences.into_iter().collect(),
         systems: systems.collect(),
+        networks: site.networks.iter().map(|n| network_form(&site, n)).collect::<Result<_, _>>()?,
+        kinds: System::ALL
+            .iter()
+            .filter_map(|s| {
+                let value = serde_json::to_value(s).ok()?.as_str()?.to_owned();
+                Some(Choice { value, text: s.name().to_owned(), chosen: false })
+            })
+            .collect(),
     })
 }

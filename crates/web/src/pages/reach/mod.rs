@@ -29,6 +29,15 @@ pub(crate) struct Query {
     /// Devices that are off, with commas between them.
     #[serde(default)]
     pub(crate) down: String,
+    /// Breakers that are off, with commas between them.
+    #[serde(default)]
+    pub(crate) off: String,
+    /// Words that a row of the ledger must hold: of name, room, verdict, role or route.
+    #[serde(default)]
+    pub(crate) q: String,
+    /// How the ledger is sorted: `worst` when empty, `name`, `room` or `hops`.
+    #[serde(default)]
+    pub(crate) sort: String,
     /// `open`, `shut`, or as drawn.
     #[serde(default)]
     pub(crate) doors: String,

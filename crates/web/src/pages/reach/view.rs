@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options};
+use dot_reach_core::catalogue;
 use dot_reach_core::coverage::{self, Coverage, Handset, Quantity, Request, contours_of};
 use dot_reach_core::geometry::structure::Doors;
 use dot_reach_core::network::{Band, Node, Outcome, Role};
@@ -51,6 +52,10 @@ pub(crate) struct View {
     pub(crate) export: String,
     pub(crate) chance: String,
     pub(crate) draws: u32,
+    pub(crate) q: String,
+    pub(crate) sort: &'static str,
+    pub(crate) count: String,
+    pub(crate) breakers: Vec<String>,
 }
 
 pub(crate) struct Choice {
@@ -96,6 +101,9 @@ pub(crate) struct Details {
     pub(crate) chance: String,
     pub(crate) second: String,
     pub(crate) breakers: String,
+    pub(crate) battery: String,
+    pub(crate) circuit: String,
+    pub(crate) circuit_off: bool,
 }
 
 pub(crate) struct HopRow {
@@ -123,7 +131,8 @@ pub(crate) fn options(query: &Query) -> Options {
         "shut" => Doors::Shut,
         _ => Doors::AsDrawn,
     };
-    Options { doors, down, ..Options::default() }
+    let breakers_off = query.off.split(',').filter(|b| !b.is_empty()).map(str::to_owned).collect();
+    Options { doors, down, breakers_off, ..Options::default() }
 }
 
 /// Computes and words the page.
@@ -136,22 +145,13 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
     let selected = wanted.or_else(|| network.and_then(worst));
     let floor = chosen_floor(site, query, selected.as_ref());
     let request = floor.as_ref().map(|f| request(f, query));
-    let surface = network
-        .zip(request.as_ref())
-        .and_then(|(network, request)| app.surface(job, &analysis, network, request));
     let quantity = Quantity::named(&query.show);
     let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(site, f, None));
-    if let (Some(surface), Some(network)) = (&surface, network) {
-        match steps(quantity) {
-            None => plan.cover(surface, analysis.target),
-            Some(steps) => {
-                let values = shown_values(surface, quantity, network, analysis.sigma);
-                plan.cover_steps(&surface.grid, &values, &steps);
-            }
+    if let Some((network, request)) = network.zip(request.as_ref()) {
+        if let Some(surface) = app.surface(job, &analysis, network, request) {
+            cover(&mut plan, &surface, quantity, network, &analysis);
         }
-    }
-    if let (Some(network), Some(floor)) = (network, &floor) {
-        plan.radios(&analysis, network, floor, selected.as_ref());
+        plan.radios(&analysis, network, &request.floor, selected.as_ref());
     }
     let floor_name = floor
         .as_ref()
@@ -171,6 +171,15 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         || network.zip(selected.as_ref()).map(|(n, s)| stairs(&analysis, n, s)).unwrap_or_default();
     let (stairs_heading, stairs) = at_spot.unwrap_or_else(of_device);
     plan.bent = floor.as_ref().map(|f| bent(&analysis, f, &stairs)).unwrap_or_default();
+    let shown = network.map(|n| shown(&analysis, n, query)).unwrap_or_default();
+    if let Some(network) = network
+        && !query.q.trim().is_empty()
+    {
+        // What the filter leaves out steps back, so that what it leaves in can be read.
+        let kept: BTreeSet<String> =
+            shown.iter().map(|p| network.nodes[*p].device.to_string()).collect();
+        plan.isolate(&kept);
+    }
     let chances = network.and_then(|n| app.chances(job, &analysis, &n.network));
     View {
         job: job.to_string(),
@@ -188,7 +197,7 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         plan,
         section,
         rows: network
-            .map(|n| rows(&analysis, n, selected.as_ref(), chances.as_deref()))
+            .map(|n| rows(&analysis, n, &shown, selected.as_ref(), chances.as_deref()))
             .unwrap_or_default(),
         stairs,
         stairs_heading,
@@ -207,18 +216,94 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         carried: if query.carried == "remote" { "remote" } else { "sensor" },
         height: format!("{:.1}", request.map_or(HEIGHT, |r| r.height).get()),
         legend: legend(quantity),
-        export: format!(
-            "network={}&show={}&carried={}&height={}&down={}&doors={}",
-            network.map_or("", |n| n.network.as_str()),
-            query.show,
-            query.carried,
-            query.height,
-            query.down,
-            query.doors
-        ),
+        export: export(network, query),
         chance: chances.as_ref().map(|c| percent(c.all)).unwrap_or_default(),
         draws: chances.as_ref().map_or(0, |c| c.draws),
+        q: query.q.clone(),
+        sort: sort_word(&query.sort),
+        count: network.map_or_else(String::new, |n| count_words(shown.len(), n.nodes.len())),
+        breakers: network.map(breakers).unwrap_or_default(),
     }
+}
+
+fn count_words(shown: usize, all: usize) -> String {
+    if shown == all { format!("{all} devices") } else { format!("{shown} of {all} devices") }
+}
+
+/// The query of an export of the surface that is looked at.
+fn export(network: Option<&NetworkAnalysis>, query: &Query) -> String {
+    format!(
+        "network={}&show={}&carried={}&height={}&down={}&off={}&doors={}",
+        network.map_or("", |n| n.network.as_str()),
+        query.show,
+        query.carried,
+        query.height,
+        query.down,
+        query.off,
+        query.doors
+    )
+}
+
+/// Draws a surface by what it shows.
+fn cover(
+    plan: &mut Plan,
+    surface: &Arc<Coverage>,
+    quantity: Quantity,
+    network: &NetworkAnalysis,
+    analysis: &Analysis,
+) {
+    match steps(quantity) {
+        None => plan.cover(surface, analysis.target),
+        Some(steps) => {
+            let values = shown_values(surface, quantity, network, analysis.sigma);
+            plan.cover_steps(&surface.grid, &values, &steps);
+        }
+    }
+}
+
+fn sort_word(word: &str) -> &'static str {
+    ["name", "room", "hops"].into_iter().find(|w| *w == word).unwrap_or("worst")
+}
+
+/// The breakers that feed devices of a network.
+fn breakers(network: &NetworkAnalysis) -> Vec<String> {
+    let circuits: BTreeSet<&str> =
+        network.nodes.iter().map(|n| n.circuit.as_str()).filter(|c| !c.is_empty()).collect();
+    circuits.into_iter().map(str::to_owned).collect()
+}
+
+/// The nodes that the ledger shows, in its order.
+fn shown(analysis: &Analysis, network: &NetworkAnalysis, query: &Query) -> Vec<usize> {
+    let room = |p: usize| {
+        let device = analysis.site.devices.get(&network.nodes[p].device);
+        let point = device.and_then(|d| analysis.site.point_of(d));
+        let floor = point.and_then(|p| analysis.site.floors.get(&p.floor));
+        let floor = floor.map_or("", |f| f.name.as_str());
+        point.map_or_else(String::new, |p| format!("{} {floor}", p.room))
+    };
+    let words: Vec<String> = query.q.to_lowercase().split_whitespace().map(str::to_owned).collect();
+    let holds = |p: &usize| {
+        let (node, outcome) = (&network.nodes[*p], &network.outcomes[*p]);
+        let way: Vec<_> = outcome.hops.iter().map(|h| name(network, &h.to)).collect();
+        let text = format!(
+            "{} {} {} {} {}",
+            node.name,
+            room(*p),
+            outcome.band.name(),
+            node.role.role.name(),
+            way.join(" ")
+        );
+        let text = text.to_lowercase();
+        words.iter().all(|w| text.contains(w))
+    };
+    let mut places: Vec<_> = worst_first(network).into_iter().filter(holds).collect();
+    match sort_word(&query.sort) {
+        "name" => places.sort_by_key(|p| network.nodes[*p].name.to_lowercase()),
+        "room" => places.sort_by_key(|p| room(*p).to_lowercase()),
+        "hops" => places.sort_by_key(|p| std::cmp::Reverse(network.outcomes[*p].hops.len())),
+        _ => {}
+    }
+    places
 }
 
 fn percent(share: f64) -> String {
@@ -437,6 +522,7 @@ fn name(network: &NetworkAnalysis, id: &DeviceId) -> String {
 fn rows(
     analysis: &Analysis,
     network: &NetworkAnalysis,
+    shown: &[usize],
     selected: Option<&DeviceId>,
     chances: Option<&Chances>,
 ) -> Vec<LedgerRow> {
@@ -460,7 +546,7 @@ fn rows(
             details: is_selected.then(|| details(analysis, network, place, chances)),
         }
     };
-    worst_first(network).into_iter().map(row).collect()
+    shown.iter().copied().map(row).collect()
 }
 
 fn plural(count: usize, one: &str, many: &str) -> String {
@@ -507,7 +593,18 @@ fn details(
         None if outcome.hops.len() > 1 => "There is no second way round.".to_owned(),
         None => String::new(),
     };
+    let battery = catalogue::kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
+        let years = draw.years_of(outcome)?;
+        Some(format!(
+            "Its {} last about {years:.1} years here; {:.1} with no message sent twice.",
+            draw.cell.name(),
+            draw.years(1.0)
+        ))
+    });
     Details {
+        battery: battery.unwrap_or_default(),
+        circuit: node.circuit.clone(),
+        circuit_off: analysis.options.breakers_off.contains(&node.circuit),
         chance: chance
             .map(|(p, draws)| format!("Reached in {} of {draws} houses drawn.", percent(p)))
             .unwrap_or_default(),
@@ -606,6 +703,13 @@ fn whatifs(analysis: &Analysis, query: &Query) -> Vec<WhatIf> {
         WhatIf { id: id.to_string(), text: format!("{name} is off") }
     };
     let mut whatifs: Vec<_> = analysis.options.down.iter().map(device).collect();
+    whatifs.extend(
+        analysis
+            .options
+            .breakers_off
+            .iter()
+            .map(|b| WhatIf { id: format!("breaker:{b}"), text: format!("breaker {b} is off") }),
+    );
     if matches!(query.doors.as_str(), "open" | "shut") {
         let text = format!("all doors {}", query.doors);
         whatifs.push(WhatIf { id: "doors".to_owned(), text });

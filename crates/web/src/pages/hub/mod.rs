@@ -1,0 +1,152 @@
+//! Where the hub could stand: candidates analysed in full, and where on the floor to look.
+
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, get, web};
+use askama::Template;
+use dot_reach_core::placement::{hub_heat, hub_positions, reason};
+use dot_reach_core::site::{DeviceId, FloorId};
+use dot_reach_core::units::Metres;
+use dot_reach_store::{JobId, StoreError};
+use serde::Deserialize;
+
+use crate::app::App;
+use crate::drawing::plan::{Plan, blank, sheet};
+use crate::drawing::stairs::signed;
+use crate::error::WebError;
+use crate::pages::{Shell, analysed, html};
+
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    #[serde(default)]
+    network: String,
+    #[serde(default)]
+    floor: String,
+}
+
+#[derive(Template)]
+#[template(path = "hub/page.html")]
+struct Page {
+    shell: Shell,
+    job: String,
+    network: String,
+    networks: Vec<(String, String, bool)>,
+    floors: Vec<(String, String, bool)>,
+    reason: String,
+    rows: Vec<Row>,
+    plan: Plan,
+    legend: Vec<(&'static str, String)>,
+    hubs: usize,
+}
+
+struct Row {
+    name: String,
+    point: String,
+    device_json: String,
+    as_it_is: bool,
+    sound: usize,
+    thin: usize,
+    out: usize,
+    worst: String,
+    deepest: usize,
+    against: String,
+}
+
+#[get("/jobs/{job}/hub")]
+pub(crate) async fn show(
+    job: web::Path<String>,
+    query: web::Query<Query>,
+    app: web::Data<App>,
+) -> Result<HttpResponse, WebError> {
+    let job: JobId = job.parse()?;
+    let (site, revision) = app.store.site(&job)?;
+    let shell = Shell::of_job(&app, &job, &site, revision, "Reach")?;
+    let analysis = analysed(&app, &job).await?;
+    let place = analysis
+        .networks
+        .iter()
+        .position(|n| n.network.as_str() == query.network)
+        .or_else(|| analysis.networks.iter().position(|n| !n.hubs.is_empty()))
+        .unwrap_or(0);
+    let floors = site.floors_upward();
+    let floor: Option<FloorId> = query
+        .floor
+        .parse()
+        .ok()
+        .filter(|f| site.floors.get(f).is_some())
+        .or_else(|| floors.first().map(|f| f.id.clone()));
+    let shared = Arc::clone(&analysis);
+    let asked = floor.clone();
+    let (positions, heat) = app
+        .compute(move || {
+            let Some(network) = shared.networks.get(place) else { return Default::default() };
+            let heat = asked
+                .and_then(|f| hub_heat(&shared, network, &f, Metres::new(1.2), Metres::new(0.5)));
+            (hub_positions(&shared, network), heat)
+        })
+        .await?;
+    let network = analysis.networks.get(place);
+    let devices = network.map_or(0, |n| n.nodes.len().saturating_sub(n.hubs.len()));
+    #[expect(clippy::cast_precision_loss, reason = "a count of devices")]
+    let all = devices.max(1) as f64;
+    let shares = [(0.5, "half"), (0.75, "three quarters"), (0.9, "nine in ten")];
+    let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(&site, f, None));
+    if let Some((grid, heard)) = &heat {
+        let steps = shares.map(|(share, name)| (share * all, name.to_owned()));
+        plan.cover_steps(grid, heard, &steps);
+    }
+    if let (Some(network), Some(floor)) = (network, &floor) {
+        plan.radios(&analysis, network, floor, None);
+        plan.routes.clear();
+    }
+    let hub: Option<DeviceId> =
+        network.and_then(|n| Some(n.nodes.get(*n.hubs.first()?)?.device.clone()));
+    let device = hub.and_then(|h| site.devices.get(&h).cloned());
+    let rows = positions.iter().map(|p| {
+        let moved = device.clone().map(|mut d| {
+            d.point = p.point.clone();
+            d
+        });
+        Ok(Row {
+            name: p.name.clone(),
+            point: p.point.to_string(),
+            device_json: moved
+                .map(|d| serde_json::to_string(&d))
+                .transpose()
+                .map_err(StoreError::Row)?
+                .unwrap_or_default(),
+            as_it_is: p.as_it_is,
+            sound: p.sound,
+            thin: p.thin,
+            out: p.out,
+            worst: p.worst.map_or_else(|| "–".to_owned(), signed),
+            deepest: p.deepest,
+            against: p.against.clone().unwrap_or_default(),
+        })
+    });
+    html(&Page {
+        shell,
+        job: job.to_string(),
+        network: network.map(|n| n.network.to_string()).unwrap_or_default(),
+        networks: analysis
+            .networks
+            .iter()
+            .enumerate()
+            .map(|(i, n)| (n.network.to_string(), n.name.clone(), i == place))
+            .collect(),
+        floors: floors
+            .iter()
+            .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor.as_ref()))
+            .collect(),
+        reason: reason(&positions),
+        rows: rows.collect::<Result<_, WebError>>()?,
+        plan,
+        legend: vec![
+            ("ground-solid", "a hub here hears nine in ten devices itself".to_owned()),
+            ("ground-sound", "three quarters".to_owned()),
+            ("ground-thin", "half".to_owned()),
+            ("ground-out", "fewer".to_owned()),
+        ],
+        hubs: network.map_or(0, |n| n.hubs.len()),
+    })
+}
