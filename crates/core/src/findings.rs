@@ -7,7 +7,7 @@ use crate::network::{Link, Node, Outcome, Role};
 use crate::radio::air::BESIDE_M;
 use crate::radio::mounting::Mounting;
 use crate::radio::system::{RouteChoice, System};
-use crate::site::{DeviceId, NetworkId, Point, PointId, Site};
+use crate::site::{DeviceId, NetworkId, Point, PointId, Security, Site};
 use crate::units::Db;
 
 /// Something worth looking at, and what to do.
@@ -65,6 +65,7 @@ pub fn findings(site: &Site, networks: &[NetworkAnalysis]) -> Vec<Finding> {
         list.structure(network);
         list.devices(network);
         list.air(network);
+        list.security(network);
     }
     list.channels(networks);
     list.findings.sort_by_key(|f| f.weight);
@@ -315,6 +316,30 @@ impl List<'_> {
             let text = format!("The only parent near {} is one that may go dark.", node.name);
             let told = (text, "Keep that one on for good, or add a repeater.", Screen::Reach);
             self.about(Weight::Doubt, "only parent may go dark", network, Some(node), told);
+        }
+    }
+
+    fn security(&mut self, network: &NetworkAnalysis) {
+        let classes: std::collections::BTreeSet<Security> = network
+            .nodes
+            .iter()
+            .filter_map(|n| self.site.devices.get(&n.device))
+            .map(|d| d.security)
+            .filter(|s| *s != Security::Unsaid)
+            .collect();
+        if classes.len() > 1 {
+            let text = format!(
+                "{} mixes classes of security: devices of different classes do not talk directly.",
+                network.name
+            );
+            let cure = "Include them again with one class, or let what they say go by the hub.";
+            self.about(
+                Weight::Doubt,
+                "mixed security",
+                network,
+                None,
+                (text, cure, Screen::Survey),
+            );
         }
     }
 

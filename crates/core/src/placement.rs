@@ -102,9 +102,9 @@ fn position(
 fn against(point: &crate::site::Point) -> Option<String> {
     match point.mounting {
         Mounting::Open | Mounting::AboveCeilingTile | Mounting::WoodenLampBase => {}
-        other => return Some(format!("it stands {}", other.row().name)),
+        other => return Some(other.row().name.to_owned()),
     }
-    (point.kind == PointKind::Outdoor).then(|| "it is outdoors".to_owned())
+    (point.kind == PointKind::Outdoor).then(|| "outdoors".to_owned())
 }
 
 /// Why the winner wins over the position as it is, in a sentence.
@@ -120,7 +120,7 @@ pub fn reason(positions: &[Position]) -> String {
         (Some(b), Some(n)) => format!(", and the worst margin over target goes from {n} to {b}"),
         _ => String::new(),
     };
-    let why = now.against.as_ref().map(|a| format!("; now {a}")).unwrap_or_default();
+    let why = now.against.as_ref().map(|a| format!("; now it is: {a}")).unwrap_or_default();
     format!("At {} {gained} more devices are at target{worst}{why}.", best.name)
 }
 

@@ -108,6 +108,29 @@ fn a_device_on_the_line_of_its_wall_is_not_behind_it() {
 }
 
 #[test]
+fn two_walls_on_top_of_each_other_are_two_walls() {
+    let brick = ([5.0, 0.0], [5.0, 8.0], "brick-102");
+    let excess = |site| {
+        let model = Model { leak: None, ..without_mirrors() };
+        loss_by(model, &site, place([2.0, 4.0]), place([8.0, 4.0]), 2440.0)
+            - loss_by(model, &storey(&[]), place([2.0, 4.0]), place([8.0, 4.0]), 2440.0)
+    };
+    let one = excess(storey(&[brick]));
+    assert!((excess(storey(&[brick, brick])) - 2.0 * one).abs() < 1e-9);
+}
+
+#[test]
+fn a_device_on_the_end_of_a_wall_is_behind_no_part_of_it() {
+    let site = storey(&[([5.0, 0.0], [5.0, 4.0], "rubble-stone-600")]);
+    for end in [[5.0, 0.0], [5.0, 4.0]] {
+        for other in [[2.0, 2.0], [8.0, 2.0], [8.0, 7.0], [5.0, 2.0]] {
+            let at = |site| loss_by(without_mirrors(), site, place(end), place(other), 2440.0);
+            assert!((at(&site) - at(&storey(&[]))).abs() < 1e-9, "{end:?} {other:?}");
+        }
+    }
+}
+
+#[test]
 fn an_open_door_lets_more_through_than_a_shut_one() {
     let mut site = storey(&[([5.0, 0.0], [5.0, 8.0], "rubble-stone-600")]);
     let door =

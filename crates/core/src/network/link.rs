@@ -1,6 +1,6 @@
 //! Links of one network, both directions.
 
-use std::cell::OnceCell;
+use std::sync::OnceLock;
 
 use crate::catalogue;
 use crate::geometry::Place;
@@ -163,6 +163,8 @@ pub struct Links {
 }
 
 const NONE: u32 = u32::MAX;
+/// Fewer nodes are linked before a thread has started.
+const WORTH_THREADS: usize = 40;
 
 impl Links {
     /// Computes every link. What `known` gives for a pair is taken instead of a new computation;
@@ -171,28 +173,52 @@ impl Links {
         nodes: &[Node],
         medium: &Medium,
         sure: Sure,
-        known: impl Fn(&Node, &Node) -> Option<Db>,
+        known: impl Fn(&Node, &Node) -> Option<Db> + Sync,
     ) -> Self {
         let count = nodes.len();
-        let mut this = Self { all: Vec::new(), count, place: vec![NONE; count * count] };
-        let stations: Vec<_> = nodes.iter().map(|_| OnceCell::new()).collect();
+        let stations: Vec<_> = nodes.iter().map(|_| OnceLock::new()).collect();
         let station = |n: usize| stations[n].get_or_init(|| medium.station(nodes[n].place));
         let doubtful = medium.structure.has_doubt();
-        for a in 0..count {
-            for b in a + 1..count {
-                if !nodes[a].carries_others() && !nodes[b].carries_others() {
-                    continue;
-                }
-                let (one, other) = (&nodes[a], &nodes[b]);
-                let loss = known(one, other)
-                    .unwrap_or_else(|| medium.loss_between(station(a), station(b)));
-                let mut link = Link::new(nodes, a, b, loss, sure);
-                if doubtful {
-                    let walls = medium.structure.doubt_between(one.place, other.place);
-                    (link.sigma, link.target) = sure.of(walls + one.doubt + other.doubt);
-                }
-                this.push(link);
+        let link = |a: usize, b: usize| {
+            let (one, other) = (&nodes[a], &nodes[b]);
+            let loss =
+                known(one, other).unwrap_or_else(|| medium.loss_between(station(a), station(b)));
+            let mut link = Link::new(nodes, a, b, loss, sure);
+            if doubtful {
+                let walls = medium.structure.doubt_between(one.place, other.place);
+                (link.sigma, link.target) = sure.of(walls + one.doubt + other.doubt);
             }
+            link
+        };
+        let of_row = |a: usize| {
+            let carries = nodes[a].carries_others();
+            let others = (a + 1..count).filter(move |b| carries || nodes[*b].carries_others());
+            others.map(move |b| (a, b))
+        };
+        let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+        let mut all: Vec<Link> = if cores < 2 || count < WORTH_THREADS {
+            (0..count).flat_map(of_row).map(|(a, b)| link(a, b)).collect()
+        } else {
+            // Rows are dealt out in turn; a link depends on no other, so that the order of the
+            // threads changes nothing once they are sorted.
+            let deal = |core: usize| -> Vec<Link> {
+                let rows = (core..count).step_by(cores);
+                rows.flat_map(of_row).map(|(a, b)| link(a, b)).collect()
+            };
+            std::thread::scope(|scope| {
+                let deal = &deal;
+                let hands: Vec<_> =
+                    (0..cores).map(|core| scope.spawn(move || deal(core))).collect();
+                let gather = |hand: std::thread::ScopedJoinHandle<'_, Vec<Link>>| {
+                    hand.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+                };
+                hands.into_iter().flat_map(gather).collect()
+            })
+        };
+        all.sort_unstable_by_key(|l| (l.a, l.b));
+        let mut this = Self { all: Vec::new(), count, place: vec![NONE; count * count] };
+        for link in all {
+            this.push(link);
         }
         this
     }

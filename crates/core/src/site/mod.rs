@@ -394,6 +394,34 @@ impl Provenance {
     }
 }
 
+/// The class of security that a Z-Wave device was included with.
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "lowercase")]
+pub enum Security {
+    /// Nobody said.
+    #[default]
+    Unsaid,
+    /// None.
+    None,
+    /// The old class.
+    S0,
+    /// The newer class.
+    S2,
+}
+
+impl Security {
+    /// Each with its word.
+    pub const ALL: [(Self, &'static str); 4] =
+        [(Self::Unsaid, "not said"), (Self::None, "none"), (Self::S0, "S0"), (Self::S2, "S2")];
+
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+    fn is_unsaid(&self) -> bool {
+        *self == Self::Unsaid
+    }
+}
+
 /// A source of interference with a place on the plan.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -491,6 +519,9 @@ pub struct Device {
     /// Whether someone can cut its supply: a lamp at the wall, a plug that is pulled.
     #[serde(default)]
     pub can_be_cut: bool,
+    /// The security class it was included with, where its system has classes.
+    #[serde(default, skip_serializing_if = "Security::is_unsaid")]
+    pub security: Security,
     /// What its data sheet says in place of the planning profile.
     #[serde(default, skip_serializing_if = "DataSheet::is_empty")]
     pub sheet: DataSheet,

@@ -8,7 +8,7 @@ use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
     BoxKind, Device, Edit, Floor, Network, Neutral, Opening, OpeningKind, Point, PointKind,
-    Provenance, Site, Slab, SlabPlace, Spot, Wall, apply,
+    Provenance, Security, Site, Slab, SlabPlace, Spot, Wall, apply,
 };
 use dot_reach_core::units::Metres;
 
@@ -186,6 +186,7 @@ impl Builder {
                     point: point_id.clone(),
                     kind: (*kind).to_owned(),
                     network: network_id,
+                    security: Security::Unsaid,
                     sheet: DataSheet::default(),
                     can_be_cut: row.is_some_and(|k| k.easily_cut),
                     done: std::collections::BTreeSet::new(),

@@ -40,6 +40,7 @@ function query() {
     off: of("off"),
     q: of("q"),
     sort: of("sort"),
+    col: of("col"),
     show: of("show"),
     carried: of("carried"),
     height: of("height"),

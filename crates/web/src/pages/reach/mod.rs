@@ -35,6 +35,9 @@ pub(crate) struct Query {
     /// Words that a row of the ledger must hold: of name, room, verdict, role or route.
     #[serde(default)]
     pub(crate) q: String,
+    /// What its last column shows: margin when empty, `success`, `delay`, `parents` or `via`.
+    #[serde(default)]
+    pub(crate) col: String,
     /// How the ledger is sorted: `worst` when empty, `name`, `room` or `hops`.
     #[serde(default)]
     pub(crate) sort: String,

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options};
 use dot_reach_core::catalogue;
 use dot_reach_core::coverage::{self, Coverage, Handset, Quantity, Request, contours_of};
+use dot_reach_core::findings::{Finding, Screen};
 use dot_reach_core::geometry::structure::Doors;
 use dot_reach_core::network::{Band, Node, Outcome, Role};
 use dot_reach_core::simulate::Chances;
@@ -43,7 +44,8 @@ pub(crate) struct View {
     pub(crate) stairs: Vec<StairPanel>,
     pub(crate) stairs_heading: String,
     pub(crate) whatifs: Vec<WhatIf>,
-    pub(crate) findings: Vec<String>,
+    pub(crate) findings: Vec<FindingRow>,
+    pub(crate) column: &'static str,
     pub(crate) empty: &'static str,
     pub(crate) shows: Vec<Choice>,
     pub(crate) carried: &'static str,
@@ -56,6 +58,13 @@ pub(crate) struct View {
     pub(crate) sort: &'static str,
     pub(crate) count: String,
     pub(crate) breakers: Vec<String>,
+}
+
+/// Something worth looking at, with the screen where it is cured.
+pub(crate) struct FindingRow {
+    pub(crate) text: String,
+    pub(crate) cure: String,
+    pub(crate) href: String,
 }
 
 pub(crate) struct Choice {
@@ -97,7 +106,8 @@ pub(crate) struct Details {
     pub(crate) can_fail: bool,
     pub(crate) is_down: bool,
     pub(crate) point: String,
-    pub(crate) findings: Vec<String>,
+    pub(crate) findings: Vec<FindingRow>,
+    pub(crate) hub: String,
     pub(crate) chance: String,
     pub(crate) second: String,
     pub(crate) breakers: String,
@@ -197,7 +207,9 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         plan,
         section,
         rows: network
-            .map(|n| rows(&analysis, n, &shown, selected.as_ref(), chances.as_deref()))
+            .map(|n| {
+                rows(job, &analysis, n, &shown, &query.col, selected.as_ref(), chances.as_deref())
+            })
             .unwrap_or_default(),
         stairs,
         stairs_heading,
@@ -206,8 +218,9 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
             .findings
             .iter()
             .filter(|f| f.device.is_none() && f.network.as_ref() == network.map(|n| &n.network))
-            .map(|f| format!("{} {}", f.text, f.cure))
+            .map(|f| finding_row(job, f))
             .collect(),
+        column: column_word(&query.col),
         empty: empty(site, network),
         shows: Quantity::ALL
             .iter()
@@ -223,6 +236,41 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         sort: sort_word(&query.sort),
         count: network.map_or_else(String::new, |n| count_words(shown.len(), n.nodes.len())),
         breakers: network.map(breakers).unwrap_or_default(),
+    }
+}
+
+fn finding_row(job: &JobId, finding: &Finding) -> FindingRow {
+    let of = |key: &str, id: Option<&str>| id.map_or_else(String::new, |id| format!("?{key}={id}"));
+    let point = of("point", finding.point.as_ref().map(dot_reach_core::site::PointId::as_str));
+    let network =
+        of("network", finding.network.as_ref().map(dot_reach_core::site::NetworkId::as_str));
+    let device = of("select", finding.device.as_ref().map(DeviceId::as_str));
+    let href = match finding.screen {
+        Screen::Brief => format!("/jobs/{job}/brief"),
+        Screen::Survey => format!("/jobs/{job}/survey{point}"),
+        Screen::Reach => {
+            format!("/jobs/{job}/reach{}", if device.is_empty() { network } else { device })
+        }
+        Screen::Air => format!("/jobs/{job}/air{network}"),
+    };
+    FindingRow { text: finding.text.clone(), cure: finding.cure.clone(), href }
+}
+
+/// What the last column of the ledger shows.
+fn column_word(word: &str) -> &'static str {
+    ["success", "delay", "parents", "via"].into_iter().find(|w| *w == word).unwrap_or("margin")
+}
+
+fn column(network: &NetworkAnalysis, outcome: &Outcome, word: &str) -> String {
+    if outcome.hops.is_empty() {
+        return "–".to_owned();
+    }
+    match column_word(word) {
+        "success" => format!("{:.0}", outcome.success * 100.0),
+        "delay" => format!("{:.0}", outcome.delay_ms),
+        "parents" => outcome.parents.to_string(),
+        "via" => outcome.hops.last().map_or_else(String::new, |h| name(network, &h.from)),
+        _ => outcome.weakest().map_or_else(|| "–".to_owned(), |h| typographic(h.margin().get(), 1)),
     }
 }
 
@@ -520,9 +568,11 @@ fn name(network: &NetworkAnalysis, id: &DeviceId) -> String {
 }
 
 fn rows(
+    job: &JobId,
     analysis: &Analysis,
     network: &NetworkAnalysis,
     shown: &[usize],
+    col: &str,
     selected: Option<&DeviceId>,
     chances: Option<&Chances>,
 ) -> Vec<LedgerRow> {
@@ -539,11 +589,9 @@ fn rows(
                 0 => "–".to_owned(),
                 n => n.to_string(),
             },
-            margin: outcome
-                .weakest()
-                .map_or_else(|| "–".to_owned(), |h| typographic(h.margin().get(), 1)),
+            margin: column(network, outcome, col),
             selected: is_selected,
-            details: is_selected.then(|| details(analysis, network, place, chances)),
+            details: is_selected.then(|| details(job, analysis, network, place, chances)),
         }
     };
     shown.iter().copied().map(row).collect()
@@ -554,6 +602,7 @@ fn plural(count: usize, one: &str, many: &str) -> String {
 }
 
 fn details(
+    job: &JobId,
     analysis: &Analysis,
     network: &NetworkAnalysis,
     place: usize,
@@ -647,8 +696,13 @@ fn details(
             .findings
             .iter()
             .filter(|f| f.device.as_ref() == Some(&node.device))
-            .map(|f| format!("{} {}", f.text, f.cure))
+            .map(|f| finding_row(job, f))
             .collect(),
+        hub: if network.hubs.len() > 1 {
+            outcome.hub.as_ref().map(|h| name(network, h)).unwrap_or_default()
+        } else {
+            String::new()
+        },
     }
 }
 

@@ -8,9 +8,10 @@ use dot_reach_core::materials::construction::{CONSTRUCTIONS, Use};
 use dot_reach_core::network::role::role;
 use dot_reach_core::radio::mounting::MOUNTINGS;
 use dot_reach_core::radio::profile::planning_profile;
+use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
-    Device, Floor, FloorId, Neutral, OpeningKind, Point, PointId, Provenance, Site, SlabPlace,
-    Wall, WallId,
+    Device, Floor, FloorId, Neutral, OpeningKind, Point, PointId, Provenance, Security, Site,
+    SlabPlace, Wall, WallId,
 };
 use dot_reach_core::units::{Db, Dbm, typographic};
 use dot_reach_store::{JobId, StoreError};
@@ -155,6 +156,7 @@ struct DeviceForm {
     class: &'static str,
     findings: Vec<FitRow>,
     sheet: [String; 4],
+    security: Vec<Choice>,
     planned: String,
 }
 
@@ -439,6 +441,11 @@ fn device_form(site: &Site, device: &Device, point: &Point) -> Result<DeviceForm
     let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
     let sheet = &device.sheet;
     Ok(DeviceForm {
+        security: if matches!(system, Some(System::ZWave | System::ZWaveLr)) {
+            choices(&Security::ALL, device.security)
+        } else {
+            Vec::new()
+        },
         sheet: [
             number(sheet.tx_dbm.map(Dbm::get)),
             number(sheet.sensitivity_dbm.map(Dbm::get)),

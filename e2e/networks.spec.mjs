@@ -1,0 +1,120 @@
+// Walks of someone new: why is a device out, and what to do; in the Mill, the flat and the guesthouse.
+import { expect, open, ready, test } from "./fixtures.mjs";
+
+const row = (page, name) => page.locator(".row").filter({ has: page.getByText(name, { exact: true }) });
+const saved = (page) => expect(page.locator("[data-saved]")).toHaveText("Saved");
+
+test("the Mill: the reason names what would carry it, the cure is one screen away", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=heat");
+  const worst = page.locator(".row").first();
+  await expect(worst).toHaveClass(/out/);
+  await expect(worst.locator(".name")).toHaveText("Hoist loft radiator");
+  await expect(worst.locator(".reason")).toContainText("Only Yard room plug would carry it, and it could forward, but someone can cut its supply");
+  // Whom it names is found by typing, opened, and agreed to stay in.
+  await page.getByPlaceholder(/^Filter/).fill("yard room plug");
+  await expect(page.locator(".row")).toHaveCount(1);
+  await row(page, "Yard room plug").locator("button.line").click();
+  await expect(page.locator(".row.selected .name")).toHaveText("Yard room plug");
+  await ready(page);
+  await page.locator(".details").getByRole("link", { name: "Open in Survey" }).click();
+  await ready(page);
+  await page.getByLabel("someone can cut its supply").uncheck();
+  await saved(page);
+  await open(page, "/jobs/larkfield-mill/reach?network=heat&select=heat-wing-heat");
+  await expect(page.locator(".row.selected")).not.toHaveClass(/ out/);
+  await expect(page.locator(".details")).toContainText("Yard room plug › Hoist loft radiator");
+  await expect(page.locator(".details")).toContainText("Lost if this one dies: Yard room plug");
+  await expect(page.locator(".details")).toContainText(/Its CR2450 last about [\d.]+ years here/);
+  // And its breaker: switched off in a what-if, the radiator goes with it.
+  await page.getByLabel("Breaker to switch off in a what-if").selectOption("12");
+  await expect(page.locator(".whatifs")).toContainText("breaker 12 is off");
+  await expect(row(page, "Hoist loft radiator")).toHaveClass(/out/);
+  await page.getByRole("button", { name: /breaker 12 is off/ }).click();
+  await expect(row(page, "Hoist loft radiator")).not.toHaveClass(/ out/);
+});
+
+test("the Mill: the hub moves to the best of the surveyed places, and back", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/hub?network=star");
+  await expect(page.locator(".reason-line")).toContainText("more devices are at target");
+  const best = page.locator('[data-part="hub-positions"] tbody tr').first();
+  const name = await best.locator("td").first().innerText();
+  await best.getByRole("button", { name: "Stand it here" }).click();
+  await saved(page);
+  await expect(page.locator("tr.selected td").first()).toHaveText(name);
+  await expect(page.locator(".reason-line")).toContainText("stands at the best of the surveyed places");
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.locator("tr.selected td").first()).toHaveText("Meter cupboard");
+});
+
+test("the Mill: a remote bound directly outlives the hub", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/controls");
+  await page.getByLabel("Controller", { exact: true }).selectOption({ label: "Sofa remote, Shades and lamps" });
+  await page.getByLabel("controls", { exact: true }).selectOption({ label: "Living shade, yard, Shades and lamps" });
+  await page.getByLabel("how", { exact: true }).selectOption("hub");
+  await page.getByRole("button", { name: "Add the control" }).click();
+  const made = page.locator('[data-part="controls"] tbody tr');
+  await expect(made).toHaveCount(1);
+  const outage = (n) => made.locator("td").nth(6 + n);
+  await expect(outage(2)).toHaveText("dead");
+  const slow = Number(await made.locator("td").nth(4).innerText());
+  await made.locator("select").selectOption("direct");
+  await expect(outage(2)).toHaveText("works");
+  expect(Number(await made.locator("td").nth(4).innerText())).toBeLessThan(slow);
+  await page.getByLabel("controls", { exact: true }).selectOption({ label: "Kitchen ceiling, Lighting mesh" });
+  await page.getByLabel("how", { exact: true }).selectOption("direct");
+  await page.getByRole("button", { name: "Add the control" }).click();
+  await expect(made.filter({ hasText: "Kitchen ceiling" })).toContainText("different networks");
+});
+
+test("the flat: Thread suffers from the Wi-Fi beside it until it changes channel", async ({ page }) => {
+  await open(page, "/jobs/flat-12-quay-court/reach?network=thread");
+  const weak = () => page.locator(".row.out, .row.thin").count();
+  const before = await weak();
+  expect(before).toBeGreaterThan(0);
+  await expect(page.locator(".finding").filter({ hasText: "one border router only" })).toBeVisible();
+  await page.getByRole("link", { name: "Channels and the air" }).click();
+  await ready(page);
+  await page.locator(".channels tr", { hasText: "Best." }).getByRole("button").click();
+  await saved(page);
+  await page.getByRole("link", { name: "Reach", exact: true }).click();
+  await ready(page);
+  await page.getByRole("link", { name: /Matter over Thread/ }).click();
+  await expect.poll(weak).toBeLessThan(before);
+});
+
+test("the guesthouse: sixty devices stay readable, and a limit names itself", async ({ page }) => {
+  await open(page, "/jobs/tern-row-guesthouse/reach?network=mesh3");
+  await expect(page.locator('[data-part="ledger-count"]')).toHaveText(/^\d\d devices$/);
+  await page.getByPlaceholder(/^Filter/).fill("room 304");
+  await expect(page.locator('[data-part="ledger-count"]')).toHaveText(/^7 of \d\d devices$/);
+  await expect(page.locator(".dot.aside").first()).toBeVisible();
+  expect(await page.locator('[data-part="plan-dots"] .dot:not(.aside)').count()).toBeLessThanOrEqual(8);
+  await page.getByLabel("Sort the ledger").selectOption("name");
+  await expect(page.locator(".row .name").first()).toHaveText("Room 304 bath ceiling");
+
+  await page.getByRole("link", { name: "Brief", exact: true }).click();
+  await ready(page);
+  const form = page.locator(".network-form").filter({ has: page.locator('input[value="Floor 3 lighting"]') });
+  await form.getByLabel("Children of hub").fill("4");
+  await form.getByLabel("Children of hub").blur();
+  await saved(page);
+  await form.getByLabel("Children of router").fill("1");
+  await form.getByLabel("Children of router").blur();
+  await saved(page);
+  await open(page, "/jobs/tern-row-guesthouse/reach?network=mesh3");
+  await expect(page.locator(".row").first()).toHaveClass(/out/);
+  await expect(page.locator(".details .reason")).toHaveText(/is full: it takes [14] children. Use a second hub or another router near here./);
+});
+
+test("several systems and hubs live in one job, none helping another", async ({ page }) => {
+  await open(page, "/jobs/flat-12-quay-court/brief");
+  for (const system of ["Bluetooth mesh", "Z-Wave Long Range", "Wired and wireless kit"]) {
+    await page.getByLabel("System of the new network").selectOption({ label: system });
+    await page.getByRole("button", { name: "Add a network" }).click();
+    await expect(page.locator(".network-form").filter({ hasText: system }).first()).toBeVisible();
+  }
+  await page.getByRole("link", { name: "Reach", exact: true }).click();
+  await ready(page);
+  await page.getByRole("link", { name: "Bluetooth mesh" }).click();
+  await expect(page.locator('[data-part="empty"]')).toContainText("No devices in this network yet");
+});
