@@ -49,8 +49,8 @@ test("the Mill: the hub moves to the best of the surveyed places, and back", asy
 test("the Mill: a remote bound directly outlives the hub", async ({ page }) => {
   await open(page, "/jobs/larkfield-mill/controls");
   await page.getByLabel("Controller", { exact: true }).selectOption({ label: "Sofa remote, Shades and lamps" });
-  await page.getByLabel("controls", { exact: true }).selectOption({ label: "Living shade, yard, Shades and lamps" });
-  await page.getByLabel("how", { exact: true }).selectOption("hub");
+  await page.getByLabel("Load", { exact: true }).selectOption({ label: "Living shade, yard, Shades and lamps" });
+  await page.getByLabel("How it is controlled").selectOption("hub");
   await page.getByRole("button", { name: "Add the control" }).click();
   const made = page.locator('[data-part="controls"] tbody tr');
   await expect(made).toHaveCount(1);
@@ -60,8 +60,8 @@ test("the Mill: a remote bound directly outlives the hub", async ({ page }) => {
   await made.locator("select").selectOption("direct");
   await expect(outage(2)).toHaveText("works");
   expect(Number(await made.locator("td").nth(4).innerText())).toBeLessThan(slow);
-  await page.getByLabel("controls", { exact: true }).selectOption({ label: "Kitchen ceiling, Lighting mesh" });
-  await page.getByLabel("how", { exact: true }).selectOption("direct");
+  await page.getByLabel("Load", { exact: true }).selectOption({ label: "Kitchen ceiling, Lighting mesh" });
+  await page.getByLabel("How it is controlled").selectOption("direct");
   await page.getByRole("button", { name: "Add the control" }).click();
   await expect(made.filter({ hasText: "Kitchen ceiling" })).toContainText("different networks");
 });

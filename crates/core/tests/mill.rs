@@ -57,6 +57,32 @@ proptest! {
 }
 
 #[test]
+fn a_network_without_devices_has_no_surface_and_stops_nothing() {
+    let mut site = larkfield_mill();
+    let id = "empty".parse().unwrap();
+    let network = dot_reach_core::site::Network::new(
+        id,
+        "Empty",
+        dot_reach_core::radio::system::System::Bluetooth,
+    );
+    apply(&mut site, &Edit::PutNetwork { network }).unwrap();
+    let analysis = analyse(&Arc::new(site), &Options::default());
+    let network = analysis.networks.iter().find(|n| n.network.as_str() == "empty").unwrap();
+    assert!(coverage(&analysis, network, &request("ground"), None).is_none());
+    assert!(dot_reach_core::placement::hub_positions(&analysis, network).is_empty());
+    assert_eq!(
+        dot_reach_core::simulate::chances(
+            network,
+            dot_reach_core::simulate::Budget::default(),
+            &mut |_| true
+        )
+        .reached
+        .len(),
+        0
+    );
+}
+
+#[test]
 fn the_same_site_gives_the_same_bits() {
     let site = mill();
     same(&analyse(&site, &Options::default()), &analyse(&site, &Options::default()));

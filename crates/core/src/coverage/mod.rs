@@ -211,7 +211,7 @@ pub fn coverage(
     let z = (floor.elevation_m + request.height).get();
     let earlier = earlier.filter(|e| e.grid == grid && e.request == *request);
     let medium = &network.medium;
-    let handset = handset(network, analysis.site.job.region, request.handset);
+    let handset = handset(network, analysis.site.job.region, request.handset)?;
     let most_hops = network.rule.most_hops;
     #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
     let target = analysis.target.get() as f32;
@@ -275,7 +275,7 @@ pub fn at_spot(
     spot: [f64; 2],
 ) -> Option<(usize, Node)> {
     let floor = analysis.site.floors.get(&request.floor)?;
-    let mut node = handset(network, analysis.site.job.region, request.handset);
+    let mut node = handset(network, analysis.site.job.region, request.handset)?;
     node.place = Place::new(spot[0], spot[1], (floor.elevation_m + request.height).get());
     "this spot".clone_into(&mut node.name);
     let station = network.medium.station(node.place);
@@ -305,15 +305,15 @@ fn budget(from: &Node, to: &Node) -> Db {
     crate::network::link::received(from, to, Db::ZERO) - to.needs
 }
 
-/// The carried radio as a node, without a place of its own.
-pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> Node {
+/// The carried radio as a node, without a place of its own; nothing in a network without devices.
+pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> Option<Node> {
     let hand = match handset {
         Handset::Sensor => Db::ZERO,
         Handset::Remote => hand_loss(network.system),
     };
     let radio = planning_profile(network.system, Class::Battery, region);
-    Node {
-        device: network.nodes[0].device.clone(),
+    Some(Node {
+        device: network.nodes.first()?.device.clone(),
         name: String::new(),
         kind: String::new(),
         place: Place::default(),
@@ -328,7 +328,7 @@ pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> N
             why: String::new(),
             may_go_dark: false,
         },
-    }
+    })
 }
 
 /// The layers of these places, spread over the cores: cells are independent of each other, so the

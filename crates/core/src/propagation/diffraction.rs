@@ -18,6 +18,14 @@ pub fn knife_edge_loss(longer_m: f64, f: Megahertz) -> Db {
     Db::new(6.9 + 20.0 * (past.mul_add(past, 1.0).sqrt() + past).log10())
 }
 
+/// The same as the factor by which amplitude falls: `10^(J/20)`.
+#[inline]
+pub(super) fn knife_edge_factor(longer_m: f64, f: Megahertz) -> f64 {
+    let past = 2.0 * (longer_m.max(0.0) / f.wavelength().get()).sqrt() - 0.1;
+    // 10^(6.9/20)
+    2.213_094_709_606_3 * (past.mul_add(past, 1.0).sqrt() + past)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -31,6 +39,15 @@ mod tests {
         };
         for (nu, want) in [(0.0, 6.03), (1.0, 13.9), (2.0, 19.0), (3.0, 22.4)] {
             assert!((at(nu) - want).abs() < 0.3, "{nu}: {}", at(nu));
+        }
+    }
+
+    #[test]
+    fn the_factor_is_the_loss_as_an_amplitude() {
+        let f = Megahertz::new(868.42);
+        for longer in [0.0, 0.01, 0.3, 5.0] {
+            let loss = 20.0 * knife_edge_factor(longer, f).log10();
+            assert!((loss - knife_edge_loss(longer, f).get()).abs() < 1e-9, "{longer}");
         }
     }
 

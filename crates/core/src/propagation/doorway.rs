@@ -112,5 +112,15 @@ pub struct Station {
 #[derive(Clone, Debug)]
 pub struct Lookout {
     pub(super) fan: Fan,
-    pub(super) jambs: Vec<(usize, Leg, Fan)>,
+    pub(super) jambs: Vec<Look>,
+}
+
+/// A jamb as a lookout sees it.
+#[derive(Clone, Debug)]
+pub(super) struct Look {
+    pub(super) jamb: usize,
+    pub(super) leg: Leg,
+    /// By what factor amplitude falls up to here at one metre of distance, without the bend.
+    pub(super) amplitude: f64,
+    pub(super) fan: Fan,
 }

@@ -13,6 +13,7 @@ mod ways;
 
 use std::sync::{Arc, OnceLock};
 
+use diffraction::knife_edge_factor;
 pub use diffraction::knife_edge_loss;
 pub use ways::{Cause, Term, Way, WayKind};
 
@@ -23,7 +24,7 @@ use crate::materials::construction::Priced;
 use crate::prove::Calibration;
 use crate::units::{Db, Megahertz, Metres};
 use bounce::{Mirror, ground_reflection, visit_bounces};
-use doorway::{Jamb, Leg, Legs, Lookout, NEAR_THROUGH, SEEN_THROUGH, Station};
+use doorway::{Jamb, Leg, Legs, Look, Lookout, NEAR_THROUGH, SEEN_THROUGH, Station};
 
 /// Nearer than this, the loss at this distance is given.
 pub const NEAREST: Metres = Metres::new(0.3);
@@ -142,6 +143,7 @@ pub struct Medium {
     gains: Arc<OnceLock<Vec<Gain>>>,
     frequency: Megahertz,
     at_one_metre: f64,
+    is_square_law: bool,
     model: Model,
 }
 
@@ -176,6 +178,7 @@ impl Medium {
             gains: Arc::default(),
             frequency,
             at_one_metre: loss_at_one_metre(frequency).get(),
+            is_square_law: is_square(model),
             model,
         }
     }
@@ -191,7 +194,7 @@ impl Medium {
         if model != self.model {
             this.gains = Arc::default();
         }
-        this.model = model;
+        (this.is_square_law, this.model) = (is_square(model), model);
         this
     }
 
@@ -317,8 +320,14 @@ impl Medium {
             leg.excess <= NEAR_THROUGH && (z - self.jambs[*j].at.z).abs() <= 3.5
         };
         let near = legs.into_iter().enumerate().filter(is_near);
-        let jambs =
-            near.map(|(j, leg)| (j, leg, Fan::new(&self.structure, self.jambs[j].at, z))).collect();
+        let jambs = near
+            .map(|(jamb, leg)| Look {
+                jamb,
+                leg,
+                amplitude: 10f64.powf((self.at_one_metre + leg.excess + self.fills[jamb]) / 20.0),
+                fan: Fan::new(&self.structure, self.jambs[jamb].at, z),
+            })
+            .collect();
         Lookout { fan, jambs }
     }
 
@@ -505,7 +514,8 @@ impl Medium {
         let limit = straight.limit - WORTH + SURFACE_WORTH;
         let mut last = (usize::MAX, usize::MAX);
         let mut best = f64::INFINITY;
-        for (j, leg, fan) in &from.jambs {
+        let weakest = 10f64.powf(limit / 20.0);
+        for Look { jamb: j, leg, amplitude, fan } in &from.jambs {
             let (j, jamb) = (*j, &self.jambs[*j]);
             // The jambs of one opening follow each other; the better one carries.
             if (jamb.wall, jamb.hole) != last {
@@ -518,7 +528,14 @@ impl Medium {
                 continue;
             }
             let length = leg.length + to.distance(jamb.at);
-            let bend = knife_edge_loss(length - straight.distance, self.frequency).get();
+            let longer = length - straight.distance;
+            // The same bound as below as a factor: without a logarithm for the many that fail it.
+            let spread =
+                if self.is_square_law { length } else { length.powf(self.model.exponent / 2.0) };
+            if amplitude * spread * knife_edge_factor(longer, self.frequency) > weakest {
+                continue;
+            }
+            let bend = knife_edge_loss(longer, self.frequency).get();
             let so_far = self.distance_loss(length) + leg.excess + bend + self.fills[j];
             if so_far > limit.min(best) || straight.through.contains(&last) {
                 continue;
@@ -588,6 +605,12 @@ impl Medium {
 fn fills(jambs: &[Jamb], prices: &[Priced], clutter: bool) -> Vec<f64> {
     let of = |p: &Priced| p.slab(1.0).get() + if clutter { p.clutter.get() } else { 0.0 };
     jambs.iter().map(|j| j.construction.and_then(|c| prices.get(c)).map_or(0.0, of)).collect()
+}
+
+/// Whether power falls with the square of distance, as in free space: then amplitude falls with
+/// distance itself.
+fn is_square(model: Model) -> bool {
+    (model.exponent - 2.0).abs() < 1e-12
 }
 
 fn ratio(loss: f64) -> f64 {
