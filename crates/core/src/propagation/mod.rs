@@ -409,7 +409,12 @@ impl Medium {
                 self.add_leg(p, q, without, &mut excess);
                 excess.total()
             };
-            let loss = before + excess(from, b.at) + excess(b.at, to);
+            // Most bounces are lost on their first leg already.
+            let loss = before + excess(from, b.at);
+            if loss > limit {
+                return;
+            }
+            let loss = loss + excess(b.at, to);
             if loss <= limit {
                 visit(Bounced { bounce: b, loss });
             }
