@@ -10,6 +10,11 @@ export default defineConfig({
   fullyParallel: true,
   forbidOnly: true,
   reporter: [["list"]],
+  // Speeds are measured when nothing else runs.
+  projects: [
+    { name: "work", testIgnore: /speed/ },
+    { name: "speed", testMatch: /speed/, dependencies: ["work"] },
+  ],
   use: {
     viewport: { width: 1280, height: 800 },
     actionTimeout: 10_000,
