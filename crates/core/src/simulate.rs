@@ -153,7 +153,7 @@ impl Field {
 }
 
 /// A standard normal deviate (Box and Muller).
-fn normal(random: &mut ChaCha8Rng) -> f64 {
+pub fn normal(random: &mut ChaCha8Rng) -> f64 {
     #[expect(clippy::cast_precision_loss, reason = "53 bits fit a double")]
     let mut uniform = || ((random.next_u64() >> 11) as f64 + 0.5) / (1u64 << 53) as f64;
     let (u, v) = (uniform(), uniform());

@@ -8,6 +8,7 @@ pub mod plan_image;
 pub mod readings_csv;
 pub mod scan_csv;
 pub mod surface;
+mod table;
 
 /// What an import gave: the value, and what could not be taken.
 #[derive(Clone, Debug, PartialEq)]

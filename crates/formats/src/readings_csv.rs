@@ -3,7 +3,7 @@
 use dot_reach_core::site::{Device, DeviceId, Edit, Reading, Site, apply};
 use dot_reach_core::units::Dbm;
 
-use crate::{ImportFinding, Imported};
+use crate::{ImportFinding, Imported, table};
 
 /// The largest file in bytes.
 pub const MOST_BYTES: usize = 4 * 1024 * 1024;
@@ -13,14 +13,7 @@ pub const MOST_LINES: usize = 20_000;
 /// Reads readings; each good line becomes an edit, each bad one a finding with its line number.
 /// `source` says who or what took them.
 pub fn read(site: &Site, text: &str, source: &str) -> Imported<Vec<Edit>> {
-    let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-    let separator = if text.lines().next().is_some_and(|l| l.contains(';')) { b';' } else { b',' };
-    let mut rows = csv::ReaderBuilder::new()
-        .has_headers(false)
-        .flexible(true)
-        .delimiter(separator)
-        .trim(csv::Trim::All)
-        .from_reader(text.as_bytes());
+    let mut rows = table::rows(text);
     let (mut edits, mut findings) = (Vec::new(), Vec::new());
     let mut trial = site.clone();
     let mut next = 1;

@@ -9,7 +9,7 @@ use dot_reach_core::site::{Edit, Scan, Site, apply};
 use dot_reach_core::units::Dbm;
 
 use crate::readings_csv::time;
-use crate::{ImportFinding, Imported};
+use crate::{ImportFinding, Imported, table};
 
 /// The share of time that something heard in a scan is taken to send, *planning value*.
 pub const BUSY: f64 = 0.3;
@@ -17,14 +17,7 @@ const MOST_LINES: usize = 5000;
 
 /// Reads a scan; each good line becomes an edit, each bad one a finding with its line number.
 pub fn read(site: &Site, text: &str) -> Imported<Vec<Edit>> {
-    let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-    let separator = if text.lines().next().is_some_and(|l| l.contains(';')) { b';' } else { b',' };
-    let mut rows = csv::ReaderBuilder::new()
-        .has_headers(false)
-        .flexible(true)
-        .delimiter(separator)
-        .trim(csv::Trim::All)
-        .from_reader(text.as_bytes());
+    let mut rows = table::rows(text);
     let (mut edits, mut findings) = (Vec::new(), Vec::new());
     let mut trial = site.clone();
     let mut next = 1;

@@ -6,10 +6,11 @@ use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::Link;
 use dot_reach_core::network::link::received;
 use dot_reach_core::radio::mounting::Mounting;
+use dot_reach_core::simulate::normal;
 use dot_reach_core::site::{BoxKind, Edit, Reading, Site};
 use dot_reach_core::units::{Db, Dbm};
 use rand_chacha::ChaCha8Rng;
-use rand_chacha::rand_core::{Rng, SeedableRng};
+use rand_chacha::rand_core::SeedableRng;
 
 /// How the house differs from its plan.
 #[derive(Clone, Debug)]
@@ -96,12 +97,4 @@ fn heard(plan: &Analysis, real: &Analysis) -> Vec<(usize, Link)> {
             .unwrap_or(std::cmp::Ordering::Equal)
     });
     links.into_iter().map(|(_, place, link)| (place, link)).collect()
-}
-
-/// A standard normal deviate (Box and Muller).
-fn normal(noise: &mut ChaCha8Rng) -> f64 {
-    #[expect(clippy::cast_precision_loss, reason = "53 bits fit a double")]
-    let mut uniform = || ((noise.next_u64() >> 11) as f64 + 0.5) / (1u64 << 53) as f64;
-    let (u, v) = (uniform(), uniform());
-    (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
 }

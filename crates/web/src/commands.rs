@@ -9,7 +9,7 @@ use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Edit, Network, Site};
-use dot_reach_formats::{job_file, ledger_csv, plan_image, readings_csv};
+use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv};
 use dot_reach_store::{Command, Committed, Image, JobId, StoreError};
 use futures_util::TryStreamExt;
 use serde::Deserialize;
@@ -24,11 +24,11 @@ pub(crate) type Answer = Result<HttpResponse, WebError>;
 /// An edit as a page sends it.
 #[derive(Deserialize)]
 pub(crate) struct SentEdit {
-    pub(crate) edit: Edit,
-    pub(crate) edit_id: String,
-    pub(crate) client: String,
+    edit: Edit,
+    edit_id: String,
+    client: String,
     #[serde(default)]
-    pub(crate) base: Option<u64>,
+    base: Option<u64>,
 }
 
 /// The name that the person gave on the jobs page.
@@ -55,7 +55,7 @@ fn percent_decoded(text: &str) -> String {
     String::from_utf8_lossy(&bytes).into_owned()
 }
 
-pub(crate) fn command(request: &HttpRequest, sent: SentEdit) -> Command {
+fn command(request: &HttpRequest, sent: SentEdit) -> Command {
     Command {
         edit: sent.edit,
         edit_id: sent.edit_id.chars().take(64).collect(),
@@ -251,15 +251,25 @@ pub(crate) async fn readings(
     let (site, _) = app.store.site(&job)?;
     let source = if sent.source.is_empty() { "typed".to_owned() } else { sent.source };
     let read = readings_csv::read(&site, &sent.csv, &source);
+    take_lines(&request, &job, &app, read, (sent.client, sent.edit_id))
+}
+
+/// Makes one edit of the lines that could be read, and names those that could not.
+pub(crate) fn take_lines(
+    request: &HttpRequest,
+    job: &JobId,
+    app: &App,
+    read: Imported<Vec<Edit>>,
+    (client, edit_id): (String, String),
+) -> Answer {
     let findings: Vec<_> =
         read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })).collect();
     let taken = read.value.len();
     if taken > 0 {
         let edit = Edit::Batch { edits: read.value };
-        let sent = SentEdit { edit, edit_id: sent.edit_id, client: sent.client, base: None };
-        let command = command(&request, sent);
-        let committed = app.store.edit(&job, &command)?;
-        done(&app, &job, &command, &committed);
+        let command = command(request, SentEdit { edit, edit_id, client, base: None });
+        let committed = app.store.edit(job, &command)?;
+        done(app, job, &command, &committed);
     }
     Ok(HttpResponse::Ok().json(json!({ "taken": taken, "findings": findings })))
 }

@@ -191,11 +191,6 @@ impl Coverage {
     pub fn hops_at(&self, cell: usize) -> u8 {
         self.layers.get(usize::from(self.best[cell])).map_or(0, |l| l.hops + 1)
     }
-
-    /// The device that a cell hears best.
-    pub fn best_at(&self, cell: usize) -> Option<&DeviceId> {
-        self.layers.get(usize::from(self.best[cell])).map(|l| &l.device)
-    }
 }
 
 /// Computes the surface; layers of radios that did not move are taken from `earlier`, which must

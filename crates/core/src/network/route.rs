@@ -96,12 +96,6 @@ impl Graph {
         Self { carries, neighbours, most_cost: u32::MAX }
     }
 
-    /// The same graph where a route may cost at most `most`.
-    #[must_use]
-    pub fn costing_at_most(self, most: u32) -> Self {
-        Self { most_cost: most, ..self }
-    }
-
     /// How many nodes there are.
     pub fn len(&self) -> usize {
         self.carries.len()

@@ -4,15 +4,14 @@ use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::radio::air::advise;
 use dot_reach_core::radio::coexistence::Carrier;
-use dot_reach_core::site::{Edit, Site};
+use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 use dot_reach_formats::scan_csv;
 use dot_reach_store::{JobId, StoreError};
 use serde::Deserialize;
-use serde_json::json;
 
 use crate::app::App;
-use crate::commands::{Answer, SentEdit, command, done};
+use crate::commands::{Answer, take_lines};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
@@ -185,15 +184,5 @@ pub(crate) async fn scans(
     let sent = sent.into_inner();
     let (site, _) = app.store.site(&job)?;
     let read = scan_csv::read(&site, &sent.csv);
-    let findings: Vec<_> =
-        read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })).collect();
-    let taken = read.value.len();
-    if taken > 0 {
-        let edit = Edit::Batch { edits: read.value };
-        let sent = SentEdit { edit, edit_id: sent.edit_id, client: sent.client, base: None };
-        let command = command(&request, sent);
-        let committed = app.store.edit(&job, &command)?;
-        done(&app, &job, &command, &committed);
-    }
-    Ok(HttpResponse::Ok().json(json!({ "taken": taken, "findings": findings })))
+    take_lines(&request, &job, &app, read, (sent.client, sent.edit_id))
 }
