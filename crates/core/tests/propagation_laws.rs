@@ -6,7 +6,6 @@ use std::sync::Arc;
 
 use common::{spot, storey, walls, with};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::geometry::fan::Fan;
 use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::propagation::{Medium, Model, WayKind};
 use dot_reach_core::units::{Db, Megahertz};
@@ -243,33 +242,6 @@ proptest! {
         let before = loss(&storey(&w), place(a), place(b), mhz);
         let after = loss(&storey(&moved), place(turned(a)), place(turned(b)), mhz);
         prop_assert!((before - after).abs() < 1e-6, "{before} {after}");
-    }
-
-    #[test]
-    fn the_index_finds_what_a_full_scan_finds(w in walls(60), a in spot(), b in spot()) {
-        let structure = Arc::new(Structure::new(&storey(&w), Doors::AsDrawn));
-        let (mut fast, mut plain) = (Vec::new(), Vec::new());
-        structure.visit_crossings(place(a), place(b), &mut |c| fast.push(c));
-        structure.visit_walls_plainly(place(a), place(b), &mut |c| plain.push(c));
-        let order = |list: &mut Vec<dot_reach_core::geometry::structure::Crossing>| list.sort_by_key(|c| c.surface);
-        order(&mut fast);
-        order(&mut plain);
-        prop_assert_eq!(fast, plain);
-    }
-
-    #[test]
-    fn a_fan_finds_what_a_full_scan_finds(w in walls(60), a in spot(), places in prop::collection::vec(spot(), 20), z in 0.2..2.4f64) {
-        let structure = Structure::new(&storey(&w), Doors::AsDrawn);
-        let fan = Fan::new(&structure, place(a), z);
-        for b in places {
-            let to = Place::new(b[0], b[1], z);
-            let (mut fast, mut plain) = (Vec::new(), Vec::new());
-            fan.visit_crossings(&structure, to, &mut |c| fast.push(c));
-            structure.visit_walls_plainly(place(a), to, &mut |c| plain.push(c));
-            fast.sort_by_key(|c| c.surface);
-            plain.sort_by_key(|c| c.surface);
-            prop_assert_eq!(fast, plain);
-        }
     }
 
     #[test]

@@ -313,25 +313,31 @@ impl Structure {
         }
         let t = side_p / (side_p - side_q);
         let z = ray.from.z + (ray.to.z - ray.from.z) * t;
+        // |side_p − side_q| = wall length × the ray's run across the wall.
+        let cos = (side_p - side_q).abs() / (wall.length * ray.length);
+        self.crossing_at(place, side_a / (side_a - side_b), z, t, cos)
+    }
+
+    /// What a ray meets that crosses a wall's line at a share of its length and at height `z`:
+    /// the wall, one of its openings, or nothing above and below it.
+    #[inline]
+    pub(super) fn crossing_at(
+        &self,
+        place: usize,
+        share: f64,
+        z: f64,
+        t: f64,
+        cos: f64,
+    ) -> Option<Crossing> {
+        let wall = &self.walls[place];
         if z < wall.z[0] || z >= wall.z[1] {
             return None;
         }
-        // |side_p − side_q| = wall length × the ray's run across the wall.
-        let cos = (side_p - side_q).abs() / (wall.length * ray.length);
-        if !wall.openings.is_empty() {
-            let s = side_a / (side_a - side_b) * wall.length;
-            if let Some(hole) = wall.opening_at(s, z) {
-                let construction = wall.openings[hole].construction;
-                return Some(Crossing {
-                    t,
-                    surface: Surface::Opening(place, hole),
-                    construction,
-                    cos,
-                });
-            }
-        }
-        let construction = Some(wall.construction);
-        Some(Crossing { t, surface: Surface::Wall(place), construction, cos })
+        let (surface, construction) = match wall.opening_at(share * wall.length, z) {
+            Some(hole) => (Surface::Opening(place, hole), wall.openings[hole].construction),
+            None => (Surface::Wall(place), Some(wall.construction)),
+        };
+        Some(Crossing { t, surface, construction, cos })
     }
 
     #[inline]
