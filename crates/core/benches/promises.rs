@@ -13,7 +13,7 @@ use dot_reach_core::geometry::fan::Fan;
 use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::site::{Edit, Site, apply};
 use dot_reach_core::units::Metres;
-use dot_reach_standin::houses::{larkfield_mill, tern_row};
+use dot_reach_standin::houses::{larkfield_mill, tern_row, tower};
 
 fn main() {
     divan::main();
@@ -110,69 +110,13 @@ fn guesthouse_full_analysis(bencher: Bencher<'_, '_>) {
     bencher.bench(|| analyse(&site, &Options::default()));
 }
 
-/// Promise: 2,000 devices on ten floors within 3 s: ten guesthouse floors of 200 devices, a Zigbee
-/// network a floor.
+/// Promise: 2,000 devices on ten floors within 3 s.
 #[divan::bench(sample_count = 5)]
 fn two_thousand_devices(bencher: Bencher<'_, '_>) {
     let site = Arc::new(tower());
     let analysis = analyse(&site, &Options::default());
     assert_eq!(analysis.networks.iter().map(|n| n.nodes.len()).sum::<usize>(), 2000);
     bencher.bench(|| analyse(&site, &Options::default()));
-}
-
-/// Ten floors with the walls of the guesthouse's first, 199 devices and a hub on each.
-fn tower() -> Site {
-    let plan = tern_row();
-    let mut site = Site::new("Tower", plan.job.region, plan.job.confidence);
-    let edit =
-        |value: serde_json::Value| -> Edit { serde_json::from_value(value).expect("an edit") };
-    let put = |site: &mut Site, value| {
-        apply(site, &edit(value)).expect("an edit that stands");
-    };
-    for f in 0..10 {
-        let (id, z) = (format!("t{f}"), f64::from(f) * 2.9);
-        put(
-            &mut site,
-            serde_json::json!({"do": "put-floor", "floor": {"id": id, "name": id, "elevation_m": z, "height_m": 2.6}}),
-        );
-        put(
-            &mut site,
-            serde_json::json!({"do": "put-network", "network": {"id": format!("n{f}"), "name": format!("Net {f}"), "system": "zigbee"}}),
-        );
-        for wall in plan.walls.iter().filter(|w| w.floor.as_str() == "f1") {
-            let mut wall = wall.clone();
-            wall.id = format!("t{f}-{}", wall.id).parse().expect("an id");
-            wall.floor = id.parse().expect("an id");
-            apply(&mut site, &Edit::PutWall { wall }).expect("a wall that stands");
-        }
-        put(
-            &mut site,
-            serde_json::json!({"do": "put-slab", "slab": {"id": format!("s{f}"), "floor": id, "construction": "slab-reinforced-200"}}),
-        );
-        for d in 0..200 {
-            let kind = if d == 0 {
-                "hub"
-            } else if d % 2 == 0 {
-                "switch-neutral"
-            } else {
-                "sensor-battery"
-            };
-            let (point, x, y) = (
-                format!("p{f}-{d}"),
-                f64::from(d % 25) * 1.25 + 0.7,
-                f64::from(d / 25) * 1.45 + 0.6,
-            );
-            put(
-                &mut site,
-                serde_json::json!({"do": "put-point", "point": {"id": point, "name": point, "floor": id, "at": [x, y], "height_m": 1.2, "kind": "switch", "neutral": "seen"}}),
-            );
-            put(
-                &mut site,
-                serde_json::json!({"do": "put-device", "device": {"id": format!("d{f}-{d}"), "name": format!("d{f}-{d}"), "point": point, "kind": kind, "network": format!("n{f}")}}),
-            );
-        }
-    }
-    site
 }
 
 /// Square rooms of 4 m, as many as have about `count` walls.

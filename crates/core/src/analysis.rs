@@ -103,15 +103,17 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
     let target = site.job.confidence.target_margin(sigma);
     let sure = Sure { sigma, z: quantile(site.job.confidence.get()) };
     let model = options.model.calibrated(site.calibration.as_ref());
-    let mut networks = Vec::new();
+    let mut networks: Vec<NetworkAnalysis> = Vec::new();
     for network in &site.networks {
         let frequency = site.job.region.frequency(network.system, None);
         let before = earlier.and_then(|e| {
             e.networks.iter().find(|n| n.network == network.id && n.medium.frequency() == frequency)
         });
-        let medium = before.map_or_else(
+        // Networks at one frequency share prices, and with them the legs between jambs.
+        let priced = before.or_else(|| networks.iter().find(|n| n.medium.frequency() == frequency));
+        let medium = priced.map_or_else(
             || Medium::new(&structure, frequency, model),
-            |before| before.medium.with(model),
+            |priced| priced.medium.with(model),
         );
         let members = site.devices.iter().filter(|d| d.network == network.id);
         let mut nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network)).collect();

@@ -2,18 +2,22 @@
 //!
 //! Each draw adds shadowing to every link that is alike where links run close together: a normal
 //! field over the house with correlation `exp(−d/3 m)` gives each end a value, and a link gets
-//! `(X_a + X_b)/√2` times its deviation. A device is reached in a draw when a route within the hop
-//! limit has margin left on every hop. Seeded: the same seed gives the same answer.
+//! `(X_a + X_b)/√2` times its deviation. Networks share the field: what a wall or a wardrobe does to
+//! one it does to the other. A device is reached in a draw when a route within the hop limit has
+//! margin left on every hop. Seeded: the same seed gives the same answer.
 
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};
 
-use crate::analysis::NetworkAnalysis;
-use crate::network::Node;
-use crate::site::DeviceId;
+use crate::analysis::{Analysis, NetworkAnalysis};
+use crate::geometry::Place;
+use crate::site::{DeviceId, NetworkId};
+use crate::units::Db;
 
 /// Distance over which shadowing is alike, in metres; *planning value*.
 const ALIKE_OVER_M: f64 = 3.0;
+/// A link that is short by more than this many deviations is there in no draw.
+const HOPELESS: f64 = 7.0;
 
 /// How many draws, and from which seed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -30,104 +34,160 @@ impl Default for Budget {
     }
 }
 
-/// The chances that were found.
+/// The chances of a house.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Chances {
     /// How many draws they rest on; fewer than asked for when it was stopped.
     pub draws: u32,
-    /// For each node of the network, the share of draws in which it is reached.
+    /// Those of each network.
+    pub networks: Vec<NetworkChances>,
+    /// The share of draws in which every device of every network is reached.
+    pub all: f64,
+}
+
+/// The chances of one network.
+#[derive(Clone, Debug, PartialEq)]
+pub struct NetworkChances {
+    /// Which.
+    pub network: NetworkId,
+    /// For each of its nodes, the share of draws in which it is reached.
     pub reached: Vec<(DeviceId, f64)>,
     /// The share of draws in which all are reached.
     pub all: f64,
 }
 
 impl Chances {
+    /// The chances of one network.
+    pub fn of_network(&self, network: &NetworkId) -> Option<&NetworkChances> {
+        self.networks.iter().find(|n| n.network == *network)
+    }
+
     /// The chance of one device.
     pub fn of(&self, device: &DeviceId) -> Option<f64> {
-        self.reached.iter().find(|(d, _)| d == device).map(|(_, p)| *p)
+        let all = self.networks.iter().flat_map(|n| &n.reached);
+        all.clone().find(|(d, _)| d == device).map(|(_, p)| *p)
     }
 }
 
 /// Draws houses until the budget is spent or `go_on` says no; it is asked after every hundred draws
 /// with how many are done.
-pub fn chances(
-    network: &NetworkAnalysis,
-    budget: Budget,
-    go_on: &mut dyn FnMut(u32) -> bool,
-) -> Chances {
-    let count = network.nodes.len();
-    let field = Field::over(&network.nodes);
+pub fn chances(analysis: &Analysis, budget: Budget, go_on: &mut dyn FnMut(u32) -> bool) -> Chances {
+    let places: Vec<Place> =
+        analysis.networks.iter().flat_map(|n| &n.nodes).map(|node| node.place).collect();
+    let field = Field::over(&places);
     let mut random = ChaCha8Rng::seed_from_u64(budget.seed);
-    let mut hits = vec![0u32; count];
+    let mut tallies: Vec<Tally<'_>> = analysis.networks.iter().map(Tally::new).collect();
     let (mut all, mut draws) = (0u32, 0u32);
-    let mut values = vec![0.0; count];
+    let mut values = vec![0.0; places.len()];
     while draws < budget.draws {
         field.draw(&mut random, &mut values);
-        let reached = reached_in(network, &values);
-        for (hit, reached) in hits.iter_mut().zip(&reached) {
-            *hit += u32::from(*reached);
+        let (mut rest, mut whole) = (values.as_slice(), true);
+        for tally in &mut tallies {
+            let (own, others) = rest.split_at(tally.network.nodes.len());
+            whole &= tally.draw(own);
+            rest = others;
         }
-        all += u32::from(reached.iter().all(|r| *r));
+        all += u32::from(whole);
         draws += 1;
         if draws.is_multiple_of(100) && !go_on(draws) {
             break;
         }
     }
     let share = |hits: u32| f64::from(hits) / f64::from(draws.max(1));
-    let devices = network.nodes.iter().map(|n| n.device.clone());
-    Chances {
-        draws,
-        reached: devices.zip(hits.iter().map(|h| share(*h))).collect(),
-        all: share(all),
-    }
+    let of_network = |tally: Tally<'_>| {
+        let devices = tally.network.nodes.iter().map(|n| n.device.clone());
+        NetworkChances {
+            network: tally.network.network.clone(),
+            reached: devices.zip(tally.hits.iter().map(|h| share(*h))).collect(),
+            all: share(tally.all),
+        }
+    };
+    Chances { draws, networks: tallies.into_iter().map(of_network).collect(), all: share(all) }
 }
 
-/// Breadth first over the links that have margin in this draw.
-fn reached_in(network: &NetworkAnalysis, values: &[f64]) -> Vec<bool> {
-    let count = network.nodes.len();
-    let mut heard: Vec<Vec<usize>> = vec![Vec::new(); count];
-    for link in &network.links.all {
-        let shadow = (values[link.a] + values[link.b]) * std::f64::consts::FRAC_1_SQRT_2;
-        if link.margin().get() + shadow * link.sigma.get() >= 0.0 {
-            heard[link.a].push(link.b);
-            heard[link.b].push(link.a);
+/// What has been counted of one network so far.
+struct Tally<'a> {
+    network: &'a NetworkAnalysis,
+    /// Links that some draw may have: ends, margin and deviation.
+    links: Vec<(usize, usize, f64, f64)>,
+    hits: Vec<u32>,
+    all: u32,
+    heard: Vec<Vec<usize>>,
+}
+
+impl<'a> Tally<'a> {
+    fn new(network: &'a NetworkAnalysis) -> Self {
+        let count = network.nodes.len();
+        let hoped =
+            network.links.all.iter().filter(|l| l.margin() + l.sigma * HOPELESS >= Db::ZERO);
+        Self {
+            network,
+            links: hoped.map(|l| (l.a, l.b, l.margin().get(), l.sigma.get())).collect(),
+            hits: vec![0; count],
+            all: 0,
+            heard: vec![Vec::new(); count],
         }
     }
-    let is_down = |n: usize| network.down.get(n).copied().unwrap_or(false);
-    let mut reached = vec![false; count];
-    let mut frontier: Vec<usize> = network.hubs.iter().copied().filter(|h| !is_down(*h)).collect();
-    for &hub in &frontier {
-        reached[hub] = true;
-    }
-    for _ in 0..network.rule.most_hops {
-        let mut next = Vec::new();
-        for &from in frontier.iter().filter(|n| network.nodes[**n].carries_others()) {
-            for &to in &heard[from] {
-                if !reached[to] && !is_down(to) {
-                    reached[to] = true;
-                    next.push(to);
-                }
+
+    /// Counts who is reached in a draw; whether all are.
+    fn draw(&mut self, values: &[f64]) -> bool {
+        self.heard.iter_mut().for_each(Vec::clear);
+        for &(a, b, margin, sigma) in &self.links {
+            let shadow = (values[a] + values[b]) * std::f64::consts::FRAC_1_SQRT_2;
+            if margin + shadow * sigma >= 0.0 {
+                self.heard[a].push(b);
+                self.heard[b].push(a);
             }
         }
-        frontier = next;
+        let reached = self.reached();
+        for (hit, reached) in self.hits.iter_mut().zip(&reached) {
+            *hit += u32::from(*reached);
+        }
+        let all = reached.iter().all(|r| *r);
+        self.all += u32::from(all);
+        all
     }
-    reached
+
+    /// Breadth first over the links that have margin in this draw.
+    fn reached(&self) -> Vec<bool> {
+        let network = self.network;
+        let is_down = |n: usize| network.down.get(n).copied().unwrap_or(false);
+        let mut reached = vec![false; network.nodes.len()];
+        let mut frontier: Vec<usize> =
+            network.hubs.iter().copied().filter(|h| !is_down(*h)).collect();
+        for &hub in &frontier {
+            reached[hub] = true;
+        }
+        for _ in 0..network.rule.most_hops {
+            let mut next = Vec::new();
+            for &from in frontier.iter().filter(|n| network.nodes[**n].carries_others()) {
+                for &to in &self.heard[from] {
+                    if !reached[to] && !is_down(to) {
+                        reached[to] = true;
+                        next.push(to);
+                    }
+                }
+            }
+            frontier = next;
+        }
+        reached
+    }
 }
 
-/// A normal field at the places of the nodes: the Cholesky factor of its correlations.
+/// A normal field at the places of all radios: the Cholesky factor of its correlations.
 struct Field {
     factor: Vec<Vec<f64>>,
 }
 
 impl Field {
-    fn over(nodes: &[Node]) -> Self {
+    fn over(places: &[Place]) -> Self {
         let alike = |i: usize, j: usize| {
-            let d = nodes[i].place.distance(nodes[j].place);
+            let d = places[i].distance(places[j]);
             // A hair on the diagonal keeps two radios in one place from making it singular.
             (-d / ALIKE_OVER_M).exp() + if i == j { 1e-9 } else { 0.0 }
         };
-        let mut factor: Vec<Vec<f64>> = Vec::with_capacity(nodes.len());
-        for i in 0..nodes.len() {
+        let mut factor: Vec<Vec<f64>> = Vec::with_capacity(places.len());
+        for i in 0..places.len() {
             let mut row: Vec<f64> = Vec::with_capacity(i + 1);
             #[expect(clippy::needless_range_loop, reason = "the indices of the formula")]
             for j in 0..=i {

@@ -5,6 +5,7 @@ use crate::geometry::structure::Surface;
 use crate::network::Node;
 use crate::network::link::received;
 use crate::propagation::bounce::Mirror;
+use crate::propagation::doorway::Station;
 use crate::propagation::{Cause, Medium, Term, WayKind};
 use crate::site::{OpeningKind, SlabId, WallId};
 use crate::units::{Db, Dbm, Metres, typographic};
@@ -55,6 +56,8 @@ pub struct Stair {
     pub loss: Db,
     /// Where it happens, from the sender.
     pub at: Metres,
+    /// Layers whose material is not stated at this frequency: the loss is an extrapolation.
+    pub extrapolated: Vec<&'static str>,
 }
 
 /// A hop in one direction.
@@ -93,7 +96,18 @@ impl Staircase {
 
 /// The staircase of the hop from `from` to `to`.
 pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Staircase {
-    let (main, others) = medium.explain(from.place, to.place);
+    let (a, b) = (medium.station(from.place), medium.station(to.place));
+    staircase_between(medium, (from, &a), (to, &b), target)
+}
+
+/// [`staircase`] for nodes whose stations are at hand: for many hops of the same radios.
+pub fn staircase_between(
+    medium: &Medium,
+    (from, a): (&Node, &Station),
+    (to, b): (&Node, &Station),
+    target: Db,
+) -> Staircase {
+    let (main, others) = medium.explain_between(a, b);
     let length = main.length;
     let own: Db = main.terms.iter().map(|t| t.loss).sum::<Db>();
     let carried = main
@@ -103,11 +117,18 @@ pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Stairca
         .map(|t| t.loss)
         .sum::<Db>();
     let mut steps = Vec::new();
-    let mut push = |of, name: &str, loss: Db, at: f64| {
+    let mut add = |of, name: &str, loss: Db, at: f64, extrapolated| {
         if loss != Db::ZERO {
-            steps.push(Stair { of, name: name.to_owned(), loss, at: Metres::new(at) });
+            steps.push(Stair {
+                of,
+                name: name.to_owned(),
+                loss,
+                at: Metres::new(at),
+                extrapolated,
+            });
         }
     };
+    let mut push = |of, name: &str, loss: Db, at: f64| add(of, name, loss, at, Vec::new());
     push(StepOf::SendingAntenna, "sending antenna", -from.radio.antenna, 0.0);
     let around = |node: &Node| {
         let hand = [("hand and body", node.hand)];
@@ -118,8 +139,9 @@ pub fn staircase(medium: &Medium, from: &Node, to: &Node, target: Db) -> Stairca
     }
     for term in &main.terms {
         let (of, name) = describe(medium, term, length);
-        push(of, &name, term.loss, term.t * length);
+        add(of, &name, term.loss, term.t * length, medium.extrapolated(term.cause).to_vec());
     }
+    let mut push = |of, name: &str, loss: Db, at: f64| add(of, name, loss, at, Vec::new());
     for (name, loss) in around(to) {
         push(StepOf::AroundHearer, name, loss, length);
     }

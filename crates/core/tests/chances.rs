@@ -26,7 +26,7 @@ fn one_link_alone_is_reached_as_often_as_the_normal_curve_says() {
     let link = network.links.all[0];
     let want = link_confidence(link.margin(), link.sigma);
     assert!((0.55..0.95).contains(&want), "{want}");
-    let found = chances(network, Budget { draws: 20_000, seed: 7 }, &mut |_| true);
+    let found = chances(&analysis, Budget { draws: 20_000, seed: 7 }, &mut |_| true);
     // Far apart, the two ends are all but independent; ±3 standard errors of 20,000 draws.
     let error = 3.0 * (want * (1.0 - want) / 20_000.0_f64).sqrt() + 0.005;
     assert!((found.all - want).abs() < error, "{} {want}", found.all);
@@ -35,23 +35,56 @@ fn one_link_alone_is_reached_as_often_as_the_normal_curve_says() {
 #[test]
 fn the_same_seed_gives_the_same_answer_and_another_one_a_near_one() {
     let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
-    let network = &analysis.networks[0];
-    let draw = |seed| chances(network, Budget { draws: 2000, seed }, &mut |_| true);
+    let draw = |seed| chances(&analysis, Budget { draws: 2000, seed }, &mut |_| true);
     let (one, same, other) = (draw(1), draw(1), draw(2));
     assert_eq!(one, same);
     assert!((one.all - other.all).abs() < 0.06, "{} {}", one.all, other.all);
     // All are reached less often than the least sure of them.
-    let least = one.reached.iter().map(|(_, p)| *p).fold(1.0, f64::min);
-    assert!(one.all <= least);
+    for network in &one.networks {
+        let least = network.reached.iter().map(|(_, p)| *p).fold(1.0, f64::min);
+        assert!(network.all <= least && one.all <= network.all, "{network:?}");
+    }
 }
 
 #[test]
 fn it_stops_when_told_and_says_how_far_it_came() {
     let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
     let mut told = Vec::new();
-    let found = chances(&analysis.networks[0], Budget::default(), &mut |done| {
+    let found = chances(&analysis, Budget::default(), &mut |done| {
         told.push(done);
         done < 300
     });
     assert_eq!((told, found.draws), (vec![100, 200, 300], 300));
+}
+
+/// A second network whose radios stand where those of the first do.
+fn twice_in_the_same_places(steep: &serde_json::Value) -> dot_reach_core::Analysis {
+    let mut second = device("c", "hub", [0.0, 0.0]);
+    second["edits"][1]["device"]["network"] = json!("m");
+    let mut far = device("d", "sensor-battery", [15.0, 0.0]);
+    far["edits"][1]["device"]["network"] = json!("m");
+    let site = with(
+        bare(System::Zigbee),
+        &[
+            steep.clone(),
+            json!({"do": "put-network", "network": {"id": "m", "name": "Other", "system": "zigbee"}}),
+            device("a", "hub", [0.0, 0.0]),
+            device("b", "sensor-battery", [15.0, 0.0]),
+            second,
+            far,
+        ],
+    );
+    analyse(&Arc::new(site), &Options::default())
+}
+
+#[test]
+fn networks_in_the_same_places_are_reached_in_the_same_houses() {
+    let steep = json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
+        "sigma_db": 6.0, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}});
+    let analysis = twice_in_the_same_places(&steep);
+    let found = chances(&analysis, Budget::default(), &mut |_| true);
+    let [one, other] = &found.networks[..] else { panic!("two networks") };
+    assert!((0.4..0.95).contains(&one.all), "{}", one.all);
+    // Were they independent, the house would have all in only the product of both.
+    assert!((found.all - one.all).abs() < 0.01 && (one.all - other.all).abs() < 0.01, "{found:?}");
 }

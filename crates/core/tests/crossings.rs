@@ -62,7 +62,7 @@ fn by_fan(structure: &Structure, fan: &Fan, to: Place) -> Vec<Crossing> {
 fn snapped(walls: Vec<Drawn>) -> Vec<Drawn> {
     let snap = |[x, y]: [f64; 2]| [half(x), half(y)];
     let snapped = walls.into_iter().map(|(a, b, c)| (snap(a), snap(b), c));
-    snapped.filter(|(a, b, _)| a != b).collect()
+    snapped.filter(|(a, b, _)| (a[0] - b[0]).hypot(a[1] - b[1]) > 0.2).collect()
 }
 
 fn half(v: f64) -> f64 {

@@ -1,5 +1,6 @@
 //! Commands that compute and print.
 
+use std::io::{BufWriter, Write};
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse as compute};
@@ -21,8 +22,10 @@ use crate::Failure;
 pub(crate) fn analyse(site: &Site, json: bool) -> Result<(), Failure> {
     let analysis = compute(&Arc::new(site.clone()), &Options::default());
     if json {
-        println!("{}", serde_json::to_string_pretty(&analysis_json::value(&analysis))?);
-        return Ok(());
+        let mut out = BufWriter::new(std::io::stdout().lock());
+        analysis_json::write(&analysis, &mut out)?;
+        writeln!(out)?;
+        return Ok(out.flush()?);
     }
     println!("{}: target margin {}, model ± {}", site.job.name, analysis.target, analysis.sigma);
     for (network, place, outcome) in ledger_csv::rows(&analysis) {

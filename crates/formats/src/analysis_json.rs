@@ -2,76 +2,141 @@
 //!
 //! Key names stay stable. Levels are dBm, losses and margins dB, lengths metres.
 
+use std::io::Write;
+
 use dot_reach_core::Analysis;
 use dot_reach_core::analysis::NetworkAnalysis;
-use dot_reach_core::network::{Hop, Outcome};
+use dot_reach_core::network::{Hop, Link, Outcome};
+use dot_reach_core::propagation::doorway::Station;
 use dot_reach_core::radio::air::{ChannelScore, advise};
 use dot_reach_core::radio::modulation::Delivery;
 use dot_reach_core::simulate::{Budget, Chances, chances};
-use dot_reach_core::staircase::{Staircase, StepOf, staircase};
+use dot_reach_core::staircase::{Staircase, StepOf, staircase_between};
+use serde::ser::{Serialize, SerializeMap, Serializer};
 use serde_json::{Value, json};
 
+/// Writes the analysis link by link: a big job has more of them than fit in memory as values.
+///
+/// # Errors
+/// When the output cannot be written.
+pub fn write(analysis: &Analysis, to: impl Write) -> Result<(), serde_json::Error> {
+    serde_json::to_writer_pretty(to, &Document::new(analysis))
+}
+
 /// The analysis as one value.
-pub fn value(analysis: &Analysis) -> Value {
-    let findings: Vec<_> = analysis
-        .findings
-        .iter()
-        .map(|f| json!({ "weight": format!("{:?}", f.weight).to_lowercase(), "rule": f.rule, "text": f.text, "cure": f.cure, "network": f.network, "device": f.device, "point": f.point }))
-        .collect();
+///
+/// # Errors
+/// None that numbers and words can cause.
+pub fn value(analysis: &Analysis) -> Result<Value, serde_json::Error> {
+    serde_json::to_value(Document::new(analysis))
+}
+
+struct Document<'a> {
+    analysis: &'a Analysis,
+    chances: Chances,
+}
+
+impl<'a> Document<'a> {
+    fn new(analysis: &'a Analysis) -> Self {
+        Self { analysis, chances: chances(analysis, Budget::default(), &mut |_| true) }
+    }
+}
+
+impl Serialize for Document<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        let (analysis, chances) = (self.analysis, &self.chances);
+        let findings: Vec<_> = analysis
+            .findings
+            .iter()
+            .map(|f| json!({ "weight": format!("{:?}", f.weight).to_lowercase(), "rule": f.rule, "text": f.text, "cure": f.cure, "network": f.network, "device": f.device, "point": f.point }))
+            .collect();
+        let mut map = to.serialize_map(None)?;
+        map.serialize_entry("job", &analysis.site.job.name)?;
+        map.serialize_entry("confidence", &analysis.site.job.confidence)?;
+        map.serialize_entry("sigma_db", &analysis.sigma)?;
+        map.serialize_entry("target_margin_db", &analysis.target)?;
+        map.serialize_entry("probability_all_reached", &chances.all)?;
+        map.serialize_entry("draws", &chances.draws)?;
+        map.serialize_entry("findings", &findings)?;
+        let network = |network| NetworkDocument { analysis, network, chances };
+        let networks = analysis.networks.iter().map(network);
+        map.serialize_entry("networks", &OneByOne(|| networks.clone()))?;
+        map.end()
+    }
+}
+
+/// A list whose entries are made while they are written.
+struct OneByOne<F>(F);
+
+impl<F: Fn() -> I, I: Iterator<Item: Serialize>> Serialize for OneByOne<F> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_seq((self.0)())
+    }
+}
+
+struct NetworkDocument<'a> {
+    analysis: &'a Analysis,
+    network: &'a NetworkAnalysis,
+    chances: &'a Chances,
+}
+
+impl Serialize for NetworkDocument<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        let (network, chances) = (self.network, self.chances);
+        let all = chances.of_network(&network.network).map(|c| c.all);
+        let mut map = to.serialize_map(None)?;
+        map.serialize_entry("id", &network.network)?;
+        map.serialize_entry("name", &network.name)?;
+        map.serialize_entry("system", &network.system)?;
+        map.serialize_entry("frequency_mhz", &network.medium.frequency())?;
+        map.serialize_entry("channel", &network.channel)?;
+        map.serialize_entry("probability_all_reached", &all)?;
+        map.serialize_entry("draws", &chances.draws)?;
+        map.serialize_entry("limits", &limits(network))?;
+        map.serialize_entry("channels", &channels(network))?;
+        let outcomes = network.outcomes.iter().enumerate();
+        let devices = outcomes.map(|(place, outcome)| device(network, place, outcome, chances));
+        map.serialize_entry("devices", &OneByOne(|| devices.clone()))?;
+        let stations: Vec<_> =
+            network.nodes.iter().map(|n| network.medium.station(n.place)).collect();
+        let delivery = Delivery::new(network.rule.modulation, self.analysis.sigma);
+        let links = network.links.all.iter().map(|l| link(network, &stations, l, &delivery));
+        map.serialize_entry("links", &OneByOne(|| links.clone()))?;
+        map.end()
+    }
+}
+
+fn link(
+    network: &NetworkAnalysis,
+    stations: &[Station],
+    link: &Link,
+    delivery: &Delivery,
+) -> Value {
+    let end = |n: usize| (&network.nodes[n], &stations[n]);
+    let (a, b) = (end(link.a), end(link.b));
+    let out = staircase_between(&network.medium, a, b, link.target);
+    let back = staircase_between(&network.medium, b, a, link.target);
     json!({
-        "job": analysis.site.job.name,
-        "confidence": analysis.site.job.confidence,
-        "sigma_db": analysis.sigma,
-        "target_margin_db": analysis.target,
-        "networks": analysis.networks.iter().map(|n| network(analysis, n)).collect::<Vec<_>>(),
-        "findings": findings,
+        "a": a.0.device, "b": b.0.device,
+        "distance_m": a.0.place.distance(b.0.place), "path_loss_db": link.path_loss,
+        "sigma_db": link.sigma, "target_margin_db": link.target, "way": out.way,
+        "other_ways": out.others.iter().map(|(way, weaker)| json!({ "way": way, "weaker_db": weaker })).collect::<Vec<_>>(),
+        "a_to_b": direction(&out, delivery), "b_to_a": direction(&back, delivery),
     })
 }
 
-fn network(analysis: &Analysis, network: &NetworkAnalysis) -> Value {
-    let medium = &network.medium;
-    let delivery = Delivery::new(network.rule.modulation, analysis.sigma);
-    let links: Vec<_> = network
-        .links
-        .all
-        .iter()
-        .map(|link| {
-            let (a, b) = (&network.nodes[link.a], &network.nodes[link.b]);
-            let out = staircase(medium, a, b, link.target);
-            let back = staircase(medium, b, a, link.target);
-            json!({
-                "a": a.device, "b": b.device,
-                "distance_m": a.place.distance(b.place), "path_loss_db": link.path_loss,
-                "sigma_db": link.sigma, "target_margin_db": link.target, "way": out.way,
-                "other_ways": out.others.iter().map(|(way, weaker)| json!({ "way": way, "weaker_db": weaker })).collect::<Vec<_>>(),
-                "a_to_b": direction(&out, &delivery), "b_to_a": direction(&back, &delivery),
-            })
+/// The adviser's scores, the best channel first; nothing where the system has no channels.
+fn channels(network: &NetworkAnalysis) -> Vec<Value> {
+    if !network.rule.has_channels {
+        return Vec::new();
+    }
+    let score = |s: ChannelScore| {
+        json!({
+            "channel": s.channel, "worst_spare_db": s.worst, "mean_spare_db": s.mean,
+            "links_below_target": s.below, "reason": s.reason,
         })
-        .collect();
-    let chances = chances(network, Budget::default(), &mut |_| true);
-    let devices: Vec<_> = network
-        .outcomes
-        .iter()
-        .enumerate()
-        .map(|(place, outcome)| device(network, place, outcome, &chances))
-        .collect();
-    let channels: Vec<_> = if network.rule.has_channels {
-        let score = |s: ChannelScore| {
-            json!({
-                "channel": s.channel, "worst_spare_db": s.worst, "mean_spare_db": s.mean,
-                "links_below_target": s.below, "reason": s.reason,
-            })
-        };
-        advise(network).into_iter().map(score).collect()
-    } else {
-        Vec::new()
     };
-    json!({
-        "id": network.network, "name": network.name, "system": network.system,
-        "frequency_mhz": network.medium.frequency(), "channel": network.channel,
-        "probability_all_reached": chances.all, "draws": chances.draws,
-        "limits": limits(network), "channels": channels, "devices": devices, "links": links,
-    })
+    advise(network).into_iter().map(score).collect()
 }
 
 fn limits(network: &NetworkAnalysis) -> Value {
@@ -132,7 +197,7 @@ fn terms(stairs: &Staircase) -> Vec<Value> {
         .iter()
         .map(|step| {
             let (cause, id) = cause(&step.of);
-            json!({ "cause": cause, "id": id, "name": step.name, "loss_db": step.loss, "at_m": step.at })
+            json!({ "cause": cause, "id": id, "name": step.name, "loss_db": step.loss, "at_m": step.at, "extrapolated": step.extrapolated })
         })
         .collect()
 }

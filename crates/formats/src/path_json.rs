@@ -39,6 +39,7 @@ fn terms(medium: &Medium, terms: &[Term], length: f64) -> Vec<Value> {
         let (cause, id) = cause(&of);
         json!({
             "cause": cause, "id": id, "name": name, "loss_db": term.loss, "at_m": term.t * length,
+            "extrapolated": medium.extrapolated(term.cause),
         })
     };
     terms.iter().map(term).collect()

@@ -89,7 +89,7 @@ fn readings_written_and_read_are_the_same_levels() {
 #[test]
 fn the_terms_of_every_link_add_up_to_its_level() {
     let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
-    let value = analysis_json::value(&analysis);
+    let value = analysis_json::value(&analysis).unwrap();
     let number = |v: &serde_json::Value| v.as_f64().unwrap_or(f64::NAN);
     let mut seen = 0;
     for network in value["networks"].as_array().unwrap() {

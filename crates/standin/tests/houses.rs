@@ -8,7 +8,7 @@ use dot_reach_core::network::Band;
 use dot_reach_core::radio::air::advise;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Neutral;
-use dot_reach_standin::houses::{larkfield_mill, quay_court, tern_row};
+use dot_reach_standin::houses::{larkfield_mill, quay_court, tern_row, tower};
 
 #[test]
 fn nothing_of_the_mill_is_refused() {
@@ -60,4 +60,11 @@ fn the_guesthouse_is_large_and_whole() {
     let outcomes = analysis.networks.iter().flat_map(|n| &n.outcomes);
     let reached = outcomes.filter(|o| o.band >= Band::Thin).count();
     assert!(reached > 350, "{reached}");
+}
+
+#[test]
+fn the_tower_is_ten_floors_with_a_network_each() {
+    let site = tower();
+    assert_eq!((site.floors.len(), site.networks.len(), site.devices.len()), (10, 10, 2000));
+    assert!(site.walls.iter().all(|w| site.floors.get(&w.floor).is_some()), "every wall has its floor");
 }

@@ -31,7 +31,7 @@ pub struct App {
 struct Memory {
     analysis: Option<Arc<Analysis>>,
     surfaces: Vec<(NetworkId, Arc<Coverage>)>,
-    chances: Vec<(NetworkId, Arc<Analysis>, Arc<Chances>)>,
+    chances: Option<(Arc<Analysis>, Arc<Chances>)>,
 }
 
 /// A job has a new revision.
@@ -121,36 +121,25 @@ impl App {
         Some(surface)
     }
 
-    /// Draws many houses for one network and keeps the chances; `go_on` is told how far it is and
-    /// may stop it.
+    /// Draws many houses and keeps the chances; `go_on` is told how far it is and may stop it.
     pub(crate) fn find_chances(
         &self,
         job: &JobId,
         analysis: &Arc<Analysis>,
-        network: &NetworkId,
         go_on: &mut dyn FnMut(u32) -> bool,
-    ) -> Option<Arc<Chances>> {
-        let found = analysis.networks.iter().find(|n| n.network == *network)?;
-        let found = Arc::new(chances(found, Budget::default(), go_on));
+    ) -> Arc<Chances> {
+        let found = Arc::new(chances(analysis, Budget::default(), go_on));
         let mut memory = self.memory.lock().unwrap_or_else(PoisonError::into_inner);
-        let kept = &mut memory.entry(job.clone()).or_default().chances;
-        kept.retain(|(n, ..)| n != network);
-        kept.push((network.clone(), Arc::clone(analysis), Arc::clone(&found)));
-        Some(found)
+        memory.entry(job.clone()).or_default().chances =
+            Some((Arc::clone(analysis), Arc::clone(&found)));
+        found
     }
 
     /// The chances found for this very analysis, if any.
-    pub(crate) fn chances(
-        &self,
-        job: &JobId,
-        analysis: &Arc<Analysis>,
-        network: &NetworkId,
-    ) -> Option<Arc<Chances>> {
-        let kept = self.memory(job).chances;
-        let same = |a: &Arc<Analysis>| {
-            Arc::ptr_eq(&a.site, &analysis.site) && a.options == analysis.options
-        };
-        kept.into_iter().find(|(n, a, _)| n == network && same(a)).map(|(_, _, c)| c)
+    pub(crate) fn chances(&self, job: &JobId, analysis: &Arc<Analysis>) -> Option<Arc<Chances>> {
+        let (of, found) = self.memory(job).chances?;
+        let same = Arc::ptr_eq(&of.site, &analysis.site) && of.options == analysis.options;
+        same.then_some(found)
     }
 
     pub(crate) fn announce(&self, news: News) {

@@ -8,7 +8,7 @@ use actix_web::{HttpRequest, HttpResponse, get, rt, web};
 use actix_ws::{AggregatedMessage, Session};
 use dot_reach_core::geometry::snap;
 use dot_reach_core::simulate::Budget;
-use dot_reach_core::site::{Edit, FloorId, NetworkId, Site, Spot, apply};
+use dot_reach_core::site::{Edit, FloorId, Site, Spot, apply};
 use dot_reach_core::units::Metres;
 use dot_reach_store::JobId;
 use futures_util::StreamExt;
@@ -31,7 +31,7 @@ enum Ask {
     /// The Reach page as it would be after an edit that is not made.
     Preview { seq: u64, edit: Box<Edit>, view: reach::Query },
     /// Draw many houses: how sure is each device, and are all.
-    Chances { network: NetworkId, view: reach::Query },
+    Chances { view: reach::Query },
     /// Stop drawing.
     Stop,
     /// Where a drawn place comes to lie.
@@ -125,8 +125,8 @@ async fn answer(
         }
     };
     let answer = match ask {
-        Ask::Chances { network, view } => {
-            draw(app, job, network, &view, drawing);
+        Ask::Chances { view } => {
+            draw(app, job, &view, drawing);
             return None;
         }
         Ask::Stop => {
@@ -146,13 +146,7 @@ async fn answer(
 }
 
 /// Starts drawing houses beside the channel; it tells how far it is and when it is done.
-fn draw(
-    app: &web::Data<App>,
-    job: &JobId,
-    network: NetworkId,
-    view: &reach::Query,
-    drawing: &Drawing,
-) {
+fn draw(app: &web::Data<App>, job: &JobId, view: &reach::Query, drawing: &Drawing) {
     let (teller, stop) = (drawing.teller.clone(), Arc::clone(&drawing.stop));
     let (shared, job, options) = (app.clone(), job.clone(), reach::options(view));
     stop.store(false, Ordering::Relaxed);
@@ -167,8 +161,8 @@ fn draw(
                 tell(json!({ "tell": "drawing", "done": done, "of": Budget::default().draws }));
                 !stop.load(Ordering::Relaxed)
             };
-            let found = app.find_chances(&job, &analysis, &network, &mut go_on);
-            tell(json!({ "tell": "chances", "draws": found.map_or(0, |c| c.draws) }));
+            let found = app.find_chances(&job, &analysis, &mut go_on);
+            tell(json!({ "tell": "chances", "draws": found.draws }));
         };
         // A drawing that broke off has told nothing: the page asks again.
         let _broken = shared.compute(work).await;

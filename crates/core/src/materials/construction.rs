@@ -218,6 +218,8 @@ fn refined(nodes: &[f64]) -> Vec<f64> {
 pub struct Priced {
     /// The part of the loss that is not the bare slab.
     pub clutter: Db,
+    /// Layers whose material is not stated at this frequency: the loss is an extrapolation.
+    pub extrapolated: Vec<&'static str>,
     through: Vec<f64>,
     back: Vec<f64>,
     lowest_cos: f64,
@@ -239,7 +241,8 @@ impl Priced {
             back.push(slab::loss_of(reflected).get());
         }
         let clutter = if measured.is_none() { construction.clutter_db } else { Db::ZERO };
-        Self { clutter, through: refined(&through), back: refined(&back), lowest_cos }
+        let extrapolated = construction.extrapolated_at(f);
+        Self { clutter, extrapolated, through: refined(&through), back: refined(&back), lowest_cos }
     }
 
     /// Loss of the slab at this cosine of the angle of incidence, without clutter.

@@ -105,6 +105,8 @@ pub struct Station {
     pub legs: Vec<Leg>,
     /// The jambs that it sees.
     pub seen: Vec<usize>,
+    /// The openings whose jambs it has legs to at all: jambs `2n` and `2n + 1` for each `n`.
+    pub near: Vec<usize>,
 }
 
 /// A place from which many cells at one height are looked at, with the jambs that its paths may

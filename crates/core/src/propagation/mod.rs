@@ -295,7 +295,7 @@ impl Medium {
     /// A place with its legs to all jambs, ready for many links.
     pub fn station(&self, place: Place) -> Station {
         if !self.model.doorways {
-            return Station { place, legs: Vec::new(), seen: Vec::new() };
+            return Station { place, legs: Vec::new(), seen: Vec::new(), near: Vec::new() };
         }
         let leg = |jamb: &Jamb| {
             let length = place.distance(jamb.at);
@@ -309,7 +309,10 @@ impl Medium {
         };
         let legs: Vec<_> = self.jambs.iter().map(leg).collect();
         let seen = (0..legs.len()).filter(|j| legs[*j].excess <= SEEN_THROUGH).collect();
-        Station { place, legs, seen }
+        let has_leg =
+            |pair: &usize| legs[2 * pair..2 * pair + 2].iter().any(|l| l.excess.is_finite());
+        let near = (0..legs.len() / 2).filter(has_leg).collect();
+        Station { place, legs, seen, near }
     }
 
     /// A place from which many cells at the height `z` are looked at.
@@ -434,7 +437,7 @@ impl Medium {
             return;
         }
         // Of the two jambs of an opening the better one carries.
-        for pair in 0..self.jambs.len() / 2 {
+        for &pair in &a.near {
             let best = [2 * pair, 2 * pair + 1]
                 .into_iter()
                 .filter_map(|j| {

@@ -1,6 +1,7 @@
 //! The ways of a signal one by one, with their terms: what the staircase shows.
 
 use super::bounce::Mirror;
+use super::doorway::Station;
 use super::{Excess, Medium, NONE, knife_edge_loss};
 use crate::geometry::Place;
 use crate::geometry::structure::Surface;
@@ -67,9 +68,10 @@ pub struct Way {
 }
 
 impl Medium {
-    /// Every way between two places that adds something, the strongest first; without calibration.
-    pub fn ways(&self, from: Place, to: Place) -> Vec<Way> {
-        let (a, b) = (self.station(from), self.station(to));
+    /// Every way between two stations that adds something, the strongest first; without
+    /// calibration.
+    pub fn ways(&self, a: &Station, b: &Station) -> Vec<Way> {
+        let (from, to) = (a.place, b.place);
         let straight = self.straight_power(from, to);
         let mut ways = vec![self.straight_way(from, to)];
         if self.model.reflections {
@@ -84,7 +86,7 @@ impl Medium {
                 ways.push(self.way(WayKind::Bounce(b.mirror), &[from, b.at, to], &[corner]));
             });
         }
-        self.visit_bent(&a, &b, &straight, &mut |bent| {
+        self.visit_bent(a, b, &straight, &mut |bent| {
             let bends: Vec<usize> = bent.bends.into_iter().flatten().collect();
             let mut places = vec![from];
             places.extend(bends.iter().map(|j| self.jambs[*j].at));
@@ -105,7 +107,12 @@ impl Medium {
     /// The strongest way as terms, with what the others add and what calibration found: they sum to
     /// [`Medium::loss`].
     pub fn explain(&self, from: Place, to: Place) -> (Way, Vec<Way>) {
-        let mut ways = self.ways(from, to);
+        self.explain_between(&self.station(from), &self.station(to))
+    }
+
+    /// [`Medium::explain`] for two stations that are at hand.
+    pub fn explain_between(&self, a: &Station, b: &Station) -> (Way, Vec<Way>) {
+        let mut ways = self.ways(a, b);
         let total = crate::units::power_sum(ways.iter().map(|w| w.loss));
         let others = ways.split_off(1);
         let mut main = ways.swap_remove(0);
@@ -118,6 +125,17 @@ impl Medium {
         push(Cause::Calibration, self.model.offset);
         main.loss = total + self.model.offset;
         (main, others)
+    }
+
+    /// Layers of what a term is of whose material is not stated at this frequency.
+    pub fn extrapolated(&self, cause: Cause) -> &[&'static str] {
+        let Cause::Slab(surface) = cause else { return &[] };
+        let construction = match surface {
+            Surface::Wall(wall) => Some(self.structure.walls[wall].construction),
+            Surface::Opening(wall, hole) => self.structure.walls[wall].openings[hole].construction,
+            Surface::Slab(slab) => Some(self.structure.slabs[slab].construction),
+        };
+        construction.and_then(|c| self.prices.get(c)).map_or(&[], |price| &price.extrapolated)
     }
 
     /// The straight way with its terms.

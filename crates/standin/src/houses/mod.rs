@@ -6,20 +6,23 @@ pub mod builder;
 pub mod larkfield_mill;
 pub mod quay_court;
 pub mod tern_row;
+pub mod tower;
 
 pub use larkfield_mill::larkfield_mill;
 pub use quay_court::quay_court;
 pub use tern_row::tern_row;
+pub use tower::tower;
 
 /// The names of the demo houses, the main one first.
 pub const NAMES: [&str; 3] = ["larkfield-mill", "quay-court", "tern-row"];
 
-/// The demo house of this name.
+/// The demo house of this name, or the tower, which is for measuring speed and memory.
 pub fn named(name: &str) -> Option<Site> {
     match name {
         "larkfield-mill" => Some(larkfield_mill()),
         "quay-court" => Some(quay_court()),
         "tern-row" => Some(tern_row()),
+        "tower" => Some(tower()),
         _ => None,
     }
 }

@@ -94,7 +94,7 @@ function click(event) {
 // Many houses are drawn on the server; a second press stops it.
 function toggleDrawing(button) {
   if (button.dataset.running) return void ask({ ask: "stop" });
-  if (ask({ ask: "chances", network: button.dataset.draw, view: query() })) button.dataset.running = "true";
+  if (ask({ ask: "chances", view: query() })) button.dataset.running = "true";
   else notice("There is no live channel just now; try again in a moment.");
 }
 

@@ -1,5 +1,6 @@
 //! The power staircase of one hop: distance along, level down.
 
+use std::collections::BTreeSet;
 use std::fmt::Write;
 
 use dot_reach_core::geometry::Place;
@@ -33,6 +34,8 @@ pub(crate) struct StairPanel {
     pub(crate) summary: String,
     pub(crate) way: String,
     pub(crate) others: Vec<(String, String)>,
+    /// Materials whose values are taken beyond the frequencies they are stated for.
+    pub(crate) extrapolated: String,
     pub(crate) corners: Vec<Place>,
     pub(crate) ticks: Vec<Tick>,
 }
@@ -53,6 +56,7 @@ pub(crate) struct Item {
     pub(crate) name: String,
     pub(crate) loss: String,
     pub(crate) wall: String,
+    pub(crate) is_extrapolated: bool,
 }
 
 /// A reading on the drawing.
@@ -268,6 +272,7 @@ pub(crate) fn panel(
         d: pen.d,
         way: stairs.way.clone(),
         others: stairs.others.iter().map(|(way, weaker)| (way.clone(), signed(-*weaker))).collect(),
+        extrapolated: extrapolated(stairs),
         corners: stairs.corners.clone(),
         treads,
         items,
@@ -284,7 +289,19 @@ fn wall_of(step: &Stair) -> String {
 }
 
 fn item(number: usize, step: &Stair) -> Item {
-    Item { number, name: step.name.clone(), loss: signed(-step.loss), wall: wall_of(step) }
+    Item {
+        number,
+        name: step.name.clone(),
+        loss: signed(-step.loss),
+        wall: wall_of(step),
+        is_extrapolated: !step.extrapolated.is_empty(),
+    }
+}
+
+/// Every material whose value is an extrapolation here, once.
+fn extrapolated(stairs: &Staircase) -> String {
+    let names: BTreeSet<_> = stairs.steps.iter().flat_map(|s| &s.extrapolated).copied().collect();
+    names.into_iter().collect::<Vec<_>>().join(", ")
 }
 
 /// A difference with its sign.

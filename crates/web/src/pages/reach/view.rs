@@ -52,6 +52,7 @@ pub(crate) struct View {
     pub(crate) height: String,
     pub(crate) legend: Vec<(&'static str, String)>,
     pub(crate) export: String,
+    pub(crate) house_chance: String,
     pub(crate) chance: String,
     pub(crate) draws: u32,
     pub(crate) q: String,
@@ -190,7 +191,7 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
             shown.iter().map(|p| network.nodes[*p].device.to_string()).collect();
         plan.isolate(&kept);
     }
-    let chances = network.and_then(|n| app.chances(job, &analysis, &n.network));
+    let chances = app.chances(job, &analysis);
     View {
         job: job.to_string(),
         floor: floor.map(|f| f.to_string()).unwrap_or_default(),
@@ -230,7 +231,17 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         height: format!("{:.1}", request.map_or(HEIGHT, |r| r.height).get()),
         legend: legend(quantity),
         export: export(network, query),
-        chance: chances.as_ref().map(|c| percent(c.all)).unwrap_or_default(),
+        chance: chances
+            .as_ref()
+            .and_then(|c| c.of_network(&network?.network))
+            .map(|c| percent(c.all))
+            .unwrap_or_default(),
+        // With one network the house is that network.
+        house_chance: chances
+            .as_ref()
+            .filter(|c| c.networks.len() > 1)
+            .map(|c| percent(c.all))
+            .unwrap_or_default(),
         draws: chances.as_ref().map_or(0, |c| c.draws),
         q: query.q.clone(),
         sort: sort_word(&query.sort),
