@@ -2,35 +2,11 @@
 
 mod common;
 
-use common::{bare, spot, walls, with};
+use common::{Wall, pierced, spot, walls};
 use dot_reach_core::geometry::Place;
 use dot_reach_core::geometry::fan::Fan;
-use dot_reach_core::geometry::structure::{Crossing, Doors, Structure, Surface};
-use dot_reach_core::radio::system::System;
+use dot_reach_core::geometry::structure::{Crossing, Structure, Surface};
 use proptest::prelude::*;
-use serde_json::{Value, json};
-
-type Drawn = ([f64; 2], [f64; 2], &'static str);
-
-/// A storey with these walls; every second one has a door and a hatch, every third is a low one.
-fn pierced(walls: &[Drawn]) -> Structure {
-    let put = |(i, (a, b, construction)): (usize, &Drawn)| -> Value {
-        let length = (a[0] - b[0]).hypot(a[1] - b[1]);
-        let mut wall = json!({"id": format!("w{i}"), "floor": "g", "a": a, "b": b, "construction": construction});
-        if i % 2 == 0 && length > 2.2 {
-            wall["openings"] = json!([
-                {"id": "d", "kind": "door", "start_m": 0.5, "width_m": 0.8, "height_m": 2.0, "construction": "door-hollow"},
-                {"id": "h", "kind": "open", "start_m": 1.5, "width_m": 0.5, "sill_m": 1.0, "height_m": 0.5, "construction": "door-hollow"},
-            ]);
-        }
-        if i % 3 == 0 {
-            wall["height_m"] = json!(1.25);
-        }
-        json!({"do": "put-wall", "wall": wall})
-    };
-    let edits: Vec<_> = walls.iter().enumerate().map(put).collect();
-    Structure::new(&with(bare(System::Zigbee), &edits), Doors::AsDrawn)
-}
 
 /// What two lists of crossings must share: the same surfaces, at the same place and angle. The
 /// last bits may differ, as they are reckoned from different ends.
@@ -59,7 +35,7 @@ fn by_fan(structure: &Structure, fan: &Fan, to: Place) -> Vec<Crossing> {
 }
 
 /// Snapped to half a metre: rays run along walls, through their ends and from on top of them.
-fn snapped(walls: Vec<Drawn>) -> Vec<Drawn> {
+fn snapped(walls: Vec<Wall>) -> Vec<Wall> {
     let snap = |[x, y]: [f64; 2]| [half(x), half(y)];
     let snapped = walls.into_iter().map(|(a, b, c)| (snap(a), snap(b), c));
     snapped.filter(|(a, b, _)| (a[0] - b[0]).hypot(a[1] - b[1]) > 0.2).collect()

@@ -4,7 +4,7 @@ mod common;
 
 use std::sync::Arc;
 
-use common::{spot, storey, walls, with};
+use common::{pierced, spot, storey, walls, with};
 use dot_reach_core::geometry::Place;
 use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::propagation::{Medium, Model, WayKind};
@@ -250,6 +250,22 @@ proptest! {
         let to = Place::new(b[0], b[1], z);
         let surface = medium.surface_loss(&medium.lookout(place(a), z), to, medium.bounce_gain(0));
         prop_assert!((surface - medium.loss(place(a), to)).get().abs() < 1e-9);
+    }
+
+    #[test]
+    fn a_surface_bends_as_a_link_does(w in walls(12), a in spot(), cells in prop::collection::vec(spot(), 12)) {
+        let model = Model { reflections: false, ..Model::default() };
+        let medium = Medium::new(&Arc::new(pierced(&w)), Megahertz::new(2440.0), model);
+        let lookout = medium.lookout(place(a), 1.2);
+        for cell in cells {
+            let to = place(cell);
+            let surface = medium.surface_loss(&lookout, to, medium.bounce_gain(0)).get();
+            let link = medium.loss(place(a), to).get();
+            let straight = medium.with(Model { doorways: false, ..model }).loss(place(a), to).get();
+            // A surface leaves out ways that are 10 dB below the straight one, a link 16 dB.
+            prop_assert!(surface - link > -1e-9 && surface - link < 1.5, "{surface} {link} {straight}");
+            prop_assert!(surface <= straight + 1e-9);
+        }
     }
 
     #[test]

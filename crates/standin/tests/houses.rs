@@ -66,5 +66,8 @@ fn the_guesthouse_is_large_and_whole() {
 fn the_tower_is_ten_floors_with_a_network_each() {
     let site = tower();
     assert_eq!((site.floors.len(), site.networks.len(), site.devices.len()), (10, 10, 2000));
-    assert!(site.walls.iter().all(|w| site.floors.get(&w.floor).is_some()), "every wall has its floor");
+    assert!(
+        site.walls.iter().all(|w| site.floors.get(&w.floor).is_some()),
+        "every wall has its floor"
+    );
 }

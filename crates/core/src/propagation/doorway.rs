@@ -5,7 +5,6 @@
 //! jambs, computed once a building, make every bent path without another ray.
 
 use crate::geometry::Place;
-use crate::geometry::fan::Fan;
 use crate::geometry::structure::Structure;
 
 /// How far inside the opening a path bends, in metres.
@@ -16,9 +15,6 @@ const LONGEST_LEG: f64 = 25.0;
 /// A jamb counts as seen from a station when nothing heavier than this stands between, in decibels:
 /// of paths with two bends only those are searched; *planning value*.
 pub(super) const SEEN_THROUGH: f64 = 4.5;
-
-/// Of paths to the cells of a surface, bends are searched at jambs no farther than this.
-pub(super) const NEAR_THROUGH: f64 = 30.0;
 
 /// A place at which a path may bend.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -107,22 +103,4 @@ pub struct Station {
     pub seen: Vec<usize>,
     /// The openings whose jambs it has legs to at all: jambs `2n` and `2n + 1` for each `n`.
     pub near: Vec<usize>,
-}
-
-/// A place from which many cells at one height are looked at, with the jambs that its paths may
-/// bend at: each with its leg and the walls around it.
-#[derive(Clone, Debug)]
-pub struct Lookout {
-    pub(super) fan: Fan,
-    pub(super) jambs: Vec<Look>,
-}
-
-/// A jamb as a lookout sees it.
-#[derive(Clone, Debug)]
-pub(super) struct Look {
-    pub(super) jamb: usize,
-    pub(super) leg: Leg,
-    /// By what factor amplitude falls up to here at one metre of distance, without the bend.
-    pub(super) amplitude: f64,
-    pub(super) fan: Fan,
 }

@@ -1,20 +1,22 @@
 //! Path loss, wall by wall.
 //!
 //! `L = L1(f) + 10·n·log10(d) + Σ walls + floors` along each way that the signal takes: straight,
-//! leaking around, bouncing once ([`bounce`]), bending around jambs ([`doorway`]); the powers add.
+//! leaking around, bouncing once ([`bounce`]), bending around jambs (`bends`); the powers add.
 //! [`Medium::visit_leg`] is the one place where surfaces are priced: links, maps and staircases go
 //! through it, so that they cannot disagree. Two other schools stand beside it in [`schools`].
 
+mod bends;
 pub mod bounce;
 pub mod diffraction;
 pub mod doorway;
 pub mod schools;
+mod surface;
 mod ways;
 
 use std::sync::{Arc, OnceLock};
 
-use diffraction::knife_edge_factor;
 pub use diffraction::knife_edge_loss;
+pub use surface::Gain;
 pub use ways::{Cause, Term, Way, WayKind};
 
 use crate::geometry::Place;
@@ -24,7 +26,7 @@ use crate::materials::construction::Priced;
 use crate::prove::Calibration;
 use crate::units::{Db, Megahertz, Metres};
 use bounce::{Mirror, ground_reflection, visit_bounces};
-use doorway::{Jamb, Leg, Legs, Look, Lookout, NEAR_THROUGH, SEEN_THROUGH, Station};
+use doorway::{Jamb, Legs, Station};
 
 /// Nearer than this, the loss at this distance is given.
 pub const NEAREST: Metres = Metres::new(0.3);
@@ -32,8 +34,6 @@ pub const NEAREST: Metres = Metres::new(0.3);
 /// A way that is weaker than the straight one by this much is left out: it would add less than
 /// 0.1 dB, in decibels.
 const WORTH: f64 = 16.0;
-/// The same for surfaces, where a quarter of a decibel decides nothing.
-const SURFACE_WORTH: f64 = 10.0;
 
 /// The parts of the model and their parameters.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -145,21 +145,6 @@ pub struct Medium {
     at_one_metre: f64,
     is_square_law: bool,
     model: Model,
-}
-
-/// What bounces add on a storey, by the straight way's excess loss: `a + b·excess`, in decibels.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Gain {
-    /// Gain in the open.
-    pub a: f64,
-    /// More a decibel of excess loss.
-    pub b: f64,
-}
-
-impl Gain {
-    fn at(self, excess: f64) -> f64 {
-        (self.a + self.b * excess).clamp(0.0, 12.0)
-    }
 }
 
 impl Medium {
@@ -282,58 +267,6 @@ impl Medium {
         }
     }
 
-    fn legs(&self) -> &Legs {
-        self.legs.get_or_init(|| {
-            Legs::new(&self.structure, &self.jambs, |a, b| {
-                let mut excess = Excess::default();
-                self.add_leg(a.at, b.at, [a.wall, b.wall], &mut excess);
-                excess.total()
-            })
-        })
-    }
-
-    /// A place with its legs to all jambs, ready for many links.
-    pub fn station(&self, place: Place) -> Station {
-        if !self.model.doorways {
-            return Station { place, legs: Vec::new(), seen: Vec::new(), near: Vec::new() };
-        }
-        let leg = |jamb: &Jamb| {
-            let length = place.distance(jamb.at);
-            // Floors away, a door is no way round.
-            if (place.z - jamb.at.z).abs() > 3.5 || length > 40.0 {
-                return Leg { length, excess: f64::INFINITY };
-            }
-            let mut excess = Excess::default();
-            self.add_leg(place, jamb.at, [jamb.wall, usize::MAX], &mut excess);
-            Leg { length, excess: excess.total() }
-        };
-        let legs: Vec<_> = self.jambs.iter().map(leg).collect();
-        let seen = (0..legs.len()).filter(|j| legs[*j].excess <= SEEN_THROUGH).collect();
-        let has_leg =
-            |pair: &usize| legs[2 * pair..2 * pair + 2].iter().any(|l| l.excess.is_finite());
-        let near = (0..legs.len() / 2).filter(has_leg).collect();
-        Station { place, legs, seen, near }
-    }
-
-    /// A place from which many cells at the height `z` are looked at.
-    pub fn lookout(&self, place: Place, z: f64) -> Lookout {
-        let fan = Fan::new(&self.structure, place, z);
-        let legs = self.station(place).legs;
-        let is_near = |(j, leg): &(usize, Leg)| {
-            leg.excess <= NEAR_THROUGH && (z - self.jambs[*j].at.z).abs() <= 3.5
-        };
-        let near = legs.into_iter().enumerate().filter(is_near);
-        let jambs = near
-            .map(|(jamb, leg)| Look {
-                jamb,
-                leg,
-                amplitude: 10f64.powf((self.at_one_metre + leg.excess + self.fills[jamb]) / 20.0),
-                fan: Fan::new(&self.structure, self.jambs[jamb].at, z),
-            })
-            .collect();
-        Lookout { fan, jambs }
-    }
-
     /// The path loss between two places by every way.
     pub fn loss(&self, from: Place, to: Place) -> Db {
         self.loss_between(&self.station(from), &self.station(to))
@@ -350,17 +283,6 @@ impl Medium {
         }
         self.visit_bent(a, b, &straight, &mut |way| power += ratio(way.loss));
         Db::new(-10.0 * power.log10()) + self.model.offset
-    }
-
-    /// The path loss to one of many places on a storey: straight and bent ways computed, bounces by
-    /// the storey's fitted gain.
-    pub fn surface_loss(&self, from: &Lookout, to: Place, gain: Gain) -> Db {
-        let straight = self.straight_of(from.fan.from(), to, Some(&from.fan));
-        let mut power = straight.power;
-        if self.model.doorways && straight.excess > 6.0 {
-            self.visit_bent_to(from, to, &straight, &mut |loss| power += ratio(loss));
-        }
-        Db::new(-10.0 * power.log10() - gain.at(straight.excess)) + self.model.offset
     }
 
     #[inline]
@@ -423,190 +345,6 @@ impl Medium {
             }
         });
     }
-
-    /// Paths with one or two bends between two stations.
-    fn visit_bent(
-        &self,
-        a: &Station,
-        b: &Station,
-        straight: &Straight,
-        visit: &mut impl FnMut(Bent),
-    ) {
-        // A bend costs 6 dB at the least: where less stands in the way, no door helps.
-        if !self.model.doorways || straight.excess <= 0.0 {
-            return;
-        }
-        // Of the two jambs of an opening the better one carries.
-        for &pair in &a.near {
-            let best = [2 * pair, 2 * pair + 1]
-                .into_iter()
-                .filter_map(|j| {
-                    Some(Bent { bends: [Some(j), None], loss: self.one_bend(a, b, j, straight)? })
-                })
-                .min_by(|x, y| x.loss.total_cmp(&y.loss));
-            best.into_iter().for_each(&mut *visit);
-        }
-        if straight.excess < 8.0 {
-            return;
-        }
-        let legs = self.legs();
-        let mut best: Option<Bent> = None;
-        for &i in &a.seen {
-            for &j in &b.seen {
-                let Some(leg) = legs.between(i, j) else { continue };
-                let Some(loss) = self.two_bends(a, b, (i, j), leg, straight) else { continue };
-                // All two-bend paths run close together: the best one stands for them.
-                if best.as_ref().is_none_or(|known| loss < known.loss) {
-                    best = Some(Bent { bends: [Some(i), Some(j)], loss });
-                }
-            }
-        }
-        best.into_iter().for_each(visit);
-    }
-
-    /// The loss with one bend at jamb `j`, when it lies on the way and is worth having.
-    #[inline]
-    fn one_bend(&self, a: &Station, b: &Station, j: usize, straight: &Straight) -> Option<f64> {
-        let (one, other, jamb) = (a.legs[j], b.legs[j], &self.jambs[j]);
-        let (excess, length) = (one.excess + other.excess, one.length + other.length);
-        if self.at_one_metre + excess + 6.0 > straight.limit
-            || straight.through.contains(&(jamb.wall, jamb.hole))
-            || !self.is_between(jamb.wall, a.place, b.place)
-        {
-            return None;
-        }
-        let bend = knife_edge_loss(length - straight.distance, self.frequency).get();
-        let loss = self.distance_loss(length) + excess + bend + self.fills[j];
-        (loss <= straight.limit).then_some(loss)
-    }
-
-    fn two_bends(
-        &self,
-        a: &Station,
-        b: &Station,
-        (i, j): (usize, usize),
-        leg: Leg,
-        straight: &Straight,
-    ) -> Option<f64> {
-        let (one, other) = (a.legs[i], b.legs[j]);
-        let excess = one.excess + leg.excess + other.excess;
-        let length = one.length + leg.length + other.length;
-        let (first, second) = (&self.jambs[i], &self.jambs[j]);
-        if self.at_one_metre + excess + 12.0 > straight.limit
-            || !self.is_between(first.wall, a.place, second.at)
-            || !self.is_between(second.wall, first.at, b.place)
-        {
-            return None;
-        }
-        // Each edge as seen from its neighbours: Epstein and Peterson, Rec. ITU-R P.526-15, § 4.4.
-        let bend = |longer: f64| knife_edge_loss(longer, self.frequency).get();
-        let loss = self.distance_loss(length)
-            + excess
-            + bend(one.length + leg.length - a.legs[j].length)
-            + bend(leg.length + other.length - b.legs[i].length)
-            + self.fills[i]
-            + self.fills[j];
-        (loss <= straight.limit).then_some(loss)
-    }
-
-    /// Ways with one bend to a place that is no station: the second leg is computed only where
-    /// distance, the first leg and the bend leave something worth having.
-    fn visit_bent_to(
-        &self,
-        from: &Lookout,
-        to: Place,
-        straight: &Straight,
-        visit: &mut impl FnMut(f64),
-    ) {
-        let from_place = from.fan.from();
-        let limit = straight.limit - WORTH + SURFACE_WORTH;
-        let mut last = (usize::MAX, usize::MAX);
-        let mut best = f64::INFINITY;
-        let weakest = 10f64.powf(limit / 20.0);
-        for Look { jamb: j, leg, amplitude, fan } in &from.jambs {
-            let (j, jamb) = (*j, &self.jambs[*j]);
-            // The jambs of one opening follow each other; the better one carries.
-            if (jamb.wall, jamb.hole) != last {
-                if best.is_finite() {
-                    visit(best);
-                }
-                (last, best) = ((jamb.wall, jamb.hole), f64::INFINITY);
-            }
-            if !self.is_between(jamb.wall, from_place, to) {
-                continue;
-            }
-            let length = leg.length + to.distance(jamb.at);
-            let longer = length - straight.distance;
-            // The same bound as below as a factor: without a logarithm for the many that fail it.
-            let spread =
-                if self.is_square_law { length } else { length.powf(self.model.exponent / 2.0) };
-            if amplitude * spread * knife_edge_factor(longer, self.frequency) > weakest {
-                continue;
-            }
-            let bend = knife_edge_loss(longer, self.frequency).get();
-            let so_far = self.distance_loss(length) + leg.excess + bend + self.fills[j];
-            if so_far > limit.min(best) || straight.through.contains(&last) {
-                continue;
-            }
-            let mut excess = Excess::default();
-            let mut add = |surface, slab: f64, clutter: f64, _: f64| {
-                excess.add(surface, slab + clutter);
-            };
-            let without = [jamb.wall, usize::MAX];
-            fan.visit_crossings(&self.structure, to, &mut self.pricing(without, &mut add));
-            let loss = so_far + excess.total();
-            if loss <= limit {
-                best = best.min(loss);
-            }
-        }
-        if best.is_finite() {
-            visit(best);
-        }
-    }
-
-    /// Whether a wall's line runs between two places.
-    #[inline]
-    fn is_between(&self, wall: usize, p: Place, q: Place) -> bool {
-        let wall = &self.structure.walls[wall];
-        let (dx, dy) = (wall.b[0] - wall.a[0], wall.b[1] - wall.a[1]);
-        let side = |p: Place| (p.x - wall.a[0]) * dy - (p.y - wall.a[1]) * dx;
-        side(p) * side(q) < 0.0
-    }
-
-    /// What bounces add on a storey, fitted on links sampled over it.
-    pub fn bounce_gain(&self, storey: usize) -> Gain {
-        if !self.model.reflections {
-            return Gain::default();
-        }
-        let fit = || (0..self.structure.storeys()).map(|s| self.fit_gain(s)).collect();
-        self.gains.get_or_init(fit).get(storey).copied().unwrap_or_default()
-    }
-
-    /// Least squares of the gain against the straight way's excess, over a fixed pattern of links.
-    fn fit_gain(&self, storey: usize) -> Gain {
-        const LINKS: u32 = 60;
-        let Some(([l, t, r, b], floor)) = self.structure.storey_extent(storey) else {
-            return Gain::default();
-        };
-        // The R₄ sequence (Roberts): its points fill the storey evenly and are always the same.
-        let step = [0.856_674_9, 0.733_891_9, 0.628_706_8, 0.538_597_2];
-        let (mut n, mut x, mut y, mut xx, mut xy) = (0.0, 0.0, 0.0, 0.0, 0.0);
-        for k in 1..=LINKS {
-            let at = |i: usize| (0.5 + step[i] * f64::from(k)).fract();
-            let spot =
-                |i: usize| Place::new(l + (r - l) * at(i), t + (b - t) * at(i + 1), floor + 1.2);
-            let (p, q) = (spot(0), spot(2));
-            let straight = self.straight_power(p, q);
-            let mut power = straight.power;
-            self.visit_bounced(p, q, straight.limit, &mut |way| power += ratio(way.loss));
-            let (excess, gain) = (straight.excess, 10.0 * (power / straight.power).log10());
-            (n, x, y) = (n + 1.0, x + excess, y + gain);
-            (xx, xy) = (xx + excess * excess, xy + excess * gain);
-        }
-        let spread = n * xx - x * x;
-        let b = if spread > 1e-9 { ((n * xy - x * y) / spread).clamp(0.0, 0.5) } else { 0.0 };
-        Gain { a: ((y - b * x) / n).max(0.0), b }
-    }
 }
 
 /// What fills the opening of each jamb costs, straight through.
@@ -637,11 +375,5 @@ struct Straight {
 
 struct Bounced {
     bounce: bounce::Bounce,
-    loss: f64,
-}
-
-#[derive(Clone, Copy)]
-struct Bent {
-    bends: [Option<usize>; 2],
     loss: f64,
 }

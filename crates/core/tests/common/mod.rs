@@ -3,6 +3,7 @@
 #![expect(clippy::expect_used, reason = "a test that cannot build its house has failed")]
 
 use dot_reach_core::confidence::Confidence;
+use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Edit, Site, apply};
@@ -51,8 +52,11 @@ pub(crate) fn spot() -> impl Strategy<Value = [f64; 2]> {
     [0.0..20.0f64, 0.0..12.0f64]
 }
 
+/// A wall of a test: its ends and its construction.
+pub(crate) type Wall = ([f64; 2], [f64; 2], &'static str);
+
 /// Walls of random place, length and construction.
-pub(crate) fn walls(most: usize) -> impl Strategy<Value = Vec<([f64; 2], [f64; 2], &'static str)>> {
+pub(crate) fn walls(most: usize) -> impl Strategy<Value = Vec<Wall>> {
     let construction = prop_oneof![
         Just("stud-wall"),
         Just("brick-102"),
@@ -69,4 +73,24 @@ pub(crate) fn storey(walls: &[([f64; 2], [f64; 2], &str)]) -> Site {
     let edits: Vec<_> =
         walls.iter().enumerate().map(|(i, (a, b, c))| wall(&format!("w{i}"), *a, *b, c)).collect();
     with(bare(System::Zigbee), &edits)
+}
+
+/// A storey with these walls; every second one has a door and a hatch, every third is a low one.
+pub(crate) fn pierced(walls: &[Wall]) -> Structure {
+    let put = |(i, (a, b, construction)): (usize, &Wall)| -> Value {
+        let length = (a[0] - b[0]).hypot(a[1] - b[1]);
+        let mut wall = json!({"id": format!("w{i}"), "floor": "g", "a": a, "b": b, "construction": construction});
+        if i % 2 == 0 && length > 2.2 {
+            wall["openings"] = json!([
+                {"id": "d", "kind": "door", "start_m": 0.5, "width_m": 0.8, "height_m": 2.0, "construction": "door-hollow"},
+                {"id": "h", "kind": "open", "start_m": 1.5, "width_m": 0.5, "sill_m": 1.0, "height_m": 0.5, "construction": "door-hollow"},
+            ]);
+        }
+        if i % 3 == 0 {
+            wall["height_m"] = json!(1.25);
+        }
+        json!({"do": "put-wall", "wall": wall})
+    };
+    let edits: Vec<_> = walls.iter().enumerate().map(put).collect();
+    Structure::new(&with(bare(System::Zigbee), &edits), Doors::AsDrawn)
 }
