@@ -84,13 +84,37 @@ test("the flat: Thread suffers from the Wi-Fi beside it until it changes channel
 
 test("the guesthouse: sixty devices stay readable, and a limit names itself", async ({ page }) => {
   await open(page, "/jobs/tern-row-guesthouse/reach?network=mesh3");
-  await expect(page.locator('[data-part="ledger-count"]')).toHaveText(/^\d\d devices$/);
+  await expect(page.locator('.ledger-head .count')).toHaveText(/^\d\d devices$/);
   await page.getByPlaceholder(/^Filter/).fill("room 304");
-  await expect(page.locator('[data-part="ledger-count"]')).toHaveText(/^7 of \d\d devices$/);
+  await expect(page.locator('.ledger-head .count')).toHaveText(/^7 of \d\d devices$/);
   await expect(page.locator(".dot.aside").first()).toBeVisible();
   expect(await page.locator('[data-part="plan-dots"] .dot:not(.aside)').count()).toBeLessThanOrEqual(8);
-  await page.getByLabel("Sort the ledger").selectOption("name");
-  await expect(page.locator(".row .name").first()).toHaveText("Room 304 bath ceiling");
+  // Columns of one's own, sorted either way by their heads; the address keeps them.
+  const chooser = page.locator(".columns");
+  await chooser.getByText("Columns", { exact: true }).click();
+  for (const column of ["via", "ms"]) {
+    await chooser.getByRole("checkbox", { name: new RegExp(`^${column} `) }).check();
+    await expect(page.locator(".ledger-head button.cell", { hasText: column })).toBeVisible();
+  }
+  await chooser.getByRole("checkbox", { name: /^hops / }).uncheck();
+  await expect(page.locator(".ledger-head button.cell")).toHaveText(["dB", "ms", "via"]);
+  await page.keyboard.press("Escape");
+  await expect(chooser.getByRole("checkbox").first()).toBeHidden();
+  const delays = async () => (await page.locator(".row .cell:nth-of-type(4)").allTextContents()).filter((t) => t !== "–").map(Number);
+  const head = page.locator(".ledger-head").getByRole("button", { name: "ms" });
+  await head.click();
+  await expect(head).toHaveText("ms ↑");
+  const upward = await delays();
+  expect(upward.length).toBeGreaterThan(3);
+  expect(upward).toEqual(upward.toSorted((a, b) => a - b));
+  await head.click();
+  await expect(head).toHaveText("ms ↓");
+  expect(await delays()).toEqual(upward.toReversed());
+  await page.reload();
+  await ready(page);
+  await expect(page.locator(".ledger-head button.cell")).toHaveText(["dB", "ms ↓", "via"]);
+  await page.getByRole("button", { name: "worst first" }).click();
+  await expect(head).toHaveText("ms");
 
   await page.getByRole("link", { name: "Brief", exact: true }).click();
   await ready(page);

@@ -73,7 +73,7 @@ fn polarised(structure: &Structure, link: &traced::Link) -> f64 {
             }
         };
         let Some(construction) = crossing.construction else { return };
-        let layers = structure.constructions[construction].stack().expect("read before");
+        let layers = structure.constructions[construction].stack().unwrap_or_default();
         let slab = bare(&layers, f, crossing.cos);
         // TE is the part of the field across the plane of incidence.
         let across = [

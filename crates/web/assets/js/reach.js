@@ -98,6 +98,15 @@ function toggleDrawing(button) {
   else notice("There is no live channel just now; try again in a moment.");
 }
 
+// The list of columns gives way to a press elsewhere.
+function closeColumns(pressed) {
+  const list = document.querySelector(".columns[open]");
+  if (!list || list.contains(pressed)) return;
+  const within = list.contains(document.activeElement);
+  list.open = false;
+  if (within) list.querySelector("summary").focus();
+}
+
 function showWall(id) {
   document.querySelectorAll(".wall.shown").forEach((w) => w.classList.remove("shown"));
   if (id) document.querySelector(`[data-wall="${CSS.escape(id)}"]`)?.classList.add("shown");
@@ -131,10 +140,16 @@ export function startReach() {
   });
   hear("error", (told) => { answered = seq; notice(told.message); });
   document.addEventListener("click", click);
+  document.addEventListener("click", (event) => closeColumns(event.target));
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape") closeColumns(null);
+  });
   document.addEventListener("put-back", () => refresh());
   document.addEventListener("change", (event) => {
     const pick = event.target.closest("[data-breaker-pick]");
     if (pick?.value) toggle("off", pick.value);
+    const columns = event.target.closest("[data-columns]");
+    if (columns) look({ col: [...columns.querySelectorAll(":checked")].map((c) => c.value).join(",") });
     const select = event.target.closest("[data-go-value]");
     if (select) look({ [select.dataset.goValue]: select.value });
   });

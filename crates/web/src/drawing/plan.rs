@@ -181,7 +181,7 @@ impl Plan {
             self.tints.push(Tint { class: tint, d: path(&contour.rings, true) });
             self.lines.push(line(&contour.lines, stroke, name));
         }
-        self.lines.retain(|l| !l.d.is_empty());
+        self.clear_labels();
     }
 
     /// The ground of a surface, hatched where nothing covers it.
@@ -214,7 +214,23 @@ impl Plan {
             let class = if contour.level.abs() < 0.1 { "contour zero" } else { "contour" };
             self.lines.push(line(&contour.lines, class, &typographic(contour.level, 0)));
         }
+        self.clear_labels();
+    }
+
+    /// Drops empty lines, and labels too near one of an earlier line to be read.
+    fn clear_labels(&mut self) {
         self.lines.retain(|l| !l.d.is_empty());
+        let apart = self.width * 0.06;
+        let mut kept: Vec<(f64, f64)> = Vec::new();
+        for line in &mut self.lines {
+            line.labels.retain(|l| {
+                let free = kept.iter().all(|(x, y)| (l.x - x).hypot(l.y - y) > apart);
+                if free {
+                    kept.push((l.x, l.y));
+                }
+                free
+            });
+        }
     }
 
     /// Adds the radios of a network, and the ways between them.

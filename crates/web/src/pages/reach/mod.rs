@@ -1,5 +1,9 @@
 //! Reach: plan with contours, ledger, staircase, what-ifs.
 
+mod details;
+mod ground;
+mod hops;
+mod ledger;
 mod view;
 
 pub(crate) use view::options;
@@ -35,10 +39,11 @@ pub(crate) struct Query {
     /// Words that a row of the ledger must hold: of name, room, verdict, role or route.
     #[serde(default)]
     pub(crate) q: String,
-    /// What its last column shows: margin when empty, `success`, `delay`, `parents` or `via`.
+    /// Its columns, with commas between their words; the usual ones when empty.
     #[serde(default)]
     pub(crate) col: String,
-    /// How the ledger is sorted: `worst` when empty, `name`, `room` or `hops`.
+    /// The column or `name` by which it is sorted, with a minus before it downward; the worst first
+    /// when empty.
     #[serde(default)]
     pub(crate) sort: String,
     /// `open`, `shut`, or as drawn.
@@ -95,7 +100,7 @@ pub(crate) async fn surface_csv(
     let job: JobId = job.parse()?;
     let (site, _) = app.store.site(&job)?;
     let (shared, query) = (app.clone(), query.into_inner());
-    let found = app.compute(move || view::surface_csv(&shared, &job, &site, &query)).await?;
+    let found = app.compute(move || ground::surface_csv(&shared, &job, &site, &query)).await?;
     let text = found.ok_or(WebError::NotFound("surface"))?;
     Ok(download("surface.csv", "text/csv; charset=utf-8", text))
 }
@@ -110,7 +115,7 @@ pub(crate) async fn surface_geojson(
     let job: JobId = job.parse()?;
     let (site, _) = app.store.site(&job)?;
     let (shared, query) = (app.clone(), query.into_inner());
-    let found = app.compute(move || view::surface_geojson(&shared, &job, &site, &query)).await?;
+    let found = app.compute(move || ground::surface_geojson(&shared, &job, &site, &query)).await?;
     let value = found.ok_or(WebError::NotFound("surface"))?;
     Ok(download("surface.geojson", "application/geo+json", value.to_string()))
 }

@@ -1,0 +1,152 @@
+//! A line of the ledger opened: why, by which way, what it hangs on and what to do.
+
+use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use dot_reach_core::catalogue;
+use dot_reach_core::network::{Band, Role};
+use dot_reach_core::simulate::Chances;
+use dot_reach_core::units::typographic;
+use dot_reach_store::JobId;
+
+use super::ledger::{name, percent};
+use super::view::{FindingRow, finding_row};
+use crate::drawing::band_class;
+
+pub(crate) struct Details {
+    pub(crate) reason: String,
+    pub(crate) route: String,
+    pub(crate) hops: Vec<HopRow>,
+    pub(crate) hops_words: String,
+    pub(crate) role: String,
+    pub(crate) place: String,
+    pub(crate) success: String,
+    pub(crate) parents: String,
+    pub(crate) hangs_on: String,
+    pub(crate) takes_down: Vec<String>,
+    pub(crate) can_fail: bool,
+    pub(crate) is_down: bool,
+    pub(crate) point: String,
+    pub(crate) findings: Vec<FindingRow>,
+    pub(crate) hub: String,
+    pub(crate) chance: String,
+    pub(crate) second: String,
+    pub(crate) breakers: String,
+    pub(crate) battery: String,
+    pub(crate) circuit: String,
+    pub(crate) circuit_off: bool,
+}
+
+pub(crate) struct HopRow {
+    pub(crate) to: String,
+    pub(crate) out: String,
+    pub(crate) back: String,
+    pub(crate) class: &'static str,
+}
+
+fn plural(count: usize, one: &str, many: &str) -> String {
+    if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
+}
+
+pub(crate) fn details(
+    job: &JobId,
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    place: usize,
+    chances: Option<&Chances>,
+) -> Details {
+    let site = &analysis.site;
+    let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
+    let route: Vec<_> = outcome
+        .hops
+        .first()
+        .map(|h| name(network, &h.from))
+        .into_iter()
+        .chain(outcome.hops.iter().map(|h| name(network, &h.to)))
+        .collect();
+    let hops = outcome.hops.iter().map(|h| HopRow {
+        to: name(network, &h.to),
+        out: typographic(h.margin_out.get(), 1),
+        back: typographic(h.margin_back.get(), 1),
+        class: band_class(Band::of(h.margin(), h.target)),
+    });
+    let device = site.devices.get(&node.device);
+    let point = device.and_then(|d| site.point_of(d));
+    let place_words = point.map_or_else(String::new, |p| {
+        let circuit =
+            if p.circuit.is_empty() { String::new() } else { format!(", breaker {}", p.circuit) };
+        let room = if p.room.is_empty() { "no room".to_owned() } else { p.room.clone() };
+        format!("{room}, {} up{circuit}", p.height_m)
+    });
+    let is_reached = !outcome.hops.is_empty();
+    let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
+    let second = || match network.second_route(place) {
+        Some(way) if way.len() > 2 => {
+            let names: Vec<_> = way.iter().map(|p| network.nodes[*p].name.as_str()).collect();
+            format!("Second way, sharing no device: {}.", names.join(" › "))
+        }
+        Some(_) => "Second way: straight from the hub.".to_owned(),
+        None if outcome.hops.len() > 1 => "There is no second way round.".to_owned(),
+        None => String::new(),
+    };
+    let battery = catalogue::kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
+        let years = draw.years_of(outcome)?;
+        Some(format!(
+            "Its {} last about {years:.1} years here; {:.1} with no message sent twice.",
+            draw.cell.name(),
+            draw.years(1.0)
+        ))
+    });
+    Details {
+        battery: battery.unwrap_or_default(),
+        circuit: node.circuit.clone(),
+        circuit_off: analysis.options.breakers_off.contains(&node.circuit),
+        chance: chance
+            .map(|(p, draws)| format!("Reached in {} of {draws} houses drawn.", percent(p)))
+            .unwrap_or_default(),
+        second: if is_reached { second() } else { String::new() },
+        breakers: outcome.hangs_on_breakers.join(", "),
+        reason: outcome.reason.to_string(),
+        route: route.join(" › "),
+        hops_words: if is_reached {
+            format!(
+                "{}, {}",
+                plural(outcome.hops.len(), "hop", "hops"),
+                plural(outcome.repeaters(), "repeater", "repeaters")
+            )
+        } else {
+            String::new()
+        },
+        hops: hops.collect(),
+        role: format!("{}: {}", node.role.role.name(), node.role.why),
+        place: place_words,
+        success: if is_reached {
+            format!(
+                "{:.0} % of messages, about {:.0} ms from the hub",
+                outcome.success * 100.0,
+                outcome.delay_ms
+            )
+        } else {
+            String::new()
+        },
+        parents: plural(outcome.parents, "parent at target", "parents at target"),
+        hangs_on: outcome.hangs_on.iter().map(|d| name(network, d)).collect::<Vec<_>>().join(", "),
+        takes_down: analysis
+            .lost_without(&node.device)
+            .into_iter()
+            .map(|o| name(network, &o.device))
+            .collect(),
+        can_fail: node.role.role == Role::Forwards,
+        is_down: analysis.options.down.contains(&node.device),
+        point: point.map(|p| p.id.to_string()).unwrap_or_default(),
+        findings: analysis
+            .findings
+            .iter()
+            .filter(|f| f.device.as_ref() == Some(&node.device))
+            .map(|f| finding_row(job, f))
+            .collect(),
+        hub: if network.hubs.len() > 1 {
+            outcome.hub.as_ref().map(|h| name(network, h)).unwrap_or_default()
+        } else {
+            String::new()
+        },
+    }
+}

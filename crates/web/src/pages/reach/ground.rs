@@ -1,0 +1,157 @@
+//! The surface under the plan: what is asked of it, how it is drawn, its exports.
+
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use dot_reach_core::coverage::{Coverage, Handset, Quantity, Request, contours_of};
+use dot_reach_core::site::{FloorId, Site};
+use dot_reach_core::units::{Db, Metres};
+use dot_reach_formats::surface;
+use dot_reach_store::JobId;
+
+use super::Query;
+use super::view::{chosen_floor, chosen_network, options};
+use crate::app::App;
+use crate::drawing::plan::Plan;
+
+/// The side of a cell of the surface.
+const CELL: Metres = Metres::new(0.25);
+/// The height at which the surface is computed: a switch or a hand.
+pub(crate) const HEIGHT: Metres = Metres::new(1.1);
+
+/// The query of an export of the surface that is looked at.
+pub(crate) fn export(network: Option<&NetworkAnalysis>, query: &Query) -> String {
+    format!(
+        "network={}&show={}&carried={}&height={}&down={}&off={}&doors={}",
+        network.map_or("", |n| n.network.as_str()),
+        query.show,
+        query.carried,
+        query.height,
+        query.down,
+        query.off,
+        query.doors
+    )
+}
+
+/// Draws a surface by what it shows.
+pub(crate) fn cover(
+    plan: &mut Plan,
+    surface: &Arc<Coverage>,
+    quantity: Quantity,
+    network: &NetworkAnalysis,
+    analysis: &Analysis,
+) {
+    match steps(quantity) {
+        None => plan.cover(surface, analysis.target),
+        Some(steps) => {
+            let values = shown_values(surface, quantity, network, analysis.sigma);
+            plan.cover_steps(&surface.grid, &values, &steps);
+        }
+    }
+}
+
+pub(crate) fn request(floor: &FloorId, query: &Query) -> Request {
+    let height = query.height.replace(',', ".").parse::<f64>().unwrap_or(HEIGHT.get());
+    Request {
+        floor: floor.clone(),
+        handset: if query.carried == "remote" { Handset::Remote } else { Handset::Sensor },
+        height: Metres::new(if height.is_finite() { height.clamp(0.0, 5.0) } else { HEIGHT.get() }),
+        cell: CELL,
+    }
+}
+
+pub(crate) fn spot(text: &str) -> Option<[f64; 2]> {
+    let (x, y) = text.split_once(',')?;
+    let metres = |t: &str| t.parse::<f64>().ok().filter(|v| v.abs() < 2000.0);
+    Some([metres(x)?, metres(y)?])
+}
+
+/// The three steps in which a quantity other than margin is drawn, the second the one to have.
+fn steps(quantity: Quantity) -> Option<[(f64, String); 3]> {
+    let named = |level: f64, name: &str| (level, name.to_owned());
+    match quantity {
+        Quantity::Margin => None,
+        // Hops are drawn by how few they are.
+        Quantity::Hops => {
+            Some([named(-3.5, "3 hops"), named(-2.5, "2 hops"), named(-1.5, "1 hop")])
+        }
+        Quantity::Parents => Some([named(0.5, "1"), named(1.5, "2"), named(2.5, "3")]),
+        Quantity::Success => Some([named(0.8, "80 %"), named(0.95, "95 %"), named(0.99, "99 %")]),
+    }
+}
+
+fn shown_values(
+    surface: &Coverage,
+    quantity: Quantity,
+    network: &NetworkAnalysis,
+    sigma: Db,
+) -> Vec<f64> {
+    let values = surface.values(quantity, network, sigma);
+    if quantity != Quantity::Hops {
+        return values;
+    }
+    values.into_iter().map(|v| if v.is_nan() { -99.0 } else { -v }).collect()
+}
+
+/// What the tints mean, strongest first.
+pub(crate) fn legend(quantity: Quantity) -> Vec<(&'static str, String)> {
+    let words = match quantity {
+        Quantity::Margin => {
+            ["solid, 10 dB over target", "sound, at target", "thin", "out of reach"]
+        }
+        Quantity::Hops => ["1 hop", "2 hops", "3 hops", "more, or out of reach"],
+        Quantity::Parents => ["3 parents or more", "2 parents", "1 parent", "none at target"],
+        Quantity::Success => ["99 % or more", "95 %", "80 %", "less"],
+    };
+    let classes = ["ground-solid", "ground-sound", "ground-thin", "ground-out"];
+    classes.into_iter().zip(words.map(str::to_owned)).collect()
+}
+
+/// The surface and network that a query looks at, for an export.
+fn looked_at(
+    app: &App,
+    job: &JobId,
+    site: &Arc<Site>,
+    query: &Query,
+) -> Option<(Arc<Analysis>, Arc<Coverage>, usize)> {
+    let analysis = app.analysis(job, site, &options(query));
+    let network = chosen_network(&analysis, query, None)?;
+    let place = analysis.networks.iter().position(|n| n.network == network.network)?;
+    let floor = chosen_floor(site, query, None)?;
+    let surface = app.surface(job, &analysis, network, &request(&floor, query))?;
+    Some((analysis, surface, place))
+}
+
+/// The surface as CSV.
+pub(crate) fn surface_csv(
+    app: &App,
+    job: &JobId,
+    site: &Arc<Site>,
+    query: &Query,
+) -> Option<String> {
+    let (analysis, surface, place) = looked_at(app, job, site, query)?;
+    let quantity = Quantity::named(&query.show);
+    let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
+    let word = Quantity::ALL.iter().find(|(q, ..)| *q == quantity).map_or("margin", |(_, w, _)| w);
+    Some(surface::csv(&surface.grid, &values, word))
+}
+
+/// Its contours.
+pub(crate) fn surface_geojson(
+    app: &App,
+    job: &JobId,
+    site: &Arc<Site>,
+    query: &Query,
+) -> Option<serde_json::Value> {
+    let (analysis, surface, place) = looked_at(app, job, site, query)?;
+    let quantity = Quantity::named(&query.show);
+    let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
+    let levels: Vec<f64> = match quantity {
+        Quantity::Margin => (0..=10).map(|k| f64::from(k) * 5.0).collect(),
+        Quantity::Hops | Quantity::Parents => (0..6).map(|k| f64::from(k) + 0.5).collect(),
+        Quantity::Success => vec![0.5, 0.8, 0.9, 0.95, 0.99],
+    };
+    let word = Quantity::ALL.iter().find(|(q, ..)| *q == quantity).map_or("margin", |(_, w, _)| w);
+    let values: Vec<f64> = values.into_iter().map(|v| if v.is_nan() { 99.0 } else { v }).collect();
+    Some(surface::geojson(&contours_of(&surface.grid, &values, &levels), word))
+}
