@@ -9,7 +9,7 @@ use crate::geometry::structure::{Doors, Structure};
 use crate::network::judge::{Judge, demote, lost_without};
 use crate::network::link::Sure;
 use crate::network::outcome::{Outcome, Reason};
-use crate::network::resilience::disjoint_routes;
+use crate::network::resilience::{disjoint_routes, routes_apart};
 use crate::network::route::Graph;
 use crate::network::{Link, Links, Node, Role};
 use crate::propagation::{Medium, Model};
@@ -224,12 +224,10 @@ impl NetworkAnalysis {
             .map(|(n, _)| n)
     }
 
-    /// Up to two routes from a hub to a node that share no device, within the hop limit; each as
-    /// places from the hub. Found by maximum flow over every link that works.
+    /// Up to two routes from a hub to a node that share no device, within the hop limit, over every
+    /// link that works; each as places from the hub.
     pub fn disjoint_routes(&self, place: usize) -> Vec<Vec<usize>> {
-        let mut ways = disjoint_routes(&self.graph, &self.hubs, place, &self.down);
-        ways.retain(|way| way.len() - 1 <= self.rule.most_hops);
-        ways
+        disjoint_routes(&self.graph, &self.hubs, place, &self.down, self.rule.most_hops)
     }
 
     /// The best route that shares no device with the one in use; nothing where there is none.
@@ -243,23 +241,22 @@ impl NetworkAnalysis {
         (!same || self.hubs.len() > 1).then_some(way)
     }
 
-    /// Whether two routes share neither a device nor a breaker between hub and node.
-    pub fn has_two_by_breakers(&self, place: usize) -> bool {
-        let mut down = self.down.clone();
-        let between: Vec<usize> = self.outcomes[place]
-            .hops
-            .iter()
-            .skip(1)
-            .filter_map(|h| self.place_of(&h.from))
-            .collect();
-        let circuits: Vec<&str> = between.iter().map(|p| self.nodes[*p].circuit.as_str()).collect();
-        for (n, node) in self.nodes.iter().enumerate() {
-            let shares = !node.circuit.is_empty() && circuits.contains(&node.circuit.as_str());
-            if n != place && !self.hubs.contains(&n) && (between.contains(&n) || shares) {
-                down[n] = true;
-            }
-        }
-        !between.is_empty() && self.graph.reached(&self.hubs, self.rule.most_hops, &down)[place]
+    /// Two routes from a hub to a node that share neither a device nor a breaker between, within the
+    /// hop limit. The node's own breaker and that of the hub are left out: without either there is
+    /// nothing to reach or nothing to reach it from. A device whose breaker was not surveyed counts
+    /// as on one of its own.
+    pub fn routes_by_breakers(&self, place: usize) -> Option<[Vec<usize>; 2]> {
+        let hub_breaker =
+            |circuit: &String| self.hubs.iter().all(|h| self.nodes[*h].circuit == *circuit);
+        let mut breakers: Vec<&String> = self.nodes.iter().map(|n| &n.circuit).collect();
+        breakers.sort_unstable();
+        breakers.dedup();
+        breakers.retain(|c| !c.is_empty() && **c != self.nodes[place].circuit && !hub_breaker(c));
+        let own = |n: usize| breakers.len() + n;
+        let feed =
+            |(n, node): (usize, &Node)| breakers.binary_search(&&node.circuit).unwrap_or(own(n));
+        let feeds: Vec<usize> = self.nodes.iter().enumerate().map(feed).collect();
+        routes_apart(&self.graph, &self.hubs, place, &self.down, self.rule.most_hops, &feeds)
     }
 
     fn known_loss(&self, a: &Node, b: &Node) -> Option<Db> {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use common::{bare, device, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::network::resilience::disjoint_routes;
+use dot_reach_core::network::resilience::{disjoint_routes, routes_apart};
 use dot_reach_core::network::route::{Cost, Graph, thread_link_cost, zigbee_link_cost};
 use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::system::System;
@@ -117,15 +117,18 @@ fn zigbee_link_costs_follow_the_specification() {
 /// the fifth power of distance, so that a step has margin and two steps at once have none.
 #[expect(clippy::cast_precision_loss, reason = "a handful of devices")]
 fn chain(system: System, step: f64, kinds: &[&str]) -> Analysis {
-    let steep = json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
-        "sigma_db": 2.5, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}});
-    let mut edits = vec![steep, device("a0", "hub", [0.0, 0.0])];
+    let mut edits = vec![steep(), device("a0", "hub", [0.0, 0.0])];
     for (i, kind) in kinds.iter().enumerate() {
         let n = i + 1;
         edits.push(device(&format!("a{n}"), kind, [step * n as f64, 0.0]));
     }
     let site: Site = with(bare(system), &edits);
     analyse(&Arc::new(site), &Options::default())
+}
+
+fn steep() -> serde_json::Value {
+    json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
+        "sigma_db": 2.5, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}})
 }
 
 /// Steps in metres: mains to mains 8 dB of margin, and −7 dB over two of them
@@ -242,8 +245,15 @@ fn a_device_without_the_neutral_it_needs_does_not_fit_and_does_not_forward() {
     assert!(finding.contains("relay module up at the fitting"), "{finding}");
 }
 
-/// How many ways that share no node between there are at most, by trying every pair of ways.
-fn most_disjoint(carries: &[bool], edges: &[(usize, usize)], to: usize) -> usize {
+/// How many ways of at most `most` hops there are whose nodes between share no feed, two at most, by
+/// trying every pair of ways.
+fn most_apart(
+    carries: &[bool],
+    edges: &[(usize, usize)],
+    to: usize,
+    most: usize,
+    feed: &[usize],
+) -> usize {
     fn walk(
         carries: &[bool],
         edges: &[(usize, usize)],
@@ -276,8 +286,10 @@ fn most_disjoint(carries: &[bool], edges: &[(usize, usize)], to: usize) -> usize
     }
     let mut all = Vec::new();
     walk(carries, edges, &mut vec![0], to, &mut all);
+    all.retain(|way| way.len() - 1 <= most);
+    let between = |way: &Vec<usize>| way[1..way.len() - 1].to_vec();
     let apart = |a: &Vec<usize>, b: &Vec<usize>| {
-        (a.len() > 2 || b.len() > 2) && !a[1..a.len() - 1].iter().any(|n| b.contains(n))
+        !between(a).iter().any(|n| between(b).iter().any(|m| feed[*n] == feed[*m]))
     };
     if all.is_empty() {
         0
@@ -289,10 +301,14 @@ fn most_disjoint(carries: &[bool], edges: &[(usize, usize)], to: usize) -> usize
 }
 
 proptest! {
+    #![proptest_config(ProptestConfig::with_cases(600))]
+
     #[test]
     fn two_ways_round_are_found_whenever_there_are_two(
-        carries in prop::collection::vec(any::<bool>(), 7),
-        edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..14),
+        carries in prop::collection::vec(prop::bool::weighted(0.8), 7),
+        edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..20),
+        breakers in prop::collection::vec(0..4usize, 7),
+        most in 1..7usize,
     ) {
         let mut carries = carries;
         carries[0] = true;
@@ -300,22 +316,29 @@ proptest! {
         let cost = Cost { sum: 1, weakest: Db::new(10.0) };
         let costs: Vec<_> = edges.iter().map(|(a, b)| (*a, *b, cost)).collect();
         let graph = Graph::from_costs(carries.clone(), &costs);
+        let each: Vec<usize> = (0..7).collect();
         for to in 1..7 {
-            let ways = disjoint_routes(&graph, &[0], to, &[]);
-            prop_assert_eq!(ways.len(), most_disjoint(&carries, &edges, to), "to {}", to);
-            let mut between: Vec<usize> = Vec::new();
-            for way in &ways {
-                prop_assert!(way[0] == 0 && way[way.len() - 1] == to, "{:?}", way);
-                for pair in way.windows(2) {
-                    let edge = (pair[0].min(pair[1]), pair[0].max(pair[1]));
-                    prop_assert!(edges.contains(&edge) && carries[pair[0]], "{:?}", way);
+            let ways = disjoint_routes(&graph, &[0], to, &[], most);
+            let two = routes_apart(&graph, &[0], to, &[], most, &breakers);
+            let most_ways = most_apart(&carries, &edges, to, most, &each);
+            prop_assert_eq!(ways.len(), most_ways, "to {}", to);
+            let expected = most_apart(&carries, &edges, to, most, &breakers) == 2;
+            prop_assert_eq!(two.is_some(), expected, "to {} by breakers", to);
+            for (ways, feed) in [(ways, &each), (two.map_or_else(Vec::new, Vec::from), &breakers)] {
+                let mut between: Vec<Vec<usize>> = Vec::new();
+                for way in &ways {
+                    prop_assert!(way[0] == 0 && way[way.len() - 1] == to, "{:?}", way);
+                    prop_assert!(way.len() - 1 <= most, "{:?}", way);
+                    for pair in way.windows(2) {
+                        let edge = (pair[0].min(pair[1]), pair[0].max(pair[1]));
+                        prop_assert!(edges.contains(&edge) && carries[pair[0]], "{:?}", way);
+                    }
+                    between.push(way[1..way.len() - 1].iter().map(|n| feed[*n]).collect());
                 }
-                between.extend(&way[1..way.len() - 1]);
+                if let [a, b] = &between[..] {
+                    prop_assert!(!a.iter().any(|f| b.contains(f)), "{:?}", ways);
+                }
             }
-            let count = between.len();
-            between.sort_unstable();
-            between.dedup();
-            prop_assert_eq!(count, between.len());
         }
     }
 
@@ -437,4 +460,40 @@ fn a_breaker_takes_down_what_hangs_on_what_it_feeds() {
     let fed = analyse(&Arc::new(site), &Options::default());
     assert_eq!(outcome(&fed, 2).hangs_on_breakers, ["7"]);
     assert!(outcome(&fed, 1).hangs_on_breakers.is_empty(), "it has no power itself");
+}
+
+/// A hub, two routers side by side and behind them a switch that only they reach; each on a breaker.
+fn two_ways(hub: &str, a: &str, b: &str, end: &str) -> Analysis {
+    let place = |id: &str, kind: &str, at: [f64; 2], circuit: &str| {
+        json!({"do": "batch", "edits": [
+            {"do": "put-point", "point": {"id": id, "name": id, "floor": "g", "at": at, "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": circuit}},
+            {"do": "put-device", "device": {"id": id, "name": id, "point": id, "kind": kind, "network": "n"}},
+        ]})
+    };
+    let edits = [
+        steep(),
+        place("h", "hub", [0.0, 0.0], hub),
+        place("a", "switch-neutral", [ZIGBEE_STEP, 0.4], a),
+        place("b", "switch-neutral", [ZIGBEE_STEP, -0.4], b),
+        place("s", "switch-neutral", [2.0 * ZIGBEE_STEP, 0.0], end),
+    ];
+    analyse(&Arc::new(with(bare(System::Zigbee), &edits)), &Options::default())
+}
+
+#[test]
+fn two_ways_on_one_breaker_are_told_from_two_on_two() {
+    let apart = |hub, a, b, end| {
+        let analysis = two_ways(hub, a, b, end);
+        let network = &analysis.networks[0];
+        let place = network.nodes.iter().position(|n| n.device.as_str() == "s");
+        let place = place.unwrap_or(usize::MAX);
+        assert_eq!(network.outcomes[place].hops.len(), 2);
+        assert_eq!(network.disjoint_routes(place).len(), 2, "no device is shared");
+        network.routes_by_breakers(place).is_some()
+    };
+    assert!(!apart("1", "7", "7", "9"), "breaker 7 takes down both");
+    assert!(apart("1", "7", "8", "9"));
+    assert!(apart("1", "", "", "9"), "breakers that nobody surveyed are not taken for one");
+    assert!(apart("1", "1", "1", "9"), "without its breaker the hub is off anyway");
+    assert!(apart("1", "9", "9", "9"), "without its own it is off itself");
 }

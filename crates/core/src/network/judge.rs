@@ -211,8 +211,8 @@ impl<'a> Judge<'a> {
         let mut outcome = self.along(way);
         if rule.choice == RouteChoice::Flood {
             // Any path will do: with two that share no device, both must fail.
-            let ways =
-                disjoint_routes(&self.network.graph, &self.network.hubs, place, &self.network.down);
+            let NetworkAnalysis { graph, hubs, down, .. } = self.network;
+            let ways = disjoint_routes(graph, hubs, place, down, rule.most_hops);
             let fail = |w: &Vec<usize>| 1.0 - self.along(w).success;
             let all: f64 = ways.iter().map(fail).product();
             outcome.success = outcome.success.max(1.0 - all);

@@ -1,17 +1,130 @@
-//! Two ways round: routes that share no device, by maximum flow.
+//! Two ways round: routes that share no device, by maximum flow, and routes that share no breaker,
+//! by a search over the sets of breakers that ways hang on.
 
 use std::collections::VecDeque;
 
 use super::route::Graph;
 
-/// Up to two routes from a hub to `to` that share no device between; each as places from the hub.
+/// Up to two routes from a hub to `to` of at most `most_hops` hops that share no device between; each
+/// as places from the hub.
 ///
-/// Maximum flow with unit capacity through each device, stopped at two. Hop limits are not part of
-/// a flow: callers check the routes that they get.
-pub fn disjoint_routes(graph: &Graph, hubs: &[usize], to: usize, down: &[bool]) -> Vec<Vec<usize>> {
-    let mut flow = Flow::new(graph, hubs, to, down);
-    let count = (0..2).take_while(|_| flow.augment()).count();
-    (0..count).map(|_| flow.take_route()).collect()
+/// Maximum flow with unit capacity through each device, stopped at two; where it takes a way longer
+/// than the limit, which is no part of a flow, the search of [`routes_apart`].
+pub fn disjoint_routes(
+    graph: &Graph,
+    hubs: &[usize],
+    to: usize,
+    down: &[bool],
+    most_hops: usize,
+) -> Vec<Vec<usize>> {
+    let flow = |most_ways: usize| {
+        let mut flow = Flow::new(graph, hubs, to, down);
+        let count = (0..most_ways).take_while(|_| flow.augment()).count();
+        (0..count).map(|_| flow.take_route()).collect::<Vec<_>>()
+    };
+    let fits = |way: &Vec<usize>| way.len() - 1 <= most_hops;
+    let ways = flow(2);
+    if ways.iter().all(fits) {
+        return ways;
+    }
+    let each: Vec<usize> = (0..graph.len()).collect();
+    match routes_apart(graph, hubs, to, down, most_hops, &each) {
+        Some(two) => two.into(),
+        // A flow of one takes the shortest way.
+        None => flow(1).into_iter().filter(fits).collect(),
+    }
+}
+
+/// Two routes from a hub to `to` of at most `most_hops` hops, with no feed in common between hub and
+/// `to`; each as places from the hub, the shorter first. `feed` says for each node what it lives on:
+/// nodes of one breaker have the same number, and those that must not share one have their own, so
+/// that two such routes share no device either.
+///
+/// Of the ways to a node only those are kept whose set of feeds holds no other way's that is as
+/// short: taking the smaller set instead never makes two routes meet. The search is exact up to
+/// [`MOST_WAYS`] kept ways, beyond which it answers as if there were none, the cautious answer.
+pub fn routes_apart(
+    graph: &Graph,
+    hubs: &[usize],
+    to: usize,
+    down: &[bool],
+    most_hops: usize,
+    feed: &[usize],
+) -> Option<[Vec<usize>; 2]> {
+    let is_down = |v: usize| down.get(v).copied().unwrap_or(false);
+    let mut ways: Vec<Way> = hubs
+        .iter()
+        .filter(|h| !is_down(**h))
+        .map(|h| Way { node: *h, came: None, feeds: Vec::new() })
+        .collect();
+    let mut kept: Vec<Vec<usize>> = vec![Vec::new(); graph.len()];
+    let mut arrived: Vec<usize> = Vec::new();
+    let mut layer = 0..ways.len();
+    for _ in 0..most_hops {
+        let next = ways.len();
+        for way in layer {
+            let node = ways[way].node;
+            if !graph.carries(node) {
+                continue;
+            }
+            for &(w, _) in graph.neighbours(node) {
+                if w == to {
+                    let apart = |a: &&usize| share_nothing(&ways[**a].feeds, &ways[way].feeds);
+                    if let Some(first) = arrived.iter().find(apart) {
+                        return Some([*first, way].map(|w| route(&ways, w, to)));
+                    }
+                    arrived.push(way);
+                } else if graph.carries(w) && !is_down(w) && !hubs.contains(&w) {
+                    let mut feeds = ways[way].feeds.clone();
+                    if let Err(at) = feeds.binary_search(&feed[w]) {
+                        feeds.insert(at, feed[w]);
+                    }
+                    if kept[w].iter().any(|k| holds(&feeds, &ways[*k].feeds)) {
+                        continue;
+                    }
+                    kept[w].push(ways.len());
+                    ways.push(Way { node: w, came: Some(way), feeds });
+                }
+            }
+            if ways.len() > MOST_WAYS {
+                return None;
+            }
+        }
+        layer = next..ways.len();
+        if layer.is_empty() {
+            break;
+        }
+    }
+    None
+}
+
+/// How many ways [`routes_apart`] keeps at most.
+pub const MOST_WAYS: usize = 20_000;
+
+/// A way from a hub to a node, and the feeds of the nodes on it, in rising order.
+struct Way {
+    node: usize,
+    came: Option<usize>,
+    feeds: Vec<usize>,
+}
+
+fn share_nothing(a: &[usize], b: &[usize]) -> bool {
+    !a.iter().any(|f| b.binary_search(f).is_ok())
+}
+
+fn holds(all: &[usize], part: &[usize]) -> bool {
+    part.iter().all(|f| all.binary_search(f).is_ok())
+}
+
+fn route(ways: &[Way], last: usize, to: usize) -> Vec<usize> {
+    let mut route = vec![to];
+    let mut at = Some(last);
+    while let Some(way) = at {
+        route.push(ways[way].node);
+        at = ways[way].came;
+    }
+    route.reverse();
+    route
 }
 
 /// A residual network: each device is two nodes with an arc of capacity one between.

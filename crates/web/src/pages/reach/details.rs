@@ -46,6 +46,31 @@ fn plural(count: usize, one: &str, many: &str) -> String {
     if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
 }
 
+/// The second way round, and whether two ways share no breaker either.
+fn second_way(network: &NetworkAnalysis, place: usize) -> String {
+    let words = |way: &[usize]| {
+        let names: Vec<_> = way.iter().map(|p| network.nodes[*p].name.as_str()).collect();
+        names.join(" › ")
+    };
+    let second = match network.second_route(place) {
+        Some(way) if way.len() > 2 => format!("Second way, sharing no device: {}.", words(&way)),
+        Some(_) => "Second way: straight from the hub.".to_owned(),
+        None if network.outcomes[place].hops.len() > 1 => {
+            return "There is no second way round.".to_owned();
+        }
+        None => return String::new(),
+    };
+    let apart = match network.routes_by_breakers(place) {
+        // Nothing stands between on a straight way, so that no breaker can be shared.
+        Some([a, _]) if a.len() == 2 => "No breaker takes down both ways.".to_owned(),
+        Some([a, b]) => {
+            format!("No breaker takes down both of these: {}; {}.", words(&a), words(&b))
+        }
+        None => "But any two ways hang on a breaker in common.".to_owned(),
+    };
+    format!("{second} {apart}")
+}
+
 pub(crate) fn details(
     job: &JobId,
     analysis: &Analysis,
@@ -78,15 +103,7 @@ pub(crate) fn details(
     });
     let is_reached = !outcome.hops.is_empty();
     let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
-    let second = || match network.second_route(place) {
-        Some(way) if way.len() > 2 => {
-            let names: Vec<_> = way.iter().map(|p| network.nodes[*p].name.as_str()).collect();
-            format!("Second way, sharing no device: {}.", names.join(" › "))
-        }
-        Some(_) => "Second way: straight from the hub.".to_owned(),
-        None if outcome.hops.len() > 1 => "There is no second way round.".to_owned(),
-        None => String::new(),
-    };
+    let second = || second_way(network, place);
     let battery = catalogue::kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
         let years = draw.years_of(outcome)?;
         Some(format!(
