@@ -39,6 +39,16 @@ pub enum Duty {
     Remote,
 }
 
+/// The button that works a load without any radio.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Button {
+    /// On the device itself.
+    Own,
+    /// A plain switch on the wall, wired to the device.
+    Wired,
+}
+
 /// One generic device.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -68,6 +78,9 @@ pub struct DeviceKind {
     /// What it draws from its battery; nothing on the mains.
     #[serde(default)]
     pub draw: Option<Draw>,
+    /// The button that works its load without any radio; nothing when there is none.
+    #[serde(default)]
+    pub button: Option<Button>,
     /// Whether it plugs into a USB port, whose noise it hears.
     #[serde(default)]
     pub usb: bool,

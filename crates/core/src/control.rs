@@ -2,12 +2,12 @@
 //! takes, and what still works when something is out.
 
 use crate::analysis::{Analysis, NetworkAnalysis};
-use crate::catalogue::{self, Duty};
+use crate::catalogue::{self, Button, Duty};
 use crate::network::link::received;
 use crate::network::{Band, Link};
 use crate::radio::modulation::Delivery;
 use crate::radio::system::System;
-use crate::site::{Control, Path};
+use crate::site::{Control, DeviceId, Path};
 use crate::units::Db;
 
 /// A control, checked.
@@ -49,6 +49,9 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
     let Some(((one, a), (other, b))) = ends else {
         return nothing("One end has no radio in this job.");
     };
+    if let Some((network, off)) = [(one, a), (other, b)].into_iter().find(|(n, p)| n.down[*p]) {
+        return nothing(&format!("{} has no power.", network.nodes[off].name));
+    }
     match control.path {
         Path::Direct if one.network != other.network => {
             nothing("They are in different networks: only a hub that speaks both can pass it on.")
@@ -177,6 +180,64 @@ pub fn works_in(analysis: &Analysis, control: &Control, outage: Outage) -> bool 
         (Outage::Router, Path::Hub) => !needs_router,
         (Outage::Hub, Path::Hub) => false,
     }
+}
+
+/// What works a load.
+#[derive(Clone, Debug, PartialEq)]
+pub enum By {
+    /// Its own button, or the switch wired to it.
+    Button(Button),
+    /// A controller that was entered, by its name.
+    Controller(String),
+    /// A phone in the house.
+    PhoneAtHome,
+    /// A phone somewhere else.
+    PhoneAway,
+}
+
+/// Something that works a load, and in which of [`Outage::ALL`] it still does.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Means {
+    /// What works it.
+    pub by: By,
+    /// For each outage whether it still does.
+    pub works: [bool; 4],
+}
+
+/// Everything that works a load while all is well, each with the outages that it outlives.
+///
+/// A button needs nothing but mains. A phone at home goes by the router and the hub, which is taken
+/// to answer without the internet; in a Bluetooth mesh it speaks to any radio of the mesh itself.
+/// A phone away needs all of them.
+pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<Means> {
+    let site = &analysis.site;
+    let Some(device) = site.devices.get(load) else { return Vec::new() };
+    let found = analysis.find(load);
+    let is_down = found.is_some_and(|(n, p)| n.down[p]);
+    let mut means = Vec::new();
+    let button = catalogue::kind(&device.kind).and_then(|k| k.button);
+    if let Some(button) = button.filter(|_| !is_down) {
+        means.push(Means { by: By::Button(button), works: [true; 4] });
+    }
+    for control in site.controls.iter().filter(|c| c.load == *load) {
+        if check(analysis, control).success > 0.0 {
+            let name = site.devices.get(&control.controller).map_or("", |d| d.name.as_str());
+            means.push(Means {
+                by: By::Controller(name.to_owned()),
+                works: Outage::ALL.map(|(outage, _)| works_in(analysis, control, outage)),
+            });
+        }
+    }
+    let Some((network, place)) = found else { return means };
+    if network.outcomes[place].band > Band::Out {
+        let is_mesh_of_phones = network.system == System::Bluetooth;
+        means.push(Means {
+            by: By::PhoneAtHome,
+            works: [true, is_mesh_of_phones, is_mesh_of_phones, false],
+        });
+        means.push(Means { by: By::PhoneAway, works: [false; 4] });
+    }
+    means
 }
 
 /// Whether a device can be a controller, a load or both by its make.

@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use common::{bare, device, edit, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::control::{Group, Outage, check, works_in};
+use dot_reach_core::catalogue::Button;
+use dot_reach_core::control::{By, Group, Outage, check, means, works_in};
 use dot_reach_core::network::Band;
 use dot_reach_core::placement::{hub_heat, hub_positions, reason};
 use dot_reach_core::radio::system::System;
@@ -141,4 +142,55 @@ fn a_breaker_switched_off_takes_down_all_that_it_feeds() {
             }
         }
     }
+}
+
+#[test]
+fn what_still_works_a_load_in_each_outage() {
+    // No internet, no router, no hub, no phone.
+    let of = |site: Site, load: &str| {
+        let means = means(&analysed(site), &load.parse().unwrap());
+        means.into_iter().map(|m| (m.by, m.works)).collect::<Vec<_>>()
+    };
+    let site = with(
+        house(System::Zigbee),
+        &[
+            device("l", "lamp", [3.0, 0.0]),
+            control("d", "r", "s", "direct"),
+            control("h", "r", "l", "hub"),
+        ],
+    );
+    let remote = By::Controller("r".to_owned());
+    let phone = (By::PhoneAtHome, [true, false, false, false]);
+    let away = (By::PhoneAway, [false; 4]);
+    assert_eq!(
+        of(site.clone(), "s"),
+        [
+            (By::Button(Button::Own), [true; 4]),
+            (remote.clone(), [true; 4]),
+            phone.clone(),
+            away.clone()
+        ]
+    );
+    assert_eq!(
+        of(site.clone(), "l"),
+        [(remote, [true, true, false, true]), phone, away],
+        "a lamp has no button: without the hub nothing works it"
+    );
+    // Out of reach the button is all that is left.
+    let far = [
+        json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
+            "sigma_db": 2.5, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}}),
+        device("s", "switch-neutral", [900.0, 0.0]),
+    ];
+    let button_only = [(By::Button(Button::Own), [true; 4])];
+    assert_eq!(of(with(site.clone(), &far), "s"), button_only);
+    // In a Bluetooth mesh the phone speaks to the radios themselves.
+    let mesh = of(house(System::Bluetooth), "s");
+    assert!(mesh.contains(&(By::PhoneAtHome, [true, true, true, false])));
+    // Without its breaker nothing is.
+    let fed = json!({"do": "put-point", "point": {"id": "s", "name": "s", "floor": "g", "at": [4.0, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": "7"}});
+    let mut options = Options::default();
+    options.breakers_off.insert("7".to_owned());
+    let off = analyse(&Arc::new(with(site, &[fed])), &options);
+    assert_eq!(means(&off, &"s".parse().unwrap()), []);
 }

@@ -171,7 +171,7 @@ fn device(network: &NetworkAnalysis, place: usize, outcome: &Outcome, chances: &
         "hangs_on_breakers": outcome.hangs_on_breakers, "takes_down": takes_down,
         "second_route": network.second_route(place).as_ref().map(ids),
         "disjoint_routes": network.disjoint_routes(place).len(),
-        "routes_by_breakers": network.routes_by_breakers(place).as_ref().map(|two| two.each_ref().map(|w| ids(w))),
+        "routes_by_breakers": network.routes_by_breakers(place).as_ref().map(|two| two.each_ref().map(ids)),
     })
 }
 

@@ -298,7 +298,8 @@ pub(crate) async fn export(path: web::Path<(String, String)>, app: web::Data<App
 #[get("/jobs/{job}/ledger.csv")]
 pub(crate) async fn ledger(job: web::Path<String>, app: web::Data<App>) -> Answer {
     let job: JobId = job.parse()?;
-    let analysis = analysed(&app, &job).await?;
+    let (site, _) = app.store.site(&job)?;
+    let analysis = analysed(&app, &job, &site).await?;
     let text = ledger_csv::write(&analysis).map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{job}-ledger.csv"), "text/csv; charset=utf-8", text))
 }

@@ -84,7 +84,7 @@ pub(crate) struct Shortcut {
 }
 
 impl Shell {
-    pub(crate) fn of_job(
+    fn of_job(
         app: &App,
         job: &JobId,
         site: &Site,
@@ -147,9 +147,30 @@ pub(crate) fn html(page: &impl Template) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
+/// A job opened for a page, with the frame around it.
+pub(crate) struct Opened {
+    pub(crate) job: JobId,
+    pub(crate) site: Arc<Site>,
+    pub(crate) revision: u64,
+    pub(crate) shell: Shell,
+}
+
+impl Opened {
+    /// Opens the job that an address names, on one of its stages.
+    pub(crate) fn of(app: &App, job: &str, stage: &'static str) -> Result<Self, WebError> {
+        let job: JobId = job.parse()?;
+        let (site, revision) = app.store.site(&job)?;
+        let shell = Shell::of_job(app, &job, &site, revision, stage)?;
+        Ok(Self { job, site, revision, shell })
+    }
+}
+
 /// The analysis of a job as it stands.
-pub(crate) async fn analysed(app: &web::Data<App>, job: &JobId) -> Result<Arc<Analysis>, WebError> {
-    let (site, _) = app.store.site(job)?;
-    let (shared, job) = (app.clone(), job.clone());
+pub(crate) async fn analysed(
+    app: &web::Data<App>,
+    job: &JobId,
+    site: &Arc<Site>,
+) -> Result<Arc<Analysis>, WebError> {
+    let (shared, job, site) = (app.clone(), job.clone(), Arc::clone(site));
     app.compute(move || shared.analysis(&job, &site, &Options::default())).await
 }

@@ -15,7 +15,7 @@ use crate::commands::{Answer, take_lines};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Opened, Shell, analysed, html};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -82,10 +82,8 @@ pub(crate) async fn show(
     query: web::Query<Query>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Reach")?;
-    let analysis = analysed(&app, &job).await?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
+    let analysis = analysed(&app, &job, &site).await?;
     let with_channels = || analysis.networks.iter().filter(|n| n.rule.has_channels);
     let chosen = with_channels()
         .find(|n| n.network.as_str() == query.network)

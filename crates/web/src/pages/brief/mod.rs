@@ -6,11 +6,10 @@ use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
 use dot_reach_core::site::{Network, Site};
-use dot_reach_store::JobId;
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Opened, Shell, html};
 
 #[derive(Template)]
 #[template(path = "brief/page.html")]
@@ -104,9 +103,7 @@ pub(crate) async fn show(
     job: web::Path<String>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Brief")?;
+    let Opened { site, shell, .. } = Opened::of(&app, &job, "Brief")?;
     let fields = &site.job;
     let regions = REGIONS.iter().filter_map(|r| {
         let value = serde_json::to_value(r.region).ok()?.as_str()?.to_owned();

@@ -5,7 +5,6 @@ use askama::Template;
 use dot_reach_core::materials::MATERIALS;
 use dot_reach_core::materials::construction::{CONSTRUCTIONS, Construction, Measured, Priced, Use};
 use dot_reach_core::units::{Db, Megahertz, typographic};
-use dot_reach_store::JobId;
 use serde::Deserialize;
 use serde_json::json;
 
@@ -13,7 +12,7 @@ use crate::app::App;
 use crate::commands::Answer;
 use crate::drawing::path::curve;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Opened, Shell, html};
 
 #[derive(Template)]
 #[template(path = "constructions/page.html")]
@@ -47,9 +46,7 @@ pub(crate) async fn show(
     job: web::Path<String>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Catalogue")?;
+    let Opened { site, shell, .. } = Opened::of(&app, &job, "Catalogue")?;
     let own = site.constructions.iter().map(|c| OwnRow {
         id: c.id.clone(),
         name: c.name.clone(),

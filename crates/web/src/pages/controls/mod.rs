@@ -5,13 +5,14 @@ use std::collections::BTreeMap;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::control::{Group, Outage, check, sides, works_in};
+use dot_reach_core::catalogue::Button;
+use dot_reach_core::control::{By, Group, Means, Outage, check, means, sides, works_in};
 use dot_reach_core::site::{DeviceId, Path};
-use dot_reach_store::{JobId, StoreError};
+use dot_reach_store::StoreError;
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Opened, Shell, analysed, html};
 
 #[derive(Template)]
 #[template(path = "controls/page.html")]
@@ -23,6 +24,15 @@ struct Page {
     rows: Vec<Row>,
     groups: Vec<String>,
     outages: [&'static str; 4],
+    loads_of_a_kind: Vec<LoadsRow>,
+    stranded: String,
+}
+
+/// Loads that the same means work.
+struct LoadsRow {
+    names: Vec<String>,
+    /// What works them while all is well, then in each outage.
+    cells: Vec<String>,
 }
 
 struct Named {
@@ -50,10 +60,8 @@ pub(crate) async fn show(
     job: web::Path<String>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Reach")?;
-    let analysis = analysed(&app, &job).await?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
+    let analysis = analysed(&app, &job, &site).await?;
     let named = |wanted: fn((bool, bool)) -> bool| {
         let devices = site.devices.iter().filter(|d| wanted(sides(&d.kind)));
         let mut list: Vec<_> = devices
@@ -66,6 +74,7 @@ pub(crate) async fn show(
         list
     };
     let (rows, groups) = rows(&analysis)?;
+    let loads_of_a_kind = loads_of_a_kind(&analysis);
     html(&Page {
         shell,
         job: job.to_string(),
@@ -74,6 +83,8 @@ pub(crate) async fn show(
         rows,
         groups,
         outages: Outage::ALL.map(|(_, name)| name),
+        stranded: stranded(&loads_of_a_kind),
+        loads_of_a_kind,
     })
 }
 
@@ -119,4 +130,57 @@ fn rows(analysis: &Analysis) -> Result<(Vec<Row>, Vec<String>), WebError> {
         })
     });
     Ok((rows, groups.collect()))
+}
+
+fn words(by: &By) -> &str {
+    match by {
+        By::Button(Button::Own) => "own button",
+        By::Button(Button::Wired) => "wired switch",
+        By::Controller(name) => name,
+        By::PhoneAtHome => "phone at home",
+        By::PhoneAway => "phone away",
+    }
+}
+
+/// Every load by what works it, those with the least first.
+fn loads_of_a_kind(analysis: &Analysis) -> Vec<LoadsRow> {
+    let mut rows: BTreeMap<Vec<String>, Vec<String>> = BTreeMap::new();
+    for device in analysis.site.devices.iter().filter(|d| sides(&d.kind).1) {
+        let means = means(analysis, &device.id);
+        let listed = |works: &dyn Fn(&Means) -> bool| {
+            let list: Vec<_> = means.iter().filter(|m| works(m)).map(|m| words(&m.by)).collect();
+            list.join(", ")
+        };
+        let outages = (0..Outage::ALL.len()).map(|o| listed(&|m| m.works[o]));
+        let cells = std::iter::once(listed(&|_| true)).chain(outages).collect();
+        rows.entry(cells).or_default().push(device.name.clone());
+    }
+    let mut rows: Vec<_> = rows
+        .into_iter()
+        .map(|(cells, mut names)| {
+            names.sort();
+            LoadsRow { names, cells }
+        })
+        .collect();
+    let dead = |r: &LoadsRow| r.cells.iter().filter(|c| c.is_empty()).count();
+    rows.sort_by(|a, b| dead(b).cmp(&dead(a)).then(a.names.cmp(&b.names)));
+    rows
+}
+
+/// What stands without any means in some outage.
+fn stranded(rows: &[LoadsRow]) -> String {
+    let count: usize =
+        rows.iter().filter(|r| r.cells.iter().any(String::is_empty)).map(|r| r.names.len()).sum();
+    match count {
+        0 => String::new(),
+        1 => {
+            "One load has nothing left in one outage or another: bind a remote to it directly, or \
+              keep a wired switch."
+                .to_owned()
+        }
+        n => format!(
+            "{n} loads have nothing left in one outage or another: bind a remote to them directly, \
+             or keep a wired switch."
+        ),
+    }
 }

@@ -15,7 +15,7 @@ use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Opened, Shell, analysed, html};
 
 #[derive(Template)]
 #[template(path = "handover/page.html")]
@@ -69,10 +69,8 @@ pub(crate) async fn show(
     job: web::Path<String>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Handover")?;
-    let analysis = analysed(&app, &job).await?;
+    let Opened { job, site, revision, shell } = Opened::of(&app, &job, "Handover")?;
+    let analysis = analysed(&app, &job, &site).await?;
     html(&page(shell, &job, revision, &analysis))
 }
 

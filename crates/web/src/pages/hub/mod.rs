@@ -7,14 +7,14 @@ use askama::Template;
 use dot_reach_core::placement::{hub_heat, hub_positions, reason};
 use dot_reach_core::site::{DeviceId, FloorId};
 use dot_reach_core::units::Metres;
-use dot_reach_store::{JobId, StoreError};
+use dot_reach_store::StoreError;
 use serde::Deserialize;
 
 use crate::app::App;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Opened, Shell, analysed, html};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -58,10 +58,8 @@ pub(crate) async fn show(
     query: web::Query<Query>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Reach")?;
-    let analysis = analysed(&app, &job).await?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
+    let analysis = analysed(&app, &job, &site).await?;
     let place = analysis
         .networks
         .iter()

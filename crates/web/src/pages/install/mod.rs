@@ -5,11 +5,10 @@ use askama::Template;
 use dot_reach_core::catalogue;
 use dot_reach_core::install::{MAINS_CAUTIONS, run_sheet};
 use dot_reach_core::site::Step;
-use dot_reach_store::JobId;
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Opened, Shell, analysed, html};
 
 #[derive(Template)]
 #[template(path = "install/page.html")]
@@ -61,10 +60,8 @@ pub(crate) async fn show(
     job: web::Path<String>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Install")?;
-    let analysis = analysed(&app, &job).await?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Install")?;
+    let analysis = analysed(&app, &job, &site).await?;
     let mut stages: Vec<StageCard> = Vec::new();
     let (mut done, mut total) = (0, 0);
     let mut next_is_open = true;

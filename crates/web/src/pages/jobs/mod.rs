@@ -42,7 +42,8 @@ pub(crate) async fn show(
 ) -> Result<HttpResponse, WebError> {
     let mut jobs = Vec::new();
     for summary in app.store.jobs()? {
-        let analysis = analysed(&app, &summary.id).await?;
+        let (site, _) = app.store.site(&summary.id)?;
+        let analysis = analysed(&app, &summary.id, &site).await?;
         jobs.push(row(&summary, &analysis));
     }
     let regions = REGIONS

@@ -3,12 +3,12 @@
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::site::Edit;
-use dot_reach_store::{Act, Entry, JobId};
+use dot_reach_store::{Act, Entry};
 
 use crate::app::App;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Opened, Shell, html};
 
 #[derive(Template)]
 #[template(path = "journal/page.html")]
@@ -33,9 +33,7 @@ pub(crate) async fn show(
     job: web::Path<String>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Journal")?;
+    let Opened { job, shell, .. } = Opened::of(&app, &job, "Journal")?;
     let entries = app.store.journal(&job, MOST)?.into_iter().map(line).collect();
     html(&Page { shell, entries })
 }

@@ -7,13 +7,13 @@ use askama::Template;
 use dot_reach_core::prove::{Calibration, Comparison, prove};
 use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_core::units::{Db, typographic};
-use dot_reach_store::{JobId, StoreError};
+use dot_reach_store::StoreError;
 
 use crate::app::App;
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Opened, Shell, analysed, html};
 
 #[derive(Template)]
 #[template(path = "prove/page.html")]
@@ -89,10 +89,8 @@ pub(crate) async fn show(
     job: web::Path<String>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Prove")?;
-    let analysis = analysed(&app, &job).await?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Prove")?;
+    let analysis = analysed(&app, &job, &site).await?;
     let proof = app.compute(move || prove(&analysis)).await?;
     let mut devices: Vec<_> = site
         .devices

@@ -19,7 +19,7 @@ use serde::Deserialize;
 use crate::app::App;
 use crate::commands::download;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Opened, Shell, html};
 
 /// What of the job is looked at.
 #[derive(Clone, Debug, Default, Deserialize)]
@@ -82,9 +82,7 @@ pub(crate) async fn show(
     query: web::Query<Query>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Reach")?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
     let (shared, query) = (app.clone(), query.into_inner());
     let p = app.compute(move || view::view(&shared, &job, &site, &query)).await?;
     html(&Page { shell, p })

@@ -7,12 +7,11 @@ use dot_reach_core::network::Band;
 use dot_reach_core::network::link::received;
 use dot_reach_core::propagation::schools::School;
 use dot_reach_core::units::{Db, typographic};
-use dot_reach_store::JobId;
 use serde::Deserialize;
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Opened, Shell, analysed, html};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -56,10 +55,8 @@ pub(crate) async fn show(
     query: web::Query<Query>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Reach")?;
-    let analysis = analysed(&app, &job).await?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
+    let analysis = analysed(&app, &job, &site).await?;
     let found = analysis.networks.iter().position(|n| n.network.as_str() == query.network);
     let place = found.unwrap_or(0);
     let networks = analysis

@@ -14,13 +14,13 @@ use dot_reach_core::site::{
     SlabPlace, Wall, WallId,
 };
 use dot_reach_core::units::{Db, Dbm, typographic};
-use dot_reach_store::{JobId, StoreError};
+use dot_reach_store::StoreError;
 use serde::{Deserialize, Serialize};
 
 use crate::app::App;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Opened, Shell, html};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -203,9 +203,7 @@ pub(crate) async fn show(
     query: web::Query<Query>,
     app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, revision) = app.store.site(&job)?;
-    let shell = Shell::of_job(&app, &job, &site, revision, "Survey")?;
+    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Survey")?;
     let point = query.point.parse::<PointId>().ok().and_then(|id| site.points.get(&id));
     let wall = query.wall.parse::<WallId>().ok().and_then(|id| site.walls.get(&id));
     let floors = site.floors_upward();
