@@ -43,7 +43,23 @@ test("the Mill: the hub moves to the best of the surveyed places, and back", asy
   await expect(page.locator("tr.selected td").first()).toHaveText(name);
   await expect(page.locator(".reason-line")).toContainText("stands at the best of the surveyed places");
   await page.getByRole("button", { name: "Undo" }).click();
-  await expect(page.locator("tr.selected td").first()).toHaveText("Meter cupboard");
+  await expect(page.locator("tr.selected td").first()).toHaveText(/^Meter cupboard/);
+
+  // The router moves to the living room: the place beside it becomes a candidate, though nobody surveyed it.
+  await open(page, "/jobs/larkfield-mill/air");
+  const right = page.getByLabel("Right, m");
+  await right.fill("14");
+  await right.blur();
+  await saved(page);
+  await open(page, "/jobs/larkfield-mill/hub?network=star");
+  const beside = page.locator(".positions tr", { hasText: "Beside Router" });
+  await expect(beside.locator("td").nth(7)).toHaveText("0");
+  await beside.getByRole("button", { name: "Stand it here" }).click();
+  await saved(page);
+  await expect(page.locator("tr.selected td").first()).toHaveText(/^Beside Router/);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.locator("tr.selected td").first()).toHaveText(/^Meter cupboard/);
+  await expect(beside).toHaveCount(1);
 });
 
 test("the Mill: a remote bound directly outlives the hub", async ({ page }) => {

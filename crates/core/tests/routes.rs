@@ -343,6 +343,29 @@ proptest! {
     }
 
     #[test]
+    fn a_hub_that_is_no_node_reaches_what_a_node_in_its_place_reaches(
+        carries in prop::collection::vec(any::<bool>(), 7),
+        edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..14),
+        heard in prop::collection::btree_set(1..7usize, 0..4),
+        most in 1..5usize, dead in 0..7usize,
+    ) {
+        let mut carries = carries;
+        carries[0] = true;
+        let cost = Cost { sum: 1, weakest: Db::new(10.0) };
+        let mut costs: Vec<_> = edges.iter().filter(|(a, b)| a < b).map(|(a, b)| (*a, *b, cost)).collect();
+        let graph = Graph::from_costs(carries.clone(), &costs);
+        let mut down = vec![false; 7];
+        down[dead] = true;
+        let heard: Vec<usize> = heard.into_iter().collect();
+        let also = graph.reached_also(&[0], &heard, most, &down);
+        carries.push(true);
+        down.push(false);
+        costs.extend(heard.iter().map(|n| (*n, 7, cost)));
+        let with_node = Graph::from_costs(carries, &costs).reached(&[0, 7], most, &down);
+        prop_assert_eq!(&also[..], &with_node[..7]);
+    }
+
+    #[test]
     fn reach_without_costs_is_that_of_the_routes(
         carries in prop::collection::vec(any::<bool>(), 7),
         edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..14),

@@ -8,7 +8,7 @@ use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Edit, Network, Site};
+use dot_reach_core::site::{Edit, Network, Site, Underlay};
 use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv};
 use dot_reach_store::{Command, Committed, Image, JobId, StoreError};
 use futures_util::TryStreamExt;
@@ -190,7 +190,8 @@ pub(crate) async fn upload_image(
     let image = app.compute(move || plan_image::check(bytes)).await??;
     let (width, height) = (image.width_px, image.height_px);
     let sha = app.store.keep_image(&stored(image))?;
-    Ok(HttpResponse::Ok().json(json!({ "image": sha, "width_px": width, "height_px": height })))
+    let underlay = Underlay::first_guess(sha, width, height);
+    Ok(HttpResponse::Ok().json(json!({ "underlay": underlay })))
 }
 
 fn stored(image: plan_image::CheckedImage) -> Image {

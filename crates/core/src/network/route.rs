@@ -196,13 +196,30 @@ impl Graph {
     /// Which nodes are within `most_hops` of a hub when those of `down` take no part: the question
     /// of reach alone, without costs, for trying many losses.
     pub fn reached(&self, hubs: &[usize], most_hops: usize, down: &[bool]) -> Vec<bool> {
+        self.reached_also(hubs, &[], most_hops, down)
+    }
+
+    /// The same with one more hub that is no node: it hears the nodes of `heard`.
+    pub fn reached_also(
+        &self,
+        hubs: &[usize],
+        heard: &[usize],
+        most_hops: usize,
+        down: &[bool],
+    ) -> Vec<bool> {
         let mut reached = vec![false; self.carries.len()];
         let mut frontier: Vec<usize> = hubs.iter().copied().filter(|h| !down[*h]).collect();
         for &hub in &frontier {
             reached[hub] = true;
         }
-        for _ in 0..most_hops {
+        for hop in 1..=most_hops {
             let mut next = Vec::new();
+            if hop == 1 {
+                next.extend(heard.iter().copied().filter(|n| !down[*n] && !reached[*n]));
+                for &node in &next {
+                    reached[node] = true;
+                }
+            }
             for &from in &frontier {
                 if !self.carries[from] {
                     continue;

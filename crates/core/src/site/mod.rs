@@ -134,6 +134,15 @@ pub struct Underlay {
     pub scaled: bool,
 }
 
+impl Underlay {
+    /// A picture just put under the sheet, as wide as a usual house until a person sets the scale.
+    pub fn first_guess(image: String, width_px: u32, height_px: u32) -> Self {
+        const USUAL_HOUSE_M: f64 = 15.0;
+        let metres_per_px = USUAL_HOUSE_M / f64::from(width_px.max(1));
+        Self { image, width_px, height_px, origin: [0.0, 0.0], metres_per_px, scaled: false }
+    }
+}
+
 /// A straight wall, drawn along its centre line.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -321,6 +330,28 @@ pub struct Point {
     pub note: String,
 }
 
+impl Point {
+    /// A point of which nothing more is known than where it is and what is there.
+    pub fn bare(id: PointId, floor: FloorId, at: Spot, height_m: Metres, kind: PointKind) -> Self {
+        Self {
+            id,
+            name: String::new(),
+            room: String::new(),
+            floor,
+            at,
+            height_m,
+            kind,
+            back_box: BoxKind::default(),
+            depth_mm: None,
+            neutral: Neutral::default(),
+            circuit: String::new(),
+            mounting: Mounting::default(),
+            known: Provenance::default(),
+            note: String::new(),
+        }
+    }
+}
+
 /// A radio network: a hub and what talks to it by one system.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -442,6 +473,30 @@ pub struct Emitter {
     pub tx_dbm: Dbm,
     /// The share of time that it sends, 0 to 1.
     pub busy: f64,
+    /// Whether it is the house's own router or access point, to which a hub is cabled or joined.
+    #[serde(default)]
+    pub of_the_house: bool,
+}
+
+impl Emitter {
+    /// A source as it is first put on a storey; *planning values* that a person then corrects.
+    pub fn first_guess(id: EmitterId, floor: FloorId, carrier: Carrier) -> Self {
+        let (name, tx_dbm, busy) = match carrier {
+            Carrier::Wifi { .. } => ("Access point", 19.0, 0.25),
+            Carrier::Mesh { .. } => ("Foreign mesh", 8.0, 0.05),
+        };
+        Self {
+            id,
+            name: name.to_owned(),
+            floor,
+            at: [1.0, 1.0],
+            height_m: Metres::new(1.5),
+            carrier,
+            tx_dbm: Dbm::new(tx_dbm),
+            busy,
+            of_the_house: false,
+        }
+    }
 }
 
 /// How a press reaches its load.

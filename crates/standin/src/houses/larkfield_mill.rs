@@ -4,6 +4,7 @@
 use std::sync::LazyLock;
 
 use dot_reach_core::confidence::Confidence;
+use dot_reach_core::radio::coexistence::Carrier;
 use dot_reach_core::radio::mounting::Mounting;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
@@ -11,7 +12,8 @@ use dot_reach_core::site::OpeningKind::{Door, Open, Window};
 use dot_reach_core::site::PointKind::{
     BareWall, Ceiling, Outdoor, Shelf, Socket, Switch, WallFitting,
 };
-use dot_reach_core::site::{BoxKind, Edit, Neutral, PointKind, Site, SlabPlace};
+use dot_reach_core::site::{BoxKind, Edit, Emitter, Neutral, PointKind, Site, SlabPlace};
+use dot_reach_core::units::{Dbm, Metres};
 
 use super::builder::{Builder, Place};
 use crate::truth::{Truth, take_readings};
@@ -151,6 +153,20 @@ fn shell(b: &mut Builder, floor: &str) {
     }
 }
 
+/// The router stands in the cupboard with the hub, which leaves little of its power outside.
+fn router(b: &mut Builder) {
+    let (Ok(id), Ok(floor)) = ("router".parse(), "ground".parse()) else { return };
+    let emitter = Emitter {
+        name: "Router".to_owned(),
+        at: [1.4, 7.9],
+        height_m: Metres::new(1.9),
+        tx_dbm: Dbm::new(4.0),
+        of_the_house: true,
+        ..Emitter::first_guess(id, floor, Carrier::Wifi { channel: 6, width_mhz: 20 })
+    };
+    b.also(&Edit::PutEmitter { emitter });
+}
+
 fn walls(b: &mut Builder) {
     for floor in ["ground", "first", "stone"] {
         shell(b, floor);
@@ -204,6 +220,7 @@ pub fn planned() -> (Site, Vec<String>) {
     b.floor("stone", "Stone floor", 5.7, 2.4);
     b.floor("bothy", "Bothy", 0.2, 2.3);
     walls(&mut b);
+    router(&mut b);
     let stairs = vec![vec![[6.4, 1.0], [7.8, 1.0], [7.8, 3.6], [6.4, 3.6]]];
     b.slab("first", SlabPlace::Below, "oak-floor", stairs);
     b.slab_under(

@@ -92,14 +92,11 @@ fn on_the_air(b: &mut Builder) {
     for (id, name, (x, y, z), channel, width_mhz, busy) in neighbours {
         let (Ok(id), Ok(floor)) = (id.parse(), "flat".parse()) else { continue };
         let emitter = Emitter {
-            id,
             name: name.to_owned(),
-            floor,
             at: [x, y],
             height_m: Metres::new(z),
-            carrier: Carrier::Wifi { channel, width_mhz },
-            tx_dbm: Dbm::new(19.0),
             busy,
+            ..Emitter::first_guess(id, floor, Carrier::Wifi { channel, width_mhz })
         };
         b.also(&Edit::PutEmitter { emitter });
     }

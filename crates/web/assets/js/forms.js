@@ -63,10 +63,8 @@ export function registerForms(Alpine) {
       const form = new FormData();
       form.append("image", file);
       try {
-        const { image, width_px, height_px } = await post(`/jobs/${job()}/images`, form);
-        const floor = JSON.parse(this.$root.dataset.thing);
-        // The first guess: the picture is as wide as a usual house; the person sets the scale.
-        floor.underlay = { image, width_px, height_px, origin: [0, 0], metres_per_px: 15 / width_px, scaled: false };
+        const { underlay } = await post(`/jobs/${job()}/images`, form);
+        const floor = { ...JSON.parse(this.$root.dataset.thing), underlay };
         await edit({ do: "put-floor", floor });
         document.dispatchEvent(new CustomEvent("go-home"));
       } catch (refused) {

@@ -101,8 +101,8 @@ async function click(event) {
     const taught = JSON.parse(calibration.dataset.calibration);
     await edit({ do: "set-calibration", calibration: taught }).catch((e) => notice(e.message));
   }
-  const moved = event.target.closest("[data-put-device]");
-  if (moved) await edit({ do: "put-device", device: JSON.parse(moved.dataset.putDevice) }).catch((e) => notice(e.message));
+  const ready = event.target.closest("[data-edit]");
+  if (ready) await edit(JSON.parse(ready.dataset.edit)).catch((e) => notice(e.message));
   const network = event.target.closest("[data-add-network]");
   if (network) {
     const { value, text } = document.querySelector("[data-new-system]").selectedOptions[0];
@@ -115,12 +115,7 @@ async function click(event) {
   }
   const emitter = event.target.closest("[data-add-emitter]");
   if (emitter) {
-    const wifi = emitter.dataset.addEmitter === "wifi";
-    const made = {
-      id: newId("e"), name: wifi ? "Access point" : "Foreign mesh", floor: emitter.dataset.floor, at: [1, 1], height_m: 1.5,
-      carrier: wifi ? { kind: "wifi", channel: 6, width_mhz: 20 } : { kind: "mesh", channel: 15 },
-      tx_dbm: wifi ? 19 : 8, busy: wifi ? 0.25 : 0.05,
-    };
+    const made = { ...JSON.parse(emitter.dataset.addEmitter), id: newId("e") };
     await edit({ do: "put-emitter", emitter: made }).catch((e) => notice(e.message));
   }
   const opening = event.target.closest("[data-drop-opening]");

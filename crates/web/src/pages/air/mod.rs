@@ -4,7 +4,7 @@ use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::radio::air::advise;
 use dot_reach_core::radio::coexistence::Carrier;
-use dot_reach_core::site::Site;
+use dot_reach_core::site::{Emitter, EmitterId, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::scan_csv;
 use dot_reach_store::{JobId, StoreError};
@@ -33,6 +33,8 @@ struct Page {
     emitters: Vec<EmitterRow>,
     scans: Vec<ScanRow>,
     floors: Vec<(String, String)>,
+    /// What may be put on the plan: the words of its button, and its first guess.
+    sources: Vec<(&'static str, String)>,
     quiet: bool,
 }
 
@@ -67,6 +69,7 @@ struct EmitterRow {
     floor: String,
     tx: String,
     busy: String,
+    of_the_house: bool,
 }
 
 struct ScanRow {
@@ -135,12 +138,13 @@ pub(crate) async fn show(
             })
             .collect(),
         floors: site.floors_upward().iter().map(|f| (f.id.to_string(), f.name.clone())).collect(),
+        sources: sources(&site)?,
         quiet: chosen.is_none_or(|n| n.air.sources.is_empty()),
     })
 }
 
 fn emitters(site: &Site) -> Result<Vec<EmitterRow>, WebError> {
-    let row = |e: &dot_reach_core::site::Emitter| {
+    let row = |e: &Emitter| {
         let (channel, width, is_wifi) = match e.carrier {
             Carrier::Wifi { channel, width_mhz } => (channel, width_mhz, true),
             Carrier::Mesh { channel } => (channel, 2, false),
@@ -158,9 +162,26 @@ fn emitters(site: &Site) -> Result<Vec<EmitterRow>, WebError> {
             floor: e.floor.to_string(),
             tx: format!("{:.0}", e.tx_dbm.get()),
             busy: format!("{:.2}", e.busy),
+            of_the_house: e.of_the_house,
         })
     };
     site.emitters.iter().map(row).collect()
+}
+
+fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {
+    let floor = site.floors_upward().first().map(|f| f.id.clone());
+    // The browser gives it an id of its own.
+    let Some((floor, id)) = floor.zip("new".parse::<EmitterId>().ok()) else {
+        return Ok(Vec::new());
+    };
+    let wifi = Carrier::Wifi { channel: 6, width_mhz: 20 };
+    let kinds =
+        [("Add an access point", wifi), ("Add a foreign mesh", Carrier::Mesh { channel: 15 })];
+    let guess = |(words, carrier)| {
+        let emitter = Emitter::first_guess(id.clone(), floor.clone(), carrier);
+        Ok((words, serde_json::to_string(&emitter).map_err(StoreError::Row)?))
+    };
+    kinds.into_iter().map(guess).collect()
 }
 
 /// A scan as text.

@@ -5,8 +5,8 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::placement::{hub_heat, hub_positions, reason};
-use dot_reach_core::site::{DeviceId, FloorId};
-use dot_reach_core::units::Metres;
+use dot_reach_core::site::FloorId;
+use dot_reach_core::units::{Metres, typographic};
 use dot_reach_store::StoreError;
 use serde::Deserialize;
 
@@ -37,13 +37,18 @@ struct Page {
     plan: Plan,
     legend: Vec<(&'static str, String)>,
     hubs: usize,
+    knows_router: bool,
 }
 
 struct Row {
     name: String,
+    /// The surveyed point; nothing where the move itself makes it.
     point: String,
-    device_json: String,
+    edit_json: String,
     as_it_is: bool,
+    repeaters: usize,
+    cable: String,
+    wifi: String,
     sound: usize,
     thin: usize,
     out: usize,
@@ -72,6 +77,11 @@ pub(crate) async fn show(
         .parse()
         .ok()
         .filter(|f| site.floors.get(f).is_some())
+        .or_else(|| {
+            let network = analysis.networks.get(place)?;
+            let hub = site.devices.get(&network.nodes[*network.hubs.first()?].device)?;
+            Some(site.point_of(hub)?.floor.clone())
+        })
         .or_else(|| floors.first().map(|f| f.id.clone()));
     let shared = Arc::clone(&analysis);
     let asked = floor.clone();
@@ -97,31 +107,26 @@ pub(crate) async fn show(
         plan.radios(&analysis, network, floor, None);
         plan.routes.clear();
     }
-    let hub: Option<DeviceId> =
-        network.and_then(|n| Some(n.nodes.get(*n.hubs.first()?)?.device.clone()));
-    let device = hub.and_then(|h| site.devices.get(&h).cloned());
     let rows = positions.iter().map(|p| {
-        let moved = device.clone().map(|mut d| {
-            d.point = p.point.clone();
-            d
-        });
+        let none = || "–".to_owned();
+        let cable = p.backhaul.cable.as_ref();
         Ok(Row {
             name: p.name.clone(),
-            point: p.point.to_string(),
-            device_json: moved
-                .map(|d| serde_json::to_string(&d))
-                .transpose()
-                .map_err(StoreError::Row)?
-                .unwrap_or_default(),
+            point: site.points.get(&p.point).map(|p| p.id.to_string()).unwrap_or_default(),
+            edit_json: serde_json::to_string(&p.edit).map_err(StoreError::Row)?,
             as_it_is: p.as_it_is,
             sound: p.sound,
             thin: p.thin,
             out: p.out,
-            worst: p.worst.map_or_else(|| "–".to_owned(), signed),
+            worst: p.worst.map_or_else(none, signed),
             deepest: p.deepest,
-            against: p.against.clone().unwrap_or_default(),
+            repeaters: p.repeaters,
+            cable: cable.map_or_else(none, |(length, _)| format!("{:.0}", length.get())),
+            wifi: p.backhaul.wifi.map_or_else(none, |w| typographic(w.get(), 0)),
+            against: p.against.join("; "),
         })
     });
+    let knows_router = positions.iter().any(|p| p.backhaul.cable.is_some());
     html(&Page {
         shell,
         job: job.to_string(),
@@ -140,11 +145,12 @@ pub(crate) async fn show(
         rows: rows.collect::<Result<_, WebError>>()?,
         plan,
         legend: vec![
-            ("ground-solid", "a hub here hears nine in ten devices itself".to_owned()),
+            ("ground-solid", "with the hub here nine in ten devices are at target".to_owned()),
             ("ground-sound", "three quarters".to_owned()),
             ("ground-thin", "half".to_owned()),
             ("ground-out", "fewer".to_owned()),
         ],
         hubs: network.map_or(0, |n| n.hubs.len()),
+        knows_router,
     })
 }

@@ -1,0 +1,139 @@
+//! What a hub needs beside radio: mains, and a cable or Wi-Fi to the router.
+
+use crate::analysis::Analysis;
+use crate::geometry::Place;
+use crate::propagation::Medium;
+use crate::radio::coexistence::Carrier;
+use crate::radio::mounting;
+use crate::radio::system::System;
+use crate::site::{Emitter, Point, PointKind};
+use crate::units::{Db, Dbm, Metres};
+
+/// The longest run of a cable to a hub. Source: ISO/IEC 11801-1, the permanent link of 90 m.
+pub const MOST_CABLE_M: f64 = 90.0;
+/// The weakest Wi-Fi that a hub may hang on; *planning value*.
+pub const LEAST_WIFI: Dbm = Dbm::new(-67.0);
+/// The longest lead to a socket; *planning value*.
+pub const MOST_LEAD_M: f64 = 3.0;
+/// A hub this near to the router stands beside it.
+pub const BESIDE_M: f64 = 1.5;
+
+/// A router or access point of the house.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Uplink {
+    /// Its name.
+    pub name: String,
+    /// Where it stands.
+    pub place: Place,
+    /// Radiated power less what stands around it.
+    eirp: Dbm,
+}
+
+/// How a hub at a place would be fed and joined.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Backhaul {
+    /// The length of a cable along walls and up shafts to the nearest uplink, and its name.
+    pub cable: Option<(Metres, String)>,
+    /// The strongest Wi-Fi there.
+    pub wifi: Option<Dbm>,
+    /// How far the nearest surveyed socket is.
+    pub socket: Option<Metres>,
+    /// Whether mains is there by the survey: a socket within reach or a breaker of its own.
+    pub has_mains: bool,
+}
+
+/// The routers and access points of a house, and the air between them and its hubs.
+pub(super) struct Backhauls<'a> {
+    analysis: &'a Analysis,
+    /// Those of the house.
+    pub(super) uplinks: Vec<Uplink>,
+    medium: Medium,
+}
+
+impl<'a> Backhauls<'a> {
+    pub(super) fn new(analysis: &'a Analysis) -> Self {
+        let site = &analysis.site;
+        let frequency = site.job.region.frequency(System::Wifi, None);
+        let priced = analysis.networks.iter().find(|n| n.medium.frequency() == frequency);
+        let model = analysis.model();
+        let medium = priced.map_or_else(
+            || Medium::new(&analysis.structure, frequency, model),
+            |n| n.medium.with(model),
+        );
+        let is_uplink = |e: &&Emitter| e.of_the_house && matches!(e.carrier, Carrier::Wifi { .. });
+        let drawn = site.emitters.iter().filter(is_uplink).map(|e| {
+            let floor = site.floors.get(&e.floor).map_or(Metres::new(0.0), |f| f.elevation_m);
+            let place = Place::new(e.at[0], e.at[1], (floor + e.height_m).get());
+            Uplink { name: e.name.clone(), place, eirp: e.tx_dbm }
+        });
+        let wifi = analysis.networks.iter().filter(|n| n.system == System::Wifi);
+        let placed = wifi.flat_map(|n| n.hubs.iter().map(|h| &n.nodes[*h])).map(|n| Uplink {
+            name: n.name.clone(),
+            place: n.place,
+            eirp: n.radio.eirp() - n.around(),
+        });
+        Self { analysis, uplinks: drawn.chain(placed).collect(), medium }
+    }
+
+    /// How a hub at a point would be fed and joined.
+    pub(super) fn at(&self, point: &Point) -> Backhaul {
+        let place = self.place(point);
+        let around: Db =
+            mounting::losses(point, self.medium.frequency()).iter().map(|(_, loss)| *loss).sum();
+        let cable = |u: &Uplink| {
+            let [dx, dy, dz] = [u.place.x - place.x, u.place.y - place.y, u.place.z - place.z];
+            (Metres::new(dx.abs() + dy.abs() + dz.abs()), u.name.clone())
+        };
+        let level = |u: &Uplink| u.eirp - self.medium.loss(u.place, place) - around;
+        let sockets = self
+            .analysis
+            .site
+            .points
+            .iter()
+            .filter(|p| p.kind == PointKind::Socket && p.floor == point.floor);
+        let socket = sockets
+            .map(|p| Metres::new((p.at[0] - point.at[0]).hypot(p.at[1] - point.at[1])))
+            .min_by(Metres::total_cmp);
+        let reaches = |lead: Metres| lead.get() <= MOST_LEAD_M;
+        Backhaul {
+            cable: self.uplinks.iter().map(cable).min_by(|a, b| a.0.total_cmp(&b.0)),
+            wifi: self.uplinks.iter().map(level).max_by(Dbm::total_cmp),
+            socket,
+            // A lead that reaches is as good as a breaker of its own.
+            has_mains: !point.circuit.is_empty() || socket.is_some_and(reaches),
+        }
+    }
+
+    /// The uplink beside which a point lies.
+    pub(super) fn beside(&self, point: &Point) -> Option<&Uplink> {
+        let place = self.place(point);
+        self.uplinks.iter().find(|u| u.place.distance(place) <= BESIDE_M)
+    }
+
+    pub(super) fn place(&self, point: &Point) -> Place {
+        let floor = self.analysis.site.floors.get(&point.floor);
+        let floor = floor.map_or(Metres::new(0.0), |f| f.elevation_m);
+        Place::new(point.at[0], point.at[1], (floor + point.height_m).get())
+    }
+}
+
+impl Backhaul {
+    /// What speaks against a hub there, in half sentences.
+    pub fn against(&self) -> Vec<String> {
+        let mut against = Vec::new();
+        if !self.has_mains {
+            against.push(match self.socket {
+                Some(away) => format!("the nearest socket surveyed is {away} away"),
+                None => "no socket is surveyed on this storey".to_owned(),
+            });
+        }
+        let joins = self.wifi.is_some_and(|w| w >= LEAST_WIFI);
+        if let Some((length, name)) = &self.cable
+            && length.get() > MOST_CABLE_M
+            && !joins
+        {
+            against.push(format!("{length} of cable to {name} and too little Wi-Fi"));
+        }
+        against
+    }
+}

@@ -1,0 +1,201 @@
+//! Where the hub could stand: every candidate analysed in full, the best first, with the reason.
+
+pub mod backhaul;
+mod heat;
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use crate::analysis::{Analysis, NetworkAnalysis, analyse_after};
+use crate::geometry::Place;
+use crate::network::Band;
+use crate::radio::mounting::Mounting;
+use crate::site::{Device, Edit, Floor, NetworkId, Point, PointId, PointKind, apply};
+use crate::units::{Db, Metres};
+
+use backhaul::{Backhaul, Backhauls, Uplink};
+pub use heat::hub_heat;
+
+/// A position and what it would give.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Position {
+    /// The point where the hub would stand.
+    pub point: PointId,
+    /// Its name.
+    pub name: String,
+    /// Whether the hub stands there now.
+    pub as_it_is: bool,
+    /// The router or access point that it is beside, if any.
+    pub beside: Option<String>,
+    /// The edit that moves the hub there.
+    pub edit: Edit,
+    /// Devices at target.
+    pub sound: usize,
+    /// Devices below target.
+    pub thin: usize,
+    /// Devices not reached.
+    pub out: usize,
+    /// The least margin over target among the reached; nothing when none is.
+    pub worst: Option<Db>,
+    /// The deepest route in hops.
+    pub deepest: usize,
+    /// How many radios forward for others on the routes.
+    pub repeaters: usize,
+    /// How the hub would be fed and joined.
+    pub backhaul: Backhaul,
+    /// What speaks against it, in half sentences.
+    pub against: Vec<String>,
+}
+
+/// The most candidates that are analysed: those nearest to the middle of the network's devices.
+const MOST: usize = 24;
+
+/// Scores the hub's place as it is, every shelf and socket, and the place beside a router of the
+/// house where none of them is; those with something against them last. Nothing where the network
+/// has no hub.
+pub fn hub_positions(analysis: &Analysis, network: &NetworkAnalysis) -> Vec<Position> {
+    let site = &analysis.site;
+    let hub = network.hubs.first().and_then(|h| site.devices.get(&network.nodes[*h].device));
+    let Some(hub) = hub else { return Vec::new() };
+    let now = &hub.point;
+    let backhauls = Backhauls::new(analysis);
+    let could = |p: &&Point| matches!(p.kind, PointKind::Shelf | PointKind::Socket) && p.id != *now;
+    let mut points: Vec<&Point> = site.points.iter().filter(could).collect();
+    let middle = middle(network);
+    points.sort_by(|a, b| {
+        let away = |p: &Point| backhauls.place(p).distance(middle);
+        away(a).total_cmp(&away(b))
+    });
+    let candidates = site.points.get(now).into_iter().chain(points.into_iter().take(MOST));
+    let mut candidates: Vec<(Point, Edit)> =
+        candidates.map(|p| (p.clone(), move_to(hub, p))).collect();
+    let is_beside = |u: &Uplink| {
+        candidates.iter().any(|(p, _)| backhauls.beside(p).is_some_and(|b| b.name == u.name))
+    };
+    let lone: Vec<_> = backhauls.uplinks.iter().filter(|u| !is_beside(u)).collect();
+    candidates.extend(lone.into_iter().filter_map(|u| beside(analysis, hub, u)));
+    let mut positions: Vec<_> = candidates
+        .into_iter()
+        .filter_map(|(point, edit)| {
+            let mut moved = (**site).clone();
+            apply(&mut moved, &edit).ok()?;
+            let there = analyse_after(Some(analysis), &Arc::new(moved), &analysis.options);
+            let backhaul = backhauls.at(&point);
+            let mut against = against(&point);
+            if point.id != *now {
+                against.extend(backhaul.against());
+            }
+            let scored = Position {
+                as_it_is: point.id == *now,
+                beside: backhauls.beside(&point).map(|u| u.name.clone()),
+                point: point.id,
+                name: point.name,
+                backhaul,
+                against,
+                edit,
+                sound: 0,
+                thin: 0,
+                out: 0,
+                worst: None,
+                deepest: 0,
+                repeaters: 0,
+            };
+            Some(score(scored, &there, &network.network))
+        })
+        .collect();
+    positions.sort_by(|a, b| {
+        let key = |p: &Position| (!p.against.is_empty() && !p.as_it_is, p.out, p.thin);
+        let worst = |p: &Position| p.worst.map_or(f64::NEG_INFINITY, Db::get);
+        key(a).cmp(&key(b)).then(worst(b).total_cmp(&worst(a))).then(a.deepest.cmp(&b.deepest))
+    });
+    positions
+}
+
+fn middle(network: &NetworkAnalysis) -> Place {
+    #[expect(clippy::cast_precision_loss, reason = "a count of devices")]
+    let count = network.nodes.len().max(1) as f64;
+    let sum = |of: fn(&Place) -> f64| network.nodes.iter().map(|n| of(&n.place)).sum::<f64>();
+    Place::new(sum(|p| p.x) / count, sum(|p| p.y) / count, sum(|p| p.z) / count)
+}
+
+fn move_to(hub: &Device, point: &Point) -> Edit {
+    Edit::PutDevice { device: Device { point: point.id.clone(), ..hub.clone() } }
+}
+
+/// A shelf beside a router that has no surveyed point beside it, and the edit that makes it.
+fn beside(analysis: &Analysis, hub: &Device, uplink: &Uplink) -> Option<(Point, Edit)> {
+    let site = &analysis.site;
+    let floors = site.floors_upward();
+    let at_or_under = |f: &&&Floor| f.elevation_m.get() <= uplink.place.z;
+    let floor = floors.iter().rev().find(at_or_under).or(floors.first())?;
+    let id: PointId = format!("{}-beside-router", hub.id).parse().ok()?;
+    let (at, height) = ([uplink.place.x, uplink.place.y], Metres::new(uplink.place.z));
+    let height = height - floor.elevation_m;
+    let mut point = Point::bare(id, floor.id.clone(), at, height, PointKind::Shelf);
+    point.name = format!("Beside {}", uplink.name);
+    let put = Edit::PutPoint { point: point.clone() };
+    let edit = Edit::Batch { edits: vec![put, move_to(hub, &point)] };
+    Some((point, edit))
+}
+
+fn score(mut position: Position, there: &Analysis, network: &NetworkId) -> Position {
+    let Some(network) = there.networks.iter().find(|n| n.network == *network) else {
+        return position;
+    };
+    let mut repeaters = BTreeSet::new();
+    for (place, outcome) in network.outcomes.iter().enumerate() {
+        if network.hubs.contains(&place) {
+            continue;
+        }
+        match outcome.band {
+            Band::Sound | Band::Solid => position.sound += 1,
+            Band::Thin => position.thin += 1,
+            Band::Out => position.out += 1,
+        }
+        let spare = outcome.weakest().map(|h| h.margin() - h.target);
+        position.worst = [position.worst, spare].into_iter().flatten().min_by(Db::total_cmp);
+        position.deepest = position.deepest.max(outcome.hops.len());
+        repeaters.extend(outcome.hops.iter().skip(1).map(|h| &h.from));
+    }
+    position.repeaters = repeaters.len();
+    position
+}
+
+/// What speaks against a hub at a point by what stands around it.
+fn against(point: &Point) -> Vec<String> {
+    let around = match point.mounting {
+        Mounting::Open | Mounting::AboveCeilingTile | Mounting::WoodenLampBase => None,
+        other => Some(other.row().name.to_owned()),
+    };
+    let outdoors = (point.kind == PointKind::Outdoor).then(|| "outdoors".to_owned());
+    around.into_iter().chain(outdoors).collect()
+}
+
+/// Why the winner wins over the position as it is, in a sentence.
+pub fn reason(positions: &[Position]) -> String {
+    let (Some(best), Some(now)) = (positions.first(), positions.iter().find(|p| p.as_it_is)) else {
+        return "There is no hub to move.".to_owned();
+    };
+    let baseline = positions.iter().find(|p| p.beside.is_some() && p.point != best.point);
+    let baseline = baseline.filter(|b| !b.as_it_is).map(|b| {
+        let worst = b.worst.map(|w| format!(", the worst {w} over target")).unwrap_or_default();
+        let name = b.beside.as_deref().unwrap_or_default();
+        format!(" Beside {name}: {} at target{worst}.", b.sound)
+    });
+    let baseline = baseline.unwrap_or_default();
+    if best.as_it_is {
+        return format!("The hub stands at the best of the surveyed places.{baseline}");
+    }
+    let gained = best.sound.saturating_sub(now.sound);
+    let worst = match (best.worst, now.worst) {
+        (Some(b), Some(n)) => format!(", and the worst margin over target goes from {n} to {b}"),
+        _ => String::new(),
+    };
+    let beside = now.beside.as_ref().map(|b| format!(", beside {b}")).unwrap_or_default();
+    let why = match (now.against.is_empty(), beside.is_empty()) {
+        (true, true) => String::new(),
+        (true, false) => format!("; now it stands{beside}"),
+        (false, _) => format!("; now it is: {}{beside}", now.against.join(", ")),
+    };
+    format!("At {} {gained} more devices are at target{worst}{why}.{baseline}", best.name)
+}
