@@ -1,16 +1,15 @@
-//! Routes: the search against every way there is, and the limits of the systems.
+//! Routes: the search against every way there is, two ways round, what hangs on what.
 
 mod common;
 
 use std::sync::Arc;
 
-use common::{bare, device, with};
+use common::{ZIGBEE_STEP, bare, chain, device, outcome, steep, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::resilience::{disjoint_routes, routes_apart};
 use dot_reach_core::network::route::{Cost, Graph, thread_link_cost, zigbee_link_cost};
 use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::Site;
 use dot_reach_core::units::Db;
 use proptest::prelude::*;
 use serde_json::json;
@@ -113,54 +112,6 @@ fn zigbee_link_costs_follow_the_specification() {
     }
 }
 
-/// Devices in a row `step` metres apart: the hub `a0` and then each of `kinds`. Level falls with
-/// the fifth power of distance, so that a step has margin and two steps at once have none.
-#[expect(clippy::cast_precision_loss, reason = "a handful of devices")]
-fn chain(system: System, step: f64, kinds: &[&str]) -> Analysis {
-    let mut edits = vec![steep(), device("a0", "hub", [0.0, 0.0])];
-    for (i, kind) in kinds.iter().enumerate() {
-        let n = i + 1;
-        edits.push(device(&format!("a{n}"), kind, [step * n as f64, 0.0]));
-    }
-    let site: Site = with(bare(system), &edits);
-    analyse(&Arc::new(site), &Options::default())
-}
-
-fn steep() -> serde_json::Value {
-    json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
-        "sigma_db": 2.5, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}})
-}
-
-/// Steps in metres: mains to mains 8 dB of margin, and −7 dB over two of them
-/// (`tx + antennas + sensitivity − L1 − 50·log10 d`).
-const ZIGBEE_STEP: f64 = 13.7;
-const ZWAVE_STEP: f64 = 11.9;
-/// Hub to plug-in dimmer 12.7 dB, dimmer to battery 2.7 dB, hub over two steps −2.4 dB.
-const STAR_STEP: f64 = 22.0;
-
-fn outcome(analysis: &Analysis, place: usize) -> &dot_reach_core::network::Outcome {
-    &analysis.networks[0].outcomes[place]
-}
-
-#[test]
-fn classic_z_wave_takes_four_repeaters_and_refuses_a_fifth() {
-    let chain = chain(System::ZWave, ZWAVE_STEP, &["switch-neutral"; 6]);
-    for hops in 1..=5 {
-        let reached = outcome(&chain, hops);
-        assert_eq!(
-            (reached.hops.len(), reached.repeaters()),
-            (hops, hops - 1),
-            "{}",
-            reached.reason
-        );
-    }
-    assert_eq!(outcome(&chain, 6).band, Band::Out);
-    assert_eq!(
-        outcome(&chain, 6).reason.to_string(),
-        "It would need 6 hops (5 repeaters); Z-Wave allows 5 (4 repeaters)."
-    );
-}
-
 #[test]
 fn a_device_that_does_not_forward_cuts_off_what_is_behind_it() {
     let forwards = "switch-neutral";
@@ -185,27 +136,6 @@ fn a_lamp_that_can_be_switched_off_gets_no_credit_and_is_named() {
     let words = outcome(&analysis, 2).reason.to_string();
     assert!(matches!(outcome(&analysis, 2).reason, Reason::OnlyThroughUnsure { .. }), "{words}");
     assert!(words.starts_with("Only a1 would carry it"), "{words}");
-}
-
-#[test]
-fn a_star_reaches_no_farther_than_one_repeater() {
-    let star = |kinds: &[&str]| chain(System::Star, STAR_STEP, kinds);
-    let with_one = star(&["plug-dimmer-star", "sensor-battery"]);
-    assert_eq!(outcome(&with_one, 2).hops.len(), 2, "{}", outcome(&with_one, 2).reason);
-    let through_switch = star(&["switch-star", "sensor-battery"]);
-    assert_eq!(outcome(&through_switch, 2).band, Band::Out);
-    let with_two = star(&["plug-dimmer-star", "plug-dimmer-star", "sensor-battery"]);
-    assert_eq!(
-        outcome(&with_two, 3).reason.to_string(),
-        "Only a2 would carry it, and the limit of 1 repeaters is used up by others nearer to the hub."
-    );
-    // A larger hub takes four repeaters; a chain of two is still one tier too many.
-    let large = json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": "star", "limits": {"most_repeaters": 4}}});
-    let large = analyse(&Arc::new(with((*with_two.site).clone(), &[large])), &Options::default());
-    assert_eq!(
-        outcome(&large, 3).reason.to_string(),
-        "It would need 3 hops (2 repeaters); Sub-GHz star allows 2 (1 repeater)."
-    );
 }
 
 #[test]
@@ -391,88 +321,6 @@ fn thread_link_costs_follow_the_specification() {
     for (margin, cost) in [(20.1, Some(1)), (20.0, Some(2)), (10.0, Some(4)), (2.0, None)] {
         assert_eq!(thread_link_cost(Db::new(margin)), cost, "{margin}");
     }
-}
-
-/// A hub with so many devices of a kind around it, all within a metre or two.
-fn cluster(system: System, kind: &str, count: usize) -> Analysis {
-    let mut edits = vec![device("a0", "hub", [0.0, 0.0])];
-    for n in 1..=count {
-        #[expect(clippy::cast_precision_loss, reason = "a small count")]
-        let turn = n as f64;
-        let at = [2.0 + turn.cos(), 2.0 + turn.sin()];
-        edits.push(device(&format!("d{n:03}"), kind, at));
-    }
-    analyse(&Arc::new(with(bare(system), &edits)), &Options::default())
-}
-
-fn reached(analysis: &Analysis) -> usize {
-    analysis.networks[0].outcomes.iter().filter(|o| !o.hops.is_empty()).count()
-}
-
-fn rules(analysis: &Analysis) -> Vec<&str> {
-    analysis.findings.iter().map(|f| f.rule).filter(|r| r.contains("limit")).collect()
-}
-
-#[test]
-fn limits_bind_at_the_limit_and_not_below() {
-    // A hub of Zigbee takes 32 end devices; with no router beside it, the 33rd finds no parent.
-    for (count, taken) in [(31, 31), (32, 32), (33, 32)] {
-        let analysis = cluster(System::Zigbee, "sensor-battery", count);
-        assert_eq!(reached(&analysis), taken);
-        let full = analysis.networks[0]
-            .outcomes
-            .iter()
-            .find(|o| matches!(o.reason, Reason::Capacity { .. }));
-        assert_eq!(full.is_some(), count > 32);
-        if let Some(full) = full {
-            assert_eq!(
-                full.reason.to_string(),
-                "a0 is full: it takes 32 children. Use a second hub or another router near here."
-            );
-        }
-    }
-    // A star serves 75 devices.
-    for (count, taken, found) in
-        [(67, 67, vec![]), (75, 75, vec!["near a limit"]), (76, 75, vec!["over a limit"])]
-    {
-        let analysis = cluster(System::Star, "sensor-battery", count);
-        assert_eq!((reached(&analysis), rules(&analysis)), (taken, found), "{count}");
-    }
-}
-
-#[test]
-fn thread_takes_32_routers_and_the_next_does_not_promote() {
-    for (count, forward) in [(30, 30), (31, 31), (32, 31)] {
-        let analysis = cluster(System::Thread, "switch-neutral", count);
-        let nodes = &analysis.networks[0].nodes;
-        let forwards = nodes.iter().filter(|n| n.role.role.name() == "forwards").count();
-        assert_eq!(forwards, forward, "{count} beside the border router");
-        assert_eq!(rules(&analysis).contains(&"over a limit"), count > 31);
-    }
-}
-
-#[test]
-fn in_long_range_nobody_forwards() {
-    // 400 m of steep fall: no device reaches beyond what the hub itself does.
-    let analysis = chain(System::ZWaveLr, 30.0, &["switch-neutral"; 4]);
-    let network = &analysis.networks[0];
-    assert!(network.outcomes.iter().all(|o| o.hops.len() <= 1));
-    let last = &network.nodes[4];
-    assert_eq!(last.role.why, "in Z-Wave Long Range nobody forwards");
-    assert_eq!(network.outcomes[4].band, Band::Out, "{}", network.outcomes[4].reason);
-}
-
-#[test]
-fn a_limit_of_the_users_own_binds() {
-    let analysis = chain(System::ZWave, ZWAVE_STEP, &["switch-neutral"; 4]);
-    assert_eq!(outcome(&analysis, 4).hops.len(), 4);
-    let own = json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": "zwave", "limits": {"most_hops": 3}}});
-    let site = with((*analysis.site).clone(), &[own]);
-    let bound = analyse(&Arc::new(site), &Options::default());
-    assert_eq!(
-        outcome(&bound, 4).reason.to_string(),
-        "It would need 4 hops (3 repeaters); Z-Wave allows 3 (2 repeaters)."
-    );
 }
 
 #[test]

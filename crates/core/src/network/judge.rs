@@ -6,7 +6,7 @@ use super::capacity;
 use super::link::{Link, Sure};
 use super::outcome::{Band, Hop, Outcome, Reason};
 use super::resilience::disjoint_routes;
-use super::route::{Graph, link_cost};
+use super::route::{Graph, THREAD_LEAST_MARGIN, link_cost};
 use super::{Node, Role};
 use crate::analysis::NetworkAnalysis;
 use crate::catalogue;
@@ -326,12 +326,16 @@ impl<'a> Judge<'a> {
         if network.hubs.iter().all(|h| self.is_down(*h)) {
             return Reason::NoHub;
         }
-        let unlimited = network.graph.routes(&network.hubs, nodes.len(), &network.down);
-        if let Some(way) = &unlimited[place]
-            && way.len() - 1 > rule.most_hops
-        {
-            let (hops, allowed) = (way.len() - 1, rule.most_hops);
-            return Reason::HopLimit { hops, allowed, system: rule.name };
+        let at_any_cost = network.graph.at_any_cost();
+        let unlimited = at_any_cost.routes(&network.hubs, nodes.len(), &network.down);
+        if let Some(way) = &unlimited[place] {
+            let (hops, cost, system) = (way.len() - 1, at_any_cost.cost(way), rule.name);
+            if hops > rule.most_hops {
+                return Reason::HopLimit { hops, allowed: rule.most_hops, system };
+            }
+            if let Some(allowed) = rule.most_cost.filter(|most| cost > *most) {
+                return Reason::RouteCost { cost, allowed, system };
+            }
         }
         let link_to = |n: usize| {
             self.link(place, n).copied().unwrap_or_else(|| {
@@ -360,11 +364,15 @@ impl<'a> Judge<'a> {
         else {
             return Reason::NoHub;
         };
+        let least = match rule.choice {
+            RouteChoice::MarginSteps => THREAD_LEAST_MARGIN,
+            _ => Db::ZERO,
+        };
         Reason::TooFar {
             nearest: nodes[nearest].name.clone(),
-            short: -link.margin(),
+            short: least - link.margin(),
             obstacles: self.obstacles(nearest, place),
-            only_back: link.margin_from(nearest) >= Db::ZERO,
+            only_back: link.margin_from(nearest) >= least,
             stranger: None,
         }
     }

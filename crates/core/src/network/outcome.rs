@@ -157,6 +157,15 @@ pub enum Reason {
         /// The system.
         system: &'static str,
     },
+    /// It could be reached by a route that costs more than the system allows.
+    RouteCost {
+        /// What its best route would cost.
+        cost: u32,
+        /// What a route may cost.
+        allowed: u32,
+        /// The system.
+        system: &'static str,
+    },
     /// Who could take it is full.
     Capacity {
         /// The parent or hub, by name.
@@ -214,6 +223,11 @@ impl fmt::Display for Reason {
                 "It would need {hops} hops ({}); {system} allows {allowed} ({}).",
                 repeaters(hops - 1),
                 repeaters(allowed - 1)
+            ),
+            Self::RouteCost { cost, allowed, system } => write!(
+                f,
+                "Its best route would cost {cost}; {system} allows {allowed}. Stronger hops cost less: \
+                 move the hub nearer, or put a router between where the margin is over 10 dB."
             ),
             Self::Capacity { at, most, what } => write!(
                 f,

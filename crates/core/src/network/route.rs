@@ -41,13 +41,16 @@ pub fn zigbee_link_cost(p: f64) -> u32 {
     cost
 }
 
+/// A link of Thread with no more margin than this is not used.
+pub const THREAD_LEAST_MARGIN: Db = Db::new(2.0);
+
 /// Link cost by margin: over 20 dB 1, over 10 dB 2, over 2 dB 4, else none. Source: Thread 1.3
 /// specification, § 5.9.2.
 pub fn thread_link_cost(margin: Db) -> Option<u32> {
     match margin.get() {
         m if m > 20.0 => Some(1),
         m if m > 10.0 => Some(2),
-        m if m > 2.0 => Some(4),
+        m if m > THREAD_LEAST_MARGIN.get() => Some(4),
         _ => None,
     }
 }
@@ -94,6 +97,20 @@ impl Graph {
             neighbours[b].push((a, cost));
         }
         Self { carries, neighbours, most_cost: u32::MAX }
+    }
+
+    /// The same graph without a limit on what a route may cost.
+    pub fn at_any_cost(&self) -> Self {
+        Self { most_cost: u32::MAX, ..self.clone() }
+    }
+
+    /// What a route costs, by its places from the hub.
+    pub fn cost(&self, way: &[usize]) -> u32 {
+        let link = |pair: &[usize]| {
+            let row = &self.neighbours[pair[0]];
+            row.iter().find(|(to, _)| *to == pair[1]).map_or(0, |(_, cost)| cost.sum)
+        };
+        way.windows(2).map(link).sum()
     }
 
     /// How many nodes there are.

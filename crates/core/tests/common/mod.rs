@@ -2,8 +2,12 @@
 #![allow(dead_code, reason = "each test file uses its own part")]
 #![expect(clippy::expect_used, reason = "a test that cannot build its house has failed")]
 
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::geometry::structure::{Doors, Structure};
+use dot_reach_core::network::Outcome;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Edit, Site, apply};
@@ -93,4 +97,45 @@ pub(crate) fn pierced(walls: &[Wall]) -> Structure {
     };
     let edits: Vec<_> = walls.iter().enumerate().map(put).collect();
     Structure::new(&with(bare(System::Zigbee), &edits), Doors::AsDrawn)
+}
+
+/// Devices in a row `step` metres apart: the hub `a0` and then each of `kinds`. Level falls with
+/// the fifth power of distance, so that a step has margin and two steps at once have none.
+#[expect(clippy::cast_precision_loss, reason = "a handful of devices")]
+pub(crate) fn chain(system: System, step: f64, kinds: &[&str]) -> Analysis {
+    let mut edits = vec![steep(), device("a0", "hub", [0.0, 0.0])];
+    for (i, kind) in kinds.iter().enumerate() {
+        let n = i + 1;
+        edits.push(device(&format!("a{n}"), kind, [step * n as f64, 0.0]));
+    }
+    let site: Site = with(bare(system), &edits);
+    analyse(&Arc::new(site), &Options::default())
+}
+
+pub(crate) fn steep() -> Value {
+    json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
+        "sigma_db": 2.5, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}})
+}
+
+/// Steps in metres: mains to mains 8 dB of margin, and −7 dB over two of them
+/// (`tx + antennas + sensitivity − L1 − 50·log10 d`).
+pub(crate) const ZIGBEE_STEP: f64 = 13.7;
+pub(crate) const ZWAVE_STEP: f64 = 11.9;
+/// Hub to plug-in dimmer 12.7 dB, dimmer to battery 2.7 dB, hub over two steps −2.4 dB.
+pub(crate) const STAR_STEP: f64 = 22.0;
+
+pub(crate) fn outcome(analysis: &Analysis, place: usize) -> &Outcome {
+    &analysis.networks[0].outcomes[place]
+}
+
+/// A hub with so many devices of a kind around it, all within a metre or two.
+pub(crate) fn cluster(system: System, kind: &str, count: usize) -> Analysis {
+    let mut edits = vec![device("a0", "hub", [0.0, 0.0])];
+    for n in 1..=count {
+        #[expect(clippy::cast_precision_loss, reason = "a small count")]
+        let turn = n as f64;
+        let at = [2.0 + turn.cos(), 2.0 + turn.sin()];
+        edits.push(device(&format!("d{n:03}"), kind, at));
+    }
+    analyse(&Arc::new(with(bare(system), &edits)), &Options::default())
 }
