@@ -82,6 +82,8 @@ pub struct NetworkAnalysis {
     pub nodes: Vec<Node>,
     /// Their links.
     pub links: Links,
+    /// How sure its links must be.
+    pub sure: Sure,
     /// A verdict on each, in the order of `nodes`.
     pub outcomes: Vec<Outcome>,
 }
@@ -138,15 +140,16 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
             graph: Graph::from_costs(Vec::new(), &[]),
             sure_graph: Graph::from_costs(Vec::new(), &[]),
             air,
+            sure,
             nodes,
             links,
             outcomes: Vec::new(),
         };
         demote(&mut analysis);
-        let judge = Judge::new(&analysis, sure);
+        let judge = Judge::new(&analysis);
         (analysis.graph, analysis.sure_graph) =
             (judge.graph(|l| l.margin() >= Db::ZERO), judge.graph(Link::is_sure));
-        analysis.outcomes = Judge::new(&analysis, sure).outcomes();
+        analysis.outcomes = Judge::new(&analysis).outcomes();
         networks.push(analysis);
     }
     name_strangers(&mut networks);
@@ -212,6 +215,19 @@ impl NetworkAnalysis {
     /// The place of a device among the nodes.
     pub fn place_of(&self, device: &DeviceId) -> Option<usize> {
         self.nodes.binary_search_by(|n| n.device.cmp(device)).ok()
+    }
+
+    /// The link between two nodes, also where neither carries others.
+    pub fn link(&self, a: usize, b: usize) -> Link {
+        let (a, b) = (a.min(b), a.max(b));
+        self.links.between(a, b).copied().unwrap_or_else(|| {
+            let (one, other) = (self.nodes[a].place, self.nodes[b].place);
+            let mut link = Link::new(&self.nodes, a, b, self.medium.loss(one, other), self.sure);
+            let walls = self.medium.structure.doubt_between(one, other);
+            (link.sigma, link.target) =
+                self.sure.of(walls + self.nodes[a].doubt + self.nodes[b].doubt);
+            link
+        })
     }
 
     /// The radio that carries others, is reached itself, and hears this one best.

@@ -3,8 +3,7 @@
 
 use crate::analysis::{Analysis, NetworkAnalysis};
 use crate::catalogue::{self, Button, Duty};
-use crate::network::link::received;
-use crate::network::{Band, Link};
+use crate::network::Band;
 use crate::radio::modulation::Delivery;
 use crate::radio::system::System;
 use crate::site::{Control, DeviceId, Path};
@@ -66,12 +65,8 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
 
 fn direct(analysis: &Analysis, network: &NetworkAnalysis, a: usize, b: usize) -> Checked {
     let (from, to) = (&network.nodes[a], &network.nodes[b]);
-    let loss = match network.links.between(a, b) {
-        Some(link) => link.path_loss,
-        None => network.medium.loss(from.place, to.place),
-    };
-    let margin = (received(from, to, loss) - to.needs).min(received(to, from, loss) - from.needs);
-    let target = network.links.between(a, b).map_or(analysis.target, |l: &Link| l.target);
+    let link = network.link(a, b);
+    let (margin, target) = (link.margin(), link.target);
     let band = Band::of(margin, target);
     let delivery = Delivery::new(network.rule.modulation, analysis.sigma);
     let tries = delivery.expected_tries(margin, network.rule.tries);

@@ -3,7 +3,7 @@
 use crate::analysis::NetworkAnalysis;
 use crate::catalogue::{self, Supply};
 use crate::fit::{self, Fits};
-use crate::network::{Link, Node, Outcome, Role};
+use crate::network::{Node, Outcome, Role};
 use crate::radio::air::BESIDE_M;
 use crate::radio::mounting::Mounting;
 use crate::radio::system::{RouteChoice, System};
@@ -308,9 +308,8 @@ impl List<'_> {
         }
         let on_battery = catalogue::kind(&node.kind).is_some_and(|k| k.supply == Supply::Battery);
         let hears_dark = || {
-            network.nodes.iter().enumerate().any(|(n, other)| {
-                other.role.may_go_dark && network.links.between(place, n).is_some_and(Link::is_sure)
-            })
+            let dark = network.nodes.iter().enumerate().filter(|(_, o)| o.role.may_go_dark);
+            dark.map(|(n, _)| network.link(place, n)).any(|l| l.is_sure())
         };
         if on_battery && outcome.parents == 0 && hears_dark() {
             let text = format!("The only parent near {} is one that may go dark.", node.name);

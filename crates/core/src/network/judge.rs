@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::capacity;
-use super::link::{Link, Sure};
+use super::link::Link;
 use super::outcome::{Band, Hop, Outcome, Reason};
 use super::resilience::disjoint_routes;
 use super::route::{Graph, THREAD_LEAST_MARGIN, link_cost};
@@ -46,16 +46,15 @@ pub(crate) fn demote(network: &mut NetworkAnalysis) {
 pub(crate) struct Judge<'a> {
     network: &'a NetworkAnalysis,
     delivery: Delivery,
-    sure: Sure,
 }
 
 /// Routes to every node.
 type Ways = Vec<Option<Vec<usize>>>;
 
 impl<'a> Judge<'a> {
-    pub(crate) fn new(network: &'a NetworkAnalysis, sure: Sure) -> Self {
-        let delivery = Delivery::new(network.rule.modulation, sure.sigma);
-        Self { network, delivery, sure }
+    pub(crate) fn new(network: &'a NetworkAnalysis) -> Self {
+        let delivery = Delivery::new(network.rule.modulation, network.sure.sigma);
+        Self { network, delivery }
     }
 
     /// The graph of the links that `wanted` takes.
@@ -337,15 +336,11 @@ impl<'a> Judge<'a> {
                 return Reason::RouteCost { cost, allowed, system };
             }
         }
-        let link_to = |n: usize| {
-            self.link(place, n).copied().unwrap_or_else(|| {
-                let path = network.medium.loss(nodes[place].place, nodes[n].place);
-                Link::new(nodes, place.min(n), place.max(n), path, self.sure)
-            })
-        };
         let others = || (0..nodes.len()).filter(|&n| n != place && ways[n].is_some());
         let best = |candidates: &mut dyn Iterator<Item = usize>| {
-            candidates.map(|n| (n, link_to(n))).max_by(|a, b| a.1.margin().total_cmp(&b.1.margin()))
+            candidates
+                .map(|n| (n, network.link(place, n)))
+                .max_by(|a, b| a.1.margin().total_cmp(&b.1.margin()))
         };
         // Mains devices that forward by their make, yet earn no credit here.
         let unsure = |n: &usize| {

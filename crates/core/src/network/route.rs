@@ -100,6 +100,7 @@ impl Graph {
     }
 
     /// The same graph without a limit on what a route may cost.
+    #[must_use]
     pub fn at_any_cost(&self) -> Self {
         Self { most_cost: u32::MAX, ..self.clone() }
     }
