@@ -8,7 +8,7 @@ use common::{ZIGBEE_STEP, ZWAVE_STEP, bare, chain, device, steep, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::findings::{Finding, Screen, Weight};
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::Site;
+use dot_reach_core::site::{DeviceId, NetworkId, PointId, Site};
 use serde_json::{Value, json};
 
 fn analysed(site: Site) -> Analysis {
@@ -50,7 +50,7 @@ fn a_network_without_a_hub_stops() {
     let finding = one(&analysis, "no hub");
     assert_eq!((finding.weight, finding.screen), (Weight::Stops, Screen::Survey));
     assert_eq!(finding.text, "Net has no hub.");
-    assert_eq!(finding.network.as_ref().map(|n| n.as_str()), Some("n"));
+    assert_eq!(finding.network.as_ref().map(NetworkId::as_str), Some("n"));
     let with_hub = analysed(with((*analysis.site).clone(), &[device("h", "hub", [2.0, 1.0])]));
     assert!(of(&with_hub, "no hub").is_empty());
     assert!(of(&analysed(bare(System::Zigbee)), "no hub").is_empty(), "nothing is planned yet");
@@ -72,7 +72,7 @@ fn a_hub_in_metal_is_named_with_what_it_costs() {
             Some(lost) => {
                 let finding = one(&analysis, "hub in metal");
                 assert!(finding.text.ends_with(&format!("every link to it loses {lost}.")));
-                assert_eq!(finding.point.as_ref().map(|p| p.as_str()), Some("h"));
+                assert_eq!(finding.point.as_ref().map(PointId::as_str), Some("h"));
                 assert_eq!(finding.cure, "Move it into the open.");
             }
         }
@@ -116,7 +116,7 @@ fn a_repeater_that_alone_carries_others_is_named_with_them() {
     let analysis = chain(System::Zigbee, ZIGBEE_STEP, &["switch-neutral", "sensor-battery"]);
     let finding = one(&analysis, "single point of failure");
     assert_eq!(finding.text, "a1 alone carries a2.");
-    assert_eq!(finding.device.as_ref().map(|d| d.as_str()), Some("a1"));
+    assert_eq!(finding.device.as_ref().map(DeviceId::as_str), Some("a1"));
     // A second one beside it takes the weight off.
     let beside = device("b1", "switch-neutral", [ZIGBEE_STEP, 0.5]);
     let both = analysed(with((*analysis.site).clone(), &[beside]));

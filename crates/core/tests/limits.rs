@@ -10,7 +10,7 @@ use common::{
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::link::received;
 use dot_reach_core::network::route::thread_link_cost;
-use dot_reach_core::network::{Band, Outcome, Reason};
+use dot_reach_core::network::{Band, Link, Outcome, Reason};
 use dot_reach_core::radio::system::{RouteChoice, System};
 use dot_reach_core::units::{Db, Dbm};
 use serde_json::{Value, json};
@@ -183,8 +183,10 @@ fn two_hubs_take_twice_as_many_before_it_is_a_finding() {
     let second = device("b0", "hub", [4.0, 4.0]);
     for (count, is_over) in [(11, false), (12, false), (13, true)] {
         let one = crowd(System::ZWave, count);
-        let two =
-            analyse(&Arc::new(with((*one.site).clone(), &[second.clone()])), &Options::default());
+        let two = analyse(
+            &Arc::new(with((*one.site).clone(), std::slice::from_ref(&second))),
+            &Options::default(),
+        );
         let two = limited(&two, System::ZWave, &json!({"most_devices": 6}));
         assert_eq!(rules(&two).contains(&"over a limit"), is_over, "{count}");
         let of = |hub: &str| {
@@ -275,7 +277,7 @@ fn thread_uses_no_link_of_two_decibels_or_less_and_says_how_much_is_missing() {
         let edits =
             [steep(), device("a0", "hub", [0.0, 0.0]), device("d", "switch-neutral", [x, 0.0])];
         let analysis = analyse(&Arc::new(with(bare(System::Thread), &edits)), &Options::default());
-        let margin = analysis.networks[0].links.between(0, 1).map(|l| l.margin());
+        let margin = analysis.networks[0].links.between(0, 1).map(Link::margin);
         let there = outcome(&analysis, 1);
         if let Some(margin) = margin.filter(|m| *m > Db::new(2.0)) {
             assert_eq!(there.hops.len(), 1, "{margin}");

@@ -215,8 +215,8 @@ pub fn coverage(
     let mut layers = Vec::new();
     let mut margin = vec![f32::NEG_INFINITY; cells];
     let mut wanted = Vec::new();
-    for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
-        let on_air = node.role.role == Role::Hub && !analysis.options.down.contains(&node.device)
+    for (place, (node, outcome)) in network.nodes.iter().zip(&network.outcomes).enumerate() {
+        let on_air = network.hubs.contains(&place) && !network.down[place]
             || node.carries_others() && !outcome.hops.is_empty();
         // A handset there needs one more hop.
         if !on_air || outcome.hops.len() + 1 > most_hops {

@@ -128,7 +128,8 @@ impl Delivery {
 
     /// The chance that one of `tries` tries arrives.
     pub fn success(&self, margin: Db, tries: i32) -> f64 {
-        self.over_scatter(margin, |per| 1.0 - per.powi(tries))
+        // The weights sum to one but for rounding.
+        self.over_scatter(margin, |per| 1.0 - per.powi(tries)).min(1.0)
     }
 
     /// How many times a frame is sent, on average, when at most `tries` tries are made.
