@@ -8,14 +8,14 @@ use common::{bare, device, edit, wall, with};
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options, analyse};
 use dot_reach_core::coverage::{Coverage, Handset, Quantity, Request, at_spot, contours, coverage};
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Site, apply};
+use dot_reach_core::site::{FloorId, Site, apply};
 use dot_reach_core::staircase::staircase;
 use dot_reach_core::units::{Db, Metres};
 use dot_reach_standin::houses::larkfield_mill;
 use serde_json::json;
 
 fn request(floor: &str, handset: Handset, height: f64, cell: f64) -> Request {
-    let floor = floor.parse().unwrap();
+    let Ok(floor) = floor.parse::<FloorId>() else { unreachable!("{floor} is no id") };
     Request { floor, handset, height: Metres::new(height), cell: Metres::new(cell) }
 }
 
