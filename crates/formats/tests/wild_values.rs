@@ -47,11 +47,7 @@ fn places(
     found: &mut Vec<String>,
 ) {
     match value {
-        Value::Number(_) => {
-            if seen.insert(kind.to_owned()) {
-                found.push(path.to_owned());
-            }
-        }
+        Value::Number(_) if seen.insert(kind.to_owned()) => found.push(path.to_owned()),
         Value::Array(list) => {
             for (n, item) in list.iter().enumerate() {
                 places(item, &format!("{path}/{n}"), &format!("{kind}/#"), seen, found);

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use super::{
     Control, ControlId, Device, DeviceId, Emitter, EmitterId, Floor, FloorId, Job, Keyed, Network,
     NetworkId, Opening, OpeningId, OpeningKind, Point, PointId, Reading, ReadingId, Scan, ScanId,
-    Site, Slab, SlabId, Spot, Step, Table, Wall, WallId,
+    Site, Slab, SlabId, Spot, Step, Table, Wall, WallId, cascade,
 };
 use crate::materials::construction::Construction;
 use crate::prove::Calibration;
@@ -203,7 +203,11 @@ fn put<T: Keyed + Clone>(
     Change { inverse, touched }
 }
 
-fn take<T: Keyed>(table: &mut Table<T>, id: &T::Id, word: &'static str) -> Result<T, Refusal> {
+pub(super) fn take<T: Keyed>(
+    table: &mut Table<T>,
+    id: &T::Id,
+    word: &'static str,
+) -> Result<T, Refusal> {
     table.remove(id).ok_or_else(|| Refusal::Missing { what: word, id: id.to_string() })
 }
 
@@ -229,7 +233,7 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
                 |id| Edit::RemoveFloor { id },
             ))
         }
-        Edit::RemoveFloor { id } => remove_floor(site, id, depth),
+        Edit::RemoveFloor { id } => cascade::remove_floor(site, id, depth),
         Edit::PutWall { wall } => {
             site.check_wall(wall)?;
             Ok(put(
@@ -278,7 +282,7 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
                 |id| Edit::RemovePoint { id },
             ))
         }
-        Edit::RemovePoint { id } => remove_point(site, id, depth),
+        Edit::RemovePoint { id } => cascade::remove_point(site, id, depth),
         Edit::MovePoint { id, floor, at, height_m } => {
             let Some(old) = site.points.get(id) else {
                 return Err(Refusal::Missing { what: "point", id: id.to_string() });
@@ -320,7 +324,7 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
                 |id| Edit::RemoveDevice { id },
             ))
         }
-        Edit::RemoveDevice { id } => remove_device(site, id, depth),
+        Edit::RemoveDevice { id } => cascade::remove_device(site, id, depth),
         Edit::PutConstruction { construction } => {
             Site::check_construction(construction)?;
             Ok(put(
@@ -437,7 +441,7 @@ fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusa
 }
 
 /// Applies all or none.
-fn batch(site: &mut Site, edits: &[Edit], depth: usize) -> Result<Change, Refusal> {
+pub(super) fn batch(site: &mut Site, edits: &[Edit], depth: usize) -> Result<Change, Refusal> {
     let before = site.clone();
     let (mut inverses, mut touched) = (Vec::new(), Vec::new());
     for edit in edits {
@@ -458,7 +462,7 @@ fn batch(site: &mut Site, edits: &[Edit], depth: usize) -> Result<Change, Refusa
     Ok(Change { inverse: Edit::Batch { edits }, touched })
 }
 
-fn flatten(edit: Edit) -> Vec<Edit> {
+pub(super) fn flatten(edit: Edit) -> Vec<Edit> {
     match edit {
         Edit::Batch { edits } => edits,
         one => vec![one],
@@ -499,54 +503,6 @@ fn usual_opening(wall: &Wall, id: OpeningId, kind: OpeningKind, at: Spot) -> Ope
         construction: construction.to_owned(),
         stands_open: false,
     }
-}
-
-/// A device goes with its readings and controls.
-fn remove_device(site: &mut Site, id: &DeviceId, depth: usize) -> Result<Change, Refusal> {
-    let readings = site.readings.iter().filter(|r| r.from == *id || r.to == *id);
-    let controls = site.controls.iter().filter(|c| c.controller == *id || c.load == *id);
-    let edits: Vec<_> = readings
-        .map(|r| Edit::RemoveReading { id: r.id.clone() })
-        .chain(controls.map(|c| Edit::RemoveControl { id: c.id.clone() }))
-        .collect();
-    let mut change = batch(site, &edits, depth)?;
-    let device = take(&mut site.devices, id, "device")?;
-    change.touched.push(format!("device:{id}"));
-    let mut put_back = vec![Edit::PutDevice { device }];
-    put_back.extend(flatten(change.inverse));
-    Ok(Change { inverse: Edit::Batch { edits: put_back }, touched: change.touched })
-}
-
-/// A point goes with its devices.
-fn remove_point(site: &mut Site, id: &PointId, depth: usize) -> Result<Change, Refusal> {
-    let devices = site.devices_at(id);
-    let edits: Vec<_> = devices.iter().map(|d| Edit::RemoveDevice { id: d.id.clone() }).collect();
-    let mut change = batch(site, &edits, depth)?;
-    let point = take(&mut site.points, id, "point")?;
-    change.touched.push(format!("point:{id}"));
-    let mut put_back = vec![Edit::PutPoint { point }];
-    put_back.extend(flatten(change.inverse));
-    Ok(Change { inverse: Edit::Batch { edits: put_back }, touched: change.touched })
-}
-
-/// A storey goes with all that stands on it.
-fn remove_floor(site: &mut Site, id: &FloorId, depth: usize) -> Result<Change, Refusal> {
-    let points = site.points.iter().filter(|p| p.floor == *id);
-    let walls = site.walls.iter().filter(|w| w.floor == *id);
-    let slabs = site.slabs.iter().filter(|s| s.floor == *id);
-    let emitters = site.emitters.iter().filter(|e| e.floor == *id);
-    let edits: Vec<_> = points
-        .map(|p| Edit::RemovePoint { id: p.id.clone() })
-        .chain(walls.map(|w| Edit::RemoveWall { id: w.id.clone() }))
-        .chain(slabs.map(|s| Edit::RemoveSlab { id: s.id.clone() }))
-        .chain(emitters.map(|e| Edit::RemoveEmitter { id: e.id.clone() }))
-        .collect();
-    let mut change = batch(site, &edits, depth)?;
-    let floor = take(&mut site.floors, id, "storey")?;
-    change.touched.push(format!("floor:{id}"));
-    let mut put_back = vec![Edit::PutFloor { floor }];
-    put_back.extend(flatten(change.inverse));
-    Ok(Change { inverse: Edit::Batch { edits: put_back }, touched: change.touched })
 }
 
 fn scale_underlay(

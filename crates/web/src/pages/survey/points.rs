@@ -1,0 +1,235 @@
+//! The form of a surveyed place with its devices, and the table of all of them.
+
+use dot_reach_core::catalogue::{self, KINDS};
+use dot_reach_core::fit::{self, Fits};
+use dot_reach_core::network::role::role;
+use dot_reach_core::radio::mounting::MOUNTINGS;
+use dot_reach_core::radio::profile::planning_profile;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::site::{Device, FloorId, Neutral, Point, Provenance, Security, Site};
+use dot_reach_core::units::{Db, Dbm, typographic};
+
+use super::choices::{Choice, choices, json, metres, networks};
+use crate::error::WebError;
+
+pub(super) struct PointForm {
+    pub(super) id: String,
+    pub(super) json: String,
+    pub(super) name: String,
+    pub(super) room: String,
+    pub(super) height: String,
+    pub(super) x: String,
+    pub(super) y: String,
+    pub(super) depth: String,
+    pub(super) circuit: String,
+    pub(super) note: String,
+    pub(super) kinds: Vec<Choice>,
+    pub(super) boxes: Vec<Choice>,
+    pub(super) neutrals: Vec<Choice>,
+    pub(super) mountings: Vec<Choice>,
+    pub(super) known: Vec<Choice>,
+    pub(super) floors: Vec<Choice>,
+    pub(super) devices: Vec<DeviceForm>,
+}
+
+pub(super) struct DeviceForm {
+    pub(super) id: String,
+    pub(super) json: String,
+    pub(super) name: String,
+    pub(super) kinds: Vec<Choice>,
+    pub(super) networks: Vec<Choice>,
+    pub(super) can_be_cut: bool,
+    pub(super) role: String,
+    pub(super) verdict: &'static str,
+    pub(super) class: &'static str,
+    pub(super) findings: Vec<FitRow>,
+    pub(super) sheet: [String; 4],
+    pub(super) security: Vec<Choice>,
+    pub(super) planned: String,
+}
+
+pub(super) struct FitRow {
+    pub(super) reason: String,
+    pub(super) ways: Vec<&'static str>,
+}
+
+pub(super) struct PointRow {
+    pub(super) id: String,
+    pub(super) name: String,
+    pub(super) room: String,
+    pub(super) height: String,
+    pub(super) back_box: &'static str,
+    pub(super) neutral: &'static str,
+    pub(super) device: String,
+    pub(super) verdict: &'static str,
+    pub(super) class: &'static str,
+    pub(super) chosen: bool,
+}
+
+pub(super) fn verdict(fits: Fits) -> (&'static str, &'static str) {
+    match fits {
+        Fits::Yes => ("fits", "sound"),
+        Fits::IfSo => ("fits if", "thin"),
+        Fits::ElectricianDecides => ("electrician decides", "thin"),
+        Fits::No => ("does not fit", "out"),
+    }
+}
+
+pub(super) fn point_form(site: &Site, point: &Point) -> Result<PointForm, WebError> {
+    use dot_reach_core::site::{BoxKind, PointKind};
+    let all_kinds = [
+        (PointKind::Switch, "switch position"),
+        (PointKind::Socket, "socket"),
+        (PointKind::Ceiling, "ceiling fitting"),
+        (PointKind::WallFitting, "wall fitting"),
+        (PointKind::Shelf, "shelf or cupboard"),
+        (PointKind::BareWall, "bare wall"),
+        (PointKind::Outdoor, "outdoors"),
+    ];
+    let all_boxes =
+        [(BoxKind::None, "none"), (BoxKind::Plastic, "plastic"), (BoxKind::Metal, "metal")];
+    let all_neutrals = [
+        (Neutral::Unknown, "not opened yet"),
+        (Neutral::Seen, "seen"),
+        (Neutral::NotSeen, "not seen"),
+        (Neutral::Absent, "absent, tested"),
+    ];
+    let all_mountings = MOUNTINGS.map(|m| (m.mounting, m.name));
+    let devices = site.devices_at(&point.id);
+    Ok(PointForm {
+        id: point.id.to_string(),
+        json: json(point)?,
+        name: point.name.clone(),
+        room: point.room.clone(),
+        height: metres(point.height_m.get()),
+        x: metres(point.at[0]),
+        y: metres(point.at[1]),
+        depth: point.depth_mm.map(|d| typographic(d, 0)).unwrap_or_default(),
+        circuit: point.circuit.clone(),
+        note: point.note.clone(),
+        kinds: choices(&all_kinds, point.kind),
+        boxes: choices(&all_boxes, point.back_box),
+        neutrals: choices(&all_neutrals, point.neutral),
+        mountings: choices(&all_mountings, point.mounting),
+        known: choices(&Provenance::ALL, point.known),
+        floors: site
+            .floors_upward()
+            .into_iter()
+            .map(|f| Choice {
+                value: f.id.to_string(),
+                text: f.name.clone(),
+                chosen: f.id == point.floor,
+                system: String::new(),
+            })
+            .collect(),
+        devices: devices
+            .into_iter()
+            .map(|d| device_form(site, d, point))
+            .collect::<Result<_, _>>()?,
+    })
+}
+
+pub(super) fn device_form(
+    site: &Site,
+    device: &Device,
+    point: &Point,
+) -> Result<DeviceForm, WebError> {
+    let system = site.networks.get(&device.network).map(|n| n.system);
+    let findings =
+        catalogue::kind(&device.kind).map(|k| fit::findings(k, point)).unwrap_or_default();
+    let (verdict, class) = verdict(fit::verdict(&findings));
+    let found = role(site, device);
+    let planned = catalogue::kind(&device.kind)
+        .zip(system)
+        .map(|(kind, system)| planning_profile(system, kind.class(), site.job.region));
+    let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
+    let sheet = &device.sheet;
+    Ok(DeviceForm {
+        security: if matches!(system, Some(System::ZWave | System::ZWaveLr)) {
+            choices(&Security::ALL, device.security)
+        } else {
+            Vec::new()
+        },
+        sheet: [
+            number(sheet.tx_dbm.map(Dbm::get)),
+            number(sheet.sensitivity_dbm.map(Dbm::get)),
+            number(sheet.antenna_db.map(Db::get)),
+            number(sheet.extra_loss_db.map(Db::get)),
+        ],
+        planned: planned.map_or_else(String::new, |p| {
+            format!(
+                "Planned with {} sent, {} heard, {} of antenna.",
+                p.tx, p.sensitivity, p.antenna
+            )
+        }),
+        id: device.id.to_string(),
+        json: json(device)?,
+        name: device.name.clone(),
+        kinds: KINDS
+            .iter()
+            .filter(|k| system.is_some_and(|s| k.systems.contains(&s)))
+            .map(|k| Choice {
+                value: k.id.clone(),
+                text: k.name.clone(),
+                chosen: k.id == device.kind,
+                system: String::new(),
+            })
+            .collect(),
+        networks: networks(site, device.network.as_str()),
+        can_be_cut: device.can_be_cut,
+        role: format!("{}: {}", found.role.name(), found.why),
+        verdict,
+        class,
+        findings: findings
+            .into_iter()
+            .map(|f| FitRow { reason: f.reason, ways: f.ways_out.to_vec() })
+            .collect(),
+    })
+}
+
+pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -> Vec<PointRow> {
+    use dot_reach_core::site::BoxKind;
+    let mut rows: Vec<_> = site
+        .points
+        .iter()
+        .filter(|p| p.floor == *floor)
+        .map(|p| {
+            let devices = site.devices_at(&p.id);
+            let fits = devices
+                .iter()
+                .filter_map(|d| catalogue::kind(&d.kind))
+                .map(|k| fit::verdict(&fit::findings(k, p)))
+                .max();
+            let (verdict, class) = fits.map_or(("", ""), verdict);
+            let names: Vec<_> = devices
+                .iter()
+                .filter_map(|d| catalogue::kind(&d.kind))
+                .map(|k| k.name.as_str())
+                .collect();
+            PointRow {
+                id: p.id.to_string(),
+                name: p.name.clone(),
+                room: p.room.clone(),
+                height: metres(p.height_m.get()),
+                back_box: match p.back_box {
+                    BoxKind::None => "–",
+                    BoxKind::Plastic => "plastic",
+                    BoxKind::Metal => "metal",
+                },
+                neutral: match p.neutral {
+                    Neutral::Unknown if p.back_box == BoxKind::None => "–",
+                    Neutral::Unknown => "?",
+                    Neutral::Seen => "seen",
+                    Neutral::NotSeen => "not seen",
+                    Neutral::Absent => "absent",
+                },
+                device: names.join(", "),
+                verdict,
+                class,
+                chosen: chosen.is_some_and(|c| c.id == p.id),
+            }
+        })
+        .collect();
+    rows.sort_by(|a, b| (&a.room, &a.name).cmp(&(&b.room, &b.name)));
+    rows
+}
