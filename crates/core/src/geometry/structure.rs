@@ -5,7 +5,7 @@
 //! device whose centre lies exactly on a wall's line sits *in* that wall and is not behind it.
 
 use super::index::{Segment, SegmentIndex};
-use super::{Place, contains, hull, orient};
+use super::{Place, contains, hull, orient, snap};
 use crate::materials::construction::Construction;
 use crate::site::{
     FloorId, Opening, OpeningId, OpeningKind, Site, SlabId, SlabPlace, Spot, WallId,
@@ -304,7 +304,9 @@ impl Structure {
     fn cross_wall(&self, ray: &Ray, place: usize) -> Option<Crossing> {
         let wall = &self.walls[place];
         let (side_a, side_b) = (orient(ray.p, ray.q, wall.a), orient(ray.p, ray.q, wall.b));
-        if (side_a >= 0.0) == (side_b >= 0.0) {
+        // An end that lies on the ray counts to one side of it, the same for both directions.
+        let is_left = |side: f64| if ray.is_backward { side <= 0.0 } else { side >= 0.0 };
+        if is_left(side_a) == is_left(side_b) {
             return None;
         }
         let (side_p, side_q) = (orient(wall.a, wall.b, ray.p), orient(wall.a, wall.b, ray.q));
@@ -330,10 +332,11 @@ impl Structure {
         cos: f64,
     ) -> Option<Crossing> {
         let wall = &self.walls[place];
+        let z = snap(z);
         if z < wall.z[0] || z >= wall.z[1] {
             return None;
         }
-        let (surface, construction) = match wall.opening_at(share * wall.length, z) {
+        let (surface, construction) = match wall.opening_at(snap(share * wall.length), z) {
             Some(hole) => (Surface::Opening(place, hole), wall.openings[hole].construction),
             None => (Surface::Wall(place), Some(wall.construction)),
         };
@@ -350,7 +353,7 @@ impl Structure {
             }
             let t = below / (below - above);
             let hit = from.towards(to, t);
-            if slab.covers([hit.x, hit.y]) {
+            if slab.covers([snap(hit.x), snap(hit.y)]) {
                 let cos = rise.abs() / from.distance(to);
                 let construction = Some(slab.construction);
                 visit(Crossing { t, surface: Surface::Slab(place), construction, cos });
@@ -366,11 +369,13 @@ pub(super) struct Ray {
     p: [f64; 2],
     q: [f64; 2],
     length: f64,
+    /// Whether the other direction is the one by which ties are decided.
+    is_backward: bool,
 }
 
 impl Ray {
     pub(super) fn new(from: Place, to: Place) -> Self {
-        let length = from.distance(to);
-        Self { from, to, p: [from.x, from.y], q: [to.x, to.y], length }
+        let (p, q) = ([from.x, from.y], [to.x, to.y]);
+        Self { from, to, p, q, length: from.distance(to), is_backward: p > q }
     }
 }

@@ -7,8 +7,8 @@
 
 use num_complex::Complex64;
 
-use crate::geometry::Place;
 use crate::geometry::structure::{Structure, Surface};
+use crate::geometry::{Place, snap};
 use crate::units::{Db, Megahertz};
 
 /// What mirrors the path.
@@ -77,7 +77,7 @@ fn visit_wall_bounces(
             continue;
         }
         let part = h.abs() / across;
-        let (hit, z) = (s + (t - s) * part, from.z + rise * part);
+        let (hit, z) = (snap(s + (t - s) * part), snap(from.z + rise * part));
         if !(0.0..wall.length).contains(&hit) || z < wall.z[0] || z >= wall.z[1] {
             continue;
         }
@@ -109,8 +109,10 @@ fn visit_level_bounces(
         }
         let across = h.abs() + k.abs();
         let length = run.hypot(across);
-        // A hair past the place itself: a path that bounces right under a wall goes through it.
-        let part = h.abs() / across + 1e-7;
+        // A hair beside the place itself, the same one both ways: a path that bounces right under a
+        // wall goes through it.
+        let hair = if (from.x, from.y) <= (to.x, to.y) { 1e-7 } else { -1e-7 };
+        let part = h.abs() / across + hair;
         let (x, y) = (from.x + (to.x - from.x) * part, from.y + (to.y - from.y) * part);
         (length <= longest).then(|| (Place::new(x, y, z), across / length, length))
     };

@@ -161,10 +161,7 @@ fn predict(analysis: &Analysis, from: &DeviceId, to: &DeviceId) -> Option<(Dbm, 
     let (network, a) = analysis.find(from)?;
     let b = network.place_of(to)?;
     let (one, other) = (&network.nodes[a], &network.nodes[b]);
-    let loss = match network.links.between(a, b) {
-        Some(link) => link.path_loss,
-        None => network.medium.loss(one.place, other.place),
-    };
+    let loss = network.link(a, b).path_loss;
     Some((received(one, other, loss), one.place.distance(other.place)))
 }
 

@@ -1,0 +1,202 @@
+//! Whether a device fits its box, what it becomes to its network by that, and the order of the work.
+
+mod common;
+
+use std::sync::Arc;
+
+use common::{ZIGBEE_STEP, bare, chain, device, with};
+use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_core::catalogue::{KINDS, Supply, kind};
+use dot_reach_core::fit::{Fits, findings, verdict};
+use dot_reach_core::install::{Stage, run_sheet};
+use dot_reach_core::network::Role;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::site::{DeviceId, Point, Step};
+use dot_reach_standin::houses::{larkfield_mill, quay_court, tern_row};
+use serde_json::{Value, json};
+
+fn point(more: &Value) -> Point {
+    let mut point = json!({"id": "p", "name": "p", "floor": "g", "at": [1.0, 1.0], "height_m": 1.2, "kind": "switch"});
+    for (key, value) in more.as_object().into_iter().flatten() {
+        point[key] = value.clone();
+    }
+    match serde_json::from_value(point) {
+        Ok(point) => point,
+        Err(error) => unreachable!("{error}"),
+    }
+}
+
+#[test]
+fn a_neutral_is_settled_by_what_was_seen_in_the_box() {
+    let needs = kind("switch-neutral").unwrap();
+    for (seen, fits) in [
+        ("seen", Fits::Yes),
+        ("unknown", Fits::IfSo),
+        ("not-seen", Fits::ElectricianDecides),
+        ("absent", Fits::No),
+    ] {
+        let found = findings(needs, &point(&json!({"neutral": seen})));
+        assert_eq!(verdict(&found), fits, "{seen}");
+        assert!(found.iter().all(|f| !f.ways_out.is_empty()), "{seen}: each has a way out");
+    }
+    // What needs none does not ask.
+    for k in KINDS.iter().filter(|k| k.supply != Supply::MainsNeutral) {
+        let found = findings(k, &point(&json!({"neutral": "absent"})));
+        assert_eq!(verdict(&found), Fits::Yes, "{}", k.id);
+    }
+}
+
+#[test]
+fn depth_is_box_less_device_less_five_millimetres_for_the_conductors() {
+    // A switch of 28 mm: 33 mm just fits without room to spare, 36 mm fits.
+    let needs = kind("switch-neutral").unwrap();
+    assert_eq!(needs.depth_mm, Some(28.0));
+    for (inside, fits) in [
+        (25.0, Fits::No),
+        (32.9, Fits::No),
+        (33.0, Fits::IfSo),
+        (35.9, Fits::IfSo),
+        (36.0, Fits::Yes),
+        (60.0, Fits::Yes),
+    ] {
+        let boxed = point(&json!({"neutral": "seen", "box": "plastic", "depth_mm": inside}));
+        let found = findings(needs, &boxed);
+        assert_eq!(verdict(&found), fits, "{inside} mm");
+        if fits != Fits::Yes {
+            assert!(found[0].reason.contains("− device 28 mm − 5 mm"), "{}", found[0].reason);
+        }
+    }
+    // Without a box, or a measure of it, depth says nothing.
+    let unknown = point(&json!({"neutral": "seen", "box": "plastic"}));
+    assert_eq!(verdict(&findings(needs, &unknown)), Fits::Yes);
+}
+
+#[test]
+fn a_deeper_box_or_a_better_known_neutral_never_fits_worse() {
+    let order = ["absent", "not-seen", "unknown", "seen"];
+    for k in KINDS.iter() {
+        let of = |neutral: &str, depth: f64| {
+            let boxed = point(&json!({"neutral": neutral, "box": "metal", "depth_mm": depth}));
+            verdict(&findings(k, &boxed))
+        };
+        for pair in order.windows(2) {
+            for depth in [20.0, 35.0, 50.0] {
+                assert!(of(pair[1], depth) <= of(pair[0], depth), "{}", k.id);
+            }
+        }
+        for neutral in order {
+            for depth in 20..60 {
+                let (less, more) = (f64::from(depth), f64::from(depth + 1));
+                assert!(of(neutral, more) <= of(neutral, less), "{} at {depth} mm", k.id);
+            }
+        }
+    }
+}
+
+#[test]
+fn what_does_not_fit_forwards_nothing_and_the_devices_behind_it_say_so() {
+    let open = chain(System::Zigbee, ZIGBEE_STEP, &["switch-neutral", "sensor-battery"]);
+    assert_eq!(open.networks[0].nodes[1].role.role, Role::Forwards);
+    for (neutral, role) in
+        [("unknown", Role::Forwards), ("not-seen", Role::Leaf), ("absent", Role::Leaf)]
+    {
+        let boxed = json!({"do": "put-point", "point": {"id": "a1", "name": "a1", "floor": "g", "at": [ZIGBEE_STEP, 0.0], "height_m": 1.2, "kind": "switch", "neutral": neutral}});
+        let analysis =
+            analyse(&Arc::new(with((*open.site).clone(), &[boxed])), &Options::default());
+        let network = &analysis.networks[0];
+        assert_eq!(network.nodes[1].role.role, role, "{neutral}");
+        let behind = &network.outcomes[2];
+        assert_eq!(behind.hops.is_empty(), role == Role::Leaf, "{neutral}");
+        if role == Role::Leaf {
+            assert_eq!(
+                behind.reason.to_string(),
+                "Only a1 would carry it, and it does not fit its box as surveyed, so nothing is built on it."
+            );
+        }
+    }
+}
+
+#[test]
+fn roles_follow_from_make_and_supply() {
+    for (id, system, role) in [
+        ("switch-neutral", System::Zigbee, Role::Forwards),
+        ("switch-two-wire", System::Zigbee, Role::Leaf),
+        ("plug-socket", System::ZWave, Role::Forwards),
+        ("lamp", System::Zigbee, Role::Leaf),
+        ("sensor-battery", System::Thread, Role::Sleeps),
+        ("remote-battery", System::Star, Role::Carried),
+        ("switch-star", System::Star, Role::Leaf),
+        ("plug-dimmer-star", System::Star, Role::Forwards),
+        ("switch-neutral", System::ZWaveLr, Role::Leaf),
+        ("switch-neutral", System::Wifi, Role::Leaf),
+        ("companion-wired", System::Zigbee, Role::Leaf),
+    ] {
+        let hub = if system == System::Wifi { "access-point" } else { "hub" };
+        let edits = [device("h", hub, [0.0, 0.0]), device("x", id, [2.0, 0.0])];
+        let analysis = analyse(&Arc::new(with(bare(system), &edits)), &Options::default());
+        let node = analysis.networks[0].nodes.iter().find(|n| n.device.as_str() == "x");
+        match node {
+            Some(node) => assert_eq!(node.role.role, role, "{id} in {}", system.name()),
+            None => assert!(!kind(id).unwrap().has_radio, "{id} has a radio and is no node"),
+        }
+    }
+}
+
+#[test]
+fn the_run_sheet_of_every_house_is_in_order_and_whole() {
+    for site in [larkfield_mill(), quay_court(), tern_row()] {
+        let analysis = analyse(&Arc::new(site), &Options::default());
+        let sheet = run_sheet(&analysis);
+        let radios: usize = analysis.networks.iter().map(|n| n.nodes.len()).sum();
+        assert_eq!(sheet.len(), radios, "a line a radio");
+        for network in &analysis.networks {
+            let tasks: Vec<_> = sheet.iter().filter(|t| t.network == network.network).collect();
+            assert!(tasks.is_sorted_by_key(|t| t.stage), "{}", network.name);
+            let repeaters = tasks.iter().filter(|t| t.stage == Stage::Repeaters);
+            assert!(repeaters.is_sorted_by_key(|t| t.hops), "{}: outward", network.name);
+            for task in &tasks {
+                let place = network.place_of(&task.device).unwrap();
+                let made = kind(&network.nodes[place].kind).unwrap();
+                // The code is kept before a cover can hide it; the test comes last.
+                assert_eq!(task.steps.first(), Some(&Step::Code));
+                assert_eq!(task.steps.last(), Some(&Step::Tested));
+                assert_eq!(task.steps.contains(&Step::Wired), made.is_wired_in());
+                assert!(task.steps.is_sorted(), "{:?}", task.steps);
+                // It is joined after the one that carries it.
+                if let Some(before) = &task.by_way_of {
+                    let at = |id: &DeviceId| tasks.iter().position(|t| t.device == *id);
+                    assert!(at(before) < at(&task.device), "{} before {}", before, task.device);
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn cautions_stand_where_they_apply() {
+    let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
+    let site = &analysis.site;
+    let mut seen = [0; 4];
+    for task in run_sheet(&analysis) {
+        let device = site.devices.get(&task.device).unwrap();
+        let point = site.point_of(device).unwrap();
+        let says = |word: &str| task.cautions.iter().any(|c| c.contains(word));
+        let high = point.height_m.get() > 2.1;
+        let metal = point.back_box == dot_reach_core::site::BoxKind::Metal;
+        let battery = kind(&device.kind).unwrap().supply == Supply::Battery;
+        let wired = kind(&device.kind).unwrap().is_wired_in();
+        for (n, (applies, word)) in [
+            (high, "ladder"),
+            (metal, "Metal box"),
+            (battery, "where it will live"),
+            (wired, "join code"),
+        ]
+        .into_iter()
+        .enumerate()
+        {
+            assert_eq!(says(word), applies, "{}: {word}", device.name);
+            seen[n] += usize::from(applies);
+        }
+    }
+    assert!(seen.iter().all(|n| *n > 0), "{seen:?}");
+}
