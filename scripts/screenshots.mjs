@@ -15,6 +15,8 @@ const views = [
   { name: "schools", path: `${MILL}/schools?network=mesh` },
   { name: "calculator", path: `${MILL}/constructions` },
   { name: "hub", path: `${MILL}/hub?network=star` },
+  { name: "controls", path: `${MILL}/controls` },
+  { name: "columns", path: `${MILL}/reach?network=mesh&floor=ground&col=hops,margin,parents,via,cut&sort=-hops` },
   { name: "guesthouse", path: "/jobs/tern-row-guesthouse/reach?network=mesh2&q=room+205" },
   { name: "install-phone", path: `${MILL}/install`, size: PHONE },
   { name: "prove", path: `${MILL}/prove` },

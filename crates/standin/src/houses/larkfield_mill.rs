@@ -12,7 +12,9 @@ use dot_reach_core::site::OpeningKind::{Door, Open, Window};
 use dot_reach_core::site::PointKind::{
     BareWall, Ceiling, Outdoor, Shelf, Socket, Switch, WallFitting,
 };
-use dot_reach_core::site::{BoxKind, Edit, Emitter, Neutral, PointKind, Site, SlabPlace};
+use dot_reach_core::site::{
+    BoxKind, Control, Edit, Emitter, Neutral, Path, PointKind, Site, SlabPlace,
+};
 use dot_reach_core::units::{Dbm, Metres};
 
 use super::builder::{Builder, Place};
@@ -269,7 +271,23 @@ pub fn planned() -> (Site, Vec<String>) {
         pull_plug(&mut b, device);
     }
     b.mount("yard-light", Mounting::PlasticWeatherBox);
+    for (controller, load, path) in [
+        ("star-liv-remote", "star-liv-shade1", Path::Direct),
+        ("star-bed1-rem", "star-bed1-shade", Path::Direct),
+        ("star-wing-rem", "star-wing-main", Path::Direct),
+        ("star-hall-key", "star-slu-lamp", Path::Hub),
+        ("mesh-hall-door", "mesh-hall-light", Path::Hub),
+    ] {
+        control(&mut b, controller, load, path);
+    }
     b.finish()
+}
+
+/// What the family presses, and what that works.
+fn control(b: &mut Builder, controller: &str, load: &str, path: Path) {
+    let id = format!("{controller}-{load}").parse();
+    let (Ok(id), Ok(controller), Ok(load)) = (id, controller.parse(), load.parse()) else { return };
+    b.also(&Edit::PutControl { control: Control { id, controller, load, path } });
 }
 
 /// Someone in the house pulls this plug now and then.

@@ -65,9 +65,16 @@ impl Scale {
             spots.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, r), x| (l.min(x), r.max(x)));
         let (left, right) = if left < right { (left, right) } else { (0.0, 10.0) };
         let floors = site.floors_upward();
-        let bottom = floors.first().map_or(0.0, |f| f.elevation_m.get().min(0.0) - 0.3);
-        let top =
-            floors.iter().map(|f| (f.elevation_m + f.height_m).get()).fold(bottom + 3.0, f64::max);
+        // A sensor in a pit or a lamp on a mast lies outside every storey.
+        let heights = || {
+            site.points
+                .iter()
+                .filter_map(|p| Some((site.floors.get(&p.floor)?.elevation_m + p.height_m).get()))
+        };
+        let lowest = floors.first().map_or(0.0, |f| f.elevation_m.get().min(0.0));
+        let bottom = heights().fold(lowest, f64::min) - 0.3;
+        let tops = floors.iter().map(|f| (f.elevation_m + f.height_m).get());
+        let top = tops.chain(heights()).fold(bottom + 3.0, f64::max);
         let z = ((HEIGHT - 2.0 * EDGE) / (top - bottom)).min(60.0);
         Self { left, bottom, x: (WIDTH - 2.0 * EDGE) / (right - left), z }
     }
