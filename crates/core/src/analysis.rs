@@ -209,6 +209,18 @@ impl Analysis {
     pub fn lost_without(&self, device: &DeviceId) -> Vec<&Outcome> {
         self.networks.iter().flat_map(|n| lost_without(n, device)).collect()
     }
+
+    /// The breakers of the survey, in the order of their names.
+    pub fn breakers(&self) -> BTreeSet<&str> {
+        let points = self.site.points.iter().map(|p| p.circuit.as_str());
+        points.filter(|c| !c.is_empty()).collect()
+    }
+
+    /// Devices of every network that a breaker takes down: those that it feeds, and those that are
+    /// lost because what carries them, or their hub, is fed by it.
+    pub fn lost_with_breaker(&self, breaker: &str) -> Vec<&Outcome> {
+        self.networks.iter().flat_map(|n| n.lost_with_breaker(breaker)).collect()
+    }
 }
 
 impl NetworkAnalysis {
@@ -228,6 +240,16 @@ impl NetworkAnalysis {
                 self.sure.of(walls + self.nodes[a].doubt + self.nodes[b].doubt);
             link
         })
+    }
+
+    fn lost_with_breaker(&self, breaker: &str) -> Vec<&Outcome> {
+        let fed = |n: &Node| n.circuit == breaker;
+        let down: Vec<bool> =
+            self.nodes.iter().zip(&self.down).map(|(n, down)| *down || fed(n)).collect();
+        let left = self.graph.reached(&self.hubs, self.rule.most_hops, &down);
+        let was_up = |p: &usize| self.hubs.contains(p) || !self.outcomes[*p].hops.is_empty();
+        let is_lost = |p: &usize| fed(&self.nodes[*p]) || was_up(p) && !left[*p];
+        (0..self.nodes.len()).filter(is_lost).map(|p| &self.outcomes[p]).collect()
     }
 
     /// The radio that carries others, is reached itself, and hears this one best.

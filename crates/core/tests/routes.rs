@@ -2,6 +2,7 @@
 
 mod common;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use common::{ZIGBEE_STEP, bare, chain, device, outcome, steep, with};
@@ -11,6 +12,7 @@ use dot_reach_core::network::route::{Cost, Graph, thread_link_cost, zigbee_link_
 use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::units::Db;
+use dot_reach_standin::houses::larkfield_mill;
 use proptest::prelude::*;
 use serde_json::json;
 
@@ -367,4 +369,39 @@ fn two_ways_on_one_breaker_are_told_from_two_on_two() {
     assert!(apart("1", "", "", "9"), "breakers that nobody surveyed are not taken for one");
     assert!(apart("1", "1", "1", "9"), "without its breaker the hub is off anyway");
     assert!(apart("1", "9", "9", "9"), "without its own it is off itself");
+}
+
+#[test]
+fn a_breaker_takes_down_what_switching_it_off_takes_down() {
+    let site = Arc::new(larkfield_mill());
+    let analysis = analyse(&site, &Options::default());
+    assert!(analysis.breakers().len() > 8);
+    let works = |a: &Analysis| {
+        let networks = a.networks.iter().flat_map(|n| n.nodes.iter().zip(&n.outcomes));
+        let up = networks.filter(|(_, o)| !o.hops.is_empty() || o.reason == Reason::IsHub);
+        up.map(|(n, _)| n.device.clone()).collect::<BTreeSet<_>>()
+    };
+    let all = works(&analysis);
+    for breaker in analysis.breakers() {
+        let mut options = Options::default();
+        options.breakers_off.insert(breaker.to_owned());
+        let without = analyse(&site, &options);
+        let dark: BTreeSet<_> = {
+            let nodes = without.networks.iter().flat_map(|n| n.nodes.iter().zip(&n.outcomes));
+            let down = nodes.filter(|(n, o)| n.circuit == breaker || o.reason == Reason::Down);
+            down.map(|(n, _)| n.device.clone()).collect()
+        };
+        let left = works(&without);
+        let expected: BTreeSet<_> = all
+            .iter()
+            .filter(|d| !left.contains(*d) || dark.contains(*d))
+            .chain(&dark)
+            .cloned()
+            .collect();
+        let told: BTreeSet<_> =
+            analysis.lost_with_breaker(breaker).iter().map(|o| o.device.clone()).collect();
+        assert_eq!(told, expected, "breaker {breaker}");
+    }
+    // The hubs stand on breaker 1: it takes down all three networks.
+    assert_eq!(analysis.lost_with_breaker("1").len(), all.len());
 }

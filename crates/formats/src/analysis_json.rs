@@ -58,6 +58,12 @@ impl Serialize for Document<'_> {
         map.serialize_entry("probability_all_reached", &chances.all)?;
         map.serialize_entry("draws", &chances.draws)?;
         map.serialize_entry("findings", &findings)?;
+        let takes = |b: &str| {
+            analysis.lost_with_breaker(b).iter().map(|o| o.device.clone()).collect::<Vec<_>>()
+        };
+        let breakers = analysis.breakers().into_iter();
+        let breakers = breakers.map(|b| json!({ "breaker": b, "takes_down": takes(b) }));
+        map.serialize_entry("breakers", &breakers.collect::<Vec<_>>())?;
         let network = |network| NetworkDocument { analysis, network, chances };
         let networks = analysis.networks.iter().map(network);
         map.serialize_entry("networks", &OneByOne(|| networks.clone()))?;

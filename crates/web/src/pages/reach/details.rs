@@ -2,7 +2,7 @@
 
 use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
 use dot_reach_core::catalogue;
-use dot_reach_core::network::{Band, Role};
+use dot_reach_core::network::{Band, Node, Role};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
@@ -32,6 +32,8 @@ pub(crate) struct Details {
     pub(crate) breakers: String,
     pub(crate) battery: String,
     pub(crate) circuit: String,
+    /// What its breaker takes down with it.
+    pub(crate) circuit_takes: String,
     pub(crate) circuit_off: bool,
 }
 
@@ -69,6 +71,23 @@ fn second_way(network: &NetworkAnalysis, place: usize) -> String {
         None => "But any two ways hang on a breaker in common.".to_owned(),
     };
     format!("{second} {apart}")
+}
+
+/// What a device's breaker takes down with it, by name.
+fn circuit_takes(analysis: &Analysis, node: &Node) -> String {
+    const MOST: usize = 8;
+    if node.circuit.is_empty() {
+        return String::new();
+    }
+    let lost = analysis.lost_with_breaker(&node.circuit);
+    let others = lost.iter().filter(|o| o.device != node.device);
+    let devices = &analysis.site.devices;
+    let names: Vec<_> =
+        others.filter_map(|o| Some(devices.get(&o.device)?.name.as_str())).collect();
+    match names.len().checked_sub(MOST) {
+        None | Some(0) => names.join(", "),
+        Some(more) => format!("{} and {more} more", names[..MOST].join(", ")),
+    }
 }
 
 pub(crate) fn details(
@@ -115,6 +134,7 @@ pub(crate) fn details(
     Details {
         battery: battery.unwrap_or_default(),
         circuit: node.circuit.clone(),
+        circuit_takes: circuit_takes(analysis, node),
         circuit_off: analysis.options.breakers_off.contains(&node.circuit),
         chance: chance
             .map(|(p, draws)| format!("Reached in {} of {draws} houses drawn.", percent(p)))
