@@ -70,7 +70,10 @@ fn what_cannot_be_bound_says_so() {
     let words = |value| apply(&mut site.clone(), &edit(value)).unwrap_err().to_string();
     assert_eq!(words(control("k", "h", "s", "hub")), "controller: h controls nothing by its make");
     assert_eq!(words(control("k", "s", "r", "hub")), "load: r is no load by its make");
-    assert_eq!(words(control("k", "s", "s", "hub")), "load: a device does not control itself");
+    assert_eq!(
+        words(control("k", "s", "s", "hub")),
+        "load: a device does not control itself; choose another load"
+    );
     // A device goes with its controls, and comes back with them.
     apply(&mut site, &edit(control("k", "r", "s", "hub"))).unwrap();
     let before = site.clone();

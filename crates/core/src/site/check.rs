@@ -288,7 +288,7 @@ impl Site {
             }
         }
         if control.controller == control.load {
-            return refuse("load", "a device does not control itself");
+            return refuse("load", "a device does not control itself; choose another load");
         }
         Ok(())
     }
