@@ -1,5 +1,5 @@
 //! What else is on the air: the adviser against setting each channel in turn, and laws of sources.
-#![expect(clippy::unwrap_used, reason = "a helper that finds nothing has failed its test")]
+#![expect(clippy::unwrap_used, reason = "a search that finds nothing has failed its test")]
 
 mod common;
 

@@ -1,6 +1,6 @@
 //! A job file with one wild value at a time, at every kind of place that holds one: it is refused in
 //! words, or everything that is computed from it stays finite.
-#![expect(clippy::unwrap_used, reason = "a helper that finds nothing has failed its test")]
+#![expect(clippy::unwrap_used, reason = "a search that finds nothing has failed its test")]
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
