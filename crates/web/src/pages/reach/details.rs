@@ -68,7 +68,7 @@ fn second_way(network: &NetworkAnalysis, place: usize) -> String {
         Some([a, b]) => {
             format!("No breaker takes down both of these: {}; {}.", words(&a), words(&b))
         }
-        None => "But any two ways hang on a breaker in common.".to_owned(),
+        None => "But no two ways were found without a breaker in common.".to_owned(),
     };
     format!("{second} {apart}")
 }
