@@ -210,10 +210,9 @@ impl Analysis {
         self.networks.iter().flat_map(|n| lost_without(n, device)).collect()
     }
 
-    /// The breakers of the survey, in the order of their names.
+    /// The breakers that feed devices, in the order of their names.
     pub fn breakers(&self) -> BTreeSet<&str> {
-        let points = self.site.points.iter().map(|p| p.circuit.as_str());
-        points.filter(|c| !c.is_empty()).collect()
+        self.networks.iter().flat_map(NetworkAnalysis::breakers).collect()
     }
 
     /// Devices of every network that a breaker takes down: those that it feeds, and those that are
@@ -234,12 +233,14 @@ impl NetworkAnalysis {
         let (a, b) = (a.min(b), a.max(b));
         self.links.between(a, b).copied().unwrap_or_else(|| {
             let (one, other) = (self.nodes[a].place, self.nodes[b].place);
-            let mut link = Link::new(&self.nodes, a, b, self.medium.loss(one, other), self.sure);
             let walls = self.medium.structure.doubt_between(one, other);
-            (link.sigma, link.target) =
-                self.sure.of(walls + self.nodes[a].doubt + self.nodes[b].doubt);
-            link
+            Link::new(&self.nodes, a, b, self.medium.loss(one, other), walls, self.sure)
         })
+    }
+
+    /// The breakers that feed its devices, in the order of their names.
+    pub fn breakers(&self) -> BTreeSet<&str> {
+        self.nodes.iter().map(|n| n.circuit.as_str()).filter(|c| !c.is_empty()).collect()
     }
 
     fn lost_with_breaker(&self, breaker: &str) -> Vec<&Outcome> {
@@ -285,14 +286,13 @@ impl NetworkAnalysis {
     /// as on one of its own.
     pub fn routes_by_breakers(&self, place: usize) -> Option<[Vec<usize>; 2]> {
         let hub_breaker =
-            |circuit: &String| self.hubs.iter().all(|h| self.nodes[*h].circuit == *circuit);
-        let mut breakers: Vec<&String> = self.nodes.iter().map(|n| &n.circuit).collect();
-        breakers.sort_unstable();
-        breakers.dedup();
-        breakers.retain(|c| !c.is_empty() && **c != self.nodes[place].circuit && !hub_breaker(c));
+            |circuit: &str| self.hubs.iter().all(|h| self.nodes[*h].circuit == circuit);
+        let shared = |c: &&str| *c != self.nodes[place].circuit && !hub_breaker(c);
+        let breakers: Vec<&str> = self.breakers().into_iter().filter(shared).collect();
         let own = |n: usize| breakers.len() + n;
-        let feed =
-            |(n, node): (usize, &Node)| breakers.binary_search(&&node.circuit).unwrap_or(own(n));
+        let feed = |(n, node): (usize, &Node)| {
+            breakers.binary_search(&node.circuit.as_str()).unwrap_or(own(n))
+        };
         let feeds: Vec<usize> = self.nodes.iter().enumerate().map(feed).collect();
         routes_apart(&self.graph, &self.hubs, place, &self.down, self.rule.most_hops, &feeds)
     }

@@ -160,8 +160,19 @@ fn a_hub_needs_mains_and_a_way_to_the_router() {
     assert_eq!((beside.beside.as_deref(), beside.name.as_str()), (Some("Router"), "Beside Router"));
     let change = apply(&mut site, &beside.edit).unwrap();
     assert_eq!(site.devices.named("h").unwrap().point.as_str(), "h-beside-router");
+    // Once it is there and the router moves on, another point is made: this one may hold more by then.
+    let moved_on = with(site.clone(), &[router(60.0)]);
+    let again = of(&moved_on, "h-beside-router-2").unwrap();
+    assert_eq!(again.beside.as_deref(), Some("Router"));
     apply(&mut site, &change.inverse).unwrap();
     assert!(site.points.named("h-beside-router").is_none());
+    // Two routers of one name are two places.
+    let twin = json!({"do": "put-emitter", "emitter": {"id": "t", "name": "Router", "floor": "g", "at": [10.0, 4.5], "height_m": 0.5,
+        "carrier": {"kind": "wifi", "channel": 1, "width_mhz": 20}, "tx_dbm": 19.0, "busy": 0.2, "of_the_house": true}});
+    assert!(
+        of(&with(site.clone(), &[twin]), "h-beside-router").is_some(),
+        "the shelf is beside the other one"
+    );
 
     // 90 m of cable are the limit where Wi-Fi does not do; here, in the open, it would.
     let far = of(&with(site.clone(), &[router(130.0)]), "shelf").unwrap();

@@ -4,7 +4,7 @@ mod common;
 
 use std::sync::Arc;
 
-use common::{ZIGBEE_STEP, ZWAVE_STEP, bare, chain, device, steep, with};
+use common::{ZIGBEE_STEP, ZWAVE_STEP, bare, chain, device, placed, steep, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::findings::{Finding, Screen, Weight};
 use dot_reach_core::radio::system::System;
@@ -24,18 +24,6 @@ fn one<'a>(analysis: &'a Analysis, rule: &str) -> &'a Finding {
     let found = of(analysis, rule);
     assert_eq!(found.len(), 1, "{rule}: {:?}", analysis.findings);
     found[0]
-}
-
-/// A point and its device, with more fields of the point.
-fn placed(id: &str, kind: &str, at: [f64; 2], more: &Value) -> Value {
-    let mut point = json!({"id": id, "name": id, "floor": "g", "at": at, "height_m": 1.2, "kind": "switch", "neutral": "seen"});
-    for (key, value) in more.as_object().into_iter().flatten() {
-        point[key] = value.clone();
-    }
-    json!({"do": "batch", "edits": [
-        {"do": "put-point", "point": point},
-        {"do": "put-device", "device": {"id": id, "name": id, "point": id, "kind": kind, "network": "n"}},
-    ]})
 }
 
 fn access_point(at: [f64; 2]) -> Value {

@@ -5,7 +5,7 @@ mod common;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use common::{ZIGBEE_STEP, bare, chain, device, outcome, steep, with};
+use common::{ZIGBEE_STEP, bare, chain, device, outcome, placed, steep, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::resilience::{disjoint_routes, routes_apart};
 use dot_reach_core::network::route::{Cost, Graph, thread_link_cost, zigbee_link_cost};
@@ -338,10 +338,7 @@ fn a_breaker_takes_down_what_hangs_on_what_it_feeds() {
 /// A hub, two routers side by side and behind them a switch that only they reach; each on a breaker.
 fn two_ways(hub: &str, a: &str, b: &str, end: &str) -> Analysis {
     let place = |id: &str, kind: &str, at: [f64; 2], circuit: &str| {
-        json!({"do": "batch", "edits": [
-            {"do": "put-point", "point": {"id": id, "name": id, "floor": "g", "at": at, "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": circuit}},
-            {"do": "put-device", "device": {"id": id, "name": id, "point": id, "kind": kind, "network": "n"}},
-        ]})
+        placed(id, kind, at, &json!({"circuit": circuit}))
     };
     let edits = [
         steep(),

@@ -1,5 +1,6 @@
 //! The verdicts on the devices of one network.
 
+use std::cell::OnceCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::capacity;
@@ -46,6 +47,8 @@ pub(crate) fn demote(network: &mut NetworkAnalysis) {
 pub(crate) struct Judge<'a> {
     network: &'a NetworkAnalysis,
     delivery: Delivery,
+    /// The graph and its routes with no limit on hops or cost, once someone asks why not.
+    unlimited: OnceCell<(Graph, Ways)>,
 }
 
 /// Routes to every node.
@@ -54,7 +57,7 @@ type Ways = Vec<Option<Vec<usize>>>;
 impl<'a> Judge<'a> {
     pub(crate) fn new(network: &'a NetworkAnalysis) -> Self {
         let delivery = Delivery::new(network.rule.modulation, network.sure.sigma);
-        Self { network, delivery }
+        Self { network, delivery, unlimited: OnceCell::new() }
     }
 
     /// The graph of the links that `wanted` takes.
@@ -325,8 +328,11 @@ impl<'a> Judge<'a> {
         if network.hubs.iter().all(|h| self.is_down(*h)) {
             return Reason::NoHub;
         }
-        let at_any_cost = network.graph.at_any_cost();
-        let unlimited = at_any_cost.routes(&network.hubs, nodes.len(), &network.down);
+        let (at_any_cost, unlimited) = self.unlimited.get_or_init(|| {
+            let graph = network.graph.at_any_cost();
+            let ways = graph.routes(&network.hubs, nodes.len(), &network.down);
+            (graph, ways)
+        });
         if let Some(way) = &unlimited[place] {
             let (hops, cost, system) = (way.len() - 1, at_any_cost.cost(way), rule.name);
             if hops > rule.most_hops {

@@ -45,8 +45,7 @@ impl Node {
     pub fn new(site: &Site, device: &Device, network: &Network) -> Option<Self> {
         let kind = catalogue::kind(&device.kind).filter(|k| k.has_radio)?;
         let point = site.point_of(device)?;
-        let floor = site.floors.get(&point.floor)?;
-        let z = (floor.elevation_m + point.height_m).get();
+        let place = site.place(&point.floor, point.at, point.height_m)?;
         let (system, region) = (network.system, site.job.region);
         let planned = planning_profile(system, kind.class(), region);
         let radio = device.sheet.applied_to(planned);
@@ -57,7 +56,7 @@ impl Node {
             device: device.id.clone(),
             name: device.name.clone(),
             kind: device.kind.clone(),
-            place: Place::new(point.at[0], point.at[1], z),
+            place,
             radio,
             needs: usable.map_or(radio.sensitivity, |u| u.max(radio.sensitivity)),
             mounting,
@@ -108,12 +107,13 @@ pub struct Link {
 }
 
 impl Link {
-    /// The link between two nodes with a known path loss.
-    pub fn new(nodes: &[Node], a: usize, b: usize, path_loss: Db, sure: Sure) -> Self {
+    /// The link between two nodes with a known path loss; `walls` is the variance that doubtful walls
+    /// between them add, in dB².
+    pub fn new(nodes: &[Node], a: usize, b: usize, path_loss: Db, walls: f64, sure: Sure) -> Self {
         let margin = |from: usize, to: usize| {
             received(&nodes[from], &nodes[to], path_loss) - nodes[to].needs
         };
-        let (sigma, target) = sure.of(nodes[a].doubt + nodes[b].doubt);
+        let (sigma, target) = sure.of(walls + nodes[a].doubt + nodes[b].doubt);
         Self { a, b, path_loss, margin_ab: margin(a, b), margin_ba: margin(b, a), sigma, target }
     }
 
@@ -183,12 +183,9 @@ impl Links {
             let (one, other) = (&nodes[a], &nodes[b]);
             let loss =
                 known(one, other).unwrap_or_else(|| medium.loss_between(station(a), station(b)));
-            let mut link = Link::new(nodes, a, b, loss, sure);
-            if doubtful {
-                let walls = medium.structure.doubt_between(one.place, other.place);
-                (link.sigma, link.target) = sure.of(walls + one.doubt + other.doubt);
-            }
-            link
+            let walls =
+                if doubtful { medium.structure.doubt_between(one.place, other.place) } else { 0.0 };
+            Link::new(nodes, a, b, loss, walls, sure)
         };
         let of_row = |a: usize| {
             let carries = nodes[a].carries_others();

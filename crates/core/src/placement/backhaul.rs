@@ -29,6 +29,13 @@ pub struct Uplink {
     eirp: Dbm,
 }
 
+impl Uplink {
+    /// Whether a place lies beside it.
+    pub fn is_beside(&self, place: Place) -> bool {
+        self.place.distance(place) <= BESIDE_M
+    }
+}
+
 /// How a hub at a place would be fed and joined.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Backhaul {
@@ -61,10 +68,9 @@ impl<'a> Backhauls<'a> {
             |n| n.medium.with(model),
         );
         let is_uplink = |e: &&Emitter| e.of_the_house && matches!(e.carrier, Carrier::Wifi { .. });
-        let drawn = site.emitters.iter().filter(is_uplink).map(|e| {
-            let floor = site.floors.get(&e.floor).map_or(Metres::new(0.0), |f| f.elevation_m);
-            let place = Place::new(e.at[0], e.at[1], (floor + e.height_m).get());
-            Uplink { name: e.name.clone(), place, eirp: e.tx_dbm }
+        let drawn = site.emitters.iter().filter(is_uplink).filter_map(|e| {
+            let place = site.place(&e.floor, e.at, e.height_m)?;
+            Some(Uplink { name: e.name.clone(), place, eirp: e.tx_dbm })
         });
         let wifi = analysis.networks.iter().filter(|n| n.system == System::Wifi);
         let placed = wifi.flat_map(|n| n.hubs.iter().map(|h| &n.nodes[*h])).map(|n| Uplink {
@@ -76,8 +82,7 @@ impl<'a> Backhauls<'a> {
     }
 
     /// How a hub at a point would be fed and joined.
-    pub(super) fn at(&self, point: &Point) -> Backhaul {
-        let place = self.place(point);
+    pub(super) fn at(&self, point: &Point, place: Place) -> Backhaul {
         let around: Db =
             mounting::losses(point, self.medium.frequency()).iter().map(|(_, loss)| *loss).sum();
         let cable = |u: &Uplink| {
@@ -104,16 +109,9 @@ impl<'a> Backhauls<'a> {
         }
     }
 
-    /// The uplink beside which a point lies.
-    pub(super) fn beside(&self, point: &Point) -> Option<&Uplink> {
-        let place = self.place(point);
-        self.uplinks.iter().find(|u| u.place.distance(place) <= BESIDE_M)
-    }
-
-    pub(super) fn place(&self, point: &Point) -> Place {
-        let floor = self.analysis.site.floors.get(&point.floor);
-        let floor = floor.map_or(Metres::new(0.0), |f| f.elevation_m);
-        Place::new(point.at[0], point.at[1], (floor + point.height_m).get())
+    /// The uplink beside which a place lies.
+    pub(super) fn beside(&self, place: Place) -> Option<&Uplink> {
+        self.uplinks.iter().find(|u| u.is_beside(place))
     }
 }
 

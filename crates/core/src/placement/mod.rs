@@ -60,34 +60,31 @@ pub fn hub_positions(analysis: &Analysis, network: &NetworkAnalysis) -> Vec<Posi
     let now = &hub.point;
     let backhauls = Backhauls::new(analysis);
     let could = |p: &&Point| matches!(p.kind, PointKind::Shelf | PointKind::Socket) && p.id != *now;
-    let mut points: Vec<&Point> = site.points.iter().filter(could).collect();
+    let placed = |p| Candidate::of(analysis, hub, p);
+    let mut others: Vec<_> = site.points.iter().filter(could).filter_map(placed).collect();
     let middle = middle(network);
-    points.sort_by(|a, b| {
-        let away = |p: &Point| backhauls.place(p).distance(middle);
-        away(a).total_cmp(&away(b))
-    });
-    let candidates = site.points.get(now).into_iter().chain(points.into_iter().take(MOST));
-    let mut candidates: Vec<(Point, Edit)> =
-        candidates.map(|p| (p.clone(), move_to(hub, p))).collect();
-    let is_beside = |u: &Uplink| {
-        candidates.iter().any(|(p, _)| backhauls.beside(p).is_some_and(|b| b.name == u.name))
-    };
-    let lone: Vec<_> = backhauls.uplinks.iter().filter(|u| !is_beside(u)).collect();
-    candidates.extend(lone.into_iter().filter_map(|u| beside(analysis, hub, u)));
+    others.sort_by(|a, b| a.place.distance(middle).total_cmp(&b.place.distance(middle)));
+    let first = site.points.get(now).and_then(placed);
+    let mut candidates: Vec<_> = first.into_iter().chain(others.into_iter().take(MOST)).collect();
+    for uplink in &backhauls.uplinks {
+        if !candidates.iter().any(|c| uplink.is_beside(c.place)) {
+            candidates.extend(Candidate::beside(analysis, hub, uplink));
+        }
+    }
     let mut positions: Vec<_> = candidates
         .into_iter()
-        .filter_map(|(point, edit)| {
+        .filter_map(|Candidate { point, place, edit }| {
             let mut moved = (**site).clone();
             apply(&mut moved, &edit).ok()?;
             let there = analyse_after(Some(analysis), &Arc::new(moved), &analysis.options);
-            let backhaul = backhauls.at(&point);
+            let backhaul = backhauls.at(&point, place);
             let mut against = against(&point);
             if point.id != *now {
                 against.extend(backhaul.against());
             }
             let scored = Position {
                 as_it_is: point.id == *now,
-                beside: backhauls.beside(&point).map(|u| u.name.clone()),
+                beside: backhauls.beside(place).map(|u| u.name.clone()),
                 point: point.id,
                 name: point.name,
                 backhaul,
@@ -118,24 +115,43 @@ fn middle(network: &NetworkAnalysis) -> Place {
     Place::new(sum(|p| p.x) / count, sum(|p| p.y) / count, sum(|p| p.z) / count)
 }
 
-fn move_to(hub: &Device, point: &Point) -> Edit {
-    Edit::PutDevice { device: Device { point: point.id.clone(), ..hub.clone() } }
+/// A point where the hub could stand.
+struct Candidate {
+    point: Point,
+    place: Place,
+    /// The edit that moves the hub there.
+    edit: Edit,
 }
 
-/// A shelf beside a router that has no surveyed point beside it, and the edit that makes it.
-fn beside(analysis: &Analysis, hub: &Device, uplink: &Uplink) -> Option<(Point, Edit)> {
-    let site = &analysis.site;
-    let floors = site.floors_upward();
-    let at_or_under = |f: &&&Floor| f.elevation_m.get() <= uplink.place.z;
-    let floor = floors.iter().rev().find(at_or_under).or(floors.first())?;
-    let id: PointId = format!("{}-beside-router", hub.id).parse().ok()?;
-    let (at, height) = ([uplink.place.x, uplink.place.y], Metres::new(uplink.place.z));
-    let height = height - floor.elevation_m;
-    let mut point = Point::bare(id, floor.id.clone(), at, height, PointKind::Shelf);
-    point.name = format!("Beside {}", uplink.name);
-    let put = Edit::PutPoint { point: point.clone() };
-    let edit = Edit::Batch { edits: vec![put, move_to(hub, &point)] };
-    Some((point, edit))
+impl Candidate {
+    fn of(analysis: &Analysis, hub: &Device, point: &Point) -> Option<Self> {
+        let place = analysis.site.place(&point.floor, point.at, point.height_m)?;
+        Some(Self { point: point.clone(), place, edit: move_to(hub, point) })
+    }
+
+    /// A shelf beside a router that has no surveyed point beside it; the edit makes it.
+    fn beside(analysis: &Analysis, hub: &Device, uplink: &Uplink) -> Option<Self> {
+        let site = &analysis.site;
+        let floors = site.floors_upward();
+        let at_or_under = |f: &&&Floor| f.elevation_m.get() <= uplink.place.z;
+        let floor = floors.iter().rev().find(at_or_under).or(floors.first())?;
+        // A point of an earlier move may have the first of these ids and hold more than a hub.
+        let ids = std::iter::once(format!("{}-beside-router", hub.id))
+            .chain((2..100).map(|n| format!("{}-beside-router-{n}", hub.id)));
+        let id: PointId =
+            ids.filter_map(|id| id.parse().ok()).find(|id| site.points.get(id).is_none())?;
+        let (at, height) = ([uplink.place.x, uplink.place.y], Metres::new(uplink.place.z));
+        let height = height - floor.elevation_m;
+        let mut point = Point::bare(id, floor.id.clone(), at, height, PointKind::Shelf);
+        point.name = format!("Beside {}", uplink.name);
+        let put = Edit::PutPoint { point: point.clone() };
+        let edit = Edit::Batch { edits: vec![put, move_to(hub, &point)] };
+        Some(Self { point, place: uplink.place, edit })
+    }
+}
+
+fn move_to(hub: &Device, point: &Point) -> Edit {
+    Edit::PutDevice { device: Device { point: point.id.clone(), ..hub.clone() } }
 }
 
 fn score(mut position: Position, there: &Analysis, network: &NetworkId) -> Position {

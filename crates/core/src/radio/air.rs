@@ -105,14 +105,14 @@ fn centre(channel: u8) -> Megahertz {
 }
 
 fn sources(site: &Site, network: &Network) -> Vec<Source> {
-    let height =
-        |floor: &crate::site::FloorId| site.floors.get(floor).map_or(0.0, |f| f.elevation_m.get());
-    let planned = site.emitters.iter().map(|e| Source {
-        name: e.name.clone(),
-        carrier: e.carrier,
-        busy: e.busy,
-        place: Some(Place::new(e.at[0], e.at[1], height(&e.floor) + e.height_m.get())),
-        level: e.tx_dbm,
+    let planned = site.emitters.iter().filter_map(|e| {
+        Some(Source {
+            name: e.name.clone(),
+            carrier: e.carrier,
+            busy: e.busy,
+            place: Some(site.place(&e.floor, e.at, e.height_m)?),
+            level: e.tx_dbm,
+        })
     });
     let scanned = site.scans.iter().map(|s| Source {
         name: format!("{} in the scan", s.carrier.name()),

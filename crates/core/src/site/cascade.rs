@@ -2,7 +2,8 @@
 
 use std::fmt::Display;
 
-use super::edit::{Change, Edit, Refusal, batch, flatten, take};
+use super::apply::{batch, flatten, take};
+use super::edit::{Change, Edit, Refusal};
 use super::{DeviceId, FloorId, Keyed, PointId, Site, Table};
 
 /// A device goes with its readings and controls.

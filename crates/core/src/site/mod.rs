@@ -1,8 +1,9 @@
 //! The job as a value: the building, what was surveyed, the devices, the readings.
 //!
 //! Lengths on the sheet are metres to the right of and down from its origin, as on a drawing;
-//! heights are metres above the datum of the job. [`edit`] holds the one way to change a [`Site`].
+//! heights are metres above the datum of the job. [`apply`] is the one way to change a [`Site`].
 
+mod apply;
 mod building;
 mod cascade;
 pub mod check;
@@ -15,8 +16,9 @@ pub mod table;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+pub use apply::apply;
 pub use building::{Floor, Opening, OpeningKind, Slab, SlabPlace, Underlay, Wall};
-pub use edit::{Change, Edit, Refusal, apply};
+pub use edit::{Change, Edit, Refusal};
 pub use ids::{
     ControlId, DeviceId, EmitterId, FloorId, NetworkId, OpeningId, PointId, ReadingId, ScanId,
     SlabId, WallId,
@@ -26,6 +28,7 @@ pub use survey::{BoxKind, Neutral, Point, PointKind, Provenance};
 pub use table::{Keyed, Table};
 
 use crate::confidence::Confidence;
+use crate::geometry::Place;
 use crate::materials::construction::{CONSTRUCTIONS, Construction};
 use crate::prove::Calibration;
 use crate::radio::region::Region;
@@ -159,7 +162,14 @@ impl Site {
         tops.max_by(Metres::total_cmp).map_or(Metres::new(0.0), |top| top + JOISTS)
     }
 
-    /// The place of a device.
+    /// A spot of a storey at a height above its floor as a place in the house; nothing when the storey
+    /// is not there.
+    pub fn place(&self, floor: &FloorId, at: Spot, height: Metres) -> Option<Place> {
+        let z = self.floors.get(floor)?.elevation_m + height;
+        Some(Place::new(at[0], at[1], z.get()))
+    }
+
+    /// The point of a device.
     pub fn point_of(&self, device: &Device) -> Option<&Point> {
         self.points.get(&device.point)
     }

@@ -66,11 +66,8 @@ impl Scale {
         let (left, right) = if left < right { (left, right) } else { (0.0, 10.0) };
         let floors = site.floors_upward();
         // A sensor in a pit or a lamp on a mast lies outside every storey.
-        let heights = || {
-            site.points
-                .iter()
-                .filter_map(|p| Some((site.floors.get(&p.floor)?.elevation_m + p.height_m).get()))
-        };
+        let heights =
+            || site.points.iter().filter_map(|p| Some(site.place(&p.floor, p.at, p.height_m)?.z));
         let lowest = floors.first().map_or(0.0, |f| f.elevation_m.get().min(0.0));
         let bottom = heights().fold(lowest, f64::min) - 0.3;
         let tops = floors.iter().map(|f| (f.elevation_m + f.height_m).get());

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
+use dot_reach_core::placement::backhaul::{LEAST_WIFI, MOST_CABLE_M, MOST_LEAD_M};
 use dot_reach_core::placement::{hub_heat, hub_positions, reason};
 use dot_reach_core::site::FloorId;
 use dot_reach_core::units::{Metres, typographic};
@@ -38,6 +39,8 @@ struct Page {
     legend: Vec<(&'static str, String)>,
     hubs: usize,
     knows_router: bool,
+    /// The longest lead, the longest cable and the weakest Wi-Fi of a hub.
+    wants: (String, String, String),
 }
 
 struct Row {
@@ -152,5 +155,10 @@ pub(crate) async fn show(
         ],
         hubs: network.map_or(0, |n| n.hubs.len()),
         knows_router,
+        wants: (
+            format!("{MOST_LEAD_M:.0} m"),
+            format!("{MOST_CABLE_M:.0} m"),
+            format!("{LEAST_WIFI:.0}"),
+        ),
     })
 }

@@ -287,8 +287,10 @@ pub(crate) fn shown(
     let line = |place: usize| Line { analysis, network, chances, place };
     let words: Vec<String> = query.q.to_lowercase().split_whitespace().map(str::to_owned).collect();
     let holds = |p: &usize| {
-        let text = line(*p).text();
-        words.iter().all(|w| text.contains(w))
+        words.is_empty() || {
+            let text = line(*p).text();
+            words.iter().all(|w| text.contains(w))
+        }
     };
     let mut places: Vec<_> = worst_first(network).into_iter().filter(holds).collect();
     let sort = Sort::of(query);

@@ -192,7 +192,9 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         draws: chances.as_ref().map_or(0, |c| c.draws),
         q: query.q.clone(),
         sort: query.sort.clone(),
-        breakers: network.map(breakers).unwrap_or_default(),
+        breakers: network
+            .map(|n| n.breakers().into_iter().map(str::to_owned).collect())
+            .unwrap_or_default(),
     }
 }
 
@@ -210,13 +212,6 @@ pub(crate) fn finding_row(job: &JobId, finding: &Finding) -> FindingRow {
         Screen::Air => format!("/jobs/{job}/air{network}"),
     };
     FindingRow { text: finding.text.clone(), cure: finding.cure.clone(), href }
-}
-
-/// The breakers that feed devices of a network.
-fn breakers(network: &NetworkAnalysis) -> Vec<String> {
-    let circuits: BTreeSet<&str> =
-        network.nodes.iter().map(|n| n.circuit.as_str()).filter(|c| !c.is_empty()).collect();
-    circuits.into_iter().map(str::to_owned).collect()
 }
 
 /// What to do next where there is nothing to show.
