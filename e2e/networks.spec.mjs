@@ -24,7 +24,7 @@ test("the Mill: the reason names what would carry it, the cure is one screen awa
   await expect(page.locator(".row.selected")).not.toHaveClass(/ out/);
   await expect(page.locator(".details")).toContainText("Yard room plug › Hoist loft radiator");
   await expect(page.locator(".details")).toContainText("Lost if this one dies: Yard room plug");
-  await expect(page.locator(".details")).toContainText(/Its CR2450 last about [\d.]+ years here/);
+  await expect(page.locator(".details")).toContainText(/Its CR2450 lasts about [\d.]+ years here/);
   // And its breaker: switched off in a what-if, the radiator goes with it.
   await page.getByLabel("Breaker to switch off in a what-if").selectOption("12");
   await expect(page.locator(".whatifs")).toContainText("breaker 12 is off");

@@ -79,8 +79,8 @@ test("a wall of no length, a height in words, a device outside the plan", async 
   const right = page.locator('input[name="at.0"]');
   await right.fill("95");
   await right.blur();
-  await expect(page.locator(".field-error[data-shown]")).toHaveText(/outside the drawn plan/);
-  await expect(right).toHaveValue("95");
+  await expect(page.locator("[data-mismatch]")).toContainText(/outside the drawn plan.*Draw the building there/);
+  await expect(right).toHaveValue("95.00");
 });
 
 test("two windows on one device: the second is told, and may keep its own", async ({ page, context, app }) => {
@@ -99,7 +99,7 @@ test("two windows on one device: the second is told, and may keep its own", asyn
   await name(other).fill("Island lamps");
   await name(other).blur();
   const notice = other.locator("[data-notice]");
-  await expect(notice).toContainText("changed point kit-isle after you opened it");
+  await expect(notice).toContainText("changed Island pendant (name) after you saw it (revision 1). Theirs: “Island pendant”; yours: “Island lamps”.");
   await expect(name(other)).toHaveValue("Island lamps");
   await other.unroute("**/survey**");
   await notice.getByRole("button", { name: "Keep mine" }).click();

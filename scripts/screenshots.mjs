@@ -35,7 +35,9 @@ for (const { name, path, size = DESK, scheme = "light" } of views) {
   const page = await browser.newPage({ viewport: size, colorScheme: scheme });
   await page.goto(base + path);
   await page.waitForFunction(() => document.documentElement.dataset.ready === "true");
-  await page.waitForTimeout(400);
+  // Standings and places come when they are worked out.
+  await page.waitForFunction(() => !document.querySelector("[data-standing], [data-hub-places]"), { timeout: 120_000 });
+  await page.waitForTimeout(1_500);
   await page.screenshot({ path: `docs/screenshots/${name}.png` });
   await page.close();
 }

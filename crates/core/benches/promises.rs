@@ -7,11 +7,11 @@ use std::sync::Arc;
 use divan::Bencher;
 use divan::counter::ItemsCount;
 use dot_reach_core::analysis::{Options, analyse, analyse_after};
+use dot_reach_core::building::fan::Fan;
+use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::coverage::{Handset, Request, coverage};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::geometry::fan::Fan;
-use dot_reach_core::geometry::structure::{Doors, Structure};
-use dot_reach_core::site::{Edit, Site, apply};
+use dot_reach_core::site::{Edit, Kind, Site, Wall, apply};
 use dot_reach_core::units::Metres;
 use dot_reach_standin::houses::{larkfield_mill, tern_row, tower};
 
@@ -41,12 +41,7 @@ fn mill_after_one_move_with_surface(bencher: Bencher<'_, '_>) {
     let surface = coverage(&before, &before.networks[1], &request, None).expect("walls and a hub");
     assert!(surface.margin.len() > 2000);
     let mut moved: Site = (*site).clone();
-    let edit = Edit::MovePoint {
-        id: "kit-isle".parse().expect("an id"),
-        floor: "ground".parse().expect("an id"),
-        at: [3.0, 2.0],
-        height_m: Metres::new(1.2),
-    };
+    let edit = Edit::set(Kind::Point, &"kit-isle", "at", vec![3.0, 2.0]);
     apply(&mut moved, &edit).expect("the kitchen is on the plan");
     let moved = Arc::new(moved);
     bencher.bench(|| {
@@ -123,7 +118,7 @@ fn two_thousand_devices(bencher: Bencher<'_, '_>) {
 fn rooms(count: usize) -> Site {
     let mut site = larkfield_mill();
     for id in site.walls.iter().map(|w| w.id.clone()).collect::<Vec<_>>() {
-        apply(&mut site, &Edit::RemoveWall { id }).expect("the wall is there");
+        apply(&mut site, &Edit::remove(Kind::Wall, &id)).expect("the wall is there");
     }
     let side = (1..1000).find(|n| 2 * n * (n + 1) >= count).expect("some side");
     let mut made = 0;
@@ -138,8 +133,8 @@ fn rooms(count: usize) -> Site {
                     "id": format!("r{made}"), "floor": "ground", "a": at(a), "b": at(b),
                     "construction": "stud-wall",
                 });
-                let wall = serde_json::from_value(wall).expect("a wall");
-                apply(&mut site, &Edit::PutWall { wall }).expect("a wall that stands");
+                let wall: Wall = serde_json::from_value(wall).expect("a wall");
+                apply(&mut site, &Edit::put(wall)).expect("a wall that stands");
                 made += 1;
             }
         }

@@ -1,9 +1,10 @@
 //! Who controls what: the matrix of controllers and loads, directly or through the hub, what a press
 //! takes, and what still works when something is out.
 
-use crate::analysis::{Analysis, NetworkAnalysis};
-use crate::catalogue::{self, Button, Duty};
+use crate::analysis::Analysis;
+use crate::catalogue::{self, Button};
 use crate::network::Band;
+use crate::network::NetworkAnalysis;
 use crate::radio::modulation::Delivery;
 use crate::radio::system::System;
 use crate::site::{Control, DeviceId, Path};
@@ -233,14 +234,4 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<Means> {
         means.push(Means { by: By::PhoneAway, works: [false; 4] });
     }
     means
-}
-
-/// Whether a device can be a controller, a load or both by its make.
-pub fn sides(kind: &str) -> (bool, bool) {
-    match catalogue::kind(kind).map(|k| k.duty) {
-        Some(Duty::Remote | Duty::Sensor) => (true, false),
-        Some(Duty::Actuator) => (true, true),
-        Some(Duty::Repeater) => (false, true),
-        Some(Duty::Hub) | None => (false, false),
-    }
 }

@@ -2,6 +2,7 @@
 
 use crate::catalogue::{DeviceKind, Supply};
 use crate::site::{BoxKind, Neutral, Point};
+use crate::units::typographic;
 
 /// How well a device fits.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -14,17 +15,6 @@ pub enum Fits {
     ElectricianDecides,
     /// It does not fit.
     No,
-}
-
-/// One finding about a device at a place.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct FitFinding {
-    /// The verdict.
-    pub fits: Fits,
-    /// The reason, in a sentence a client would accept.
-    pub reason: String,
-    /// The ways out.
-    pub ways_out: &'static [&'static str],
 }
 
 /// Room that conductors need behind a device when they bend, in millimetres; *planning value*.
@@ -40,53 +30,99 @@ const LOOK_DEEPER: &[&str] =
 const TOO_DEEP: &[&str] =
     &["a slimmer device", "a deeper box or an extender ring", "a relay module at the fitting"];
 
+/// What speaks for or against a device at a place; its words are a sentence a client would accept.
+#[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
+#[expect(missing_docs, reason = "each says in its words what it is")]
+pub enum FitFinding {
+    #[error("It needs a neutral, and the box has been tested: it has none.")]
+    NeutralAbsent,
+    #[error("It needs a neutral, and none was seen; it may be bundled at the back of the box.")]
+    NeutralNotSeen,
+    #[error("It needs a neutral, and this box has not been opened.")]
+    NeutralUnknown,
+    #[error("It is too deep: {0}.")]
+    TooDeep(Depths),
+    #[error("It is tight: {0}.")]
+    Tight(Depths),
+}
+
+/// Depths in a box, in millimetres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub struct Depths {
+    pub inside: f64,
+    pub device: f64,
+}
+
+/// With less than this to spare a device is tight, in millimetres; *planning value*.
+const TIGHT_MM: f64 = 3.0;
+
+impl Depths {
+    fn spare(self) -> f64 {
+        self.inside - self.device - BEND_ALLOWANCE_MM
+    }
+}
+
+impl std::fmt::Display for Depths {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let Self { inside, device } = self;
+        let spare = typographic(self.spare(), 0);
+        write!(
+            f,
+            "box {inside:.0} mm − device {device:.0} mm − {BEND_ALLOWANCE_MM:.0} mm for the \
+             conductors leaves {spare} mm"
+        )
+    }
+}
+
+impl FitFinding {
+    /// The verdict.
+    pub fn fits(&self) -> Fits {
+        match self {
+            Self::NeutralAbsent | Self::TooDeep(_) => Fits::No,
+            Self::NeutralNotSeen => Fits::ElectricianDecides,
+            Self::NeutralUnknown | Self::Tight(_) => Fits::IfSo,
+        }
+    }
+
+    /// The ways out.
+    pub fn ways_out(&self) -> &'static [&'static str] {
+        match self {
+            Self::NeutralAbsent | Self::NeutralNotSeen => WITHOUT_NEUTRAL,
+            Self::NeutralUnknown => LOOK_DEEPER,
+            Self::TooDeep(_) | Self::Tight(_) => TOO_DEEP,
+        }
+    }
+}
+
 /// Everything that speaks for or against this device at this place; empty when it simply fits.
 pub fn findings(kind: &DeviceKind, point: &Point) -> Vec<FitFinding> {
-    let mut findings = Vec::new();
-    let mut say = |fits, reason: String, ways_out| {
-        findings.push(FitFinding { fits, reason, ways_out });
-    };
-    if kind.supply == Supply::MainsNeutral {
-        match point.neutral {
-            Neutral::Seen => {}
-            Neutral::Absent => say(
-                Fits::No,
-                "It needs a neutral, and the box has been tested: it has none.".to_owned(),
-                WITHOUT_NEUTRAL,
-            ),
-            Neutral::NotSeen => say(
-                Fits::ElectricianDecides,
-                "It needs a neutral, and none was seen; it may be bundled at the back of the box."
-                    .to_owned(),
-                WITHOUT_NEUTRAL,
-            ),
-            Neutral::Unknown => say(
-                Fits::IfSo,
-                "It needs a neutral, and this box has not been opened.".to_owned(),
-                LOOK_DEEPER,
-            ),
-        }
+    [neutral(kind, point), depth(kind, point)].into_iter().flatten().collect()
+}
+
+fn neutral(kind: &DeviceKind, point: &Point) -> Option<FitFinding> {
+    match point.neutral {
+        _ if kind.supply != Supply::MainsNeutral => None,
+        Neutral::Seen => None,
+        Neutral::Absent => Some(FitFinding::NeutralAbsent),
+        Neutral::NotSeen => Some(FitFinding::NeutralNotSeen),
+        Neutral::Unknown => Some(FitFinding::NeutralUnknown),
     }
-    if let (Some(depth), Some(inside)) = (kind.depth_mm, point.depth_mm)
-        && kind.is_wired_in()
-        && point.back_box != BoxKind::None
-    {
-        let spare = inside - depth - BEND_ALLOWANCE_MM;
-        let sum = format!(
-            "box {inside:.0} mm − device {depth:.0} mm − {BEND_ALLOWANCE_MM:.0} mm for the \
-             conductors leaves {} mm",
-            crate::units::typographic(spare, 0)
-        );
-        if spare < 0.0 {
-            say(Fits::No, format!("It is too deep: {sum}."), TOO_DEEP);
-        } else if spare < 3.0 {
-            say(Fits::IfSo, format!("It is tight: {sum}."), TOO_DEEP);
-        }
+}
+
+fn depth(kind: &DeviceKind, point: &Point) -> Option<FitFinding> {
+    if !kind.is_wired_in() || point.back_box == BoxKind::None {
+        return None;
     }
-    findings
+    let depths = Depths { inside: point.depth_mm?, device: kind.depth_mm? };
+    match depths.spare() {
+        spare if spare < 0.0 => Some(FitFinding::TooDeep(depths)),
+        spare if spare < TIGHT_MM => Some(FitFinding::Tight(depths)),
+        _ => None,
+    }
 }
 
 /// The verdict of all findings together.
 pub fn verdict(findings: &[FitFinding]) -> Fits {
-    findings.iter().map(|f| f.fits).max().unwrap_or(Fits::Yes)
+    findings.iter().map(FitFinding::fits).max().unwrap_or(Fits::Yes)
 }

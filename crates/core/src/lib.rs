@@ -1,16 +1,22 @@
 //! The computation of Dot Reach: pure, without clock, files, environment or hash order. The same
 //! site and options give the same bits.
 //!
+//! Modules stand here as floors of a house: none looks up to one that stands below it in this list,
+//! which `tests/arrows.rs` holds.
+//!
 //! | module | what it holds |
 //! |---|---|
-//! | [`units`], [`confidence`] | quantities; the normal distribution |
-//! | [`geometry`] | crossings of rays with walls and slabs; snapping |
+//! | [`units`], [`confidence`], [`pulse`] | quantities; the normal distribution; how far long work is |
+//! | [`geometry`] | places, exact sides of lines, an index of segments |
 //! | [`materials`] | layered slabs, constructions |
+//! | [`radio`] | systems, regions, channels, profiles, mounting, packet success |
+//! | [`catalogue`] | generic devices |
 //! | [`site`] | the job as a value, and [`site::Edit`], the one way to change it |
-//! | [`catalogue`], [`fit`] | generic devices; whether one fits a place |
-//! | [`radio`] | systems, regions, profiles, mounting, packet success |
+//! | [`draw`] | from a hand on the sheet to edits |
+//! | [`fit`] | whether a device fits a place |
+//! | [`building`] | the site as a ray meets it |
 //! | [`propagation`] | path loss and its terms |
-//! | [`network`] | roles, links, routes, verdicts |
+//! | [`network`] | roles, links, what is on the air, routes, verdicts |
 //! | [`findings`] | what is worth looking at, with its cure |
 //! | [`control`] | who controls what, and what works in an outage |
 //! | [`placement`] | where the hub could stand |
@@ -23,10 +29,12 @@
 //! | [`analysis`] | all of it together: [`analyse`] |
 
 pub mod analysis;
+pub mod building;
 pub mod catalogue;
 pub mod confidence;
 pub mod control;
 pub mod coverage;
+pub mod draw;
 pub mod findings;
 pub mod fit;
 pub mod geometry;
@@ -37,6 +45,7 @@ pub mod placement;
 pub mod power;
 pub mod propagation;
 pub mod prove;
+pub mod pulse;
 pub mod radio;
 pub mod simulate;
 pub mod site;

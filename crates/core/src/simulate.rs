@@ -9,8 +9,10 @@
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};
 
-use crate::analysis::{Analysis, NetworkAnalysis};
+use crate::analysis::Analysis;
 use crate::geometry::Place;
+use crate::network::NetworkAnalysis;
+use crate::pulse::Pulse;
 use crate::site::{DeviceId, NetworkId};
 use crate::units::Db;
 
@@ -69,17 +71,19 @@ impl Chances {
     }
 }
 
-/// Draws houses until the budget is spent or `go_on` says no; it is asked after every hundred draws
-/// with how many are done.
-pub fn chances(analysis: &Analysis, budget: Budget, go_on: &mut dyn FnMut(u32) -> bool) -> Chances {
+/// Draws houses until the budget is spent or `pulse`, asked before every hundred, breaks it off.
+pub fn chances(analysis: &Analysis, budget: Budget, pulse: &mut Pulse<'_>) -> Chances {
     let places: Vec<Place> =
         analysis.networks.iter().flat_map(|n| &n.nodes).map(|node| node.place).collect();
-    let field = Field::over(&places);
+    let field = Field::over(&places, pulse);
     let mut random = ChaCha8Rng::seed_from_u64(budget.seed);
     let mut tallies: Vec<Tally<'_>> = analysis.networks.iter().map(Tally::new).collect();
     let (mut all, mut draws) = (0u32, 0u32);
     let mut values = vec![0.0; places.len()];
-    while draws < budget.draws {
+    while let Some(field) = field.as_ref().filter(|_| draws < budget.draws) {
+        if draws.is_multiple_of(100) && pulse(draws as usize, budget.draws as usize).is_break() {
+            break;
+        }
         field.draw(&mut random, &mut values);
         let (mut rest, mut whole) = (values.as_slice(), true);
         for tally in &mut tallies {
@@ -89,9 +93,6 @@ pub fn chances(analysis: &Analysis, budget: Budget, go_on: &mut dyn FnMut(u32) -
         }
         all += u32::from(whole);
         draws += 1;
-        if draws.is_multiple_of(100) && !go_on(draws) {
-            break;
-        }
     }
     let share = |hits: u32| f64::from(hits) / f64::from(draws.max(1));
     let of_network = |tally: Tally<'_>| {
@@ -180,7 +181,9 @@ struct Field {
 }
 
 impl Field {
-    fn over(places: &[Place]) -> Self {
+    /// Nothing when `pulse`, asked before each row, breaks it off: the work grows with the cube of
+    /// the places.
+    fn over(places: &[Place], pulse: &mut Pulse<'_>) -> Option<Self> {
         let alike = |i: usize, j: usize| {
             let d = places[i].distance(places[j]);
             // A hair on the diagonal keeps two radios in one place from making it singular.
@@ -188,6 +191,9 @@ impl Field {
         };
         let mut factor: Vec<Vec<f64>> = Vec::with_capacity(places.len());
         for i in 0..places.len() {
+            if pulse(0, places.len()).is_break() {
+                return None;
+            }
             let mut row: Vec<f64> = Vec::with_capacity(i + 1);
             #[expect(clippy::needless_range_loop, reason = "the indices of the formula")]
             for j in 0..=i {
@@ -201,7 +207,7 @@ impl Field {
             }
             factor.push(row);
         }
-        Self { factor }
+        Some(Self { factor })
     }
 
     fn draw(&self, random: &mut ChaCha8Rng, values: &mut [f64]) {

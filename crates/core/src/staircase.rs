@@ -1,7 +1,7 @@
 //! Where the decibels go on one hop: the terms of its budget, named, in the order of the way.
 
+use crate::building::structure::Surface;
 use crate::geometry::Place;
-use crate::geometry::structure::Surface;
 use crate::network::Node;
 use crate::network::link::received;
 use crate::propagation::bounce::Mirror;
@@ -165,48 +165,18 @@ pub fn staircase_between(
     }
 }
 
-/// What stands between two nodes and around them, costliest first, slab and clutter of one surface
-/// together.
-pub fn obstacles(medium: &Medium, from: &Node, to: &Node) -> Vec<(String, Db)> {
-    let length = from.place.distance(to.place);
-    let mut found: Vec<(Option<Surface>, String, Db)> = Vec::new();
-    for term in medium.straight_way(from.place, to.place).terms {
-        let (Cause::Slab(surface) | Cause::Clutter(surface)) = term.cause else { continue };
-        match found.iter_mut().find(|(known, _, _)| *known == Some(surface)) {
-            Some((_, _, loss)) => *loss += term.loss,
-            None => found.push((Some(surface), describe(medium, &term, length).1, term.loss)),
-        }
-    }
-    for node in [from, to] {
-        found.extend(
-            node.mounting
-                .iter()
-                .map(|(name, loss)| (None, format!("{name} at {}", node.name), *loss)),
-        );
-    }
-    found.sort_by(|a, b| b.2.total_cmp(&a.2));
-    found.into_iter().map(|(_, name, loss)| (name, loss)).collect()
-}
-
 /// A term as a step: what it is of, and its name.
 pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
     let building = &medium.structure;
-    let construction = |place: Option<usize>| {
-        place.and_then(|p| building.constructions.get(p)).map_or("", |c| c.name.as_str()).to_owned()
-    };
     match term.cause {
         Cause::Distance => (StepOf::Distance, format!("{} m in the open", typographic(length, 1))),
-        Cause::Slab(Surface::Wall(wall)) => {
-            let wall = &building.walls[wall];
-            (StepOf::Wall(wall.id.clone()), construction(Some(wall.construction)))
-        }
-        Cause::Slab(Surface::Opening(wall, hole)) => {
-            let wall = &building.walls[wall];
-            (StepOf::Opening(wall.id.clone()), construction(wall.openings[hole].construction))
-        }
-        Cause::Slab(Surface::Slab(slab)) => {
-            let slab = &building.slabs[slab];
-            (StepOf::Floor(slab.id.clone()), construction(Some(slab.construction)))
+        Cause::Slab(surface) => {
+            let of = match surface {
+                Surface::Wall(wall) => StepOf::Wall(building.walls[wall].id.clone()),
+                Surface::Opening(wall, _) => StepOf::Opening(building.walls[wall].id.clone()),
+                Surface::Slab(slab) => StepOf::Floor(building.slabs[slab].id.clone()),
+            };
+            (of, building.made_of(surface).to_owned())
         }
         Cause::Clutter(_) => (StepOf::Clutter, "studs, pipes, furniture".to_owned()),
         Cause::FloorFactor => (StepOf::FloorFactor, "several floors together".to_owned()),
@@ -214,10 +184,8 @@ pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
             (StepOf::Bounce, format!("bounces off {}", mirror_name(medium, mirror)))
         }
         Cause::Bend(wall, hole) => {
-            let wall = &building.walls[wall];
-            let fill = construction(wall.openings[hole].construction);
-            let of = if fill.is_empty() { "an open doorway".to_owned() } else { fill };
-            (StepOf::Bend(wall.id.clone()), format!("bends at {of}"))
+            let of = opening_words(medium, (wall, hole));
+            (StepOf::Bend(building.walls[wall].id.clone()), format!("bends at {of}"))
         }
         Cause::OtherWays => (StepOf::OtherWays, "other ways add".to_owned()),
         Cause::Leak => (StepOf::Leak, "leaks around".to_owned()),
@@ -227,26 +195,23 @@ pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
 
 /// What a path bounces off, in words.
 fn mirror_name(medium: &Medium, mirror: Mirror) -> String {
-    let building = &medium.structure;
-    let construction = match mirror {
-        Mirror::Ground => return "the ground".to_owned(),
-        Mirror::Surface(Surface::Wall(w)) => Some(building.walls[w].construction),
-        Mirror::Surface(Surface::Opening(w, h)) => building.walls[w].openings[h].construction,
-        Mirror::Surface(Surface::Slab(s)) => Some(building.slabs[s].construction),
-    };
-    construction.map_or_else(String::new, |c| building.constructions[c].name.clone())
+    match mirror {
+        Mirror::Ground => "the ground".to_owned(),
+        Mirror::Surface(surface) => medium.structure.made_of(surface).to_owned(),
+    }
+}
+
+/// What fills an opening, in words.
+fn opening_words(medium: &Medium, (wall, hole): (usize, usize)) -> &str {
+    match medium.structure.made_of(Surface::Opening(wall, hole)) {
+        "" => "an open doorway",
+        fill => fill,
+    }
 }
 
 /// How a way runs, in words.
 pub fn way_words(medium: &Medium, kind: &WayKind) -> String {
-    let building = &medium.structure;
-    let opening = |(w, h): (usize, usize)| {
-        let fill = building.walls[w].openings[h].construction;
-        fill.map_or_else(
-            || "an open doorway".to_owned(),
-            |c| building.constructions[c].name.clone(),
-        )
-    };
+    let opening = |at| opening_words(medium, at);
     match kind {
         WayKind::Straight => "straight".to_owned(),
         WayKind::Bounce(mirror) => format!("one bounce off {}", mirror_name(medium, *mirror)),

@@ -7,8 +7,8 @@ use std::sync::Arc;
 
 use common::{bare, device, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::radio::air::advise;
-use dot_reach_core::radio::coexistence::CHANNELS;
+use dot_reach_core::network::air::advise;
+use dot_reach_core::radio::channels::IEEE_802_15_4;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::Db;
@@ -21,12 +21,12 @@ fn analysed(site: Site) -> Analysis {
 }
 
 fn source(id: &str, at: [f64; 2], channel: u8, tx: f64, busy: f64) -> Value {
-    json!({"do": "put-emitter", "emitter": {"id": id, "name": id, "floor": "g", "at": at, "height_m": 1.2,
+    json!({"do": "put", "kind": "emitter", "value": {"id": id, "name": id, "floor": "g", "at": at, "height_m": 1.2,
         "carrier": {"kind": "wifi", "channel": channel, "width_mhz": 20}, "tx_dbm": tx, "busy": busy}})
 }
 
 fn on_channel(channel: Option<u8>) -> Value {
-    json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": "zigbee", "channel": channel}})
+    json!({"do": "put", "kind": "network", "value": {"id": "n", "name": "Net", "system": "zigbee", "channel": channel}})
 }
 
 /// A hub and three devices.
@@ -68,7 +68,8 @@ fn by_setting_each(
             Some((n, carriers.max_by(by_margin)?))
         })
         .collect();
-    CHANNELS
+    IEEE_802_15_4
+        .numbers()
         .map(|channel| {
             let there = analysed(with(site.clone(), &[set(Some(channel))]));
             let there = &there.networks[network];
@@ -122,7 +123,7 @@ fn so_it_does_in_the_flat_with_neighbours_and_a_scan() {
     let set = |channel: Option<u8>| {
         let mut network = network.clone();
         network.channel = channel;
-        json!({"do": "put-network", "network": network})
+        json!({"do": "put", "kind": "network", "value": network})
     };
     agree(&analysis, place, &by_setting_each(&site, place, set));
 }
@@ -172,9 +173,9 @@ fn below_a_gigahertz_wifi_is_not_heard() {
 #[test]
 fn networks_of_one_job_hear_each_other() {
     let second = [
-        json!({"do": "put-network", "network": {"id": "m", "name": "Other", "system": "thread", "channel": 15}}),
-        json!({"do": "put-point", "point": {"id": "m", "name": "m", "floor": "g", "at": [3.0, 3.0], "height_m": 1.2, "kind": "shelf"}}),
-        json!({"do": "put-device", "device": {"id": "m", "name": "m", "point": "m", "kind": "hub", "network": "m"}}),
+        json!({"do": "put", "kind": "network", "value": {"id": "m", "name": "Other", "system": "thread", "channel": 15}}),
+        json!({"do": "put", "kind": "point", "value": {"id": "m", "name": "m", "floor": "g", "at": [3.0, 3.0], "height_m": 1.2, "kind": "shelf"}}),
+        json!({"do": "put", "kind": "device", "value": {"id": "m", "name": "m", "point": "m", "kind": "hub", "network": "m"}}),
     ];
     let with_other = |channel| analysed(with(with(small(), &second), &[on_channel(Some(channel))]));
     let alone = margins(&analysed(with(small(), &[on_channel(Some(15))])));

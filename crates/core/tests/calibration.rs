@@ -6,8 +6,9 @@ use std::sync::Arc;
 
 use common::{bare, device, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::prove::{Calibration, prove};
+use dot_reach_core::prove::prove;
 use dot_reach_core::radio::system::System;
+use dot_reach_core::site::Correction;
 use dot_reach_core::site::{ReadingId, Site};
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -43,7 +44,7 @@ fn readings(site: &Site, exponent: f64, offset: f64, errors: &[f64]) -> Vec<Valu
         .map(|(n, (c, error))| {
             let more = (exponent - planning) * 10.0 * c.distance_m.log10() + offset;
             let rssi = c.predicted.get() - more + error;
-            json!({"do": "put-reading", "reading": {"id": format!("r{n:02}"), "from": c.from, "to": c.to, "rssi_dbm": rssi, "at": "2026-03-14T10:05:00Z"}})
+            json!({"do": "put", "kind": "reading", "value": {"id": format!("r{n:02}"), "from": c.from, "to": c.to, "rssi_dbm": rssi, "at": "2026-03-14T10:05:00Z"}})
         })
         .collect()
 }
@@ -53,11 +54,11 @@ fn zero(site: &Site) -> Vec<Value> {
     let sensors = site.devices.iter().filter(|d| d.id.as_str() != "h");
     sensors
         .enumerate()
-        .map(|(n, d)| json!({"do": "put-reading", "reading": {"id": format!("r{n:02}"), "from": d.id, "to": "h", "rssi_dbm": -60.0, "at": "2026-03-14T10:05:00Z"}}))
+        .map(|(n, d)| json!({"do": "put", "kind": "reading", "value": {"id": format!("r{n:02}"), "from": d.id, "to": "h", "rssi_dbm": -60.0, "at": "2026-03-14T10:05:00Z"}}))
         .collect()
 }
 
-fn taught(exponent: f64, offset: f64, errors: &[f64]) -> Option<Calibration> {
+fn taught(exponent: f64, offset: f64, errors: &[f64]) -> Option<Correction> {
     let site = field();
     let edits = readings(&site, exponent, offset, errors);
     prove(&analysed(with(site, &edits))).proposed
@@ -112,7 +113,7 @@ proptest! {
         let site = with(site, &edits);
         let before = prove(&analysed(site.clone()));
         let calibration = before.proposed.clone().unwrap();
-        let set = json!({"do": "set-calibration", "calibration": calibration});
+        let set = json!({"do": "put", "kind": "calibration", "value": calibration});
         let after = prove(&analysed(with(site, &[set])));
         // Ways that bounce are longer than the straight one by which a proposal is reckoned.
         for (a, b) in after.comparisons.iter().zip(&before.comparisons) {
@@ -132,10 +133,10 @@ fn a_reading_far_from_its_plan_is_named_and_strangers_are_set_aside() {
     errors[7] = -14.0;
     let mut edits = readings(&site, analysed(site.clone()).model().exponent, 0.0, &errors);
     edits.push(
-        json!({"do": "put-network", "network": {"id": "z", "name": "Other", "system": "zwave"}}),
+        json!({"do": "put", "kind": "network", "value": {"id": "z", "name": "Other", "system": "zwave"}}),
     );
-    edits.push(json!({"do": "put-device", "device": {"id": "zz", "name": "zz", "point": "h", "kind": "hub", "network": "z"}}));
-    edits.push(json!({"do": "put-reading", "reading": {"id": "x", "from": "zz", "to": "h", "rssi_dbm": -60.0, "at": "2026-03-14T10:05:00Z"}}));
+    edits.push(json!({"do": "put", "kind": "device", "value": {"id": "zz", "name": "zz", "point": "h", "kind": "hub", "network": "z"}}));
+    edits.push(json!({"do": "put", "kind": "reading", "value": {"id": "x", "from": "zz", "to": "h", "rssi_dbm": -60.0, "at": "2026-03-14T10:05:00Z"}}));
     let proof = prove(&analysed(with(site, &edits)));
     let differing: Vec<_> = proof.comparisons.iter().filter(|c| c.differs).collect();
     assert_eq!(differing.len(), 1);

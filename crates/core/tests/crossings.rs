@@ -3,9 +3,9 @@
 mod common;
 
 use common::{Wall, pierced, spot, walls};
+use dot_reach_core::building::fan::Fan;
+use dot_reach_core::building::structure::{Crossing, Structure, Surface};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::geometry::fan::Fan;
-use dot_reach_core::geometry::structure::{Crossing, Structure, Surface};
 use proptest::prelude::*;
 
 /// What two lists of crossings must share: the same surfaces, at the same place and angle. The

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use common::{ZIGBEE_STEP, ZWAVE_STEP, bare, chain, device, placed, steep, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::findings::{Finding, Screen, Weight};
+use dot_reach_core::findings::{Finding, Mends, Weight};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{DeviceId, NetworkId, PointId, Site};
 use serde_json::{Value, json};
@@ -16,7 +16,7 @@ fn analysed(site: Site) -> Analysis {
 }
 
 fn of<'a>(analysis: &'a Analysis, rule: &str) -> Vec<&'a Finding> {
-    analysis.findings.iter().filter(|f| f.rule == rule).collect()
+    analysis.findings.iter().filter(|f| f.found.rule() == rule).collect()
 }
 
 /// The one finding of a rule.
@@ -27,7 +27,7 @@ fn one<'a>(analysis: &'a Analysis, rule: &str) -> &'a Finding {
 }
 
 fn access_point(at: [f64; 2]) -> Value {
-    json!({"do": "put-emitter", "emitter": {"id": "ap", "name": "Attic access point", "floor": "g", "at": at, "height_m": 1.2,
+    json!({"do": "put", "kind": "emitter", "value": {"id": "ap", "name": "Attic access point", "floor": "g", "at": at, "height_m": 1.2,
         "carrier": {"kind": "wifi", "channel": 6, "width_mhz": 20}, "tx_dbm": 19.0, "busy": 0.2}})
 }
 
@@ -36,8 +36,8 @@ fn a_network_without_a_hub_stops() {
     let site = with(bare(System::Zigbee), &[device("d", "switch-neutral", [1.0, 1.0])]);
     let analysis = analysed(site);
     let finding = one(&analysis, "no hub");
-    assert_eq!((finding.weight, finding.screen), (Weight::Stops, Screen::Survey));
-    assert_eq!(finding.text, "Net has no hub.");
+    assert_eq!((finding.found.weight(), finding.found.mends()), (Weight::Stops, Mends::Point));
+    assert_eq!(finding.found.to_string(), "Net has no hub.");
     assert_eq!(finding.network.as_ref().map(NetworkId::as_str), Some("n"));
     let with_hub = analysed(with((*analysis.site).clone(), &[device("h", "hub", [2.0, 1.0])]));
     assert!(of(&with_hub, "no hub").is_empty());
@@ -59,9 +59,11 @@ fn a_hub_in_metal_is_named_with_what_it_costs() {
             None => assert!(of(&analysis, "hub in metal").is_empty(), "{mounting}"),
             Some(lost) => {
                 let finding = one(&analysis, "hub in metal");
-                assert!(finding.text.ends_with(&format!("every link to it loses {lost}.")));
+                assert!(
+                    finding.found.to_string().ends_with(&format!("every link to it loses {lost}."))
+                );
                 assert_eq!(finding.point.as_ref().map(PointId::as_str), Some("h"));
-                assert_eq!(finding.cure, "Move it into the open.");
+                assert_eq!(finding.found.cure(), "Move it into the open.");
             }
         }
     }
@@ -74,7 +76,7 @@ fn a_hub_within_a_metre_of_an_access_point_is_flagged() {
         let analysis = analysed(with(bare(System::Zigbee), &edits));
         assert_eq!(of(&analysis, "hub beside a source").len(), usize::from(near), "{x}");
         if near {
-            let text = &one(&analysis, "hub beside a source").text;
+            let text = one(&analysis, "hub beside a source").found.to_string();
             assert_eq!(text, "h stands within 1 m of Attic access point (Wi-Fi 6, 20 MHz).");
         }
     }
@@ -86,7 +88,7 @@ fn a_hub_within_a_metre_of_an_access_point_is_flagged() {
 #[test]
 fn a_stick_hears_its_own_port() {
     let stick = analysed(with(bare(System::Zigbee), &[device("h", "hub-stick", [0.0, 0.0])]));
-    assert!(one(&stick, "USB noise").cure.contains("extension lead"));
+    assert!(one(&stick, "USB noise").found.cure().contains("extension lead"));
     let hub = analysed(with(bare(System::Zigbee), &[device("h", "hub", [0.0, 0.0])]));
     assert!(of(&hub, "USB noise").is_empty());
 }
@@ -103,7 +105,7 @@ fn thread_wants_a_second_border_router() {
 fn a_repeater_that_alone_carries_others_is_named_with_them() {
     let analysis = chain(System::Zigbee, ZIGBEE_STEP, &["switch-neutral", "sensor-battery"]);
     let finding = one(&analysis, "single point of failure");
-    assert_eq!(finding.text, "a1 alone carries a2.");
+    assert_eq!(finding.found.to_string(), "a1 alone carries a2.");
     assert_eq!(finding.device.as_ref().map(DeviceId::as_str), Some("a1"));
     // A second one beside it takes the weight off.
     let beside = device("b1", "switch-neutral", [ZIGBEE_STEP, 0.5]);
@@ -123,7 +125,7 @@ fn chains_of_more_than_three_hops_are_deep() {
 fn few_repeaters_make_a_frail_mesh_only_where_they_are_needed() {
     let leaf = "sensor-battery";
     let analysis = chain(System::Zigbee, ZIGBEE_STEP, &["switch-neutral", "switch-neutral", leaf]);
-    let text = &one(&analysis, "few repeaters").text;
+    let text = one(&analysis, "few repeaters").found.to_string();
     assert!(text.contains("2 devices are beyond the hub's own reach, and 2 repeaters"), "{text}");
     let third = device("b1", "repeater-plug", [ZIGBEE_STEP, 0.5]);
     let three = analysed(with((*analysis.site).clone(), &[third]));
@@ -138,12 +140,12 @@ fn a_lamp_at_a_wall_switch_may_go_dark() {
     let site = with(bare(System::Zigbee), &edits);
     let analysis = analysed(site.clone());
     let finding = one(&analysis, "may go dark");
-    assert_eq!(finding.text, "l could forward, but someone can cut its supply.");
-    assert_eq!((finding.weight, finding.screen), (Weight::Note, Screen::Survey));
+    assert_eq!(finding.found.to_string(), "l could forward, but someone can cut its supply.");
+    assert_eq!((finding.found.weight(), finding.found.mends()), (Weight::Note, Mends::Point));
     let plug = device("p", "plug-socket", [4.0, 0.0]);
     let with_plug = analysed(with(site.clone(), &[plug]));
     assert_eq!(of(&with_plug, "may go dark").len(), 1, "a plug earns credit");
-    let pulled = json!({"do": "put-device", "device": {"id": "p", "name": "p", "point": "p", "kind": "plug-socket", "network": "n", "can_be_cut": true}});
+    let pulled = json!({"do": "put", "kind": "device", "value": {"id": "p", "name": "p", "point": "p", "kind": "plug-socket", "network": "n", "can_be_cut": true}});
     let pulled = analysed(with((*with_plug.site).clone(), &[pulled]));
     assert_eq!(of(&pulled, "may go dark").len(), 2, "unless someone pulls it");
 }
@@ -183,8 +185,8 @@ fn more_than_six_decibels_between_the_directions_is_said() {
     // A hub sends with 10 dBm and hears −99; the sheet of the device moves its own side.
     let apart = |tx: f64| {
         let device = json!({"do": "batch", "edits": [
-            {"do": "put-point", "point": {"id": "d", "name": "d", "floor": "g", "at": [4.0, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
-            {"do": "put-device", "device": {"id": "d", "name": "d", "point": "d", "kind": "switch-neutral", "network": "n", "sheet": {"tx_dbm": tx}}},
+            {"do": "put", "kind": "point", "value": {"id": "d", "name": "d", "floor": "g", "at": [4.0, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
+            {"do": "put", "kind": "device", "value": {"id": "d", "name": "d", "point": "d", "kind": "switch-neutral", "network": "n", "sheet": {"tx_dbm": tx}}},
         ]});
         let analysis =
             analysed(with(bare(System::Zigbee), &[common::device("h", "hub", [0.0, 0.0]), device]));
@@ -204,8 +206,8 @@ fn more_than_six_decibels_between_the_directions_is_said() {
 fn classes_of_security_that_differ_are_said() {
     let secured = |id: &str, x: f64, class: &str| {
         json!({"do": "batch", "edits": [
-            {"do": "put-point", "point": {"id": id, "name": id, "floor": "g", "at": [x, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
-            {"do": "put-device", "device": {"id": id, "name": id, "point": id, "kind": "switch-neutral", "network": "n", "security": class}},
+            {"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g", "at": [x, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
+            {"do": "put", "kind": "device", "value": {"id": id, "name": id, "point": id, "kind": "switch-neutral", "network": "n", "security": class}},
         ]})
     };
     for (a, b, mixed) in
@@ -219,15 +221,15 @@ fn classes_of_security_that_differ_are_said() {
 
 #[test]
 fn channels_that_are_shared_or_not_chosen_are_said() {
-    let network = |id: &str, channel: Option<u8>| json!({"do": "put-network", "network": {"id": id, "name": id, "system": "zigbee", "channel": channel}});
+    let network = |id: &str, channel: Option<u8>| json!({"do": "put", "kind": "network", "value": {"id": id, "name": id, "system": "zigbee", "channel": channel}});
     for (a, b, shared) in [(Some(15), Some(15), 1), (Some(15), Some(20), 0), (None, None, 0)] {
         let site = with(bare(System::ZWave), &[network("a", a), network("b", b)]);
         let analysis = analysed(site);
         assert_eq!(of(&analysis, "shared channel").len(), shared, "{a:?} and {b:?}");
         if shared == 1 {
             let finding = one(&analysis, "shared channel");
-            assert_eq!(finding.text, "a and b share channel 15.");
-            assert_eq!(finding.screen, Screen::Air);
+            assert_eq!(finding.found.to_string(), "a and b share channel 15.");
+            assert_eq!(finding.found.mends(), Mends::Channel);
         }
     }
     // No channel matters once something else is on the air.
@@ -235,20 +237,23 @@ fn channels_that_are_shared_or_not_chosen_are_said() {
     let quiet = with(bare(System::Zigbee), &[hub]);
     assert!(of(&analysed(quiet.clone()), "no channel").is_empty());
     let noisy = analysed(with(quiet, &[access_point([5.0, 0.0])]));
-    assert_eq!(one(&noisy, "no channel").cure, "Choose one in the channel adviser.");
+    assert_eq!(one(&noisy, "no channel").found.cure(), "Choose one in the channel adviser.");
 }
 
 #[test]
 fn the_gravest_come_first_and_each_says_what_to_do() {
     let analysis = analysed(dot_reach_standin::houses::larkfield_mill());
     assert!(analysis.findings.len() > 10);
-    assert!(analysis.findings.is_sorted_by_key(|f| f.weight));
+    assert!(analysis.findings.is_sorted_by_key(|f| f.found.weight()));
     for finding in &analysis.findings {
-        assert!(finding.text.ends_with('.') && finding.cure.ends_with('.'), "{finding:?}");
+        assert!(
+            finding.found.to_string().ends_with('.') && finding.found.cure().ends_with('.'),
+            "{finding:?}"
+        );
         if let Some(point) = &finding.point {
             assert!(analysis.site.points.get(point).is_some());
         }
-        if finding.screen == Screen::Survey && finding.rule != "no hub" {
+        if finding.found.mends() == Mends::Point && finding.found.rule() != "no hub" {
             assert!(finding.point.is_some() || finding.device.is_none(), "{finding:?}");
         }
     }

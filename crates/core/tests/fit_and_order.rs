@@ -37,7 +37,7 @@ fn a_neutral_is_settled_by_what_was_seen_in_the_box() {
     ] {
         let found = findings(needs, &point(&json!({"neutral": seen})));
         assert_eq!(verdict(&found), fits, "{seen}");
-        assert!(found.iter().all(|f| !f.ways_out.is_empty()), "{seen}: each has a way out");
+        assert!(found.iter().all(|f| !f.ways_out().is_empty()), "{seen}: each has a way out");
     }
     // What needs none does not ask.
     for k in KINDS.iter().filter(|k| k.supply != Supply::MainsNeutral) {
@@ -63,7 +63,7 @@ fn depth_is_box_less_device_less_five_millimetres_for_the_conductors() {
         let found = findings(needs, &boxed);
         assert_eq!(verdict(&found), fits, "{inside} mm");
         if fits != Fits::Yes {
-            assert!(found[0].reason.contains("− device 28 mm − 5 mm"), "{}", found[0].reason);
+            assert!(found[0].to_string().contains("− device 28 mm − 5 mm"), "{}", found[0]);
         }
     }
     // Without a box, or a measure of it, depth says nothing.
@@ -100,7 +100,7 @@ fn what_does_not_fit_forwards_nothing_and_the_devices_behind_it_say_so() {
     for (neutral, role) in
         [("unknown", Role::Forwards), ("not-seen", Role::Leaf), ("absent", Role::Leaf)]
     {
-        let boxed = json!({"do": "put-point", "point": {"id": "a1", "name": "a1", "floor": "g", "at": [ZIGBEE_STEP, 0.0], "height_m": 1.2, "kind": "switch", "neutral": neutral}});
+        let boxed = json!({"do": "put", "kind": "point", "value": {"id": "a1", "name": "a1", "floor": "g", "at": [ZIGBEE_STEP, 0.0], "height_m": 1.2, "kind": "switch", "neutral": neutral}});
         let analysis =
             analyse(&Arc::new(with((*open.site).clone(), &[boxed])), &Options::default());
         let network = &analysis.networks[0];

@@ -47,7 +47,7 @@ fn a_star_reaches_no_farther_than_one_repeater() {
         "Only a2 would carry it, and the limit of 1 repeaters is used up by others nearer to the hub."
     );
     // A larger hub takes four repeaters; a chain of two is still one tier too many.
-    let large = json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": "star", "limits": {"most_repeaters": 4}}});
+    let large = json!({"do": "put", "kind": "network", "value": {"id": "n", "name": "Net", "system": "star", "limits": {"most_repeaters": 4}}});
     let large = analyse(&Arc::new(with((*with_two.site).clone(), &[large])), &Options::default());
     assert_eq!(
         outcome(&large, 3).reason.to_string(),
@@ -60,7 +60,7 @@ fn reached(analysis: &Analysis) -> usize {
 }
 
 fn rules(analysis: &Analysis) -> Vec<&str> {
-    analysis.findings.iter().map(|f| f.rule).filter(|r| r.contains("limit")).collect()
+    analysis.findings.iter().map(|f| f.found.rule()).filter(|r| r.contains("limit")).collect()
 }
 
 #[test]
@@ -108,7 +108,7 @@ fn in_long_range_nobody_forwards() {
     let network = &analysis.networks[0];
     assert!(network.outcomes.iter().all(|o| o.hops.len() <= 1));
     let last = &network.nodes[4];
-    assert_eq!(last.role.why, "in Z-Wave Long Range nobody forwards");
+    assert_eq!(last.role.why.to_string(), "in Z-Wave Long Range nobody forwards");
     assert_eq!(network.outcomes[4].band, Band::Out, "{}", network.outcomes[4].reason);
 }
 
@@ -116,7 +116,7 @@ fn in_long_range_nobody_forwards() {
 fn a_limit_of_the_users_own_binds() {
     let analysis = chain(System::ZWave, ZWAVE_STEP, &["switch-neutral"; 4]);
     assert_eq!(outcome(&analysis, 4).hops.len(), 4);
-    let own = json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": "zwave", "limits": {"most_hops": 3}}});
+    let own = json!({"do": "put", "kind": "network", "value": {"id": "n", "name": "Net", "system": "zwave", "limits": {"most_hops": 3}}});
     let site = with((*analysis.site).clone(), &[own]);
     let bound = analyse(&Arc::new(site), &Options::default());
     assert_eq!(
@@ -132,7 +132,7 @@ fn word(system: System) -> Value {
 
 /// The same job with limits of the user's own.
 fn limited(analysis: &Analysis, system: System, limits: &Value) -> Analysis {
-    let own = json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": word(system), "limits": limits}});
+    let own = json!({"do": "put", "kind": "network", "value": {"id": "n", "name": "Net", "system": word(system), "limits": limits}});
     analyse(&Arc::new(with((*analysis.site).clone(), &[own])), &Options::default())
 }
 

@@ -5,8 +5,8 @@ mod common;
 use std::sync::Arc;
 
 use common::{Wall, pierced, spot, storey, walls, with};
+use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::propagation::{Medium, Model, WayKind};
 use dot_reach_core::units::{Db, Megahertz};
 use proptest::prelude::*;
@@ -64,8 +64,8 @@ fn free_space_is_as_worked_out() {
 fn two_floors_cost_what_cost_231_says() {
     let mut edits = Vec::new();
     for (id, z) in [("one", 2.8), ("two", 5.6)] {
-        edits.push(json!({"do": "put-floor", "floor": {"id": id, "name": id, "elevation_m": z, "height_m": 2.5}}));
-        edits.push(json!({"do": "put-slab", "slab": {"id": id, "floor": id, "construction": "slab-reinforced-200"}}));
+        edits.push(json!({"do": "put", "kind": "floor", "value": {"id": id, "name": id, "elevation_m": z, "height_m": 2.5}}));
+        edits.push(json!({"do": "put", "kind": "slab", "value": {"id": id, "floor": id, "construction": "slab-reinforced-200"}}));
     }
     let site = with(storey(&[]), &edits);
     let structure = Arc::new(Structure::new(&site, Doors::AsDrawn));
@@ -79,8 +79,8 @@ fn two_floors_cost_what_cost_231_says() {
 
 #[test]
 fn a_stairwell_lets_the_signal_through() {
-    let floor = json!({"do": "put-floor", "floor": {"id": "up", "name": "Up", "elevation_m": 2.8, "height_m": 2.5}});
-    let slab = |voids: serde_json::Value| json!({"do": "put-slab", "slab": {"id": "s", "floor": "up", "construction": "slab-reinforced-200", "voids": voids}});
+    let floor = json!({"do": "put", "kind": "floor", "value": {"id": "up", "name": "Up", "elevation_m": 2.8, "height_m": 2.5}});
+    let slab = |voids: serde_json::Value| json!({"do": "put", "kind": "slab", "value": {"id": "s", "floor": "up", "construction": "slab-reinforced-200", "voids": voids}});
     let well = json!([[[0.0, 0.0], [3.0, 0.0], [3.0, 3.0], [0.0, 3.0]]]);
     let (low, high) = (Place::new(1.0, 1.0, 1.2), Place::new(2.0, 2.0, 4.0));
     let closed = loss(&with(storey(&[]), &[floor.clone(), slab(json!([]))]), low, high, 2440.0);

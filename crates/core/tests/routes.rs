@@ -163,13 +163,13 @@ fn a_device_without_the_neutral_it_needs_does_not_fit_and_does_not_forward() {
     site = with(
         site,
         &[
-            json!({"do": "put-point", "point": {"id": "s", "name": "s", "floor": "g", "at": [3.0, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "absent"}}),
+            json!({"do": "put", "kind": "point", "value": {"id": "s", "name": "s", "floor": "g", "at": [3.0, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "absent"}}),
         ],
     );
     let analysis = analyse(&Arc::new(site), &Options::default());
     assert_eq!(analysis.networks[0].nodes[1].role.role.name(), "does not forward");
     let fit = &analysis.findings[0];
-    let finding = format!("{} {}", fit.text, fit.cure);
+    let finding = format!("{} {}", fit.found, fit.found.cure());
     assert!(
         finding.contains("needs a neutral, and the box has been tested: it has none"),
         "{finding}"
@@ -328,7 +328,7 @@ fn thread_link_costs_follow_the_specification() {
 #[test]
 fn a_breaker_takes_down_what_hangs_on_what_it_feeds() {
     let analysis = chain(System::Zigbee, ZIGBEE_STEP, &["switch-neutral", "sensor-battery"]);
-    let point = json!({"do": "put-point", "point": {"id": "a1", "name": "a1", "floor": "g", "at": [ZIGBEE_STEP, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": "7"}});
+    let point = json!({"do": "put", "kind": "point", "value": {"id": "a1", "name": "a1", "floor": "g", "at": [ZIGBEE_STEP, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": "7"}});
     let site = with((*analysis.site).clone(), &[point]);
     let fed = analyse(&Arc::new(site), &Options::default());
     assert_eq!(outcome(&fed, 2).hangs_on_breakers, ["7"]);

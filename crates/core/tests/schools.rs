@@ -3,8 +3,8 @@
 mod common;
 
 use common::{bare, spot, storey, wall, walls, with};
+use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::propagation::schools::{School, site_general};
 use dot_reach_core::propagation::{Medium, Model};
 use dot_reach_core::radio::system::System;
@@ -58,8 +58,8 @@ fn the_rule_of_thumb_shortens_a_radius_by_each_wall() {
 #[test]
 fn floors_count_in_both_and_walls_only_in_the_rule_of_thumb() {
     let upper = [
-        json!({"do": "put-floor", "floor": {"id": "u", "name": "Upper", "elevation_m": 2.8, "height_m": 2.5}}),
-        json!({"do": "put-slab", "slab": {"id": "s", "floor": "u", "place": "below", "construction": "concrete-150",
+        json!({"do": "put", "kind": "floor", "value": {"id": "u", "name": "Upper", "elevation_m": 2.8, "height_m": 2.5}}),
+        json!({"do": "put", "kind": "slab", "value": {"id": "s", "floor": "u", "place": "below", "construction": "concrete-150",
             "outline": [[-9.0, -9.0], [9.0, -9.0], [9.0, 9.0], [-9.0, 9.0]]}}),
     ];
     let site = with(bare(System::Zigbee), &upper);

@@ -5,8 +5,9 @@ mod common;
 use std::sync::Arc;
 
 use common::{bare, device, edit, wall, with};
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options, analyse};
+use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::coverage::{Coverage, Handset, Quantity, Request, at_spot, contours, coverage};
+use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{FloorId, Site, apply};
 use dot_reach_core::staircase::staircase;
@@ -101,7 +102,7 @@ fn a_remote_in_a_hand_has_less_by_the_hand_alone() {
 
 #[test]
 fn a_hub_that_is_off_covers_nothing() {
-    let place = json!({"do": "put-point", "point": {"id": "h", "name": "h", "floor": "g", "at": [1.0, 1.0], "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": "4"}});
+    let place = json!({"do": "put", "kind": "point", "value": {"id": "h", "name": "h", "floor": "g", "at": [1.0, 1.0], "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": "4"}});
     let edits = [
         wall("w", [0.0, 0.0], [8.0, 0.0], "stud-wall"),
         wall("v", [0.0, 6.0], [8.0, 6.0], "stud-wall"),
@@ -130,7 +131,7 @@ fn a_surface_that_starts_from_the_last_equals_one_from_nothing() {
     let request = request("ground", Handset::Sensor, 1.1, 0.7);
     let mut point = serde_json::to_value(site.points.named("kit-isle").unwrap()).unwrap();
     point["at"] = json!([4.4, 3.1]);
-    apply(&mut site, &edit(json!({"do": "put-point", "point": point}))).unwrap();
+    apply(&mut site, &edit(json!({"do": "put", "kind": "point", "value": point}))).unwrap();
     let after = analyse(&Arc::new(site), &Options::default());
     let mut compared = 0;
     for (network, earlier) in after.networks.iter().zip(&before.networks) {

@@ -4,8 +4,8 @@ use std::io::{BufWriter, Write};
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse as compute};
+use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::geometry::structure::{Doors, Structure};
 use dot_reach_core::materials::slab::{bare, parse_layers};
 use dot_reach_core::propagation::schools::School;
 use dot_reach_core::propagation::{Medium, Model};
@@ -13,7 +13,7 @@ use dot_reach_core::radio::modulation::Modulation;
 use dot_reach_core::site::Site;
 use dot_reach_core::staircase::{describe, way_words};
 use dot_reach_core::units::{Db, Megahertz, typographic};
-use dot_reach_formats::{analysis_json, ledger_csv, path_json};
+use dot_reach_formats::{analysis_json, path_json};
 use serde_json::json;
 
 use crate::Failure;
@@ -28,7 +28,7 @@ pub(crate) fn analyse(site: &Site, json: bool) -> Result<(), Failure> {
         return Ok(out.flush()?);
     }
     println!("{}: target margin {}, model ± {}", site.job.name, analysis.target, analysis.sigma);
-    for (network, place, outcome) in ledger_csv::rows(&analysis) {
+    for (network, place, outcome) in analysis.worst_first() {
         let margin = outcome.weakest().map(|h| typographic(h.margin().get(), 1));
         println!(
             "{:5}  {:24}  {:16}  {} hops  {:>6} dB  {}",

@@ -4,7 +4,7 @@
 mod calculate;
 
 use std::collections::BTreeMap;
-use std::net::{Ipv4Addr, SocketAddr, TcpListener};
+use std::net::{IpAddr, Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -13,35 +13,35 @@ use clap::{Parser, Subcommand};
 use dot_reach_core::propagation::Model;
 use dot_reach_formats::job_file;
 use dot_reach_standin::houses;
-use dot_reach_store::{Image, Store};
-use dot_reach_web::{App, serve};
+use dot_reach_store::{Image, Store, backup, read_copy};
+use dot_reach_web::{App, Settings, now, serve};
 
 type Failure = Box<dyn std::error::Error>;
 
 /// Plan where the hub stands and what repeats; know hops, range and margin; prove them after.
 #[derive(Parser)]
-#[command(version)]
+#[command(version, args_conflicts_with_subcommands = true)]
 struct Arguments {
     #[command(subcommand)]
     command: Option<Verb>,
+    #[command(flatten)]
+    serving: Serving,
 }
 
 #[derive(Subcommand)]
 enum Verb {
     /// A fresh copy of the demo jobs on 127.0.0.1; nothing is kept. This is the default.
     Demo {
-        /// The port; 0 takes any that is free.
-        #[arg(long, default_value_t = 4517)]
-        port: u16,
+        #[command(flatten)]
+        serving: Serving,
     },
     /// Your own jobs, kept in a file.
     Serve {
         /// The database file; made if it is not there.
         #[arg(long)]
         db: PathBuf,
-        /// The port; 0 takes any that is free.
-        #[arg(long, default_value_t = 4517)]
-        port: u16,
+        #[command(flatten)]
+        serving: Serving,
     },
     /// Routes, margins and verdicts of a job file.
     Analyse {
@@ -144,6 +144,33 @@ enum Verb {
     Schema,
 }
 
+/// How to serve; each may be set by flag or in the environment.
+#[derive(clap::Args)]
+struct Serving {
+    /// The port; 0 takes any that is free.
+    #[arg(long, env = "DOT_REACH_PORT", default_value_t = 4517)]
+    port: u16,
+    /// The address to listen on.
+    #[arg(long, env = "DOT_REACH_ADDRESS", default_value_t = IpAddr::V4(Ipv4Addr::LOCALHOST))]
+    address: IpAddr,
+    /// Names by which it may be asked for, beside this machine's own, as a browser sends them:
+    /// reach.example:4517. Commas between them.
+    #[arg(long, env = "DOT_REACH_HOSTS", value_delimiter = ',')]
+    hosts: Vec<String>,
+    /// Threads that answer requests.
+    #[arg(long, env = "DOT_REACH_WORKERS", default_value_t = 2)]
+    workers: usize,
+    /// The largest edit in kB.
+    #[arg(long, env = "DOT_REACH_MOST_EDIT_KB", default_value_t = 4096)]
+    most_edit_kb: usize,
+    /// How much may be kept of what was computed, in MB.
+    #[arg(long, env = "DOT_REACH_CACHE_MB", default_value_t = 192)]
+    cache_mb: usize,
+    /// What is logged: error, warn, info, debug, or by module as in `warn,dot_reach_web=debug`.
+    #[arg(long, env = "DOT_REACH_LOG", default_value = "warn")]
+    log: String,
+}
+
 /// Whether a part of the model is in force.
 #[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
 enum Part {
@@ -152,7 +179,9 @@ enum Part {
 }
 
 fn main() -> ExitCode {
-    match run(Arguments::parse().command.unwrap_or(Verb::Demo { port: 4517 })) {
+    let arguments = Arguments::parse();
+    let verb = arguments.command.unwrap_or(Verb::Demo { serving: arguments.serving });
+    match run(verb) {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
             complain(&error.to_string());
@@ -168,8 +197,8 @@ fn complain(text: &str) {
 
 fn run(verb: Verb) -> Result<(), Failure> {
     match verb {
-        Verb::Demo { port } => host(demo_store()?, port),
-        Verb::Serve { db, port } => host(Store::open(&db)?, port),
+        Verb::Demo { serving } => host(demo_store()?, serving),
+        Verb::Serve { db, serving } => host(Store::open(&db)?, serving),
         Verb::Analyse { file, json } => calculate::analyse(&read(&file)?.site, json),
         Verb::Loss { layers, mhz, angle, json } => calculate::loss(&layers, mhz, angle, json),
         Verb::Path { file, from, to, mhz, clutter, leak, doorways, reflections, json } => {
@@ -187,7 +216,7 @@ fn run(verb: Verb) -> Result<(), Failure> {
         }
         Verb::Import { db, file } => import(&db, &file),
         Verb::Export { db, job } => export(&db, &job),
-        Verb::Backup { db, to } => Ok(Store::open(&db)?.backup(&to)?),
+        Verb::Backup { db, to } => Ok(backup(&db, &to)?),
         Verb::Standin { house } => match houses::named(&house) {
             Some(site) => print_job(&site, &BTreeMap::new()),
             None => Err(format!(
@@ -214,7 +243,7 @@ fn read(file: &Path) -> Result<job_file::ReadJob, Failure> {
 }
 
 fn demo_store() -> Result<Store, Failure> {
-    let store = Store::in_memory()?;
+    let store = Store::fleeting()?;
     for (day, name) in houses::NAMES.iter().rev().enumerate() {
         let Some(site) = houses::named(name) else { continue };
         store.create(&site, &format!("2026-03-{:02}T17:00:00Z", 12 + day))?;
@@ -222,14 +251,22 @@ fn demo_store() -> Result<Store, Failure> {
     Ok(store)
 }
 
-fn host(store: Store, port: u16) -> Result<(), Failure> {
-    let listener = match TcpListener::bind(SocketAddr::from((Ipv4Addr::LOCALHOST, port))) {
+fn host(store: Store, serving: Serving) -> Result<(), Failure> {
+    let filter = tracing_subscriber::EnvFilter::try_new(&serving.log)?;
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let listener = match TcpListener::bind((serving.address, serving.port)) {
         Ok(listener) => listener,
         // Someone uses that port already: any free one will do.
-        Err(_) => TcpListener::bind((Ipv4Addr::LOCALHOST, 0))?,
+        Err(_) => TcpListener::bind((serving.address, 0))?,
     };
     println!("Dot Reach is ready at http://{}", listener.local_addr()?);
-    let app = Data::new(App::new(store));
+    let settings = Settings {
+        workers: serving.workers.max(1),
+        most_body: serving.most_edit_kb * 1024,
+        cache_bytes: serving.cache_mb * 1024 * 1024,
+        hosts: serving.hosts,
+    };
+    let app = Data::new(App::new(store, settings));
     actix_web::rt::System::new().block_on(async move { serve(listener, app)?.await })?;
     Ok(())
 }
@@ -245,13 +282,13 @@ fn import(db: &Path, file: &Path) -> Result<(), Failure> {
             bytes: image.bytes,
         })?;
     }
-    let id = store.create(&job.site, "1970-01-01T00:00:00Z")?;
+    let id = store.create(&job.site, &now())?;
     println!("{id}");
     Ok(())
 }
 
 fn export(db: &Path, job: &str) -> Result<(), Failure> {
-    let store = Store::open(db)?;
+    let store = read_copy(db)?;
     let (site, _) = store.site(&job.parse()?)?;
     let mut images = BTreeMap::new();
     for underlay in site.floors.iter().filter_map(|f| f.underlay.as_ref()) {

@@ -3,6 +3,7 @@
 mod common;
 
 use common::{json, run};
+use serde_json::json;
 
 fn file(folder: &tempfile::TempDir) -> String {
     let path = folder.path().join("mill.json");
@@ -132,4 +133,51 @@ fn error_rates_are_those_of_the_standard() {
     }
     let told = json(&["per", "--modulation", "oqpsk", "--sinr-db", "-2", "--json"]);
     assert!((told["ber"].as_f64().unwrap() / 5.197e-3 - 1.0).abs() < 1e-3, "{told}");
+}
+
+/// A job file of these walls and fifty devices, on one storey.
+fn crowded(walls: &[serde_json::Value]) -> String {
+    let place = |d: u32| {
+        let at = [f64::from(d) + 0.3, f64::from(d) * 2.0 + 0.2];
+        json!({"id": format!("p{d}"), "name": "p", "floor": "g", "at": at, "height_m": 1.0, "kind": "shelf"})
+    };
+    let device = |d: u32| {
+        let kind = if d == 0 { "hub" } else { "plug-socket" };
+        json!({"id": format!("d{d}"), "name": "d", "point": format!("p{d}"), "kind": kind, "network": "n"})
+    };
+    json!({"format": "dot-reach-job", "version": 2, "site": {
+        "job": {"name": "Crowded", "region": "eu", "confidence": 0.95},
+        "floors": [{"id": "g", "name": "G", "elevation_m": 0.0, "height_m": 2.5}],
+        "networks": [{"id": "n", "name": "N", "system": "zigbee"}],
+        "walls": walls,
+        "points": (0..50).map(place).collect::<Vec<_>>(),
+        "devices": (0..50).map(device).collect::<Vec<_>>(),
+    }})
+    .to_string()
+}
+
+#[test]
+fn thousands_of_openings_are_left_out_by_name_and_the_rest_is_analysed_in_little_room() {
+    let wall = |w: u32| {
+        let opening = |o: u32| json!({"id": format!("o{o}"), "kind": "door", "start_m": f64::from(o) * 1.4, "width_m": 0.8, "height_m": 2.0, "construction": "door-wood"});
+        let y = f64::from(w) * 0.5;
+        json!({"id": format!("w{w}"), "floor": "g", "a": [0.0, y], "b": [60.0, y], "construction": "stud-wall",
+            "openings": (0..40).map(opening).collect::<Vec<_>>()})
+    };
+    let text = crowded(&(0..200).map(wall).collect::<Vec<_>>());
+    assert!(text.len() > 600_000 && text.len() < 1_100_000, "{}", text.len());
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("crowded.json");
+    std::fs::write(&file, text).unwrap();
+    // All memory that it may ask for, in kilobytes: 8,000 openings took six gigabytes.
+    let bounded = "ulimit -v 900000; exec \"$0\" analyse \"$1\"";
+    let output = std::process::Command::new("sh")
+        .args(["-c", bounded, env!("CARGO_BIN_EXE_dot-reach"), file.to_str().unwrap()])
+        .output()
+        .unwrap();
+    let told = String::from_utf8_lossy(&output.stderr);
+    assert!(output.status.success(), "{told}");
+    let named = "that makes 520 openings on a storey; 500 is the most";
+    assert_eq!(told.matches(named).count(), 188, "{told}");
+    assert!(String::from_utf8_lossy(&output.stdout).lines().count() >= 50);
 }

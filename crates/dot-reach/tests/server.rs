@@ -40,7 +40,7 @@ fn what_is_not_there_is_404_and_what_is_wrong_is_422_beside_its_field() {
     assert_eq!(server.get("/jobs/..%2f..%2fetc/reach").status, 404);
     assert_eq!(server.get("/images/0123").status, 404);
     let edit = json!({
-        "edit": {"do": "put-wall", "wall": {"id": "w", "floor": "ground", "a": [1, 1], "b": [1, 1], "construction": "stud-wall"}},
+        "edit": {"do": "put", "kind": "wall", "value": {"id": "w", "floor": "ground", "a": [1, 1], "b": [1, 1], "construction": "stud-wall"}},
         "edit_id": "e1", "client": "c",
     });
     let answer = server.post("/jobs/larkfield-mill/edits", &edit).unwrap();
@@ -68,7 +68,7 @@ fn every_page_is_answered_quickly() {
 
 fn moved(n: u32) -> serde_json::Value {
     json!({
-        "edit": {"do": "move-point", "id": "kit-isle", "floor": "ground", "at": [1.0 + f64::from(n) / 1000.0, 2.0], "height_m": 1.2},
+        "edit": {"do": "set", "kind": "point", "id": "kit-isle", "field": "at", "value": [1.0 + f64::from(n) / 1000.0, 2.0]},
         "edit_id": format!("e{n}"), "client": "c",
     })
 }

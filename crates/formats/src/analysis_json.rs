@@ -5,10 +5,11 @@
 use std::io::Write;
 
 use dot_reach_core::Analysis;
-use dot_reach_core::analysis::NetworkAnalysis;
+use dot_reach_core::network::NetworkAnalysis;
+use dot_reach_core::network::air::{ChannelScore, advise};
 use dot_reach_core::network::{Hop, Link, Outcome};
 use dot_reach_core::propagation::doorway::Station;
-use dot_reach_core::radio::air::{ChannelScore, advise};
+use dot_reach_core::pulse::to_the_end;
 use dot_reach_core::radio::modulation::Delivery;
 use dot_reach_core::simulate::{Budget, Chances, chances};
 use dot_reach_core::staircase::{Staircase, StepOf, staircase_between};
@@ -38,7 +39,7 @@ struct Document<'a> {
 
 impl<'a> Document<'a> {
     fn new(analysis: &'a Analysis) -> Self {
-        Self { analysis, chances: chances(analysis, Budget::default(), &mut |_| true) }
+        Self { analysis, chances: chances(analysis, Budget::default(), &mut to_the_end) }
     }
 }
 
@@ -48,7 +49,7 @@ impl Serialize for Document<'_> {
         let findings: Vec<_> = analysis
             .findings
             .iter()
-            .map(|f| json!({ "weight": format!("{:?}", f.weight).to_lowercase(), "rule": f.rule, "text": f.text, "cure": f.cure, "network": f.network, "device": f.device, "point": f.point }))
+            .map(|f| json!({ "weight": format!("{:?}", f.found.weight()).to_lowercase(), "rule": f.found.rule(), "text": f.found.to_string(), "cure": f.found.cure(), "network": f.network, "device": f.device, "point": f.point }))
             .collect();
         let mut map = to.serialize_map(None)?;
         map.serialize_entry("job", &analysis.site.job.name)?;
@@ -133,7 +134,7 @@ fn link(
 
 /// The adviser's scores, the best channel first; nothing where the system has no channels.
 fn channels(network: &NetworkAnalysis) -> Vec<Value> {
-    if !network.rule.has_channels {
+    if !network.rule.is_802_15_4() {
         return Vec::new();
     }
     let score = |s: ChannelScore| {
@@ -166,7 +167,7 @@ fn device(network: &NetworkAnalysis, place: usize, outcome: &Outcome, chances: &
     let node = &network.nodes[place];
     let weakest = outcome.weakest().map(Hop::margin);
     json!({
-        "id": node.device, "name": node.name, "role": node.role.role.name(), "role_why": node.role.why,
+        "id": node.device, "name": node.name, "role": node.role.role.name(), "role_why": node.role.why.to_string(),
         "verdict": outcome.band.name(), "reason": outcome.reason.to_string(),
         "hops": outcome.hops.len(), "repeaters": outcome.repeaters(),
         "route": outcome.hops.iter().map(hop).collect::<Vec<_>>(),

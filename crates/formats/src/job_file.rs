@@ -1,22 +1,30 @@
-//! The native job file: one JSON document a job, with its plan images. Version 1.
+//! The native job file: one JSON document a job, with its plan images. Version 2, which knows
+//! rooms; files of version 1 are read as they are.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use dot_reach_core::site::{Edit, Site, apply};
+use dot_reach_core::site::{Site, gather};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 
 use crate::plan_image::{self, CheckedImage};
 use crate::{ImportFinding, Imported};
 
 /// The largest job file in bytes, images included.
 pub const MOST_BYTES: usize = 64 * 1024 * 1024;
+/// The most plan images in a job file: one a storey, twice over.
+pub const MOST_IMAGES: usize = 400;
+/// The most pixels of all of them together: each is decoded once to be checked.
+pub const MOST_PIXELS: u64 = 400_000_000;
 /// The word that a job file opens with.
 pub const FORMAT: &str = "dot-reach-job";
 /// The version that is written.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
+/// The oldest version that is read.
+pub const OLDEST: u32 = 1;
 
 /// A job file.
 #[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
@@ -24,7 +32,7 @@ pub const VERSION: u32 = 1;
 pub struct JobFile {
     /// Always `dot-reach-job`.
     pub format: String,
-    /// The version of the format; this is version 1.
+    /// The version of the format; version 2 is written, 1 and 2 are read.
     pub version: u32,
     /// The job.
     pub site: Site,
@@ -58,8 +66,11 @@ pub enum JobFileError {
     /// Some other JSON.
     #[error("this JSON file is of the kind “{0}”, not {FORMAT}")]
     Format(String),
+    /// A job without its own fields.
+    #[error("this job file holds no job")]
+    NoJob,
     /// Written by a newer program.
-    #[error("this job file has version {0}; this program reads version {VERSION}")]
+    #[error("this job file has version {0}; this program reads versions {OLDEST} to {VERSION}")]
     Version(u32),
 }
 
@@ -80,27 +91,42 @@ pub fn read(bytes: &[u8]) -> Result<Imported<ReadJob>, JobFileError> {
     if file.format != FORMAT {
         return Err(JobFileError::Format(file.format));
     }
-    if file.version != VERSION {
+    if !(OLDEST..=VERSION).contains(&file.version) {
         return Err(JobFileError::Version(file.version));
     }
     let mut findings = Vec::new();
-    let images = read_images(&file.images, &mut findings);
-    let site = rebuilt(&file.site, &mut findings);
+    let images = read_images(&file, &mut findings);
+    let Some((site, refused)) = gather(file.site.things()) else {
+        return Err(JobFileError::NoJob);
+    };
+    findings.extend(refused.into_iter().map(|(of, refusal)| ImportFinding {
+        place: format!("{} {}", of.kind.called(), of.id),
+        reason: refusal.to_string(),
+    }));
     Ok(Imported { value: ReadJob { site, images }, findings })
 }
 
+/// The images that storeys name; each must be what its name says, and all together be of a size that
+/// can be looked through.
 fn read_images(
-    texts: &BTreeMap<String, String>,
+    file: &JobFile,
     findings: &mut Vec<ImportFinding>,
 ) -> BTreeMap<String, CheckedImage> {
-    let mut images = BTreeMap::new();
-    for (sha, text) in texts {
-        let image = STANDARD
-            .decode(text)
-            .map_err(|e| e.to_string())
-            .and_then(|bytes| plan_image::check(bytes).map_err(|e| e.to_string()));
+    let named: BTreeSet<&String> =
+        file.site.floors.iter().filter_map(|f| Some(&f.underlay.as_ref()?.image)).collect();
+    let (mut images, mut pixels) = (BTreeMap::new(), 0);
+    for (n, (sha, text)) in file.images.iter().enumerate() {
+        let image = match (named.contains(sha), n < MOST_IMAGES && pixels < MOST_PIXELS) {
+            (false, _) => Err("no storey shows it".to_owned()),
+            (true, false) => Err(format!(
+                "a job file holds at most {MOST_IMAGES} images of {} million pixels together",
+                MOST_PIXELS / 1_000_000
+            )),
+            (true, true) => read_image(sha, text),
+        };
         match image {
             Ok(image) => {
+                pixels += u64::from(image.width_px) * u64::from(image.height_px);
                 images.insert(sha.clone(), image);
             }
             Err(reason) => findings.push(ImportFinding { place: format!("image {sha}"), reason }),
@@ -109,37 +135,18 @@ fn read_images(
     images
 }
 
-/// The same site, each thing put in as an edit.
-fn rebuilt(from: &Site, findings: &mut Vec<ImportFinding>) -> Site {
-    let mut site = Site::new(&from.job.name, from.job.region, from.job.confidence);
-    let mut put = |place: String, edit: Edit| {
-        if let Err(refusal) = apply(&mut site, &edit) {
-            findings.push(ImportFinding { place, reason: refusal.to_string() });
-        }
-    };
-    put("job".to_owned(), Edit::SetJob { job: from.job.clone() });
-    macro_rules! table {
-        ($word:literal, $field:ident, $edit:ident, $thing:ident) => {
-            for thing in &from.$field {
-                let place = format!("{} {}", $word, thing.id);
-                put(place, Edit::$edit { $thing: thing.clone() });
-            }
-        };
+fn read_image(sha: &str, text: &str) -> Result<CheckedImage, String> {
+    let bytes = STANDARD.decode(text).map_err(|e| e.to_string())?;
+    let hash = Sha256::digest(&bytes);
+    if !hash.iter().map(|byte| format!("{byte:02x}")).eq(pairs(sha)) {
+        return Err("is not the file that its hash names".to_owned());
     }
-    // Each after what it refers to.
-    table!("storey", floors, PutFloor, floor);
-    table!("construction", constructions, PutConstruction, construction);
-    table!("wall", walls, PutWall, wall);
-    table!("slab", slabs, PutSlab, slab);
-    table!("point", points, PutPoint, point);
-    table!("network", networks, PutNetwork, network);
-    table!("device", devices, PutDevice, device);
-    table!("reading", readings, PutReading, reading);
-    table!("emitter", emitters, PutEmitter, emitter);
-    table!("scan", scans, PutScan, scan);
-    table!("control", controls, PutControl, control);
-    put("calibration".to_owned(), Edit::SetCalibration { calibration: from.calibration.clone() });
-    site
+    plan_image::check(bytes).map_err(|e| e.to_string())
+}
+
+/// The two-letter parts of a hash.
+fn pairs(sha: &str) -> impl Iterator<Item = String> {
+    sha.as_bytes().chunks(2).map(|pair| String::from_utf8_lossy(pair).into_owned())
 }
 
 /// Writes a job file; images are those that storeys name.

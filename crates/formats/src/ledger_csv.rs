@@ -1,20 +1,6 @@
 //! The ledger as CSV: one line a device, worst first.
 
 use dot_reach_core::Analysis;
-use dot_reach_core::analysis::NetworkAnalysis;
-use dot_reach_core::network::Outcome;
-
-/// Every device of every network, the worst verdict first.
-pub fn rows(analysis: &Analysis) -> Vec<(&NetworkAnalysis, usize, &Outcome)> {
-    let mut rows: Vec<_> = analysis
-        .networks
-        .iter()
-        .flat_map(|n| n.outcomes.iter().enumerate().map(move |(place, o)| (n, place, o)))
-        .collect();
-    let margin = |o: &Outcome| o.weakest().map_or(f64::INFINITY, |hop| hop.margin().get());
-    rows.sort_by(|(_, _, a), (_, _, b)| a.band.cmp(&b.band).then(margin(a).total_cmp(&margin(b))));
-    rows
-}
 
 /// Writes the ledger.
 ///
@@ -38,7 +24,7 @@ pub fn write(analysis: &Analysis) -> Result<String, csv::Error> {
         "hangs_on",
         "reason",
     ])?;
-    for (network, place, outcome) in rows(analysis) {
+    for (network, place, outcome) in analysis.worst_first() {
         let node = &network.nodes[place];
         let route: Vec<_> = outcome.hops.iter().map(|h| h.to.as_str()).collect();
         let weakest = outcome.weakest().map(|h| format!("{:.2}", h.margin().get()));
@@ -54,7 +40,7 @@ pub fn write(analysis: &Analysis) -> Result<String, csv::Error> {
             &outcome.repeaters().to_string(),
             &route.join(" > "),
             &weakest.unwrap_or_default(),
-            &format!("{:.2}", analysis.target.get()),
+            &format!("{:.2}", outcome.weakest().map_or(analysis.target, |h| h.target).get()),
             &format!("{:.4}", outcome.success),
             &format!("{:.0}", outcome.delay_ms),
             &hangs.join(" "),

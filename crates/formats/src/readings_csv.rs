@@ -29,12 +29,12 @@ pub fn read(site: &Site, text: &str, source: &str) -> Imported<Vec<Edit>> {
         if row.iter().all(str::is_empty) || line == 1 && is_heading(&row) {
             continue;
         }
-        let edit = reading(&trial, &row, source, &mut next)
-            .map(|reading| Edit::PutReading { reading })
-            .and_then(|edit| match apply(&mut trial, &edit) {
+        let edit = reading(&trial, &row, source, &mut next).map(Edit::put).and_then(|edit| {
+            match apply(&mut trial, &edit) {
                 Ok(_) => Ok(edit),
                 Err(refusal) => Err(refusal.to_string()),
-            });
+            }
+        });
         match edit {
             Ok(edit) => edits.push(edit),
             Err(reason) => findings.push(ImportFinding { place: format!("line {line}"), reason }),

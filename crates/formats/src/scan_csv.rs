@@ -4,15 +4,13 @@
 //! channel outright, `wifi 6/40` a Wi-Fi channel with its width. A name is that of a source on the
 //! plan: its level is then what the scan heard.
 
-use dot_reach_core::radio::coexistence::Carrier;
+use dot_reach_core::radio::coexistence::{Carrier, SCANNED_BUSY};
 use dot_reach_core::site::{Edit, Scan, Site, apply};
 use dot_reach_core::units::Dbm;
 
 use crate::readings_csv::time;
 use crate::{ImportFinding, Imported, table};
 
-/// The share of time that something heard in a scan is taken to send, *planning value*.
-pub const BUSY: f64 = 0.3;
 const MOST_LINES: usize = 5000;
 
 /// Reads a scan; each good line becomes an edit, each bad one a finding with its line number.
@@ -28,7 +26,7 @@ pub fn read(site: &Site, text: &str) -> Imported<Vec<Edit>> {
             continue;
         }
         let edit = scan(&trial, &row, &mut next)
-            .map(|scan| Edit::PutScan { scan })
+            .map(Edit::put)
             .and_then(|edit| apply(&mut trial, &edit).map(|_| edit).map_err(|e| e.to_string()));
         match edit {
             Ok(edit) => edits.push(edit),
@@ -60,7 +58,7 @@ fn scan(site: &Site, row: &csv::StringRecord, next: &mut usize) -> Result<Scan, 
             break id.parse().map_err(|e| format!("{e}"))?;
         }
     };
-    Ok(Scan { id, carrier, level_dbm, busy: BUSY, at })
+    Ok(Scan { id, carrier, level_dbm, busy: SCANNED_BUSY, at })
 }
 
 fn carrier(site: &Site, text: &str) -> Result<Carrier, String> {

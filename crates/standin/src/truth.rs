@@ -7,7 +7,7 @@ use dot_reach_core::network::Link;
 use dot_reach_core::network::link::received;
 use dot_reach_core::radio::mounting::Mounting;
 use dot_reach_core::simulate::normal;
-use dot_reach_core::site::{BoxKind, Edit, Reading, Site};
+use dot_reach_core::site::{BoxKind, Edit, Reading, Site, Thing, apply};
 use dot_reach_core::units::{Db, Dbm};
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::SeedableRng;
@@ -40,16 +40,24 @@ pub fn as_it_is(site: &Site, truth: &Truth) -> Site {
             *loss += Db::new(*worse);
         }
         wall.construction.clone_from(&construction.id);
-        real.constructions.put(construction);
-        real.walls.put(wall);
+        put(&mut real, construction);
+        put(&mut real, wall);
     }
     for id in &truth.in_metal {
         let Some(mut point) = real.points.named(id).cloned() else { continue };
         point.back_box = BoxKind::Metal;
         point.mounting = Mounting::MetalPlate;
-        real.points.put(point);
+        put(&mut real, point);
     }
     real
+}
+
+#[expect(
+    clippy::expect_used,
+    reason = "a truth that the rules refuse is a defect; a test finds it"
+)]
+fn put(site: &mut Site, thing: impl Into<Thing>) {
+    apply(site, &Edit::put(thing)).expect("a truth that can stand");
 }
 
 /// Readings of `count` links that work in truth, the planned routes before others; as edits.
@@ -65,16 +73,14 @@ pub fn take_readings(site: &Site, truth: &Truth, day: &str, count: usize) -> Vec
         let level = received(from, to, link.path_loss);
         let scatter = truth.scatter_db * normal(&mut noise);
         let Ok(id) = format!("r{:03}", edits.len() + 1).parse() else { continue };
-        edits.push(Edit::PutReading {
-            reading: Reading {
-                id,
-                from: from.device.clone(),
-                to: to.device.clone(),
-                rssi_dbm: Dbm::new((level.get() + scatter).round()),
-                at: format!("{day}T{:02}:{:02}:00Z", 9 + edits.len() / 20, edits.len() % 20 * 3),
-                source: "hub's neighbour table".to_owned(),
-            },
-        });
+        edits.push(Edit::put(Reading {
+            id,
+            from: from.device.clone(),
+            to: to.device.clone(),
+            rssi_dbm: Dbm::new((level.get() + scatter).round()),
+            at: format!("{day}T{:02}:{:02}:00Z", 9 + edits.len() / 20, edits.len() % 20 * 3),
+            source: "hub's neighbour table".to_owned(),
+        }));
     }
     edits
 }
@@ -91,10 +97,6 @@ fn heard(plan: &Analysis, real: &Analysis) -> Vec<(usize, Link)> {
         let working = network.links.all.iter().filter(|l| l.margin() >= Db::ZERO);
         links.extend(working.map(|l| (!on_route(l), place, *l)));
     }
-    links.sort_by(|x, y| {
-        (x.0, x.2.margin().get())
-            .partial_cmp(&(y.0, y.2.margin().get()))
-            .unwrap_or(std::cmp::Ordering::Equal)
-    });
+    links.sort_by(|x, y| x.0.cmp(&y.0).then(x.2.margin().total_cmp(&y.2.margin())));
     links.into_iter().map(|(_, place, link)| (place, link)).collect()
 }

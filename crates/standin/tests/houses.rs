@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::network::Band;
-use dot_reach_core::radio::air::advise;
+use dot_reach_core::network::air::advise;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Neutral;
 use dot_reach_standin::houses::{larkfield_mill, quay_court, tern_row, tower};
@@ -27,7 +27,7 @@ fn the_mill_has_its_troubles() {
     // boxes are still to be opened.
     assert_eq!(band("heat-wing-heat"), Some(Band::Out));
     assert_eq!(band("star-wing-rem"), Some(Band::Out));
-    let found = |rule: &str| analysis.findings.iter().filter(|f| f.rule == rule).count();
+    let found = |rule: &str| analysis.findings.iter().filter(|f| f.found.rule() == rule).count();
     assert_eq!(found("hub in metal"), 3);
     assert!(found("fit") >= 3);
     let without_neutral = site.points.iter().filter(|p| p.neutral == Neutral::Absent).count();
@@ -41,7 +41,7 @@ fn the_flat_is_a_noisy_place_for_thread() {
     let analysis = analyse(&Arc::new(site), &Options::default());
     let thread = analysis.networks.iter().find(|n| n.system == System::Thread).unwrap();
     assert!(thread.nodes.iter().any(|n| n.needs > n.radio.sensitivity), "nobody is disturbed");
-    let found = |rule: &str| analysis.findings.iter().any(|f| f.rule == rule);
+    let found = |rule: &str| analysis.findings.iter().any(|f| f.found.rule() == rule);
     assert!(found("hub beside a source") && found("one border router"));
     // The adviser finds a better channel than the one beside the neighbour's mesh.
     let best = &advise(thread)[0];

@@ -36,16 +36,18 @@ impl Store {
     /// # Errors
     /// The database fails.
     pub fn keep_image(&self, image: &Image) -> Result<String, StoreError> {
-        let sha = image.sha256();
-        self.lock().db.execute(
-            "INSERT INTO image (sha256, media_type, width_px, height_px, bytes)
-             VALUES (:sha, :media, :width, :height, :bytes) ON CONFLICT DO NOTHING",
-            named_params! {
-                ":sha": sha, ":media": image.media_type, ":width": image.width_px,
-                ":height": image.height_px, ":bytes": image.bytes,
-            },
-        )?;
-        Ok(sha)
+        let (sha, image) = (image.sha256(), image.clone());
+        self.writer.write(move |db| {
+            db.execute(
+                "INSERT INTO image (sha256, media_type, width_px, height_px, bytes)
+                 VALUES (:sha, :media, :width, :height, :bytes) ON CONFLICT DO NOTHING",
+                named_params! {
+                    ":sha": sha, ":media": image.media_type, ":width": image.width_px,
+                    ":height": image.height_px, ":bytes": image.bytes,
+                },
+            )?;
+            Ok(sha)
+        })
     }
 
     /// The image with this hash.
@@ -53,18 +55,20 @@ impl Store {
     /// # Errors
     /// The database fails.
     pub fn image(&self, sha: &str) -> Result<Option<Image>, StoreError> {
-        let found = self.lock().db.query_row(
-            "SELECT media_type, width_px, height_px, bytes FROM image WHERE sha256 = ?1",
-            [sha],
-            |row| {
-                Ok(Image {
-                    media_type: row.get("media_type")?,
-                    width_px: row.get("width_px")?,
-                    height_px: row.get("height_px")?,
-                    bytes: row.get("bytes")?,
-                })
-            },
-        );
-        Ok(found.optional()?)
+        self.readers.read(|db| {
+            let found = db.query_row(
+                "SELECT media_type, width_px, height_px, bytes FROM image WHERE sha256 = ?1",
+                [sha],
+                |row| {
+                    Ok(Image {
+                        media_type: row.get("media_type")?,
+                        width_px: row.get("width_px")?,
+                        height_px: row.get("height_px")?,
+                        bytes: row.get("bytes")?,
+                    })
+                },
+            );
+            Ok(found.optional()?)
+        })
     }
 }

@@ -2,12 +2,11 @@
 
 use std::sync::Arc;
 
-use dot_reach_core::prove::Calibration;
-use dot_reach_core::site::{Job, Site};
+use dot_reach_core::site::Site;
 use rusqlite::{Connection, OptionalExtension, Row, named_params};
-use serde_json::{Value, json};
 
-use crate::{Inner, OpenJob, Store, StoreError, things};
+use crate::memory::OpenJob;
+use crate::{Store, StoreError, things};
 
 /// The id of a job: 1 to 64 lower-case letters, digits and hyphens, as it stands in an address.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -15,21 +14,18 @@ pub struct JobId(String);
 
 impl JobId {
     /// An id made of a name; `taken` says which ids are gone.
-    pub fn from_name(name: &str, taken: impl Fn(&Self) -> bool) -> Self {
-        let letters = name.chars().map(|c| match c {
-            c if c.is_ascii_alphanumeric() => c.to_ascii_lowercase(),
-            _ => '-',
-        });
-        let words: String = letters.take(40).collect();
-        let words: Vec<_> = words.split('-').filter(|w| !w.is_empty()).collect();
-        let stem = if words.is_empty() { "job".to_owned() } else { words.join("-") };
+    fn from_name<E>(name: &str, taken: impl Fn(&Self) -> Result<bool, E>) -> Result<Self, E> {
+        let stem = match slug::slugify(name) {
+            words if words.is_empty() => "job".to_owned(),
+            words => words.chars().take(40).collect::<String>().trim_end_matches('-').to_owned(),
+        };
         let mut id = Self(stem.clone());
         let mut n = 2;
-        while taken(&id) {
+        while taken(&id)? {
             id = Self(format!("{stem}-{n}"));
             n += 1;
         }
-        id
+        Ok(id)
     }
     /// The text of the id.
     pub fn as_str(&self) -> &str {
@@ -74,12 +70,13 @@ impl Store {
     /// # Errors
     /// The database fails.
     pub fn jobs(&self) -> Result<Vec<JobSummary>, StoreError> {
-        let inner = self.lock();
-        let mut query = inner.db.prepare_cached(
-            "SELECT id, name, revision, changed_at FROM job ORDER BY changed_at DESC, id",
-        )?;
-        let rows = query.query_map([], summary)?;
-        Ok(rows.collect::<Result<_, _>>()?)
+        self.readers.read(|db| {
+            let mut query = db.prepare_cached(
+                "SELECT id, name, revision, changed_at FROM job ORDER BY changed_at DESC, id",
+            )?;
+            let rows = query.query_map([], summary)?;
+            Ok(rows.collect::<Result<_, _>>()?)
+        })
     }
 
     /// Makes a job that starts as `site`; its id is made of its name.
@@ -87,20 +84,24 @@ impl Store {
     /// # Errors
     /// The database fails.
     pub fn create(&self, site: &Site, at: &str) -> Result<JobId, StoreError> {
-        let mut inner = self.lock();
-        let exists = |id: &JobId| job_exists(&inner.db, id).unwrap_or(false);
-        let id = JobId::from_name(&site.job.name, exists);
-        let write = inner.db.transaction()?;
-        write.execute(
-            "INSERT INTO job (id, name, body, revision, created_at, changed_at)
-             VALUES (:id, :name, :body, 0, :at, :at)",
-            named_params! {
-                ":id": id.as_str(), ":name": site.job.name, ":body": body(site).to_string(), ":at": at,
-            },
-        )?;
-        things::write_all(&write, &id, site)?;
-        write.commit()?;
-        Ok(id)
+        let (site, at) = (site.clone(), at.to_owned());
+        self.writer.write(move |db| {
+            let write = db.transaction()?;
+            let id = JobId::from_name(&site.job.name, |id| job_exists(&write, id))?;
+            write.execute(
+                "INSERT INTO job (id, name, revision, created_at, changed_at)
+                 VALUES (:id, :name, 0, :at, :at)",
+                named_params! { ":id": id.as_str(), ":name": site.job.name, ":at": at },
+            )?;
+            things::write_all(&write, &id, &site)?;
+            write.commit()?;
+            Ok(id)
+        })
+    }
+
+    /// The site of a job and its revision, if the job is in use: for who cannot wait.
+    pub fn site_in_use(&self, id: &JobId) -> Option<(Arc<Site>, u64)> {
+        self.memory.get(id).map(|job| (job.site, job.revision))
     }
 
     /// The site of a job and its revision.
@@ -108,21 +109,12 @@ impl Store {
     /// # Errors
     /// There is no such job, or its rows cannot be read.
     pub fn site(&self, id: &JobId) -> Result<(Arc<Site>, u64), StoreError> {
-        let mut inner = self.lock();
-        let job = inner.opened(id)?;
-        Ok((Arc::clone(&job.site), job.revision))
-    }
-}
-
-impl Inner {
-    /// The job in memory; read from its rows at first use.
-    pub(crate) fn opened(&mut self, id: &JobId) -> Result<OpenJob, StoreError> {
-        if let Some(job) = self.open.get(id) {
-            return Ok(job.clone());
+        if let Some(found) = self.site_in_use(id) {
+            return Ok(found);
         }
-        let job = read(&self.db, id)?;
-        self.open.insert(id.clone(), job.clone());
-        Ok(job)
+        let job = self.readers.read(|db| read(db, id))?;
+        self.memory.keep(id, job.clone());
+        Ok((job.site, job.revision))
     }
 }
 
@@ -136,29 +128,21 @@ fn summary(row: &Row<'_>) -> rusqlite::Result<JobSummary> {
 }
 
 fn job_exists(db: &Connection, id: &JobId) -> Result<bool, StoreError> {
+    Ok(revision(db, id)?.is_some())
+}
+
+/// The revision of a job; nothing when there is no such job.
+pub(crate) fn revision(db: &Connection, id: &JobId) -> Result<Option<u64>, StoreError> {
     Ok(db
-        .query_row("SELECT 1 FROM job WHERE id = ?1", [id.as_str()], |_| Ok(()))
-        .optional()?
-        .is_some())
+        .prepare_cached("SELECT revision FROM job WHERE id = ?1")?
+        .query_row([id.as_str()], |row| row.get(0))
+        .optional()?)
 }
 
-/// The job's own fields as its row keeps them.
-pub(crate) fn body(site: &Site) -> Value {
-    json!({ "job": site.job, "calibration": site.calibration })
-}
-
-fn read(db: &Connection, id: &JobId) -> Result<OpenJob, StoreError> {
-    let row = db
-        .query_row("SELECT body, revision FROM job WHERE id = ?1", [id.as_str()], |row| {
-            Ok((row.get::<_, String>("body")?, row.get::<_, u64>("revision")?))
-        })
-        .optional()?;
-    let Some((body, revision)) = row else { return Err(StoreError::NoJob(id.to_string())) };
-    let mut body: Value = serde_json::from_str(&body)?;
-    let job: Job = serde_json::from_value(body["job"].take())?;
-    let calibration: Option<Calibration> = serde_json::from_value(body["calibration"].take())?;
-    let mut site = Site::new(&job.name, job.region, job.confidence);
-    (site.job, site.calibration) = (job, calibration);
-    things::read_all(db, id, &mut site)?;
+/// A job from its rows.
+pub(crate) fn read(db: &Connection, id: &JobId) -> Result<OpenJob, StoreError> {
+    let no_job = || StoreError::NoJob(id.to_string());
+    let revision = revision(db, id)?.ok_or_else(no_job)?;
+    let site = Site::of_things(things::read_all(db, id)?).ok_or_else(no_job)?;
     Ok(OpenJob { site: Arc::new(site), revision })
 }

@@ -1,20 +1,30 @@
 //! What the store keeps is what was acknowledged, in its order, and it can all be taken back.
 
-use dot_reach_core::site::{Edit, Site, apply};
-use dot_reach_core::units::Metres;
+use dot_reach_core::site::{Edit, Kind, Site, apply};
 use dot_reach_standin::houses::larkfield_mill;
-use dot_reach_store::{Command, JobId, Store, StoreError};
+use dot_reach_store::{Command, Committed, JobId, Store, StoreError, backup, read_copy};
 use proptest::prelude::*;
+use serde_json::{Value, json};
 
-fn command(edit: Edit, edit_id: &str) -> Command {
+/// A command of one person at one window.
+fn by(who: &str, client: &str, edit_id: &str) -> Command {
     Command {
-        edit,
         edit_id: edit_id.to_owned(),
-        client: "window-1".to_owned(),
-        who: "Tester".to_owned(),
+        client: client.to_owned(),
+        who: who.to_owned(),
+        author: format!("name:{who}"),
         at: "2026-03-14T10:00:00Z".to_owned(),
         base: None,
+        force: false,
     }
+}
+
+fn command(edit_id: &str) -> Command {
+    by("Tester", "window-1", edit_id)
+}
+
+fn make(store: &Store, id: &JobId, command: &Command, edit: Edit) -> Result<Committed, StoreError> {
+    store.edit(id, command, move |_| Ok(edit))
 }
 
 #[expect(clippy::unwrap_used, reason = "the demo job is in every store of these tests")]
@@ -22,17 +32,23 @@ fn mill(store: &Store) -> JobId {
     store.create(&larkfield_mill(), "2026-03-14T09:00:00Z").unwrap()
 }
 
+fn set(kind: Kind, id: &str, field: &str, value: impl Into<Value>) -> Edit {
+    Edit::set(kind, &id, field, value)
+}
+
 /// Moves, removals and storeys of the Mill; some are refused.
 fn any_edit() -> impl Strategy<Value = Edit> {
     let site = larkfield_mill();
-    let points: Vec<_> = site.points.iter().map(|p| (p.id.clone(), p.floor.clone())).collect();
+    let points: Vec<_> = site.points.iter().map(|p| p.id.clone()).collect();
     let walls: Vec<_> = site.walls.iter().map(|w| w.id.clone()).collect();
-    let moved = (prop::sample::select(points.clone()), 0.5..17.5f64, 0.5..8.5f64).prop_map(
-        |((id, floor), x, y)| Edit::MovePoint { id, floor, at: [x, y], height_m: Metres::new(1.0) },
-    );
-    let removed = prop::sample::select(points).prop_map(|(id, _)| Edit::RemovePoint { id });
-    let wall = prop::sample::select(walls).prop_map(|id| Edit::RemoveWall { id });
-    prop_oneof![4 => moved, 1 => removed, 2 => wall]
+    let moved = (prop::sample::select(points.clone()), 0.5..17.5f64, 0.5..8.5f64)
+        .prop_map(|(id, x, y)| set(Kind::Point, id.as_str(), "at", json!([x, y])));
+    let removed = prop::sample::select(points).prop_map(|id| Edit::remove(Kind::Point, &id));
+    let wall = prop::sample::select(walls).prop_map(|id| Edit::remove(Kind::Wall, &id));
+    let storey = Just(Edit::remove(Kind::Floor, &"first"));
+    let region = prop::sample::select(vec!["us", "jp", "uk"])
+        .prop_map(|region| set(Kind::Job, "job", "region", region));
+    prop_oneof![4 => moved, 1 => removed, 2 => wall, 1 => storey, 1 => region]
 }
 
 proptest! {
@@ -48,7 +64,7 @@ proptest! {
         let mut site: Site = larkfield_mill();
         let mut taken = 0;
         for (n, edit) in edits.iter().enumerate() {
-            let kept = store.edit(&id, &command(edit.clone(), &format!("e{n}")));
+            let kept = make(&store, &id, &command(&format!("e{n}")), edit.clone());
             prop_assert_eq!(kept.is_ok(), apply(&mut site, edit).is_ok());
             taken += u64::from(kept.is_ok());
         }
@@ -58,81 +74,279 @@ proptest! {
         prop_assert_eq!(&*kept, &site);
         prop_assert_eq!(revision, taken);
         for n in 0..taken {
-            store.undo(&id, &command(Edit::Batch { edits: vec![] }, &format!("u{n}"))).unwrap();
+            store.undo(&id, &command(&format!("u{n}"))).unwrap();
         }
         prop_assert_eq!(&*store.site(&id).unwrap().0, &larkfield_mill());
         for n in 0..taken {
-            store.redo(&id, &command(Edit::Batch { edits: vec![] }, &format!("r{n}"))).unwrap();
+            store.redo(&id, &command(&format!("r{n}"))).unwrap();
         }
         prop_assert_eq!(&*store.site(&id).unwrap().0, &site);
     }
 }
 
 fn moved(x: f64) -> Edit {
-    let mut point = larkfield_mill().points.named("kit-isle").cloned().into_iter();
-    let point = point.next().map(|p| (p.id, p.floor));
-    let Some((id, floor)) = point else { unreachable!("the Mill has a kitchen island") };
-    Edit::MovePoint { id, floor, at: [x, 2.0], height_m: Metres::new(1.2) }
+    set(Kind::Point, "kit-isle", "at", json!([x, 2.0]))
 }
 
 #[test]
-fn the_same_edit_twice_is_taken_once() {
-    let store = Store::in_memory().unwrap();
+fn a_repeated_edit_undo_or_redo_answers_the_receipt_of_the_first_time() {
+    let store = Store::fleeting().unwrap();
     let id = mill(&store);
-    let first = store.edit(&id, &command(moved(2.0), "same")).unwrap();
-    let again = store.edit(&id, &command(moved(2.0), "same")).unwrap();
-    assert_eq!((first.revision, again.revision), (1, 1));
-    assert_eq!(store.journal(&id, 10).unwrap().len(), 1);
+    let phone = |edit_id: &str| by("Ann", "phone", edit_id);
+    let desk = |edit_id: &str| by("Ben", "desk", edit_id);
+    let first = make(&store, &id, &phone("p1"), moved(2.0)).unwrap();
+    make(&store, &id, &desk("d1"), set(Kind::Job, "job", "note", "seen")).unwrap();
+    // The answer was lost on the way; meanwhile the desk has moved on.
+    let again = make(&store, &id, &phone("p1"), moved(2.0)).unwrap();
+    assert_eq!((first.revision, again.revision, again.again), (1, 1, true));
+    assert_eq!(first.touched, again.touched);
+    make(&store, &id, &phone("p2"), moved(3.0)).unwrap();
+    let undone = store.undo(&id, &phone("u1")).unwrap();
+    let repeated = store.undo(&id, &phone("u1")).unwrap();
+    assert_eq!((undone.revision, repeated.revision, repeated.again), (4, 4, true));
+    let redone = store.redo(&id, &phone("r1")).unwrap();
+    let repeated = store.redo(&id, &phone("r1")).unwrap();
+    assert_eq!((redone.revision, repeated.revision, repeated.again), (5, 5, true));
+    assert_eq!(store.journal(&id, 10).unwrap().len(), 5);
+    for wrong in ["", &"x".repeat(65)] {
+        assert!(matches!(make(&store, &id, &phone(wrong), moved(4.0)), Err(StoreError::EditId)));
+    }
 }
 
 #[test]
-fn what_someone_else_changed_meanwhile_is_not_overwritten() {
-    let store = Store::in_memory().unwrap();
+fn a_base_that_was_rendered_before_anothers_edit_still_conflicts_after_a_repeat() {
+    let store = Store::fleeting().unwrap();
     let id = mill(&store);
-    store.edit(&id, &command(moved(2.0), "mine")).unwrap();
-    let theirs =
-        Command { base: Some(0), client: "window-2".into(), ..command(moved(3.0), "theirs") };
-    let Err(StoreError::Conflict(conflict)) = store.edit(&id, &theirs) else {
-        panic!("the second window did not see the first one's change")
-    };
+    let phone = |edit_id: &str, base| Command { base: Some(base), ..by("Ann", "phone", edit_id) };
+    make(&store, &id, &phone("p1", 0), moved(2.0)).unwrap();
+    make(&store, &id, &by("Ben", "desk", "d1"), moved(5.0)).unwrap();
+    let receipt = make(&store, &id, &phone("p1", 0), moved(2.0)).unwrap();
+    let next = make(&store, &id, &phone("p2", receipt.revision), moved(2.5));
+    let Err(StoreError::Conflict(conflict)) = next else { panic!("it saw no revision 2") };
     assert_eq!(
         conflict.to_string(),
-        "Tester changed point kit-isle after you opened it (revision 1); keep yours or take theirs"
+        "Ben changed Kitchen island (at) after you saw it (revision 2). Theirs: [5.0,2.0]; \
+         yours: [2.5,2.0]. Keep yours or take theirs"
     );
-    // Having seen it, it may.
-    store.edit(&id, &Command { base: Some(1), ..theirs }).unwrap();
-    let at = store.site(&id).unwrap().0.points.named("kit-isle").unwrap().at;
-    assert!((at[0] - 3.0).abs() < 1e-12);
+}
+
+#[test]
+fn two_people_at_two_fields_of_one_point_do_not_meet() {
+    let store = Store::fleeting().unwrap();
+    let id = mill(&store);
+    let based = |who: &str, edit_id: &str| Command { base: Some(0), ..by(who, who, edit_id) };
+    make(&store, &id, &based("Ann", "a"), moved(2.0)).unwrap();
+    let height = set(Kind::Point, "kit-isle", "height_m", 1.4);
+    make(&store, &id, &based("Ben", "b"), height).unwrap();
+    // A whole thing put from what was seen at revision 0 would take Ann's move back.
+    let stale = larkfield_mill().points.named("kit-isle").cloned().unwrap();
+    let whole = make(&store, &id, &based("Cleo", "c"), Edit::put(stale));
+    assert!(matches!(whole, Err(StoreError::Conflict(_))));
+    let point = store.site(&id).unwrap().0.points.named("kit-isle").cloned().unwrap();
+    assert!((point.at[0] - 2.0).abs() < 1e-12 && (point.height_m.get() - 1.4).abs() < 1e-12);
+}
+
+#[test]
+fn undo_is_a_persons_own_and_what_another_changed_since_is_shown_with_both_values() {
+    let store = Store::fleeting().unwrap();
+    let id = mill(&store);
+    let ann = |edit_id: &str| by("Ann", "phone", edit_id);
+    let ben = |edit_id: &str| by("Ben", "desk", edit_id);
+    let height = |h: f64| set(Kind::Point, "kit-isle", "height_m", h);
+    make(&store, &id, &ann("a1"), moved(2.0)).unwrap();
+    make(&store, &id, &ben("b1"), set(Kind::Job, "job", "note", "Ben was here")).unwrap();
+    assert_eq!(store.can_undo_redo(&id, "name:Ann").unwrap(), (true, false));
+    assert_eq!(store.can_undo_redo(&id, "name:Cleo").unwrap(), (false, false));
+    // Ann's undo takes Ann's move back, not Ben's note, which came after.
+    store.undo(&id, &ann("u1")).unwrap();
+    let site = store.site(&id).unwrap().0;
+    assert_eq!(site.job.note, "Ben was here");
+    let at = |site: &Site| json!(site.points.named("kit-isle").unwrap().at);
+    assert_eq!(at(&site), at(&larkfield_mill()));
+    // What Ben changed since is not taken back with it.
+    make(&store, &id, &ann("a2"), height(1.3)).unwrap();
+    make(&store, &id, &ben("b2"), height(1.7)).unwrap();
+    let Err(StoreError::Conflict(conflict)) = store.undo(&id, &ann("u2")) else {
+        panic!("Ben's height is gone")
+    };
+    let was = larkfield_mill().points.named("kit-isle").unwrap().height_m.get();
+    assert_eq!((conflict.theirs, conflict.yours), (Some(json!(1.7)), Some(json!(was))));
+    assert_eq!(conflict.who, "Ben");
+    // Ann may still insist.
+    store.undo(&id, &Command { force: true, ..ann("u3") }).unwrap();
+    let height = store.site(&id).unwrap().0.points.named("kit-isle").unwrap().height_m.get();
+    assert!((height - was).abs() < 1e-12);
+}
+
+#[test]
+fn an_undo_that_others_have_built_upon_is_a_conflict_and_loses_nothing_of_theirs() {
+    let store = Store::fleeting().unwrap();
+    let id = mill(&store);
+    let edit = |value: Value| serde_json::from_value::<Edit>(value).unwrap();
+    let (ann, ben) = (|e: &str| by("Ann", "a", e), |e: &str| by("Ben", "b", e));
+    let floor = json!({"do": "put", "kind": "floor", "value": {"id": "attic", "name": "Attic", "elevation_m": 9.0, "height_m": 2.0}});
+    let wall = json!({"do": "put", "kind": "wall", "value": {"id": "aw", "floor": "attic", "a": [0.0, 0.0], "b": [4.0, 0.0], "construction": "brick-102"}});
+    let own = json!({"do": "put", "kind": "construction", "value": {"id": "own", "name": "Own", "use": "wall", "layers": "brick:100", "source": "seen"}});
+    let network = json!({"do": "put", "kind": "network", "value": {"id": "ann-net", "name": "Ann's", "system": "zigbee"}});
+    let conflict = |n: usize| match store.undo(&id, &ann(&format!("u{n}"))) {
+        Err(StoreError::Conflict(conflict)) => conflict.who,
+        other => panic!("{n}: {other:?}"),
+    };
+    // Ben's wall stands on Ann's storey: it would go with it.
+    make(&store, &id, &ann("a1"), edit(floor)).unwrap();
+    make(&store, &id, &ben("b1"), edit(wall)).unwrap();
+    assert_eq!(conflict(1), "Ben");
+    // It is of Ann's construction: it would be of none.
+    make(&store, &id, &ann("a2"), edit(own)).unwrap();
+    make(&store, &id, &ben("b2"), set(Kind::Wall, "aw", "construction", "own")).unwrap();
+    assert_eq!(conflict(2), "Ben");
+    // Ben's device is in Ann's network: that one cannot go before it.
+    make(&store, &id, &ann("a3"), edit(network)).unwrap();
+    make(&store, &id, &ben("b3"), set(Kind::Device, "mesh-kit-isle", "network", "ann-net"))
+        .unwrap();
+    assert_eq!(conflict(3), "Ben");
+    let site = store.site(&id).unwrap().0;
+    assert_eq!(site.walls.named("aw").unwrap().construction, "own");
 }
 
 #[test]
 fn a_new_edit_after_an_undo_leaves_nothing_to_redo() {
-    let store = Store::in_memory().unwrap();
+    let store = Store::fleeting().unwrap();
     let id = mill(&store);
-    let step = |edit_id: &str| command(Edit::Batch { edits: vec![] }, edit_id);
-    store.edit(&id, &command(moved(2.0), "a")).unwrap();
-    store.undo(&id, &step("b")).unwrap();
-    assert_eq!(store.can_undo_redo(&id).unwrap(), (false, true));
-    store.edit(&id, &command(moved(3.0), "c")).unwrap();
-    assert_eq!(store.can_undo_redo(&id).unwrap(), (true, false));
-    assert!(matches!(store.redo(&id, &step("d")), Err(StoreError::Nothing("redo"))));
+    make(&store, &id, &command("a"), moved(2.0)).unwrap();
+    store.undo(&id, &command("b")).unwrap();
+    assert_eq!(store.can_undo_redo(&id, "name:Tester").unwrap(), (false, true));
+    // Another person's edit leaves it.
+    make(&store, &id, &by("Ben", "desk", "x"), set(Kind::Job, "job", "note", "x")).unwrap();
+    assert_eq!(store.can_undo_redo(&id, "name:Tester").unwrap(), (false, true));
+    make(&store, &id, &command("c"), moved(3.0)).unwrap();
+    assert_eq!(store.can_undo_redo(&id, "name:Tester").unwrap(), (true, false));
+    assert!(matches!(store.redo(&id, &command("d")), Err(StoreError::Nothing("redo"))));
+}
+
+#[test]
+fn what_can_be_undone_is_found_as_quickly_behind_thousands_of_edits_of_another() {
+    let store = Store::fleeting().unwrap();
+    let id = mill(&store);
+    make(&store, &id, &by("Ann", "phone", "a"), moved(2.0)).unwrap();
+    for n in 0..3000 {
+        let edit = set(Kind::Job, "job", "note", n.to_string());
+        make(&store, &id, &by("Ben", "desk", &format!("b{n}")), edit).unwrap();
+    }
+    let begun = std::time::Instant::now();
+    for _ in 0..200 {
+        assert_eq!(store.can_undo_redo(&id, "name:Ann").unwrap(), (true, false));
+    }
+    // A look through the journal takes some milliseconds each.
+    assert!(begun.elapsed().as_millis() < 400, "{:?}", begun.elapsed());
 }
 
 #[test]
 fn a_backup_taken_while_the_file_is_open_is_whole() {
     let folder = tempfile::tempdir().unwrap();
-    let store = Store::open(&folder.path().join("jobs.db")).unwrap();
+    let file = folder.path().join("jobs.db");
+    let store = Store::open(&file).unwrap();
     let id = mill(&store);
-    store.edit(&id, &command(moved(2.0), "a")).unwrap();
+    make(&store, &id, &command("a"), moved(2.0)).unwrap();
     let copy = folder.path().join("copy.db");
-    store.backup(&copy).unwrap();
+    backup(&file, &copy).unwrap();
     let copy = Store::open(&copy).unwrap();
     assert_eq!(copy.site(&id).unwrap(), store.site(&id).unwrap());
 }
 
 #[test]
-fn two_jobs_of_one_name_have_two_addresses() {
-    let store = Store::in_memory().unwrap();
+fn what_is_only_read_is_never_made_and_never_changed() {
+    let folder = tempfile::tempdir().unwrap();
+    let (typo, out) = (folder.path().join("typo.db"), folder.path().join("out.db"));
+    assert!(matches!(backup(&typo, &out), Err(StoreError::NoFile(_))));
+    assert!(matches!(read_copy(&typo), Err(StoreError::NoFile(_))));
+    assert!(!typo.exists() && !out.exists());
+    // A file of the first version is read, and stays as it was.
+    let old = folder.path().join("old.db");
+    std::fs::copy("tests/kept/database-of-0.1.0.db", &old).unwrap();
+    let before = std::fs::read(&old).unwrap();
+    let id: JobId = "flat-12-quay-court".parse().unwrap();
+    assert!(!read_copy(&old).unwrap().site(&id).unwrap().0.devices.is_empty());
+    backup(&old, &out).unwrap();
+    assert_eq!(std::fs::read(&old).unwrap(), before);
+}
+
+#[test]
+fn another_programs_file_is_left_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("other.db");
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch("CREATE TABLE recipes (id INTEGER PRIMARY KEY)").unwrap();
+    drop(db);
+    assert!(matches!(Store::open(&file), Err(StoreError::Foreign(_))));
+}
+
+#[test]
+fn a_database_of_the_first_version_is_read_undone_and_redone_to_its_first_edit() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("jobs.db");
+    std::fs::copy("tests/kept/database-of-0.1.0.db", &file).unwrap();
+    let kept: Value =
+        serde_json::from_slice(&std::fs::read("tests/kept/job-of-that-database.json").unwrap())
+            .unwrap();
+    let store = Store::open(&file).unwrap();
+    let id: JobId = "flat-12-quay-court".parse().unwrap();
+    let (site, revision) = store.site(&id).unwrap();
+    let of_then: Site = serde_json::from_value(kept["site"].clone()).unwrap();
+    assert_eq!(*site, of_then);
+    let entries = store.journal(&id, 100).unwrap();
+    assert_eq!(u64::try_from(entries.len()).unwrap(), revision);
+    assert!(
+        entries.iter().filter(|e| e.edit.is_none()).count() <= 3,
+        "two words are told otherwise"
+    );
+    // Nobody knows whose these edits were: they are anyone's to take back, and to make again.
+    let mut steps = 0;
+    while store.undo(&id, &command(&format!("u{steps}"))).is_ok() {
+        steps += 1;
+    }
+    assert!(steps > 20, "{steps} steps back");
+    let first: Site = {
+        let text = std::fs::read("../formats/tests/kept/job-version-1.json").unwrap();
+        let file: Value = serde_json::from_slice(&text).unwrap();
+        serde_json::from_value(file["site"].clone()).unwrap()
+    };
+    assert_eq!(*store.site(&id).unwrap().0, first);
+    for step in 0..steps {
+        store.redo(&id, &command(&format!("r{step}"))).unwrap();
+    }
+    assert_eq!(*store.site(&id).unwrap().0, of_then);
+}
+
+#[test]
+fn a_reader_is_answered_while_a_long_edit_is_written() {
+    let store = std::sync::Arc::new(Store::fleeting().unwrap());
+    let id = mill(&store);
+    let (begun, wait) = std::sync::mpsc::channel();
+    let (go, goes) = std::sync::mpsc::channel::<()>();
+    let (writing, job) = (std::sync::Arc::clone(&store), id.clone());
+    let writer = std::thread::spawn(move || {
+        writing.edit(&job, &command("slow"), move |_| {
+            begun.send(()).unwrap();
+            goes.recv().unwrap();
+            Ok(moved(2.0))
+        })
+    });
+    wait.recv().unwrap();
+    // The writer is in the middle of it.
+    assert_eq!(store.site(&id).unwrap().1, 0);
+    assert_eq!(store.jobs().unwrap().len(), 1);
+    assert!(store.journal(&id, 10).unwrap().is_empty());
+    go.send(()).unwrap();
+    assert_eq!(writer.join().unwrap().unwrap().revision, 1);
+}
+
+#[test]
+fn two_jobs_of_one_name_have_two_addresses_and_letters_of_others_are_spelt() {
+    let store = Store::fleeting().unwrap();
     assert_eq!(mill(&store).as_str(), "larkfield-mill");
     assert_eq!(mill(&store).as_str(), "larkfield-mill-2");
+    let mut site = larkfield_mill();
+    apply(&mut site, &set(Kind::Job, "job", "name", "Haus Müller")).unwrap();
+    assert_eq!(store.create(&site, "2026-03-14T09:00:00Z").unwrap().as_str(), "haus-muller");
 }

@@ -1,6 +1,6 @@
 //! Styles, scripts and fonts, shipped in the binary.
 
-use actix_web::http::header::{CACHE_CONTROL, ETAG, IF_NONE_MATCH};
+use actix_web::http::header::{CacheControl, CacheDirective, ETag, EntityTag, Header, IfNoneMatch};
 use actix_web::{HttpRequest, HttpResponse, get, web};
 
 #[derive(rust_embed::RustEmbed)]
@@ -10,13 +10,14 @@ struct Assets;
 #[get("/assets/{path:.*}")]
 pub(crate) async fn asset(request: HttpRequest, path: web::Path<String>) -> HttpResponse {
     let Some(file) = Assets::get(&path) else { return HttpResponse::NotFound().finish() };
-    let hash = file.metadata.sha256_hash();
-    let tag = format!(
-        "\"{:02x}{:02x}{:02x}{:02x}{:02x}{:02x}\"",
-        hash[0], hash[1], hash[2], hash[3], hash[4], hash[5]
-    );
-    let known = request.headers().get(IF_NONE_MATCH).and_then(|v| v.to_str().ok());
-    if known == Some(tag.as_str()) {
+    let [a, b, c, d, e, f, g, h, ..] = file.metadata.sha256_hash();
+    let tag = EntityTag::new_weak(format!("{:016x}", u64::from_be_bytes([a, b, c, d, e, f, g, h])));
+    let known = match IfNoneMatch::parse(&request) {
+        Ok(IfNoneMatch::Any) => true,
+        Ok(IfNoneMatch::Items(tags)) => tags.iter().any(|known| known.weak_eq(&tag)),
+        Err(_) => false,
+    };
+    if known {
         return HttpResponse::NotModified().finish();
     }
     let media = match path.rsplit_once('.').map(|(_, ending)| ending) {
@@ -28,7 +29,7 @@ pub(crate) async fn asset(request: HttpRequest, path: web::Path<String>) -> Http
     };
     HttpResponse::Ok()
         .content_type(media)
-        .insert_header((ETAG, tag))
-        .insert_header((CACHE_CONTROL, "no-cache"))
+        .insert_header(ETag(tag))
+        .insert_header(CacheControl(vec![CacheDirective::NoCache]))
         .body(file.data.into_owned())
 }

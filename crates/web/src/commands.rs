@@ -4,127 +4,130 @@ use std::collections::BTreeMap;
 
 use actix_multipart::Multipart;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_DISPOSITION, LOCATION};
-use actix_web::{HttpRequest, HttpResponse, get, post, web};
+use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
+use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::radio::region::Region;
-use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Edit, Network, Site, Underlay};
+use dot_reach_core::site::{Edit, Job as JobFields, Refusal, Site, Underlay};
 use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv};
-use dot_reach_store::{Command, Committed, Image, JobId, StoreError};
+use dot_reach_store::{Command, Committed, Image, StoreError};
 use futures_util::TryStreamExt;
 use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::{App, News, now};
+use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::analysed;
+use crate::metrics::Metrics;
+use crate::pages::reach;
+use crate::trace;
 
 pub(crate) type Answer = Result<HttpResponse, WebError>;
+
+/// By what a change is known: sent with every change.
+#[derive(Clone, Debug, Deserialize)]
+pub(crate) struct Mark {
+    pub(crate) edit_id: String,
+    #[serde(default)]
+    pub(crate) client: String,
+}
 
 /// An edit as a page sends it.
 #[derive(Deserialize)]
 pub(crate) struct SentEdit {
-    edit: Edit,
-    edit_id: String,
-    client: String,
+    edit: Wish,
+    #[serde(flatten)]
+    mark: Mark,
     #[serde(default)]
     base: Option<u64>,
-}
-
-/// The name that the person gave on the jobs page.
-pub(crate) fn who(request: &HttpRequest) -> String {
-    let name = request.cookie("who").map(|c| c.value().to_owned()).unwrap_or_default();
-    let name: String =
-        percent_decoded(&name).chars().filter(|c| !c.is_control()).take(40).collect();
-    if name.trim().is_empty() { "planner".to_owned() } else { name }
-}
-
-fn percent_decoded(text: &str) -> String {
-    let mut bytes = Vec::new();
-    let mut rest = text.bytes();
-    while let Some(byte) = rest.next() {
-        let hex = |b: Option<u8>| b.and_then(|b| char::from(b).to_digit(16));
-        if byte == b'%'
-            && let (Some(high), Some(low)) = (hex(rest.next()), hex(rest.next()))
-        {
-            bytes.push(u8::try_from(high * 16 + low).unwrap_or(b'?'));
-        } else {
-            bytes.push(byte);
-        }
-    }
-    String::from_utf8_lossy(&bytes).into_owned()
-}
-
-fn command(request: &HttpRequest, sent: SentEdit) -> Command {
-    Command {
-        edit: sent.edit,
-        edit_id: sent.edit_id.chars().take(64).collect(),
-        client: sent.client.chars().take(64).collect(),
-        who: who(request),
-        at: now(),
-        base: sent.base,
-    }
-}
-
-pub(crate) fn done(
-    app: &App,
-    job: &JobId,
-    command: &Command,
-    committed: &Committed,
-) -> HttpResponse {
-    let (client, who) = (command.client.clone(), command.who.clone());
-    app.announce(News { job: job.clone(), revision: committed.revision, client, who });
-    HttpResponse::Ok().json(json!({ "revision": committed.revision, "touched": committed.touched }))
-}
-
-#[post("/jobs/{job}/edits")]
-pub(crate) async fn make_edit(
-    request: HttpRequest,
-    job: web::Path<String>,
-    sent: web::Json<SentEdit>,
-    app: web::Data<App>,
-) -> Answer {
-    let job: JobId = job.parse()?;
-    let command = command(&request, sent.into_inner());
-    let committed = app.store.edit(&job, &command)?;
-    Ok(done(&app, &job, &command, &committed))
+    /// What the page looks at: the answer then brings its parts along.
+    #[serde(default)]
+    look: Option<reach::Query>,
 }
 
 /// A step through the history.
 #[derive(Deserialize)]
 pub(crate) struct SentStep {
-    client: String,
-    edit_id: String,
+    #[serde(flatten)]
+    mark: Mark,
+    #[serde(default)]
+    force: bool,
+}
+
+fn command(job: &Job, mark: Mark) -> Command {
+    Command {
+        edit_id: mark.edit_id,
+        who: job.person.who.clone(),
+        author: job.person.author(&mark.client),
+        client: mark.client.chars().take(64).collect(),
+        at: now(),
+        base: None,
+        force: false,
+    }
+}
+
+/// Makes an edit, and tells everyone on the job.
+async fn make(
+    job: &Job,
+    command: Command,
+    wish: impl FnOnce(&Site) -> Result<Edit, Refusal> + Send + 'static,
+) -> Result<Committed, WebError> {
+    let (id, asked) = (job.id.clone(), command.clone());
+    let committed = job.app.ask(move |store| store.edit(&id, &asked, wish)).await?;
+    told(job, command, &committed);
+    Ok(committed)
+}
+
+/// Tells everyone on the job, but for what had been taken before.
+fn told(job: &Job, command: Command, committed: &Committed) {
+    if committed.again {
+        return;
+    }
+    trace::revision(committed.revision);
+    Metrics::count(&job.app.metrics.edits);
+    let (client, who) = (command.client, command.who);
+    job.app.announce(News { job: job.id.clone(), revision: committed.revision, client, who });
+}
+
+/// The receipt of a change.
+fn receipt(committed: &Committed) -> serde_json::Value {
+    let touched: Vec<_> = committed.touched.iter().map(ToString::to_string).collect();
+    json!({ "revision": committed.revision, "touched": touched, "again": committed.again })
+}
+
+#[post("/jobs/{job}/edits")]
+pub(crate) async fn make_edit(job: Job, sent: web::Json<SentEdit>) -> Answer {
+    let SentEdit { edit, mark, base, look } = sent.into_inner();
+    let command = Command { base, ..command(&job, mark) };
+    let committed = make(&job, command, |site| edit.edit(site)).await?;
+    let mut answer = receipt(&committed);
+    if let Some(look) = look {
+        let (html, shown) = reach::parts_now(&job, look).await?;
+        answer["html"] = html.into();
+        answer["shown"] = shown.into();
+    }
+    Ok(HttpResponse::Ok().json(answer))
 }
 
 #[post("/jobs/{job}/undo")]
-pub(crate) async fn undo(
-    request: HttpRequest,
-    job: web::Path<String>,
-    sent: web::Json<SentStep>,
-    app: web::Data<App>,
-) -> Answer {
-    let (job, command) = step(&request, &job, sent.into_inner())?;
-    let committed = app.store.undo(&job, &command)?;
-    Ok(done(&app, &job, &command, &committed))
+pub(crate) async fn undo(job: Job, sent: web::Json<SentStep>) -> Answer {
+    step(job, sent.into_inner(), false).await
 }
 
 #[post("/jobs/{job}/redo")]
-pub(crate) async fn redo(
-    request: HttpRequest,
-    job: web::Path<String>,
-    sent: web::Json<SentStep>,
-    app: web::Data<App>,
-) -> Answer {
-    let (job, command) = step(&request, &job, sent.into_inner())?;
-    let committed = app.store.redo(&job, &command)?;
-    Ok(done(&app, &job, &command, &committed))
+pub(crate) async fn redo(job: Job, sent: web::Json<SentStep>) -> Answer {
+    step(job, sent.into_inner(), true).await
 }
 
-fn step(request: &HttpRequest, job: &str, sent: SentStep) -> Result<(JobId, Command), WebError> {
-    let edit = Edit::Batch { edits: Vec::new() };
-    let sent = SentEdit { edit, edit_id: sent.edit_id, client: sent.client, base: None };
-    Ok((job.parse()?, command(request, sent)))
+async fn step(job: Job, SentStep { mark, force }: SentStep, again: bool) -> Answer {
+    let command = Command { force, ..command(&job, mark) };
+    let (id, asked) = (job.id.clone(), command.clone());
+    let committed = job
+        .app
+        .ask(move |store| if again { store.redo(&id, &asked) } else { store.undo(&id, &asked) })
+        .await?;
+    told(&job, command, &committed);
+    Ok(HttpResponse::Ok().json(receipt(&committed)))
 }
 
 /// A new job as the form sends it.
@@ -138,22 +141,11 @@ pub(crate) struct NewJob {
 #[post("/jobs")]
 pub(crate) async fn new_job(form: web::Json<NewJob>, app: web::Data<App>) -> Answer {
     let NewJob { name, region, confidence } = form.into_inner();
-    if name.trim().is_empty() || name.chars().count() > 120 {
-        let reason = "give the job a name of at most 120 characters".to_owned();
-        return Err(WebError::Field { field: "name", reason });
-    }
-    let confidence = Confidence::new(confidence)
-        .map_err(|e| WebError::Field { field: "confidence", reason: e.to_string() })?;
-    let mut site = Site::new(name.trim(), region, confidence);
-    // A network a system, so that the first hub has one to belong to.
-    for (id, system) in
-        [("zigbee", System::Zigbee), ("zwave", System::ZWave), ("star", System::Star)]
-    {
-        if let Ok(id) = id.parse() {
-            site.networks.put(Network::new(id, system.name(), system));
-        }
-    }
-    let id = app.store.create(&site, &now())?;
+    let confidence =
+        Confidence::new(confidence).map_err(|e| WebError::field("confidence", e.to_string()))?;
+    let site = Site::first(JobFields::new(name.trim(), region, confidence))
+        .map_err(StoreError::Refused)?;
+    let id = app.ask(move |store| store.create(&site, &now())).await?;
     Ok(HttpResponse::Ok().json(json!({ "location": format!("/jobs/{id}/survey") })))
 }
 
@@ -163,15 +155,15 @@ async fn uploaded(
     most: usize,
     field: &'static str,
 ) -> Result<Vec<u8>, WebError> {
-    let broken = |e: &dyn std::fmt::Display| WebError::Field { field, reason: e.to_string() };
+    let broken = |e: &dyn std::fmt::Display| WebError::field(field, e.to_string());
     let Some(mut part) = form.try_next().await.map_err(|e| broken(&e))? else {
-        return Err(WebError::Field { field, reason: "choose a file".to_owned() });
+        return Err(WebError::field(field, "choose a file"));
     };
     let mut bytes = Vec::new();
     while let Some(chunk) = part.try_next().await.map_err(|e| broken(&e))? {
         if bytes.len() + chunk.len() > most {
             let reason = format!("the file is larger than {} MB", most / 1024 / 1024);
-            return Err(WebError::Field { field, reason });
+            return Err(WebError::field(field, reason));
         }
         bytes.extend_from_slice(&chunk);
     }
@@ -179,17 +171,11 @@ async fn uploaded(
 }
 
 #[post("/jobs/{job}/images")]
-pub(crate) async fn upload_image(
-    job: web::Path<String>,
-    form: Multipart,
-    app: web::Data<App>,
-) -> Answer {
-    let job: JobId = job.parse()?;
-    app.store.site(&job)?;
+pub(crate) async fn upload_image(job: Job, form: Multipart) -> Answer {
     let bytes = uploaded(form, plan_image::MOST_BYTES, "image").await?;
-    let image = app.compute(move || plan_image::check(bytes)).await??;
+    let image = job.compute(move || plan_image::check(bytes)).await??;
     let (width, height) = (image.width_px, image.height_px);
-    let sha = app.store.keep_image(&stored(image))?;
+    let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
     let underlay = Underlay::first_guess(sha, width, height);
     Ok(HttpResponse::Ok().json(json!({ "underlay": underlay })))
 }
@@ -205,7 +191,8 @@ fn stored(image: plan_image::CheckedImage) -> Image {
 
 #[get("/images/{sha}")]
 pub(crate) async fn show_image(sha: web::Path<String>, app: web::Data<App>) -> Answer {
-    let image = app.store.image(&sha)?.ok_or(WebError::NotFound("image"))?;
+    let found = app.ask(move |store| store.image(&sha)).await?;
+    let image = found.ok_or(WebError::NotFound("image"))?;
     Ok(HttpResponse::Ok()
         .content_type(image.media_type)
         .insert_header((CACHE_CONTROL, "private, max-age=31536000, immutable"))
@@ -215,13 +202,17 @@ pub(crate) async fn show_image(sha: web::Path<String>, app: web::Data<App>) -> A
 #[post("/jobs/import")]
 pub(crate) async fn import(form: Multipart, app: web::Data<App>) -> Answer {
     let bytes = uploaded(form, job_file::MOST_BYTES, "file").await?;
-    let read = app.compute(move || job_file::read(&bytes)).await??;
-    for image in read.value.images.into_values() {
-        app.store.keep_image(&stored(image))?;
-    }
-    let id = app.store.create(&read.value.site, &now())?;
+    let read = app.work.anyones(move || job_file::read(&bytes)).await??;
     let findings: Vec<_> =
         read.findings.iter().map(|f| format!("{}: {}", f.place, f.reason)).collect();
+    let id = app
+        .ask(move |store| {
+            for image in read.value.images.into_values() {
+                store.keep_image(&stored(image))?;
+            }
+            store.create(&read.value.site, &now())
+        })
+        .await?;
     Ok(HttpResponse::Ok()
         .json(json!({ "location": format!("/jobs/{id}/reach"), "findings": findings })))
 }
@@ -232,45 +223,30 @@ pub(crate) struct SentReadings {
     csv: String,
     #[serde(default)]
     source: String,
-    client: String,
-    edit_id: String,
+    #[serde(flatten)]
+    mark: Mark,
 }
 
 #[post("/jobs/{job}/readings")]
-pub(crate) async fn readings(
-    request: HttpRequest,
-    job: web::Path<String>,
-    sent: web::Json<SentReadings>,
-    app: web::Data<App>,
-) -> Answer {
-    let job: JobId = job.parse()?;
-    let sent = sent.into_inner();
-    if sent.csv.len() > readings_csv::MOST_BYTES {
-        let reason = "more than 4 MB of readings at once; send fewer".to_owned();
-        return Err(WebError::Field { field: "csv", reason });
-    }
-    let (site, _) = app.store.site(&job)?;
-    let source = if sent.source.is_empty() { "typed".to_owned() } else { sent.source };
-    let read = readings_csv::read(&site, &sent.csv, &source);
-    take_lines(&request, &job, &app, read, (sent.client, sent.edit_id))
+pub(crate) async fn readings(job: Job, sent: web::Json<SentReadings>) -> Answer {
+    let SentReadings { csv, source, mark } = sent.into_inner();
+    let source = if source.is_empty() { "typed".to_owned() } else { source };
+    take_lines(&job, mark, move |site| readings_csv::read(site, &csv, &source)).await
 }
 
 /// Makes one edit of the lines that could be read, and names those that could not.
-pub(crate) fn take_lines(
-    request: &HttpRequest,
-    job: &JobId,
-    app: &App,
-    read: Imported<Vec<Edit>>,
-    (client, edit_id): (String, String),
+pub(crate) async fn take_lines(
+    job: &Job,
+    mark: Mark,
+    read: impl FnOnce(&Site) -> Imported<Vec<Edit>> + Send + 'static,
 ) -> Answer {
+    let site = std::sync::Arc::clone(&job.site);
+    let read = job.compute(move || read(&site)).await?;
     let findings: Vec<_> =
         read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })).collect();
     let taken = read.value.len();
     if taken > 0 {
-        let edit = Edit::Batch { edits: read.value };
-        let command = command(request, SentEdit { edit, edit_id, client, base: None });
-        let committed = app.store.edit(job, &command)?;
-        done(app, job, &command, &committed);
+        make(job, command(job, mark), |_| Ok(Edit::batch(read.value))).await?;
     }
     Ok(HttpResponse::Ok().json(json!({ "taken": taken, "findings": findings })))
 }
@@ -283,34 +259,34 @@ pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>
 }
 
 #[get("/jobs/{job}/{file}.json")]
-pub(crate) async fn export(path: web::Path<(String, String)>, app: web::Data<App>) -> Answer {
-    let job: JobId = path.0.parse()?;
-    let (site, _) = app.store.site(&job)?;
-    let mut images = BTreeMap::new();
-    for underlay in site.floors.iter().filter_map(|f| f.underlay.as_ref()) {
-        if let Some(image) = app.store.image(&underlay.image)? {
-            images.insert(underlay.image.clone(), image.bytes);
-        }
-    }
-    let bytes = job_file::write(&site, &images).map_err(StoreError::Row)?;
-    Ok(download(&format!("{job}.json"), "application/json", bytes))
+pub(crate) async fn export(job: Job) -> Answer {
+    let site = std::sync::Arc::clone(&job.site);
+    let written = job
+        .app
+        .ask(move |store| {
+            let mut images = BTreeMap::new();
+            for underlay in site.floors.iter().filter_map(|f| f.underlay.as_ref()) {
+                if let Some(image) = store.image(&underlay.image)? {
+                    images.insert(underlay.image.clone(), image.bytes);
+                }
+            }
+            Ok(job_file::write(&site, &images)?)
+        })
+        .await?;
+    Ok(download(&format!("{}.json", job.id), "application/json", written))
 }
 
 #[get("/jobs/{job}/ledger.csv")]
-pub(crate) async fn ledger(job: web::Path<String>, app: web::Data<App>) -> Answer {
-    let job: JobId = job.parse()?;
-    let (site, _) = app.store.site(&job)?;
-    let analysis = analysed(&app, &job, &site).await?;
+pub(crate) async fn ledger(job: Job) -> Answer {
+    let analysis = job.analysed().await?;
     let text = ledger_csv::write(&analysis).map_err(|e| WebError::Inside(e.to_string()))?;
-    Ok(download(&format!("{job}-ledger.csv"), "text/csv; charset=utf-8", text))
+    Ok(download(&format!("{}-ledger.csv", job.id), "text/csv; charset=utf-8", text))
 }
 
 #[get("/jobs/{job}/readings.csv")]
-pub(crate) async fn readings_out(job: web::Path<String>, app: web::Data<App>) -> Answer {
-    let job: JobId = job.parse()?;
-    let (site, _) = app.store.site(&job)?;
-    let text = readings_csv::write(&site).map_err(|e| WebError::Inside(e.to_string()))?;
-    Ok(download(&format!("{job}-readings.csv"), "text/csv; charset=utf-8", text))
+pub(crate) async fn readings_out(job: Job) -> Answer {
+    let text = readings_csv::write(&job.site).map_err(|e| WebError::Inside(e.to_string()))?;
+    Ok(download(&format!("{}-readings.csv", job.id), "text/csv; charset=utf-8", text))
 }
 
 #[get("/job-file.schema.json")]
@@ -319,9 +295,8 @@ pub(crate) async fn schema() -> HttpResponse {
 }
 
 #[get("/jobs/{job}")]
-pub(crate) async fn open(job: web::Path<String>, app: web::Data<App>) -> Answer {
-    let job: JobId = job.parse()?;
-    let (site, _) = app.store.site(&job)?;
-    let page = if site.devices.is_empty() { "survey" } else { "reach" };
-    Ok(HttpResponse::SeeOther().insert_header((LOCATION, format!("/jobs/{job}/{page}"))).finish())
+pub(crate) async fn open(job: Job) -> Answer {
+    let page = if job.site.devices.is_empty() { "survey" } else { "reach" };
+    let there = format!("/jobs/{}/{page}", job.id);
+    Ok(HttpResponse::SeeOther().insert_header((LOCATION, there)).finish())
 }

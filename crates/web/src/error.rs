@@ -1,12 +1,18 @@
-//! Failure to HTTP, in one place.
+//! Failure to HTTP, in one place: a page for people, JSON for scripts.
 
+use std::borrow::Cow;
+
+use actix_web::error::JsonPayloadError;
 use actix_web::http::StatusCode;
-use actix_web::{HttpResponse, ResponseError};
-use dot_reach_core::site::Refusal;
+use actix_web::http::header::ACCEPT;
+use actix_web::{HttpRequest, HttpResponse, ResponseError};
+use askama::Template;
 use dot_reach_formats::job_file::JobFileError;
 use dot_reach_formats::plan_image::ImageError;
 use dot_reach_store::StoreError;
 use serde_json::json;
+
+use crate::pages::Shell;
 
 /// What a request can fail by.
 #[derive(Debug, thiserror::Error)]
@@ -19,7 +25,7 @@ pub(crate) enum WebError {
     JobFile(#[from] JobFileError),
     /// A value that a person typed; the field it belongs to.
     #[error("{reason}")]
-    Field { field: &'static str, reason: String },
+    Field { field: Cow<'static, str>, reason: String },
     #[error("there is no such {0}")]
     NotFound(&'static str),
     #[error("this request does not come from a page of this application")]
@@ -35,24 +41,28 @@ impl From<askama::Error> for WebError {
 }
 
 impl WebError {
+    pub(crate) fn field(field: &'static str, reason: impl Into<String>) -> Self {
+        Self::Field { field: field.into(), reason: reason.into() }
+    }
+
     /// The field that the message belongs beside.
-    fn field(&self) -> Option<&'static str> {
+    fn of_field(&self) -> Option<&str> {
         match self {
-            Self::Field { field, .. }
-            | Self::Store(StoreError::Refused(Refusal::Invalid { field, .. })) => Some(field),
+            Self::Field { field, .. } => Some(field),
+            Self::Store(StoreError::Refused(refusal)) => refusal.field(),
             Self::Image(_) => Some("image"),
             Self::JobFile(_) => Some("file"),
             _ => None,
         }
     }
+
     /// The message without the name of its field.
-    fn message(&self) -> String {
+    pub(crate) fn message(&self) -> String {
         match self {
-            Self::Store(StoreError::Refused(Refusal::Invalid { reason, .. })) => reason.clone(),
-            Self::Inside(_)
-            | Self::Store(
-                StoreError::Database(_) | StoreError::Migration(_) | StoreError::Row(_),
-            ) => "something broke inside; your work up to the last change is kept".to_owned(),
+            Self::Store(StoreError::Refused(refusal)) => refusal.reason(),
+            broken if broken.status_code().is_server_error() => {
+                "something broke inside; your work up to the last change is kept".to_owned()
+            }
             other => other.to_string(),
         }
     }
@@ -63,11 +73,9 @@ impl ResponseError for WebError {
         match self {
             Self::Store(error) => match error {
                 StoreError::NoJob(_) => StatusCode::NOT_FOUND,
-                StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
+                StoreError::Refused(_) | StoreError::EditId => StatusCode::UNPROCESSABLE_ENTITY,
                 StoreError::Conflict(_) | StoreError::Nothing(_) => StatusCode::CONFLICT,
-                StoreError::Database(_) | StoreError::Migration(_) | StoreError::Row(_) => {
-                    StatusCode::INTERNAL_SERVER_ERROR
-                }
+                StoreError::Closing => StatusCode::SERVICE_UNAVAILABLE,
                 _ => StatusCode::INTERNAL_SERVER_ERROR,
             },
             Self::Image(_) | Self::JobFile(_) | Self::Field { .. } => {
@@ -82,17 +90,67 @@ impl ResponseError for WebError {
     fn error_response(&self) -> HttpResponse {
         let status = self.status_code();
         if status.is_server_error() {
-            log(&self.to_string());
+            tracing::error!(error = %self, "a request failed");
         }
-        let conflict = matches!(self, Self::Store(StoreError::Conflict(_)));
-        HttpResponse::build(status).json(json!({
-            "message": self.message(), "field": self.field(), "conflict": conflict,
-        }))
+        let mut told = json!({
+            "message": self.message(), "field": self.of_field(), "conflict": false,
+        });
+        if let Self::Store(StoreError::Conflict(conflict)) = self {
+            told["conflict"] = true.into();
+            told["thing"] = conflict.touch.thing.to_string().into();
+            told["field"] = conflict.touch.field.clone().into();
+            told["name"] = conflict.name.clone().into();
+            told["who"] = conflict.who.clone().into();
+            told["at"] = conflict.at.clone().into();
+            told["revision"] = conflict.revision.into();
+            told["theirs"] = conflict.theirs.clone().unwrap_or_default();
+            told["yours"] = conflict.yours.clone().unwrap_or_default();
+        }
+        HttpResponse::build(status).json(told)
     }
 }
 
-/// What must not go to a page goes to the log.
-#[expect(clippy::print_stderr, reason = "the log of a program that runs at a desk is its terminal")]
-fn log(text: &str) {
-    eprintln!("dot-reach: {text}");
+/// What is wrong with a body that should be an edit.
+pub(crate) fn of_json(error: &JsonPayloadError) -> String {
+    match error {
+        JsonPayloadError::Overflow { limit }
+        | JsonPayloadError::OverflowKnownLength { limit, .. } => {
+            format!("is larger than {} kB, the most that one request may hold", limit / 1024)
+        }
+        other => other.to_string(),
+    }
+}
+
+/// An address that leads nowhere.
+pub(crate) async fn nothing_there() -> Result<HttpResponse, WebError> {
+    Err(WebError::NotFound("page"))
+}
+
+#[derive(Template)]
+#[template(path = "failure.html")]
+struct Failure {
+    shell: Shell,
+    heading: &'static str,
+    message: String,
+}
+
+/// Whether who asks reads pages rather than JSON.
+pub(crate) fn reads_pages(request: &HttpRequest) -> bool {
+    let accept = request.headers().get(ACCEPT).and_then(|v| v.to_str().ok()).unwrap_or_default();
+    let place = |kind: &str| accept.find(kind).unwrap_or(usize::MAX);
+    place("text/html") < place("application/json")
+}
+
+/// The page of a failure, for people.
+pub(crate) fn page(status: StatusCode, message: &str) -> Option<String> {
+    let heading = match status {
+        StatusCode::NOT_FOUND => "Nothing is here",
+        StatusCode::FORBIDDEN => "Not from here",
+        s if s.is_server_error() => "Something broke",
+        _ => "That cannot be shown",
+    };
+    let mut letters = message.chars();
+    let first = letters.next().map(|c| c.to_uppercase().collect::<String>()).unwrap_or_default();
+    let message = format!("{first}{}.", letters.as_str().trim_end_matches('.'));
+    Failure { shell: Shell::plain(heading), heading, message }.render().ok()
 }

@@ -1,15 +1,20 @@
 //! What every answer carries and every request must satisfy.
 
-use actix_web::Error;
-use actix_web::body::MessageBody;
+use std::sync::atomic::AtomicU64;
+
+use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
 use actix_web::http::header::{
     CONTENT_SECURITY_POLICY, HOST, HeaderValue, ORIGIN, REFERRER_POLICY, X_CONTENT_TYPE_OPTIONS,
 };
 use actix_web::middleware::Next;
+use actix_web::{Error, HttpResponse, web};
 
-use crate::error::WebError;
+use crate::app::App;
+use crate::door::{is_marked, mark};
+use crate::error::{self, WebError, reads_pages};
+use crate::metrics::Metrics;
 
 /// No inline script, no inline style, nothing from elsewhere. The one trusted-types policy takes
 /// fragments that this server rendered.
@@ -18,15 +23,33 @@ const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; \
     base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'; \
     require-trusted-types-for 'script'; trusted-types server-fragment";
 
-/// Refuses foreign requests; puts the policy on every answer.
+/// Refuses foreign requests; puts the policy on every answer, and a page where a person meets a
+/// failure.
 pub(crate) async fn guard(
     request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
-) -> Result<ServiceResponse<impl MessageBody>, Error> {
-    if !is_own(&request) {
-        return Err(WebError::Foreign.into());
+) -> Result<ServiceResponse<BoxBody>, Error> {
+    let app = request.app_data::<web::Data<App>>().cloned();
+    let known = app.as_ref().map(|app| app.settings.hosts.clone()).unwrap_or_default();
+    let (by_person, is_marked) = (reads_pages(request.request()), is_marked(request.request()));
+    let mut response = if is_own(&request, &known) {
+        next.call(request).await?.map_into_boxed_body()
+    } else {
+        request.error_response(WebError::Foreign).map_into_boxed_body()
+    };
+    let status = response.status();
+    if let Some(app) = &app {
+        count(&app.metrics, status.as_u16());
     }
-    let mut response = next.call(request).await?;
+    if status.as_u16() >= 400
+        && by_person
+        && let Some(page) = failure_page(&response)
+    {
+        response = response.into_response(page);
+    }
+    if !is_marked {
+        mark(response.response_mut());
+    }
     let headers = response.headers_mut();
     headers.insert(CONTENT_SECURITY_POLICY, HeaderValue::from_static(POLICY));
     headers.insert(X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
@@ -34,19 +57,42 @@ pub(crate) async fn guard(
     Ok(response)
 }
 
+fn count(metrics: &Metrics, status: u16) {
+    let more = |counter: &AtomicU64| Metrics::count(counter);
+    more(&metrics.requests);
+    match status {
+        400..500 => more(&metrics.refusals),
+        500.. => more(&metrics.failures),
+        _ => {}
+    }
+}
+
+fn failure_page(response: &ServiceResponse<BoxBody>) -> Option<HttpResponse> {
+    let status = response.status();
+    let told = response.response().error().map(|e| match e.as_error::<WebError>() {
+        Some(error) => error.message(),
+        None => e.to_string(),
+    });
+    let page = error::page(status, told.as_deref().unwrap_or("there is no such page"))?;
+    Some(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page))
+}
+
 /// A request is our own when it names this machine (or a name cannot be rebound to it) and, where
 /// it changes something or opens the live channel, comes from one of our pages.
-fn is_own(request: &ServiceRequest) -> bool {
+fn is_own(request: &ServiceRequest, known: &[String]) -> bool {
     let header = |name| request.headers().get(name).and_then(|v: &HeaderValue| v.to_str().ok());
     let Some(host) = header(HOST) else { return false };
-    if !is_loopback(host) {
+    if !is_loopback(host) && !known.iter().any(|name| name == host) {
         return false;
     }
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD)
         || request.path().ends_with("/live");
-    let own = format!("http://{host}");
     match header(ORIGIN) {
-        Some(origin) => origin == own,
+        // A proxy in front may speak TLS.
+        Some(origin) => {
+            let own = origin.strip_prefix("http://").or_else(|| origin.strip_prefix("https://"));
+            own == Some(host)
+        }
         // A browser sends the origin with every change; scripts on this machine send none.
         None => !changes || request.headers().get("sec-fetch-site").is_none(),
     }

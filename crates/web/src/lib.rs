@@ -3,21 +3,33 @@
 //! | place | what it holds |
 //! |---|---|
 //! | [`app`] | what every request shares, and `serve` |
-//! | `guard` | same origin, loopback host, content security policy |
+//! | [`settings`] | what an operator may set |
+//! | `guard` | same origin, known host, content security policy, failures as pages |
+//! | `door` | who asks and which job, read before a handler begins |
 //! | `error` | failure to HTTP, in one place |
 //! | `pages` | every route in one list; one folder a page |
 //! | `commands` | edits, undo, uploads |
 //! | `live` | the live channel: previews while something is dragged, news of others' edits |
+//! | `desk` | what is known of jobs in use |
+//! | `work` | heavy work in turns, long work as tickets |
+//! | `metrics`, `trace` | health, counters, the log |
 //! | `drawing` | plan, section and staircase as ready-to-print shapes |
 //! | `assets` | styles, scripts and fonts, shipped in the binary |
 
 pub mod app;
 mod assets;
 mod commands;
+mod desk;
+mod door;
 mod drawing;
 mod error;
 mod guard;
 mod live;
+mod metrics;
 mod pages;
+pub mod settings;
+mod trace;
+mod work;
 
-pub use app::{App, serve};
+pub use app::{App, application, now, serve};
+pub use settings::Settings;

@@ -1,28 +1,35 @@
 //! The live channel of one open job: previews while something is dragged, snapping while a wall is
-//! drawn, and news of edits made elsewhere.
+//! drawn, long work that a page waits for, and news of edits made elsewhere.
 
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
 
 use actix_web::{HttpRequest, HttpResponse, get, rt, web};
 use actix_ws::{AggregatedMessage, Session};
-use dot_reach_core::geometry::snap;
-use dot_reach_core::simulate::Budget;
+use dot_reach_core::draw::snap;
+use dot_reach_core::geometry::apart;
 use dot_reach_core::site::{Edit, FloorId, Site, Spot, apply};
 use dot_reach_core::units::Metres;
-use dot_reach_store::JobId;
+use dot_reach_store::StoreError;
 use futures_util::StreamExt;
 use serde::Deserialize;
 use serde_json::{Value, json};
 use tokio::sync::broadcast::error::RecvError;
-use tokio::sync::mpsc::{UnboundedSender, unbounded_channel};
+use tokio::sync::mpsc::{Receiver, Sender, channel};
 
-use crate::app::App;
+use crate::desk::{Bench, Slot};
+use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::reach;
+use crate::metrics::Metrics;
+use crate::pages::{hub, reach};
+use crate::work::Ticket;
 
 /// The largest message of a page.
 const MOST_BYTES: usize = 256 * 1024;
+/// How often a page that says nothing is asked whether it is still there.
+const HEARTBEAT: Duration = Duration::from_secs(20);
+/// How many tidings of long work wait for a slow page.
+const MOST_TIDINGS: usize = 16;
 
 /// What a page asks.
 #[derive(Deserialize)]
@@ -32,8 +39,12 @@ enum Ask {
     Preview { seq: u64, edit: Box<Edit>, view: reach::Query },
     /// Draw many houses: how sure is each device, and are all.
     Chances { view: reach::Query },
-    /// Stop drawing.
+    /// Score every place where the hub of a network could stand.
+    HubPlaces { network: String },
+    /// Stop waiting for long work.
     Stop,
+    /// Which revision is the newest: asked after a channel was lost.
+    Revision,
     /// Where a drawn place comes to lie.
     Snap {
         seq: u64,
@@ -51,30 +62,24 @@ enum Ask {
 pub(crate) async fn live(
     request: HttpRequest,
     body: web::Payload,
-    job: web::Path<String>,
-    app: web::Data<App>,
+    job: Job,
 ) -> Result<HttpResponse, actix_web::Error> {
-    let job: JobId = job.parse().map_err(WebError::Store)?;
-    app.store.site(&job).map_err(WebError::Store)?;
     let (response, session, stream) = actix_ws::handle(&request, body)?;
     let stream = stream.max_frame_size(MOST_BYTES).aggregate_continuations();
-    rt::spawn(talk(app, job, session, stream.max_continuation_size(MOST_BYTES)));
+    rt::spawn(talk(job, session, stream.max_continuation_size(MOST_BYTES)));
     Ok(response)
 }
 
-async fn talk(
-    app: web::Data<App>,
-    job: JobId,
-    mut session: Session,
-    mut stream: actix_ws::AggregatedMessageStream,
-) {
-    let mut news = app.listen();
-    let (teller, mut tidings) = unbounded_channel();
-    let drawing = Drawing { teller, stop: Arc::new(AtomicBool::new(false)) };
+async fn talk(job: Job, mut session: Session, mut stream: actix_ws::AggregatedMessageStream) {
+    Metrics::count(&job.app.metrics.channels);
+    let mut news = job.app.listen();
+    let (mut page, mut tidings) = Page::of(job);
+    let mut beat = tokio::time::interval(HEARTBEAT);
+    let mut heard = true;
     loop {
         let text = tokio::select! {
             told = news.recv() => match told {
-                Ok(told) if told.job == job => json!({
+                Ok(told) if told.job == page.job.id => json!({
                     "tell": "revision", "revision": told.revision,
                     "client": told.client, "who": told.who,
                 }).to_string(),
@@ -84,105 +89,153 @@ async fn talk(
                 Err(RecvError::Closed) => break,
             },
             Some(told) = tidings.recv() => told,
-            message = stream.next() => match message {
-                Some(Ok(AggregatedMessage::Text(text))) => match answer(&app, &job, &text, &drawing).await {
-                    Some(told) => told,
-                    None => continue,
-                },
-                Some(Ok(AggregatedMessage::Ping(bytes))) => {
-                    if session.pong(&bytes).await.is_err() { break }
-                    continue;
+            _ = beat.tick() => {
+                // A phone that sleeps answers no ping: its task ends with the second.
+                if !heard || session.ping(b"").await.is_err() { break }
+                heard = false;
+                continue;
+            }
+            message = stream.next() => {
+                heard = true;
+                match message {
+                    Some(Ok(AggregatedMessage::Text(text))) => match page.answer(&text).await {
+                        Some(told) => told,
+                        None => continue,
+                    },
+                    Some(Ok(AggregatedMessage::Ping(bytes))) => {
+                        if session.pong(&bytes).await.is_err() { break }
+                        continue;
+                    }
+                    Some(Ok(AggregatedMessage::Close(_)) | Err(_)) | None => break,
+                    Some(Ok(_)) => continue,
                 }
-                Some(Ok(AggregatedMessage::Close(_)) | Err(_)) | None => break,
-                Some(Ok(_)) => continue,
             },
         };
         if session.text(text).await.is_err() {
             break;
         }
     }
-    drawing.stop.store(true, Ordering::Relaxed);
+    page.stop();
+    Metrics::less(&page.job.app.metrics.channels);
     // The page has gone already when closing fails.
     let _gone = session.close(None).await;
 }
 
-/// The houses being drawn for a page.
-struct Drawing {
-    teller: UnboundedSender<String>,
-    stop: Arc<AtomicBool>,
+/// A page at the other end of a channel.
+struct Page {
+    job: Job,
+    /// Where its previews are worked out, apart from what others start from.
+    bench: Option<Bench>,
+    teller: Sender<String>,
+    waits: Option<rt::task::JoinHandle<()>>,
+    ticket: Option<Arc<Ticket>>,
 }
 
-async fn answer(
-    app: &web::Data<App>,
-    job: &JobId,
-    text: &str,
-    drawing: &Drawing,
-) -> Option<String> {
-    let ask: Ask = match serde_json::from_str(text) {
-        Ok(ask) => ask,
-        Err(error) => {
-            return Some(json!({ "tell": "error", "message": error.to_string() }).to_string());
-        }
-    };
-    let answer = match ask {
-        Ask::Chances { view } => {
-            draw(app, job, &view, drawing);
-            return None;
-        }
-        Ask::Stop => {
-            drawing.stop.store(true, Ordering::Relaxed);
-            return None;
-        }
-        Ask::Preview { seq, edit, view } => preview(app, job, seq, &edit, view).await,
-        Ask::Snap { seq, floor, at, start, length_m, reach_m } => app
-            .store
-            .site(job)
-            .map_err(WebError::Store)
-            .map(|(site, _)| snapped(&site, seq, &floor, at, start, length_m, reach_m)),
-    };
-    let told =
-        answer.unwrap_or_else(|error| json!({ "tell": "error", "message": error.to_string() }));
-    Some(told.to_string())
-}
+impl Page {
+    fn of(job: Job) -> (Self, Receiver<String>) {
+        let (teller, tidings) = channel(MOST_TIDINGS);
+        (Self { job, bench: None, teller, waits: None, ticket: None }, tidings)
+    }
 
-/// Starts drawing houses beside the channel; it tells how far it is and when it is done.
-fn draw(app: &web::Data<App>, job: &JobId, view: &reach::Query, drawing: &Drawing) {
-    let (teller, stop) = (drawing.teller.clone(), Arc::clone(&drawing.stop));
-    let (shared, job, options) = (app.clone(), job.clone(), reach::options(view));
-    stop.store(false, Ordering::Relaxed);
-    rt::spawn(async move {
-        let app = shared.clone();
-        let work = move || {
-            // A page that has gone hears nothing and needs nothing.
-            let tell = |value: Value| drop(teller.send(value.to_string()));
-            let Ok((site, _)) = app.store.site(&job) else { return };
-            let analysis = app.analysis(&job, &site, &options);
-            let mut go_on = |done: u32| {
-                tell(json!({ "tell": "drawing", "done": done, "of": Budget::default().draws }));
-                !stop.load(Ordering::Relaxed)
-            };
-            let found = app.find_chances(&job, &analysis, &mut go_on);
-            tell(json!({ "tell": "chances", "draws": found.draws }));
+    async fn answer(&mut self, text: &str) -> Option<String> {
+        let ask: Ask = match serde_json::from_str(text) {
+            Ok(ask) => ask,
+            Err(error) => {
+                return Some(json!({ "tell": "error", "message": error.to_string() }).to_string());
+            }
         };
-        // A drawing that broke off has told nothing: the page asks again.
-        let _broken = shared.compute(work).await;
-    });
-}
+        let answer = match ask {
+            Ask::Preview { seq, edit, view } => self
+                .preview(&edit, view)
+                .await
+                .map(|html| json!({ "tell": "preview", "seq": seq, "html": html })),
+            Ask::Snap { seq, floor, at, start, length_m, reach_m } => {
+                let job = self.job.renewed().await;
+                job.map(|job| snapped(&job.site, seq, &floor, at, start, length_m, reach_m))
+            }
+            Ask::Revision => {
+                let job = self.job.renewed().await;
+                job.map(|job| json!({ "tell": "revision", "revision": job.revision }))
+            }
+            Ask::Stop => {
+                if let Some(ticket) = &self.ticket {
+                    ticket.stop();
+                }
+                return None;
+            }
+            Ask::Chances { .. } | Ask::HubPlaces { .. } => match self.begin(ask).await {
+                Ok(()) => return None,
+                Err(error) => Err(error),
+            },
+        };
+        let told =
+            answer.unwrap_or_else(|error| json!({ "tell": "error", "message": error.message() }));
+        Some(told.to_string())
+    }
 
-async fn preview(
-    app: &web::Data<App>,
-    job: &JobId,
-    seq: u64,
-    edit: &Edit,
-    view: reach::Query,
-) -> Result<Value, WebError> {
-    let (site, revision) = app.store.site(job)?;
-    let mut site = Site::clone(&site);
-    apply(&mut site, edit).map_err(dot_reach_store::StoreError::Refused)?;
-    let (shared, job) = (app.clone(), job.clone());
-    let work = move || reach::parts(&shared, &job, &Arc::new(site), revision, &view);
-    let html = app.compute(work).await??;
-    Ok(json!({ "tell": "preview", "seq": seq, "html": html }))
+    /// Begins long work, or joins who waits for it already.
+    async fn begin(&mut self, ask: Ask) -> Result<(), WebError> {
+        let job = self.job.renewed().await?;
+        let ticket = match ask {
+            Ask::Chances { view } => reach::chances_ticket(&job, &view),
+            Ask::HubPlaces { network } => hub::ticket(&job, &network).await?,
+            _ => return Ok(()),
+        };
+        self.wait_for(ticket);
+        Ok(())
+    }
+
+    async fn preview(&mut self, edit: &Edit, view: reach::Query) -> Result<String, WebError> {
+        let job = self.job.renewed().await?;
+        let mut site = Site::clone(&job.site);
+        apply(&mut site, edit).map_err(StoreError::Refused)?;
+        let site = Arc::new(site);
+        let options = reach::options(&view);
+        let mut bench = match self.bench.take() {
+            Some(bench) => bench,
+            None => job.app.desk.bench(&job.id, &job.site, &options),
+        };
+        let id = job.id.clone();
+        let work = move || {
+            let html = reach::parts(&mut bench, &id, &site, &view);
+            (bench, html)
+        };
+        let (bench, html) = job.compute(work).await?;
+        job.app.desk.keep(&job.id, Slot::Preview, bench.clone());
+        self.bench = Some(bench);
+        html
+    }
+
+    /// Tells the page how far long work is, and when it is over.
+    fn wait_for(&mut self, ticket: Arc<Ticket>) {
+        self.stop();
+        let (teller, waiting) = (self.teller.clone(), ticket.wait());
+        self.ticket = Some(ticket);
+        self.waits = Some(rt::spawn(async move {
+            let mut last = (usize::MAX, 0);
+            while !waiting.0.is_over() {
+                let (done, of) = waiting.0.progress();
+                if (done, of) != last && of > 0 {
+                    last = (done, of);
+                    let told = json!({ "tell": "working", "done": done, "of": of });
+                    // A page that has gone hears nothing and needs nothing.
+                    if teller.send(told.to_string()).await.is_err() {
+                        return;
+                    }
+                }
+                waiting.news().await;
+            }
+            let told = json!({ "tell": "worked", "found": waiting.0.found().is_some() });
+            let _gone = teller.send(told.to_string()).await;
+        }));
+    }
+
+    fn stop(&mut self) {
+        if let Some(waits) = self.waits.take() {
+            waits.abort();
+        }
+        self.ticket = None;
+    }
 }
 
 fn snapped(
@@ -198,7 +251,7 @@ fn snapped(
     if let (Some(start), Some(length)) = (start, length) {
         spot = snap::at_length(start, spot, length);
     }
-    let drawn = start.map(|[x, y]| (spot[0] - x).hypot(spot[1] - y));
+    let drawn = start.map(|start| apart(start, spot));
     json!({
         "tell": "snap", "seq": seq, "at": spot, "to": to.name(),
         "length": drawn.map(Metres::new).map(|m| format!("{m:.2}")),

@@ -4,10 +4,12 @@ mod contour_lines;
 
 use std::sync::Arc;
 
-use crate::analysis::{Analysis, NetworkAnalysis};
-use crate::geometry::Place;
-use crate::network::{Node, Role};
-use crate::propagation::Medium;
+use crate::analysis::Analysis;
+use crate::geometry::{Place, Rect};
+use crate::network::NetworkAnalysis;
+use crate::network::link::worse_margin;
+use crate::network::{Node, Role, RoleFinding, Why};
+use crate::propagation::{Medium, Stamp};
 use crate::radio::modulation::Delivery;
 use crate::radio::profile::{Class, hand_loss, planning_profile};
 use crate::radio::region::Region;
@@ -42,7 +44,9 @@ pub struct Request {
 /// How far the surface reaches beyond the outer walls.
 const BEYOND_WALLS: f64 = 1.5;
 /// The most cells of one surface.
-const MOST_CELLS: usize = 400_000;
+pub(crate) const MOST_CELLS: usize = 400_000;
+/// The most cells of all its layers together: 120 MB.
+const MOST_IN_LAYERS: usize = 30_000_000;
 
 /// Cells in rows; a value belongs to the middle of its cell.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -62,15 +66,17 @@ pub struct Grid {
 impl Grid {
     /// The grid over a storey's walls; nothing where none are drawn. Cells grow when there would
     /// be too many.
-    pub fn over(analysis: &Analysis, floor: &FloorId, cell: Metres) -> Option<Self> {
+    pub fn over(
+        analysis: &Analysis,
+        floor: &FloorId,
+        cell: Metres,
+        most_cells: usize,
+    ) -> Option<Self> {
         let corners =
             analysis.site.walls.iter().filter(|w| w.floor == *floor).flat_map(|w| [w.a, w.b]);
-        let bounds = corners.fold(None, |bounds: Option<[f64; 4]>, [x, y]| {
-            let [l, t, r, b] = bounds.unwrap_or([x, y, x, y]);
-            Some([l.min(x), t.min(y), r.max(x), b.max(y)])
-        })?;
-        let [l, t, r, b] = bounds;
-        let (wide, high) = (r - l + 2.0 * BEYOND_WALLS, b - t + 2.0 * BEYOND_WALLS);
+        let walls = Rect::around(corners)?;
+        let (wide, high) =
+            (walls.width() + 2.0 * BEYOND_WALLS, walls.height() + 2.0 * BEYOND_WALLS);
         #[expect(
             clippy::cast_possible_truncation,
             clippy::cast_sign_loss,
@@ -78,12 +84,12 @@ impl Grid {
         )]
         let count = |length: f64, cell: f64| ((length / cell).ceil() as usize).max(2);
         let mut cell = cell.get().clamp(0.05, 5.0);
-        while count(wide, cell) * count(high, cell) > MOST_CELLS {
+        while count(wide, cell) * count(high, cell) > most_cells {
             cell *= 1.5;
         }
         Some(Self {
-            left: l - BEYOND_WALLS,
-            top: t - BEYOND_WALLS,
+            left: walls.left - BEYOND_WALLS,
+            top: walls.top - BEYOND_WALLS,
             cell,
             across: count(wide, cell),
             down: count(high, cell),
@@ -121,21 +127,6 @@ pub enum Quantity {
     Success,
 }
 
-impl Quantity {
-    /// Each with its word in an address and its name.
-    pub const ALL: [(Self, &'static str, &'static str); 4] = [
-        (Self::Margin, "margin", "margin, dB"),
-        (Self::Hops, "hops", "hops"),
-        (Self::Parents, "parents", "parents at target"),
-        (Self::Success, "success", "success, %"),
-    ];
-
-    /// The quantity of this word; margin when there is none.
-    pub fn named(word: &str) -> Self {
-        Self::ALL.iter().find(|(_, w, _)| *w == word).map_or(Self::Margin, |(q, ..)| *q)
-    }
-}
-
 /// The surface of one network on one storey.
 #[derive(Clone, Debug)]
 pub struct Coverage {
@@ -147,6 +138,8 @@ pub struct Coverage {
     pub margin: Vec<f32>,
     /// How many radios each cell hears at target.
     pub parents: Vec<u8>,
+    /// What its layers hold for.
+    stamp: Stamp,
     /// The layer that gives the best margin.
     best: Vec<u16>,
     layers: Vec<Layer>,
@@ -187,27 +180,38 @@ impl Coverage {
         }
     }
 
+    /// About how much memory it takes.
+    pub fn bytes(&self) -> usize {
+        self.margin.len() * (self.layers.len() * size_of::<f32>() + 7)
+    }
+
     /// Hops to the hub from a cell, its own included.
     pub fn hops_at(&self, cell: usize) -> u8 {
         self.layers.get(usize::from(self.best[cell])).map_or(0, |l| l.hops + 1)
     }
 }
 
-/// Computes the surface; layers of radios that did not move are taken from `earlier`, which must
-/// be of the same building, network and request. Nothing where no walls or no hub are drawn.
+/// Computes the surface; layers of radios that did not move are taken from `earlier` where that was
+/// of the same building, frequency, model and request. Nothing where no walls or no hub are drawn.
 pub fn coverage(
     analysis: &Analysis,
     network: &NetworkAnalysis,
     request: &Request,
     earlier: Option<&Coverage>,
 ) -> Option<Coverage> {
-    let grid = Grid::over(analysis, &request.floor, request.cell)?;
+    // A handset there needs one more hop.
+    let carries = |place: &usize| {
+        network.is_on_air(*place) && network.outcomes[*place].hops.len() < network.rule.most_hops
+    };
+    let carriers: Vec<usize> = (0..network.nodes.len()).filter(carries).collect();
+    let most_cells = MOST_CELLS.min(MOST_IN_LAYERS / carriers.len().max(1));
+    let grid = Grid::over(analysis, &request.floor, request.cell, most_cells)?;
     let floor = analysis.site.floors.get(&request.floor)?;
     let z = (floor.elevation_m + request.height).get();
-    let earlier = earlier.filter(|e| e.grid == grid && e.request == *request);
     let medium = &network.medium;
+    let stamp = medium.stamp();
+    let earlier = earlier.filter(|e| e.stamp == stamp && e.grid == grid && e.request == *request);
     let handset = handset(network, analysis.site.job.region, request.handset)?;
-    let most_hops = network.rule.most_hops;
     #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
     let target = analysis.target.get() as f32;
     let cells = grid.across * grid.down;
@@ -215,13 +219,8 @@ pub fn coverage(
     let mut layers = Vec::new();
     let mut margin = vec![f32::NEG_INFINITY; cells];
     let mut wanted = Vec::new();
-    for (place, (node, outcome)) in network.nodes.iter().zip(&network.outcomes).enumerate() {
-        let on_air = network.hubs.contains(&place) && !network.down[place]
-            || node.carries_others() && !outcome.hops.is_empty();
-        // A handset there needs one more hop.
-        if !on_air || outcome.hops.len() + 1 > most_hops {
-            continue;
-        }
+    for place in carriers {
+        let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
         let known = earlier.and_then(|e| {
             e.layers.iter().find(|l| l.device == node.device && l.place == node.place)
         });
@@ -236,7 +235,7 @@ pub fn coverage(
     for (node, outcome, known) in wanted {
         let Some(loss) = known.or_else(|| fresh.next()) else { continue };
         // Both directions differ from the path loss by a constant.
-        let worse = budget(node, &handset).min(budget(&handset, node));
+        let worse = worse_margin(node, &handset, Db::ZERO);
         #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
         let worse = worse.get() as f32;
         let number = u16::try_from(layers.len()).unwrap_or(u16::MAX);
@@ -256,6 +255,7 @@ pub fn coverage(
         grid,
         margin,
         parents,
+        stamp,
         best: best_layer,
         layers,
     })
@@ -275,29 +275,18 @@ pub fn at_spot(
     "this spot".clone_into(&mut node.name);
     let station = network.medium.station(node.place);
     let serves = |place: &usize| {
-        let outcome = &network.outcomes[*place];
-        let is_hub = network.hubs.contains(place);
-        let is_up = !network.down.get(*place).copied().unwrap_or(false);
-        network.nodes[*place].carries_others()
-            && is_up
-            && (is_hub || !outcome.hops.is_empty())
-            && outcome.hops.len() < network.rule.most_hops
+        network.is_on_air(*place) && network.outcomes[*place].hops.len() < network.rule.most_hops
     };
     let margin = |place: usize| {
         let other = &network.nodes[place];
         let loss = network.medium.loss_between(&station, &network.medium.station(other.place));
-        (budget(other, &node) - loss).min(budget(&node, other) - loss)
+        worse_margin(other, &node, loss)
     };
     (0..network.nodes.len())
         .filter(serves)
         .map(|place| (place, margin(place)))
         .max_by(|a, b| a.1.total_cmp(&b.1))
         .map(|(place, _)| (place, node.clone()))
-}
-
-/// Margin at a path loss of zero.
-fn budget(from: &Node, to: &Node) -> Db {
-    crate::network::link::received(from, to, Db::ZERO) - to.needs
 }
 
 /// The carried radio as a node, without a place of its own; nothing in a network without devices.
@@ -318,9 +307,9 @@ pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> O
         doubt: 0.0,
         circuit: String::new(),
         hand,
-        role: crate::network::RoleFinding {
+        role: RoleFinding {
             role: Role::Carried,
-            why: String::new(),
+            why: Why::SleepsBetweenPresses,
             may_go_dark: false,
         },
     })

@@ -1,12 +1,9 @@
-//! Where straight lines cross walls, openings and slabs.
-//!
-//! Storeys are drawn in two dimensions and stacked; a ray is three-dimensional and crosses each
-//! wall at its true angle. Geometry finds the crossings, propagation prices them.
+//! Places, exact sides of lines, polygons, and an index of line segments. It knows no house.
 
-pub mod fan;
 pub mod index;
-pub mod snap;
-pub mod structure;
+mod plane;
+
+pub use plane::{Rect, Spot, Vec2, apart};
 
 /// A place in the house: metres right, down and up.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]

@@ -30,7 +30,7 @@ pub enum Use {
 
 /// The bands in which losses are measured and spoken of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Band {
+pub enum FrequencyBand {
     /// About 434 MHz.
     Mhz434,
     /// 863 to 926 MHz.
@@ -39,7 +39,7 @@ pub enum Band {
     Mhz2400,
 }
 
-impl Band {
+impl FrequencyBand {
     /// The band that `f` is nearest to, on a logarithmic scale.
     pub fn of(f: Megahertz) -> Self {
         match f.get() {
@@ -67,11 +67,11 @@ pub struct Measured {
 
 impl Measured {
     /// The value for a band, if one was given.
-    pub fn at(&self, band: Band) -> Option<Db> {
+    pub fn at(&self, band: FrequencyBand) -> Option<Db> {
         match band {
-            Band::Mhz434 => self.mhz_434,
-            Band::Mhz868 => self.mhz_868,
-            Band::Mhz2400 => self.mhz_2400,
+            FrequencyBand::Mhz434 => self.mhz_434,
+            FrequencyBand::Mhz868 => self.mhz_868,
+            FrequencyBand::Mhz2400 => self.mhz_2400,
         }
     }
 }
@@ -130,7 +130,7 @@ impl Construction {
     ///
     /// # Errors
     /// The first thing wrong with it.
-    pub fn check(&self) -> Result<(), ConstructionError> {
+    pub fn check_layers(&self) -> Result<(), ConstructionError> {
         let m = &self.measured;
         let given = [m.mhz_434, m.mhz_868, m.mhz_2400];
         let losses = given.into_iter().flatten().chain([self.clutter_db]);
@@ -147,7 +147,7 @@ impl Construction {
 
     /// Layers whose material is not stated at `f`: their loss is an extrapolation.
     pub fn extrapolated_at(&self, f: Megahertz) -> Vec<&'static str> {
-        if self.measured.at(Band::of(f)).is_some() {
+        if self.measured.at(FrequencyBand::of(f)).is_some() {
             return Vec::new();
         }
         let layers = self.stack().unwrap_or_default();
@@ -210,6 +210,41 @@ fn refined(nodes: &[f64]) -> Vec<f64> {
     (0..STEPS).map(value).collect()
 }
 
+/// How heavy a wall is on the plan: by its loss straight through at 2.4 GHz, clutter included.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Heft {
+    /// Below 5 dB: studs and boards.
+    Light,
+    /// Below 10 dB: brick, block.
+    Middling,
+    /// Below 22.1 dB: concrete, stone.
+    Heavy,
+    /// As good as metal.
+    Metal,
+}
+
+impl Construction {
+    /// Loss straight through at `f`, clutter included.
+    pub fn straight_loss(&self, f: Megahertz) -> Db {
+        if let Some(measured) = self.measured.at(FrequencyBand::of(f)) {
+            return measured;
+        }
+        let layers = self.stack().unwrap_or_default();
+        let passed = if layers.is_empty() { 1.0 } else { slab::averaged(&layers, f, 1.0).0 };
+        slab::loss_of(passed) + self.clutter_db
+    }
+
+    /// How heavy it is on the plan.
+    pub fn heft(&self) -> Heft {
+        match self.straight_loss(Megahertz::new(2440.0)).get() {
+            ..5.0 => Heft::Light,
+            ..10.0 => Heft::Middling,
+            ..22.1 => Heft::Heavy,
+            _ => Heft::Metal,
+        }
+    }
+}
+
 /// A construction priced at one frequency: its loss and reflection against the angle.
 ///
 /// The table is linear in the cosine of the angle of incidence; the tests hold it within 0.01 dB
@@ -230,7 +265,7 @@ impl Priced {
     pub fn new(construction: &Construction, f: Megahertz) -> Self {
         let lowest_cos = STEEPEST_DEG.to_radians().cos();
         let layers = construction.stack().unwrap_or_default();
-        let measured = construction.measured.at(Band::of(f));
+        let measured = construction.measured.at(FrequencyBand::of(f));
         let (mut through, mut back) = (Vec::with_capacity(NODES), Vec::with_capacity(NODES));
         for node in 0..NODES {
             #[expect(clippy::cast_precision_loss, reason = "a few nodes")]
@@ -278,7 +313,7 @@ mod tests {
     fn every_shipped_row_is_whole_and_cites_a_source() {
         assert!(CONSTRUCTIONS.len() >= 30, "{}", CONSTRUCTIONS.len());
         for row in CONSTRUCTIONS.iter() {
-            assert_eq!(row.check(), Ok(()), "{}", row.id);
+            assert_eq!(row.check_layers(), Ok(()), "{}", row.id);
             assert!(!row.source.is_empty(), "{}", row.id);
             assert_eq!(CONSTRUCTIONS.iter().filter(|c| c.id == row.id).count(), 1, "{}", row.id);
         }
@@ -312,7 +347,7 @@ mod tests {
         for row in CONSTRUCTIONS.iter() {
             let f = Megahertz::new(2440.0);
             let layers = row.stack().unwrap();
-            if layers.is_empty() || row.measured.at(Band::Mhz2400).is_some() {
+            if layers.is_empty() || row.measured.at(FrequencyBand::Mhz2400).is_some() {
                 continue;
             }
             let priced = Priced::new(row, f);

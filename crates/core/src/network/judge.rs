@@ -4,48 +4,48 @@ use std::cell::OnceCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::capacity;
-use super::link::Link;
+use super::link::{Link, Links};
+use super::obstacles::obstacles;
 use super::outcome::{Band, Hop, Outcome, Reason};
 use super::resilience::disjoint_routes;
 use super::route::{Graph, THREAD_LEAST_MARGIN, link_cost};
-use super::{Node, Role};
-use crate::analysis::NetworkAnalysis;
+use super::{Mesh, Node, Role, Why};
 use crate::catalogue;
 use crate::radio::modulation::Delivery;
-use crate::radio::system::RouteChoice;
-use crate::site::DeviceId;
-use crate::staircase;
+use crate::radio::system::{RouteChoice, Rule};
 use crate::units::Db;
 
 /// What a system allows fewer of than there are: which of them forward, and which are told not to.
 ///
 /// Repeaters of a star and routers of a Thread network beyond the limit do not forward. Those with
 /// the best link to a hub stay (*planning rule*): they serve most.
-pub(crate) fn demote(network: &mut NetworkAnalysis) {
-    let rule = network.rule;
+pub(super) fn demote(nodes: &mut [Node], links: &Links, rule: &Rule, hubs: &[usize]) {
     let (most, what) = match (rule.most_repeaters, rule.most_routers) {
         (Some(most), _) => (most, "repeaters"),
-        (_, Some(most)) => (most.saturating_sub(network.hubs.len()), "routers"),
+        (_, Some(most)) => (most.saturating_sub(hubs.len()), "routers"),
         _ => return,
     };
     let to_hub = |place: usize| {
-        let links = network.hubs.iter().filter_map(|h| network.links.between(place, *h));
-        links.map(|l| l.margin().get()).fold(f64::NEG_INFINITY, f64::max)
+        let to_hubs = hubs.iter().filter_map(|h| links.between(place, *h));
+        to_hubs.map(|l| l.margin().get()).fold(f64::NEG_INFINITY, f64::max)
     };
-    let forwards = |n: &usize| network.nodes[*n].role.role == Role::Forwards;
-    let mut forwarding: Vec<usize> = (0..network.nodes.len()).filter(forwards).collect();
+    let forwards = |n: &usize| nodes[*n].role.role == Role::Forwards;
+    let mut forwarding: Vec<usize> = (0..nodes.len()).filter(forwards).collect();
     forwarding.sort_by(|a, b| to_hub(*b).total_cmp(&to_hub(*a)).then(a.cmp(b)));
     let beyond: Vec<usize> = forwarding.into_iter().skip(most).collect();
     for place in beyond {
-        let role = &mut network.nodes[place].role;
-        role.role = Role::Leaf;
-        role.why = format!("the limit of {most} {what} is used up by others nearer to the hub");
+        let role = &mut nodes[place].role;
+        (role.role, role.why) = (Role::Leaf, Why::BeyondLimit { most, what });
     }
 }
 
 /// Judges the devices of one network.
-pub(crate) struct Judge<'a> {
-    network: &'a NetworkAnalysis,
+pub(super) struct Judge<'a> {
+    network: &'a Mesh,
+    /// Every link that works at all, as the system reckons it.
+    pub(super) graph: Graph,
+    /// Every link at target.
+    pub(super) sure_graph: Graph,
     delivery: Delivery,
     /// The graph and its routes with no limit on hops or cost, once someone asks why not.
     unlimited: OnceCell<(Graph, Ways)>,
@@ -55,26 +55,24 @@ pub(crate) struct Judge<'a> {
 type Ways = Vec<Option<Vec<usize>>>;
 
 impl<'a> Judge<'a> {
-    pub(crate) fn new(network: &'a NetworkAnalysis) -> Self {
+    pub(super) fn new(network: &'a Mesh) -> Self {
         let delivery = Delivery::new(network.rule.modulation, network.sure.sigma);
-        Self { network, delivery, unlimited: OnceCell::new() }
+        let of = |wanted: &dyn Fn(&Link) -> bool| {
+            Graph::new(&network.nodes, &network.links, &network.rule, &delivery, wanted)
+        };
+        let (graph, sure_graph) = (of(&|l| l.margin() >= Db::ZERO), of(&Link::is_sure));
+        Self { network, graph, sure_graph, delivery, unlimited: OnceCell::new() }
     }
 
-    /// The graph of the links that `wanted` takes.
-    pub(crate) fn graph(&self, wanted: impl Fn(&Link) -> bool) -> Graph {
-        let n = self.network;
-        Graph::new(&n.nodes, &n.links, &n.rule, &self.delivery, wanted)
-    }
-
-    pub(crate) fn outcomes(&self) -> Vec<Outcome> {
+    pub(super) fn outcomes(&self) -> Vec<Outcome> {
         let network = self.network;
         if network.hubs.is_empty() {
             return network.nodes.iter().map(|n| unreached(n, Reason::NoHub)).collect();
         }
         let most = network.rule.most_hops;
         // A planned route uses links at target; thinner ones only where nothing else is.
-        let sure = network.sure_graph.routes(&network.hubs, most, &network.down);
-        let any = network.graph.routes(&network.hubs, most, &network.down);
+        let sure = self.sure_graph.routes(&network.hubs, most, &network.down);
+        let any = self.graph.routes(&network.hubs, most, &network.down);
         let ways: Ways = sure.into_iter().zip(any).map(|(s, a)| s.or(a)).collect();
         let (ways, refused) = self.within_capacity(ways);
         let mut outcomes: Vec<_> = ways
@@ -213,8 +211,8 @@ impl<'a> Judge<'a> {
         let mut outcome = self.along(way);
         if rule.choice == RouteChoice::Flood {
             // Any path will do: with two that share no device, both must fail.
-            let NetworkAnalysis { graph, hubs, down, .. } = self.network;
-            let ways = disjoint_routes(graph, hubs, place, down, rule.most_hops);
+            let Mesh { hubs, down, .. } = self.network;
+            let ways = disjoint_routes(&self.graph, hubs, place, down, rule.most_hops);
             let fail = |w: &Vec<usize>| 1.0 - self.along(w).success;
             let all: f64 = ways.iter().map(fail).product();
             outcome.success = outcome.success.max(1.0 - all);
@@ -287,7 +285,7 @@ impl<'a> Judge<'a> {
             for &d in dead {
                 down[d] = true;
             }
-            let left = network.graph.reached(&network.hubs, most, &down);
+            let left = self.graph.reached(&network.hubs, most, &down);
             let is_lost = |p: &&usize| !left[**p] && !dead.contains(*p);
             may_hang.iter().filter(is_lost).copied().collect::<Vec<_>>()
         };
@@ -329,7 +327,7 @@ impl<'a> Judge<'a> {
             return Reason::NoHub;
         }
         let (at_any_cost, unlimited) = self.unlimited.get_or_init(|| {
-            let graph = network.graph.at_any_cost();
+            let graph = self.graph.at_any_cost();
             let ways = graph.routes(&network.hubs, nodes.len(), &network.down);
             (graph, ways)
         });
@@ -358,7 +356,7 @@ impl<'a> Judge<'a> {
         {
             return Reason::OnlyThroughUnsure {
                 through: nodes[through].name.clone(),
-                why: nodes[through].role.why.clone(),
+                why: nodes[through].role.why,
             };
         }
         let Some((nearest, link)) = best(&mut others().filter(|n| nodes[*n].carries_others()))
@@ -381,13 +379,8 @@ impl<'a> Judge<'a> {
     /// What stands between two nodes, costliest first.
     fn obstacles(&self, a: usize, b: usize) -> Vec<(String, Db)> {
         let nodes = &self.network.nodes;
-        staircase::obstacles(&self.network.medium, &nodes[a], &nodes[b])
+        obstacles(&self.network.medium, &nodes[a], &nodes[b])
     }
-}
-
-/// Devices of a network that are lost when `device` dies.
-pub fn lost_without<'a>(network: &'a NetworkAnalysis, device: &DeviceId) -> Vec<&'a Outcome> {
-    network.outcomes.iter().filter(|o| o.hangs_on.contains(device)).collect()
 }
 
 fn unreached(node: &Node, reason: Reason) -> Outcome {

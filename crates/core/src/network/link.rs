@@ -41,15 +41,17 @@ pub struct Node {
 
 impl Node {
     /// The node of a device; nothing when its point, storey or catalogue row is missing, or it has
-    /// no radio.
+    /// no radio that speaks the network's system.
     pub fn new(site: &Site, device: &Device, network: &Network) -> Option<Self> {
-        let kind = catalogue::kind(&device.kind).filter(|k| k.has_radio)?;
+        let speaks = |k: &&catalogue::DeviceKind| k.systems.contains(&network.system);
+        let kind = catalogue::kind(&device.kind).filter(|k| k.has_radio).filter(speaks)?;
         let point = site.point_of(device)?;
         let place = site.place(&point.floor, point.at, point.height_m)?;
         let (system, region) = (network.system, site.job.region);
         let planned = planning_profile(system, kind.class(), region);
         let radio = device.sheet.applied_to(planned);
-        let mut mounting = mounting::losses(point, region.frequency(system, None));
+        let frequency = region.frequency(system, None);
+        let mut mounting = mounting::losses(point.back_box, point.mounting, frequency);
         mounting.extend(device.sheet.extra_loss_db.map(|loss| ("other loss around it", loss)));
         let usable = system.rule().usable;
         Some(Self {
@@ -85,6 +87,12 @@ impl Node {
 /// The level that arrives: `P_rx = P_tx + G_tx + G_rx − L_path − M_tx − M_rx − B`.
 pub fn received(from: &Node, to: &Node, path_loss: Db) -> Dbm {
     from.radio.tx + from.radio.antenna + to.radio.antenna - path_loss - from.around() - to.around()
+}
+
+/// The margin in the worse direction over a way of this loss.
+pub fn worse_margin(one: &Node, other: &Node, path_loss: Db) -> Db {
+    let over = |from: &Node, to: &Node| received(from, to, path_loss) - to.needs;
+    over(one, other).min(over(other, one))
 }
 
 /// A link between two radios of a network, by their places in its list.
@@ -209,22 +217,25 @@ impl Links {
                 let gather = |hand: std::thread::ScopedJoinHandle<'_, Vec<Link>>| {
                     hand.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
                 };
-                hands.into_iter().flat_map(gather).collect()
+                let mut all = Vec::new();
+                for hand in hands {
+                    all.append(&mut gather(hand));
+                }
+                all
             })
         };
         all.sort_unstable_by_key(|l| (l.a, l.b));
-        let mut this = Self { all: Vec::new(), count, place: vec![NONE; count * count] };
-        for link in all {
-            this.push(link);
+        let mut place = vec![NONE; count * count];
+        for (here, link) in (0..NONE).zip(&all) {
+            place[link.a * count + link.b] = here;
+            place[link.b * count + link.a] = here;
         }
-        this
+        Self { all, count, place }
     }
 
-    fn push(&mut self, link: Link) {
-        let here = u32::try_from(self.all.len()).unwrap_or(NONE);
-        self.place[link.a * self.count + link.b] = here;
-        self.place[link.b * self.count + link.a] = here;
-        self.all.push(link);
+    /// About how much memory they take.
+    pub fn bytes(&self) -> usize {
+        self.all.len() * size_of::<Link>() + self.place.len() * size_of::<u32>()
     }
 
     /// The link between two nodes, if it was worth computing.

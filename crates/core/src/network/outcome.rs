@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use super::role::Why;
 use crate::site::DeviceId;
 use crate::units::Db;
 
@@ -18,6 +19,9 @@ pub enum Band {
     Solid,
 }
 
+/// What makes ground or a link solid: so much above target.
+pub const SOLID_ABOVE: Db = Db::new(10.0);
+
 impl Band {
     /// *out* < 0 ≤ *thin* < target ≤ *sound* < target + 10 ≤ *solid*.
     pub fn of(margin: Db, target: Db) -> Self {
@@ -25,7 +29,7 @@ impl Band {
             Self::Out
         } else if margin < target {
             Self::Thin
-        } else if margin < target + Db::new(10.0) {
+        } else if margin < target + SOLID_ABOVE {
             Self::Sound
         } else {
             Self::Solid
@@ -96,6 +100,11 @@ impl Outcome {
     pub fn weakest(&self) -> Option<&Hop> {
         let spare = |h: &Hop| h.margin() - h.target;
         self.hops.iter().min_by(|a, b| spare(a).total_cmp(&spare(b)))
+    }
+    /// The order in which outcomes want looking at: the worst band first, then the weakest hop.
+    pub fn worst_first(&self, other: &Self) -> std::cmp::Ordering {
+        let weakest = |o: &Self| o.weakest().map_or(f64::INFINITY, |hop| hop.margin().get());
+        self.band.cmp(&other.band).then(weakest(self).total_cmp(&weakest(other)))
     }
     /// Repeaters on the route: one fewer than hops.
     pub fn repeaters(&self) -> usize {
@@ -180,7 +189,7 @@ pub enum Reason {
         /// Its name.
         through: String,
         /// Why it is not built upon.
-        why: String,
+        why: Why,
     },
 }
 

@@ -21,12 +21,12 @@ pub enum Role {
 }
 
 /// A role and why.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct RoleFinding {
     /// The role.
     pub role: Role,
-    /// Why it has this role, in a sentence.
-    pub why: String,
+    /// Why it has this role.
+    pub why: Why,
     /// Whether it would forward but earns no credit, as someone can cut its supply.
     pub may_go_dark: bool,
 }
@@ -44,21 +44,49 @@ impl Role {
     }
 }
 
+/// Why a device has its role; its words are the middle of a sentence.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[expect(missing_docs, reason = "each says in its words what it is")]
+pub enum Why {
+    #[error("it starts and keeps the network")]
+    KeepsTheNetwork,
+    #[error("a remote sleeps between presses")]
+    SleepsBetweenPresses,
+    #[error("a battery device sleeps")]
+    OnABattery,
+    #[error("a wired companion has no radio: it is no node")]
+    NoRadio,
+    #[error("this device does not forward for others")]
+    NotByItsMake,
+    #[error("in {0} nobody forwards")]
+    NobodyForwards(&'static str),
+    #[error("it does not fit its box as surveyed, so nothing is built on it")]
+    DoesNotFit,
+    #[error("it could forward, but someone can cut its supply: no repeating credit")]
+    CanBeCut,
+    #[error("it is on the mains for good and forwards for others")]
+    OnTheMains,
+    #[error("its catalogue row or its point is missing")]
+    Missing,
+    #[error("the limit of {most} {what} is used up by others nearer to the hub")]
+    BeyondLimit { most: usize, what: &'static str },
+}
+
 /// The role of a device where it stands.
 pub fn role(site: &Site, device: &Device) -> RoleFinding {
-    let plain = |role, why: &str| RoleFinding { role, why: why.to_owned(), may_go_dark: false };
+    let plain = |role, why| RoleFinding { role, why, may_go_dark: false };
     let (Some(kind), Some(point)) = (catalogue::kind(&device.kind), site.point_of(device)) else {
-        return plain(Role::Leaf, "its catalogue row or its point is missing");
+        return plain(Role::Leaf, Why::Missing);
     };
     match (kind.duty, kind.supply) {
-        (Duty::Hub, _) => return plain(Role::Hub, "it starts and keeps the network"),
-        (Duty::Remote, _) => return plain(Role::Carried, "a remote sleeps between presses"),
-        (_, Supply::Battery) => return plain(Role::Sleeps, "a battery device sleeps"),
+        (Duty::Hub, _) => return plain(Role::Hub, Why::KeepsTheNetwork),
+        (Duty::Remote, _) => return plain(Role::Carried, Why::SleepsBetweenPresses),
+        (_, Supply::Battery) => return plain(Role::Sleeps, Why::OnABattery),
         _ if !kind.has_radio => {
-            return plain(Role::Leaf, "a wired companion has no radio: it is no node");
+            return plain(Role::Leaf, Why::NoRadio);
         }
         _ if !kind.forwards => {
-            return plain(Role::Leaf, "this device does not forward for others");
+            return plain(Role::Leaf, Why::NotByItsMake);
         }
         _ => {}
     }
@@ -66,21 +94,13 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
     if let Some(system) = system
         && system.rule().choice == RouteChoice::DirectOnly
     {
-        return RoleFinding {
-            role: Role::Leaf,
-            why: format!("in {} nobody forwards", system.name()),
-            may_go_dark: false,
-        };
+        return plain(Role::Leaf, Why::NobodyForwards(system.name()));
     }
     if fit::verdict(&fit::findings(kind, point)) >= Fits::ElectricianDecides {
-        return plain(Role::Leaf, "it does not fit its box as surveyed, so nothing is built on it");
+        return plain(Role::Leaf, Why::DoesNotFit);
     }
     if device.can_be_cut || kind.easily_cut {
-        return RoleFinding {
-            role: Role::Leaf,
-            why: "it could forward, but someone can cut its supply: no repeating credit".to_owned(),
-            may_go_dark: true,
-        };
+        return RoleFinding { role: Role::Leaf, why: Why::CanBeCut, may_go_dark: true };
     }
-    plain(Role::Forwards, "it is on the mains for good and forwards for others")
+    plain(Role::Forwards, Why::OnTheMains)
 }

@@ -1,7 +1,7 @@
 //! What a hub needs beside radio: mains, and a cable or Wi-Fi to the router.
 
 use crate::analysis::Analysis;
-use crate::geometry::Place;
+use crate::geometry::{Place, apart};
 use crate::propagation::Medium;
 use crate::radio::coexistence::Carrier;
 use crate::radio::mounting;
@@ -83,8 +83,10 @@ impl<'a> Backhauls<'a> {
 
     /// How a hub at a point would be fed and joined.
     pub(super) fn at(&self, point: &Point, place: Place) -> Backhaul {
-        let around: Db =
-            mounting::losses(point, self.medium.frequency()).iter().map(|(_, loss)| *loss).sum();
+        let around: Db = mounting::losses(point.back_box, point.mounting, self.medium.frequency())
+            .iter()
+            .map(|(_, loss)| *loss)
+            .sum();
         let cable = |u: &Uplink| {
             let [dx, dy, dz] = [u.place.x - place.x, u.place.y - place.y, u.place.z - place.z];
             (Metres::new(dx.abs() + dy.abs() + dz.abs()), u.name.clone())
@@ -96,9 +98,7 @@ impl<'a> Backhauls<'a> {
             .points
             .iter()
             .filter(|p| p.kind == PointKind::Socket && p.floor == point.floor);
-        let socket = sockets
-            .map(|p| Metres::new((p.at[0] - point.at[0]).hypot(p.at[1] - point.at[1])))
-            .min_by(Metres::total_cmp);
+        let socket = sockets.map(|p| Metres::new(apart(point.at, p.at))).min_by(Metres::total_cmp);
         let reaches = |lead: Metres| lead.get() <= MOST_LEAD_M;
         Backhaul {
             cable: self.uplinks.iter().map(cable).min_by(|a, b| a.0.total_cmp(&b.0)),

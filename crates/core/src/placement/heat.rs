@@ -1,10 +1,11 @@
 //! How many devices a hub would have at target from each place of a storey: where to look for one.
 
-use crate::analysis::{Analysis, NetworkAnalysis};
-use crate::coverage::Grid;
+use crate::analysis::Analysis;
+use crate::coverage::{Grid, MOST_CELLS};
 use crate::geometry::Place;
+use crate::network::NetworkAnalysis;
 use crate::network::Node;
-use crate::network::link::received;
+use crate::network::link::worse_margin;
 use crate::site::FloorId;
 use crate::units::{Db, Metres};
 
@@ -17,7 +18,7 @@ pub fn hub_heat(
     height: Metres,
     cell: Metres,
 ) -> Option<(Grid, Vec<f64>)> {
-    let grid = Grid::over(analysis, floor, cell)?;
+    let grid = Grid::over(analysis, floor, cell, MOST_CELLS)?;
     let z = (analysis.site.floors.get(floor)?.elevation_m + height).get();
     let moved = *network.hubs.first()?;
     // The hub of the plan in the open: what stands around it now stays behind.
@@ -54,8 +55,7 @@ fn heard_at(
             continue;
         }
         let lookout = medium.lookout(node.place, z);
-        let budget = |from: &Node, to: &Node| received(from, to, Db::ZERO) - to.needs;
-        let worse = budget(hub, node).min(budget(node, hub));
+        let worse = worse_margin(hub, node, Db::ZERO);
         for row in 0..grid.down {
             for column in 0..grid.across {
                 let [x, y] = grid.middle(column, row);

@@ -6,11 +6,12 @@ mod heat;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use crate::analysis::{Analysis, NetworkAnalysis, analyse_after};
+use crate::analysis::{Analysis, analyse_after};
 use crate::geometry::Place;
-use crate::network::Band;
+use crate::network::{Band, NetworkAnalysis};
+use crate::pulse::Pulse;
 use crate::radio::mounting::Mounting;
-use crate::site::{Device, Edit, Floor, NetworkId, Point, PointId, PointKind, apply};
+use crate::site::{Device, Edit, Floor, Kind, NetworkId, Point, PointId, PointKind, apply};
 use crate::units::{Db, Metres};
 
 use backhaul::{Backhaul, Backhauls, Uplink};
@@ -29,6 +30,17 @@ pub struct Position {
     pub beside: Option<String>,
     /// The edit that moves the hub there.
     pub edit: Edit,
+    /// What it would give.
+    pub score: Score,
+    /// How the hub would be fed and joined.
+    pub backhaul: Backhaul,
+    /// What speaks against it, in half sentences.
+    pub against: Vec<String>,
+}
+
+/// What a position would give.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Score {
     /// Devices at target.
     pub sound: usize,
     /// Devices below target.
@@ -41,10 +53,6 @@ pub struct Position {
     pub deepest: usize,
     /// How many radios forward for others on the routes.
     pub repeaters: usize,
-    /// How the hub would be fed and joined.
-    pub backhaul: Backhaul,
-    /// What speaks against it, in half sentences.
-    pub against: Vec<String>,
 }
 
 /// The most candidates that are analysed: those nearest to the middle of the network's devices.
@@ -52,13 +60,41 @@ const MOST: usize = 24;
 
 /// Scores the hub's place as it is, every shelf and socket, and the place beside a router of the
 /// house where none of them is; those with something against them last. Nothing where the network
-/// has no hub.
-pub fn hub_positions(analysis: &Analysis, network: &NetworkAnalysis) -> Vec<Position> {
+/// has no hub, or where `pulse`, asked before each, breaks it off.
+pub fn hub_positions(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    pulse: &mut Pulse<'_>,
+) -> Vec<Position> {
     let site = &analysis.site;
     let hub = network.hubs.first().and_then(|h| site.devices.get(&network.nodes[*h].device));
     let Some(hub) = hub else { return Vec::new() };
-    let now = &hub.point;
     let backhauls = Backhauls::new(analysis);
+    let candidates = candidates(analysis, network, hub, &backhauls);
+    let of = candidates.len();
+    let mut positions = Vec::with_capacity(of);
+    for (done, candidate) in candidates.into_iter().enumerate() {
+        if pulse(done, of).is_break() {
+            return Vec::new();
+        }
+        positions.extend(position(analysis, network, hub, &backhauls, candidate));
+    }
+    positions.sort_by(|a, b| {
+        let key = |p: &Position| (!p.against.is_empty() && !p.as_it_is, p.score.out, p.score.thin);
+        let worst = |p: &Position| p.score.worst.map_or(f64::NEG_INFINITY, Db::get);
+        let deepest = |p: &Position| p.score.deepest;
+        key(a).cmp(&key(b)).then(worst(b).total_cmp(&worst(a))).then(deepest(a).cmp(&deepest(b)))
+    });
+    positions
+}
+
+fn candidates(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    hub: &Device,
+    backhauls: &Backhauls,
+) -> Vec<Candidate> {
+    let (site, now) = (&analysis.site, &hub.point);
     let could = |p: &&Point| matches!(p.kind, PointKind::Shelf | PointKind::Socket) && p.id != *now;
     let placed = |p| Candidate::of(analysis, hub, p);
     let mut others: Vec<_> = site.points.iter().filter(could).filter_map(placed).collect();
@@ -71,41 +107,35 @@ pub fn hub_positions(analysis: &Analysis, network: &NetworkAnalysis) -> Vec<Posi
             candidates.extend(Candidate::beside(analysis, hub, uplink));
         }
     }
-    let mut positions: Vec<_> = candidates
-        .into_iter()
-        .filter_map(|Candidate { point, place, edit }| {
-            let mut moved = (**site).clone();
-            apply(&mut moved, &edit).ok()?;
-            let there = analyse_after(Some(analysis), &Arc::new(moved), &analysis.options);
-            let backhaul = backhauls.at(&point, place);
-            let mut against = against(&point);
-            if point.id != *now {
-                against.extend(backhaul.against());
-            }
-            let scored = Position {
-                as_it_is: point.id == *now,
-                beside: backhauls.beside(place).map(|u| u.name.clone()),
-                point: point.id,
-                name: point.name,
-                backhaul,
-                against,
-                edit,
-                sound: 0,
-                thin: 0,
-                out: 0,
-                worst: None,
-                deepest: 0,
-                repeaters: 0,
-            };
-            Some(score(scored, &there, &network.network))
-        })
-        .collect();
-    positions.sort_by(|a, b| {
-        let key = |p: &Position| (!p.against.is_empty() && !p.as_it_is, p.out, p.thin);
-        let worst = |p: &Position| p.worst.map_or(f64::NEG_INFINITY, Db::get);
-        key(a).cmp(&key(b)).then(worst(b).total_cmp(&worst(a))).then(a.deepest.cmp(&b.deepest))
-    });
-    positions
+    candidates
+}
+
+fn position(
+    analysis: &Analysis,
+    network: &NetworkAnalysis,
+    hub: &Device,
+    backhauls: &Backhauls,
+    Candidate { point, place, edit }: Candidate,
+) -> Option<Position> {
+    let mut moved = (*analysis.site).clone();
+    apply(&mut moved, &edit).ok()?;
+    let there = analyse_after(Some(analysis), &Arc::new(moved), &analysis.options);
+    let as_it_is = point.id == hub.point;
+    let backhaul = backhauls.at(&point, place);
+    let mut against = against(&point);
+    if !as_it_is {
+        against.extend(backhaul.against());
+    }
+    Some(Position {
+        as_it_is,
+        beside: backhauls.beside(place).map(|u| u.name.clone()),
+        score: score(&there, &network.network),
+        point: point.id,
+        name: point.name,
+        edit,
+        backhaul,
+        against,
+    })
 }
 
 fn middle(network: &NetworkAnalysis) -> Place {
@@ -144,19 +174,20 @@ impl Candidate {
         let height = height - floor.elevation_m;
         let mut point = Point::bare(id, floor.id.clone(), at, height, PointKind::Shelf);
         point.name = format!("Beside {}", uplink.name);
-        let put = Edit::PutPoint { point: point.clone() };
+        let put = Edit::put(point.clone());
         let edit = Edit::Batch { edits: vec![put, move_to(hub, &point)] };
         Some(Self { point, place: uplink.place, edit })
     }
 }
 
 fn move_to(hub: &Device, point: &Point) -> Edit {
-    Edit::PutDevice { device: Device { point: point.id.clone(), ..hub.clone() } }
+    Edit::set(Kind::Device, &hub.id, "point", point.id.as_str())
 }
 
-fn score(mut position: Position, there: &Analysis, network: &NetworkId) -> Position {
+fn score(there: &Analysis, network: &NetworkId) -> Score {
+    let mut score = Score::default();
     let Some(network) = there.networks.iter().find(|n| n.network == *network) else {
-        return position;
+        return score;
     };
     let mut repeaters = BTreeSet::new();
     for (place, outcome) in network.outcomes.iter().enumerate() {
@@ -164,17 +195,17 @@ fn score(mut position: Position, there: &Analysis, network: &NetworkId) -> Posit
             continue;
         }
         match outcome.band {
-            Band::Sound | Band::Solid => position.sound += 1,
-            Band::Thin => position.thin += 1,
-            Band::Out => position.out += 1,
+            Band::Sound | Band::Solid => score.sound += 1,
+            Band::Thin => score.thin += 1,
+            Band::Out => score.out += 1,
         }
         let spare = outcome.weakest().map(|h| h.margin() - h.target);
-        position.worst = [position.worst, spare].into_iter().flatten().min_by(Db::total_cmp);
-        position.deepest = position.deepest.max(outcome.hops.len());
+        score.worst = [score.worst, spare].into_iter().flatten().min_by(Db::total_cmp);
+        score.deepest = score.deepest.max(outcome.hops.len());
         repeaters.extend(outcome.hops.iter().skip(1).map(|h| &h.from));
     }
-    position.repeaters = repeaters.len();
-    position
+    score.repeaters = repeaters.len();
+    score
 }
 
 /// What speaks against a hub at a point by what stands around it.
@@ -194,16 +225,17 @@ pub fn reason(positions: &[Position]) -> String {
     };
     let baseline = positions.iter().find(|p| p.beside.is_some() && p.point != best.point);
     let baseline = baseline.filter(|b| !b.as_it_is).map(|b| {
-        let worst = b.worst.map(|w| format!(", the worst {w} over target")).unwrap_or_default();
+        let worst =
+            b.score.worst.map(|w| format!(", the worst {w} over target")).unwrap_or_default();
         let name = b.beside.as_deref().unwrap_or_default();
-        format!(" Beside {name}: {} at target{worst}.", b.sound)
+        format!(" Beside {name}: {} at target{worst}.", b.score.sound)
     });
     let baseline = baseline.unwrap_or_default();
     if best.as_it_is {
         return format!("The hub stands at the best of the surveyed places.{baseline}");
     }
-    let gained = best.sound.saturating_sub(now.sound);
-    let worst = match (best.worst, now.worst) {
+    let gained = best.score.sound.saturating_sub(now.score.sound);
+    let worst = match (best.score.worst, now.score.worst) {
         (Some(b), Some(n)) => format!(", and the worst margin over target goes from {n} to {b}"),
         _ => String::new(),
     };

@@ -1,6 +1,8 @@
 //! Ways that bend once or twice around jambs between two stations, as a link takes them.
 
-use super::doorway::{Jamb, Leg, Legs, SEEN_THROUGH, Station};
+use super::doorway::{
+    FARTHEST_JAMB_M, Jamb, Leg, Legs, SAME_STOREY_M, SEEN_THROUGH, Station, WORTH_TWO_BENDS,
+};
 use super::{Excess, Medium, Straight, knife_edge_loss};
 use crate::geometry::Place;
 
@@ -30,7 +32,7 @@ impl Medium {
         let leg = |jamb: &Jamb| {
             let length = place.distance(jamb.at);
             // Floors away, a door is no way round.
-            if (place.z - jamb.at.z).abs() > 3.5 || length > 40.0 {
+            if (place.z - jamb.at.z).abs() > SAME_STOREY_M || length > FARTHEST_JAMB_M {
                 return Leg { length, excess: f64::INFINITY };
             }
             let mut excess = Excess::default();
@@ -67,7 +69,7 @@ impl Medium {
                 .min_by(|x, y| x.loss.total_cmp(&y.loss));
             best.into_iter().for_each(&mut *visit);
         }
-        if straight.excess < 8.0 {
+        if straight.excess < WORTH_TWO_BENDS {
             return;
         }
         let legs = self.legs();

@@ -7,7 +7,7 @@
 
 use num_complex::Complex64;
 
-use crate::geometry::structure::{Structure, Surface};
+use crate::building::structure::{Structure, Surface};
 use crate::geometry::{Place, snap};
 use crate::units::{Db, Megahertz};
 

@@ -4,14 +4,20 @@
 //! a cell) knows the loss of the straight legs to all of them; two stations and the legs between
 //! jambs, computed once a building, make every bent path without another ray.
 
+use crate::building::structure::Structure;
 use crate::geometry::Place;
-use crate::geometry::structure::Structure;
 
 /// How far inside the opening a path bends, in metres.
 const INSIDE: f64 = 0.05;
 /// Beyond this length a leg between two jambs carries nothing worth knowing, in metres;
 /// *planning value*.
 const LONGEST_LEG: f64 = 25.0;
+/// Floors away, a door is no way round, in metres.
+pub(super) const SAME_STOREY_M: f64 = 3.5;
+/// Farther than this from a jamb no path bends there, in metres; *planning value*.
+pub(super) const FARTHEST_JAMB_M: f64 = 40.0;
+/// Paths with two bends are searched behind this much, in decibels.
+pub(super) const WORTH_TWO_BENDS: f64 = 8.0;
 /// A jamb counts as seen from a station when nothing heavier than this stands between, in decibels:
 /// of paths with two bends only those are searched; *planning value*.
 pub(super) const SEEN_THROUGH: f64 = 4.5;
@@ -54,41 +60,63 @@ pub struct Leg {
     pub excess: f64,
 }
 
-/// The legs between the jambs of one storey.
+/// The legs between jambs, storey by storey: half of a square table each, as a leg is the same from
+/// both its ends.
 #[derive(Clone, Debug, Default)]
 pub struct Legs {
-    count: usize,
-    legs: Vec<Option<Leg>>,
+    /// For each jamb its storey and its place among the jambs there.
+    places: Vec<(usize, usize)>,
+    storeys: Vec<Vec<Leg>>,
 }
+
+/// No leg worth computing.
+const NO_LEG: Leg = Leg { length: f64::NAN, excess: f64::NAN };
 
 impl Legs {
     /// Computes each leg once with `excess` between two jambs.
-    pub fn new(
+    pub fn new<'a>(
         structure: &Structure,
-        jambs: &[Jamb],
+        jambs: &'a [Jamb],
         excess: impl Fn(&Jamb, &Jamb) -> f64,
     ) -> Self {
-        let count = jambs.len();
-        let mut legs = vec![None; count * count];
-        for (i, a) in jambs.iter().enumerate() {
-            for (j, b) in jambs.iter().enumerate().skip(i + 1) {
-                let apart = a.wall == b.wall
-                    || structure.walls[a.wall].storey != structure.walls[b.wall].storey;
-                let length = a.at.distance(b.at);
-                if apart || length > LONGEST_LEG {
-                    continue;
-                }
-                let leg = Some(Leg { length, excess: excess(a, b) });
-                legs[i * count + j] = leg;
-                legs[j * count + i] = leg;
+        let mut of_storey: Vec<Vec<&'a Jamb>> = vec![Vec::new(); structure.storeys()];
+        let mut place = |jamb: &'a Jamb| {
+            let storey = structure.walls[jamb.wall].storey;
+            of_storey[storey].push(jamb);
+            (storey, of_storey[storey].len() - 1)
+        };
+        let places = jambs.iter().map(&mut place).collect();
+        let leg = |a: &Jamb, b: &Jamb| {
+            let length = a.at.distance(b.at);
+            if a.wall == b.wall || length > LONGEST_LEG {
+                return NO_LEG;
             }
-        }
-        Self { count, legs }
+            Leg { length, excess: excess(a, b) }
+        };
+        let storeys = of_storey
+            .iter()
+            .map(|here| {
+                let pairs = here.iter().enumerate();
+                pairs.flat_map(|(j, b)| here[..j].iter().map(move |a| leg(a, b))).collect()
+            })
+            .collect();
+        Self { places, storeys }
     }
 
     /// The leg between two jambs, if there is one worth computing.
     pub fn between(&self, a: usize, b: usize) -> Option<Leg> {
-        *self.legs.get(a * self.count + b)?
+        let ((storey, i), (other, j)) = (*self.places.get(a)?, *self.places.get(b)?);
+        if storey != other || i == j {
+            return None;
+        }
+        let (low, high) = (i.min(j), i.max(j));
+        let leg = *self.storeys[storey].get(high * (high - 1) / 2 + low)?;
+        (!leg.length.is_nan()).then_some(leg)
+    }
+
+    /// How much memory they take.
+    pub fn bytes(&self) -> usize {
+        self.storeys.iter().map(|s| s.len() * size_of::<Leg>()).sum()
     }
 }
 

@@ -19,11 +19,11 @@ pub use diffraction::knife_edge_loss;
 pub use surface::Gain;
 pub use ways::{Cause, Term, Way, WayKind};
 
+use crate::building::fan::Fan;
+use crate::building::structure::{Crossing, Structure, Surface};
 use crate::geometry::Place;
-use crate::geometry::fan::Fan;
-use crate::geometry::structure::{Crossing, Structure, Surface};
 use crate::materials::construction::Priced;
-use crate::prove::Calibration;
+use crate::site::Correction;
 use crate::units::{Db, Megahertz, Metres};
 use bounce::{Mirror, ground_reflection, visit_bounces};
 use doorway::{Jamb, Legs, Station};
@@ -75,7 +75,7 @@ impl Model {
 
     /// The model after a calibration, or as it is without one.
     #[must_use]
-    pub fn calibrated(self, calibration: Option<&Calibration>) -> Self {
+    pub fn calibrated(self, calibration: Option<&Correction>) -> Self {
         calibration.map_or(self, |c| Self { exponent: c.exponent, offset: c.offset_db, ..self })
     }
 }
@@ -147,6 +147,23 @@ pub struct Medium {
     model: Model,
 }
 
+/// All that a loss depends on, but for the two ends: what was computed under another stamp does not
+/// hold any longer.
+#[derive(Clone, Debug)]
+pub struct Stamp {
+    structure: Arc<Structure>,
+    frequency: Megahertz,
+    model: Model,
+}
+
+impl PartialEq for Stamp {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.structure, &other.structure)
+            && self.frequency == other.frequency
+            && self.model == other.model
+    }
+}
+
 impl Medium {
     /// Prices every construction of `structure` at `frequency`.
     pub fn new(structure: &Arc<Structure>, frequency: Megahertz, model: Model) -> Self {
@@ -181,6 +198,12 @@ impl Medium {
         }
         (this.is_square_law, this.model) = (is_square(model), model);
         this
+    }
+
+    /// All that a loss depends on, but for the two ends.
+    pub fn stamp(&self) -> Stamp {
+        let structure = Arc::clone(&self.structure);
+        Stamp { structure, frequency: self.frequency, model: self.model }
     }
 
     /// The frequency of the prices.

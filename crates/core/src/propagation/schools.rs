@@ -2,8 +2,8 @@
 //! a site-general exponent, and a rule of thumb. Shown beside it, with what each assumes.
 
 use super::{Medium, loss_at_one_metre};
+use crate::building::structure::Surface;
 use crate::geometry::Place;
-use crate::geometry::structure::Surface;
 use crate::units::{Db, Megahertz, Metres};
 
 /// A way of reckoning path loss.

@@ -2,10 +2,10 @@
 //! place, bounces by a gain that is fitted on sampled links.
 
 use super::diffraction::knife_edge_factor;
-use super::doorway::{SEEN_THROUGH, Station};
+use super::doorway::{SAME_STOREY_M, SEEN_THROUGH, Station, WORTH_TWO_BENDS};
 use super::{Excess, Medium, Straight, WORTH, knife_edge_loss, ratio};
+use crate::building::fan::Fan;
 use crate::geometry::Place;
-use crate::geometry::fan::Fan;
 use crate::units::Db;
 
 /// Of paths to the cells of a surface, bends are searched at jambs behind no more than this.
@@ -13,13 +13,8 @@ const NEAR_THROUGH: f64 = 30.0;
 /// A way weaker than the straight one by this much is left out, in decibels: on a surface a quarter
 /// of a decibel decides nothing.
 const SURFACE_WORTH: f64 = 10.0;
-/// Floors away, a door is no way round, in metres.
-const SAME_STOREY_M: f64 = 3.5;
 /// A bend costs 6 dB at the least: where less than this stands in the way, a door adds little.
 const WORTH_A_BEND: f64 = 2.0;
-/// As for links, paths with two bends are searched behind this much.
-const WORTH_TWO_BENDS: f64 = 8.0;
-
 /// What bounces add on a storey, by the straight way's excess loss: `a + b·excess`, in decibels.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Gain {
@@ -240,7 +235,7 @@ impl Medium {
     /// Least squares of the gain against the straight way's excess, over a fixed pattern of links.
     fn fit_gain(&self, storey: usize) -> Gain {
         const LINKS: u32 = 60;
-        let Some(([l, t, r, b], floor)) = self.structure.storey_extent(storey) else {
+        let Some((extent, floor)) = self.structure.storey_extent(storey) else {
             return Gain::default();
         };
         // The R₄ sequence (Roberts): its points fill the storey evenly and are always the same.
@@ -248,8 +243,10 @@ impl Medium {
         let (mut n, mut x, mut y, mut xx, mut xy) = (0.0, 0.0, 0.0, 0.0, 0.0);
         for k in 1..=LINKS {
             let at = |i: usize| (0.5 + step[i] * f64::from(k)).fract();
-            let spot =
-                |i: usize| Place::new(l + (r - l) * at(i), t + (b - t) * at(i + 1), floor + 1.2);
+            let spot = |i: usize| {
+                let across = extent.left + extent.width() * at(i);
+                Place::new(across, extent.top + extent.height() * at(i + 1), floor + 1.2)
+            };
             let (p, q) = (spot(0), spot(2));
             let straight = self.straight_power(p, q);
             let mut power = straight.power;

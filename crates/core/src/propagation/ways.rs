@@ -3,8 +3,8 @@
 use super::bounce::Mirror;
 use super::doorway::Station;
 use super::{Excess, Medium, NONE, knife_edge_loss};
+use crate::building::structure::Surface;
 use crate::geometry::Place;
-use crate::geometry::structure::Surface;
 use crate::units::Db;
 
 /// Why a signal loses strength on its way.

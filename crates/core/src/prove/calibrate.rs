@@ -5,47 +5,11 @@
 
 use std::sync::Arc;
 
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
-
 use crate::analysis::{Analysis, Options, PLANNING_SIGMA, analyse};
 use crate::network::link::received;
 use crate::propagation::{Model, NEAREST};
-use crate::site::{DeviceId, ReadingId, Refusal, Site};
+use crate::site::{Correction, DeviceId, ReadingId, Site};
 use crate::units::{Db, Dbm};
-
-/// What readings taught about this house.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Calibration {
-    /// The path-loss exponent.
-    pub exponent: f64,
-    /// A loss added to every path; negative when the house is better than assumed.
-    pub offset_db: Db,
-    /// Deviation of the model with these values.
-    pub sigma_db: Db,
-    /// Root mean square residual before.
-    pub rmse_before_db: Db,
-    /// Root mean square residual after.
-    pub rmse_after_db: Db,
-    /// How many readings it rests on.
-    pub readings: usize,
-}
-
-impl Calibration {
-    pub(crate) fn check(&self) -> Result<(), Refusal> {
-        let sound = (1.0..=5.0).contains(&self.exponent)
-            && self.offset_db.get().abs() <= 40.0
-            && (0.5..=20.0).contains(&self.sigma_db.get());
-        if sound {
-            return Ok(());
-        }
-        Err(Refusal::Invalid {
-            field: "calibration",
-            reason: "exponent 1 to 5, offset −40 to 40 dB, deviation 0.5 to 20 dB".to_owned(),
-        })
-    }
-}
 
 /// A reading beside its prediction.
 #[derive(Clone, Debug, PartialEq)]
@@ -83,7 +47,7 @@ pub struct Proof {
     /// Readings whose ends share no network, which nothing predicts.
     pub strangers: Vec<ReadingId>,
     /// What the readings teach; needs three.
-    pub proposed: Option<Calibration>,
+    pub proposed: Option<Correction>,
     /// Deviation of the model in force.
     pub sigma: Db,
 }
@@ -170,7 +134,7 @@ fn decades(distance_m: f64) -> f64 {
 }
 
 /// How a calibration moves the level at a distance.
-fn shift(c: &Calibration, model: Model, distance_m: f64) -> Db {
+fn shift(c: &Correction, model: Model, distance_m: f64) -> Db {
     Db::new(-(c.exponent - model.exponent) * decades(distance_m)) - (c.offset_db - model.offset)
 }
 
@@ -180,7 +144,7 @@ fn rmse(residuals: impl Iterator<Item = f64>) -> Db {
 }
 
 /// The posterior mean of exponent and offset: `(XᵀX/σ² + Λ)⁻¹ Xᵀr/σ²`.
-fn fit(samples: &[Sample], model: Model) -> Option<Calibration> {
+fn fit(samples: &[Sample], model: Model) -> Option<Correction> {
     if samples.len() < FEWEST {
         return None;
     }
@@ -201,7 +165,7 @@ fn fit(samples: &[Sample], model: Model) -> Option<Calibration> {
     let offset = (a11 * b2 - a12 * b1) / determinant;
     let after = |s: &Sample| residual(s) + slope * decades(s.distance_m) + offset;
     let rmse_after_db = rmse(samples.iter().map(after));
-    Some(Calibration {
+    Some(Correction {
         exponent: (model.exponent + slope).clamp(1.0, 5.0),
         offset_db: model.offset + Db::new(offset),
         // Few readings leave much of the prior deviation in place.

@@ -2,4 +2,4 @@
 
 pub mod calibrate;
 
-pub use calibrate::{Calibration, Comparison, Proof, prove};
+pub use calibrate::{Comparison, Proof, prove};

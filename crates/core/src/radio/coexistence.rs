@@ -6,10 +6,8 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use super::channels::{IEEE_802_15_4, WIFI};
 use crate::units::{Db, Dbm, Megahertz};
-
-/// Channels of IEEE 802.15.4 at 2.4 GHz.
-pub const CHANNELS: std::ops::RangeInclusive<u8> = 11..=26;
 
 /// Bandwidth of an IEEE 802.15.4 receiver.
 const RECEIVER_MHZ: f64 = 2.0;
@@ -20,6 +18,9 @@ const NOISE_FIGURE: Db = Db::new(10.0);
 /// SNR at which 1 % of frames of 20 bytes are lost: see the check values of
 /// [`super::modulation`].
 const SNR_NEEDED: Db = Db::new(0.4);
+
+/// The share of time that something heard in a scan is taken to send, *planning value*.
+pub const SCANNED_BUSY: f64 = 0.3;
 
 /// What a source of interference sends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -43,8 +44,8 @@ impl Carrier {
     /// The centre of the carrier.
     pub fn centre(self) -> Megahertz {
         match self {
-            Self::Wifi { channel, .. } => Megahertz::new(2407.0 + 5.0 * f64::from(channel)),
-            Self::Mesh { channel } => Megahertz::new(2350.0 + 5.0 * f64::from(channel)),
+            Self::Wifi { channel, .. } => WIFI.centre(channel),
+            Self::Mesh { channel } => IEEE_802_15_4.centre(channel),
         }
     }
 
@@ -59,13 +60,13 @@ impl Carrier {
     /// What is wrong with it, if anything.
     pub fn wrong(self) -> Option<&'static str> {
         match self {
-            Self::Wifi { channel, .. } if !(1..=13).contains(&channel) => {
+            Self::Wifi { channel, .. } if !WIFI.has(channel) => {
                 Some("Wi-Fi at 2.4 GHz has the channels 1 to 13")
             }
             Self::Wifi { width_mhz, .. } if !matches!(width_mhz, 20 | 40) => {
                 Some("Wi-Fi at 2.4 GHz is 20 or 40 MHz wide")
             }
-            Self::Mesh { channel } if !CHANNELS.contains(&channel) => {
+            Self::Mesh { channel } if !IEEE_802_15_4.has(channel) => {
                 Some("802.15.4 at 2.4 GHz has the channels 11 to 26")
             }
             _ => None,

@@ -1,6 +1,6 @@
 //! Radios: systems and their bands, regions, transmit power and sensitivity by class, mounting.
 
-pub mod air;
+pub mod channels;
 pub mod coexistence;
 pub mod modulation;
 pub mod mounting;

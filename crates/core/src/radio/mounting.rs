@@ -3,9 +3,21 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::materials::construction::Band;
-use crate::site::{BoxKind, Point};
+use crate::materials::construction::FrequencyBand;
 use crate::units::{Db, Megahertz};
+
+/// The back box.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum BoxKind {
+    /// No box.
+    #[default]
+    None,
+    /// Plastic.
+    Plastic,
+    /// Metal.
+    Metal,
+}
 
 /// What stands between a radio and the room, beside its back box.
 #[derive(
@@ -78,16 +90,16 @@ impl Mounting {
 impl MountingRow {
     /// The loss at a frequency.
     pub fn loss(&self, f: Megahertz) -> Db {
-        if Band::of(f) == Band::Mhz2400 { self.mhz_2400 } else { self.sub_ghz }
+        if FrequencyBand::of(f) == FrequencyBand::Mhz2400 { self.mhz_2400 } else { self.sub_ghz }
     }
 }
 
-/// Every mounting loss at a point, with its name; nothing where nothing is in the way.
-pub fn losses(point: &Point, f: Megahertz) -> Vec<(&'static str, Db)> {
-    let in_metal_box = point.back_box == BoxKind::Metal
+/// Every loss of a mounting in a back box, with its name; nothing where nothing is in the way.
+pub fn losses(back_box: BoxKind, mounting: Mounting, f: Megahertz) -> Vec<(&'static str, Db)> {
+    let in_metal_box = back_box == BoxKind::Metal
         // That row already holds its metal box.
-        && point.mounting != Mounting::BehindMechanismInMetal;
-    let rows = in_metal_box.then_some(&METAL_BOX).into_iter().chain([point.mounting.row()]);
+        && mounting != Mounting::BehindMechanismInMetal;
+    let rows = in_metal_box.then_some(&METAL_BOX).into_iter().chain([mounting.row()]);
     rows.map(|row| (row.name, row.loss(f))).filter(|(_, loss)| *loss > Db::ZERO).collect()
 }
 

@@ -85,19 +85,50 @@ const JP_WIFI: Limit = limit(22.14, "ARIB STD-T66: 10 mW/MHz over 20 MHz and 2.1
 const ASIA_SUB: Limit = limit(14.0, "national short-range rules: planning value");
 const ASIA_433: Limit = limit(10.0, "national short-range rules: planning value");
 
+const fn row(region: Region, name: &'static str, mhz: [f64; 3], limits: [Limit; 5]) -> RegionRule {
+    let [zwave, zwave_lr, star] = mhz;
+    let [zwave_limit, zwave_lr_limit, star_limit, mhz_2400_limit, wifi_limit] = limits;
+    RegionRule {
+        region,
+        name,
+        zwave: Megahertz::new(zwave),
+        zwave_lr: Megahertz::new(zwave_lr),
+        star: Megahertz::new(star),
+        zwave_limit,
+        zwave_lr_limit,
+        star_limit,
+        mhz_2400_limit,
+        wifi_limit,
+        source: G9959,
+    }
+}
+
 #[rustfmt::skip]
-/// One row a region, in the order of the enum.
+/// One row a region, in the order of the enum: the frequencies of Z-Wave, its Long Range and the
+/// star in MHz; the limits of those three, of 2.4 GHz and of Wi-Fi.
 pub const REGIONS: [RegionRule; 9] = [
-    RegionRule { region: Region::Eu,  name: "European Union",            zwave: Megahertz::new(869.85), zwave_lr: Megahertz::new(864.4), star: Megahertz::new(433.92), zwave_limit: EU_868,   zwave_lr_limit: EU_868,   star_limit: EU_433,   mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
-    RegionRule { region: Region::Uk,  name: "United Kingdom",            zwave: Megahertz::new(869.85), zwave_lr: Megahertz::new(864.4), star: Megahertz::new(433.92), zwave_limit: EU_868,   zwave_lr_limit: EU_868,   star_limit: EU_433,   mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
-    RegionRule { region: Region::Us,  name: "United States and Canada",  zwave: Megahertz::new(916.0),  zwave_lr: Megahertz::new(912.0), star: Megahertz::new(434.0),  zwave_limit: US_908,   zwave_lr_limit: US_LR,    star_limit: US_434,   mhz_2400_limit: US_2400, wifi_limit: US_2400, source: G9959 },
-    RegionRule { region: Region::Anz, name: "Australia and New Zealand", zwave: Megahertz::new(919.82), zwave_lr: Megahertz::new(921.42), star: Megahertz::new(433.92), zwave_limit: ANZ_916, zwave_lr_limit: ANZ_916,  star_limit: EU_433,   mhz_2400_limit: EU_2400, wifi_limit: US_2400, source: G9959 },
-    RegionRule { region: Region::In,  name: "India",                     zwave: Megahertz::new(865.22), zwave_lr: Megahertz::new(865.22), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
-    RegionRule { region: Region::Jp,  name: "Japan",                     zwave: Megahertz::new(922.5),  zwave_lr: Megahertz::new(922.5), star: Megahertz::new(426.0),  zwave_limit: JP_920,   zwave_lr_limit: JP_920,   star_limit: JP_426,   mhz_2400_limit: JP_2400, wifi_limit: JP_WIFI, source: G9959 },
-    RegionRule { region: Region::Kr,  name: "South Korea",               zwave: Megahertz::new(920.9),  zwave_lr: Megahertz::new(920.9), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
-    RegionRule { region: Region::Il,  name: "Israel",                    zwave: Megahertz::new(916.0),  zwave_lr: Megahertz::new(916.0), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
-    RegionRule { region: Region::Hk,  name: "Hong Kong",                 zwave: Megahertz::new(919.82), zwave_lr: Megahertz::new(919.82), star: Megahertz::new(433.92), zwave_limit: ASIA_SUB, zwave_lr_limit: ASIA_SUB, star_limit: ASIA_433, mhz_2400_limit: EU_2400, wifi_limit: EU_WIFI, source: G9959 },
+    row(Region::Eu,   "European Union",             [869.85,  864.4, 433.92],
+        [EU_868, EU_868, EU_433, EU_2400, EU_WIFI]),
+    row(Region::Uk,   "United Kingdom",             [869.85,  864.4, 433.92],
+        [EU_868, EU_868, EU_433, EU_2400, EU_WIFI]),
+    row(Region::Us,   "United States and Canada",   [ 916.0,  912.0,  434.0],
+        [US_908, US_LR, US_434, US_2400, US_2400]),
+    row(Region::Anz,  "Australia and New Zealand",  [919.82, 921.42, 433.92],
+        [ANZ_916, ANZ_916, EU_433, EU_2400, US_2400]),
+    row(Region::In,   "India",                      [865.22, 865.22, 433.92],
+        [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
+    row(Region::Jp,   "Japan",                      [ 922.5,  922.5,  426.0],
+        [JP_920, JP_920, JP_426, JP_2400, JP_WIFI]),
+    row(Region::Kr,   "South Korea",                [ 920.9,  920.9, 433.92],
+        [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
+    row(Region::Il,   "Israel",                     [ 916.0,  916.0, 433.92],
+        [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
+    row(Region::Hk,   "Hong Kong",                  [919.82, 919.82, 433.92],
+        [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
 ];
+
+/// The middle of the 2.4 GHz band, for a system that has no channels or none chosen.
+const BAND_2400: Megahertz = Megahertz::new(2440.0);
 
 impl Region {
     /// The row of this region.
@@ -113,11 +144,11 @@ impl Region {
             (System::ZWave, _) => row.zwave,
             (System::ZWaveLr, _) => row.zwave_lr,
             (System::Star, _) => row.star,
-            (System::Wifi, Some(c)) => Megahertz::new(2407.0 + 5.0 * f64::from(c)),
-            (system, Some(k)) if system.rule().has_channels => {
-                Megahertz::new(2350.0 + 5.0 * f64::from(k))
-            }
-            _ => Megahertz::new(2440.0),
+            (system, Some(channel)) => match system.channels() {
+                Some(channels) => channels.centre(channel),
+                None => BAND_2400,
+            },
+            _ => BAND_2400,
         }
     }
 

@@ -3,6 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use super::channels::{Channels, IEEE_802_15_4, WIFI};
 use super::modulation::Modulation;
 use crate::units::Dbm;
 
@@ -92,41 +93,145 @@ pub struct Rule {
     pub tries: i32,
     /// Time one frame takes on one hop with its acknowledgement, in milliseconds.
     pub hop_ms: f64,
-    /// Whether the network works on one of the channels 11 to 26 of IEEE 802.15.4.
-    pub has_channels: bool,
+    /// Whether its devices are included with one of several classes of security.
+    pub has_security_classes: bool,
+    /// The channels of which a network works on one, where there is a choice.
+    pub channels: Option<Channels>,
     /// A level below which the link is not used, whatever the receiver could hear.
     pub usable: Option<Dbm>,
     /// Where the row comes from.
     pub source: &'static str,
 }
 
-#[rustfmt::skip]
+/// What a row says where a system does not say otherwise.
+const PLAIN: Rule = Rule {
+    system: System::Zigbee,
+    name: "",
+    most_hops: 1,
+    most_devices: 0,
+    remotes_count: true,
+    most_repeaters: None,
+    most_routers: None,
+    children_of_hub: None,
+    children_of_router: None,
+    most_cost: None,
+    choice: RouteChoice::DirectOnly,
+    modulation: Modulation::Oqpsk,
+    tries: 3,
+    hop_ms: 0.0,
+    has_security_classes: false,
+    channels: None,
+    usable: None,
+    source: "",
+};
+
 /// One row a system, in the order of the enum.
 pub const RULES: [Rule; 8] = [
-    Rule { system: System::Zigbee, name: "Zigbee", most_hops: 5, most_devices: 200, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: Some(32), children_of_router: Some(20), most_cost: None,
-           choice: RouteChoice::LeastLinkCost, modulation: Modulation::Oqpsk, tries: 4, hop_ms: 15.0, has_channels: true, usable: None,
-           source: "Zigbee PRO specification, link cost § 3.6.3.1; five hops and the numbers of children are this project's defaults" },
-    Rule { system: System::ZWave,  name: "Z-Wave", most_hops: 5, most_devices: 232, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
-           choice: RouteChoice::FewestRepeaters, modulation: Modulation::Fsk, tries: 3, hop_ms: 30.0, has_channels: false, usable: None,
-           source: "Rec. ITU-T G.9959; Z-Wave network layer: four repeaters, 232 nodes" },
-    Rule { system: System::Star,   name: "Sub-GHz star", most_hops: 2, most_devices: 75, remotes_count: true, most_repeaters: Some(1), most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
-           choice: RouteChoice::Nearest, modulation: Modulation::Fsk, tries: 3, hop_ms: 40.0, has_channels: false, usable: None,
-           source: "planning value; the maker's sheet overrules it" },
-    Rule { system: System::ZWaveLr, name: "Z-Wave Long Range", most_hops: 1, most_devices: 4000, remotes_count: true, most_repeaters: Some(0), most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
-           choice: RouteChoice::DirectOnly, modulation: Modulation::Oqpsk, tries: 3, hop_ms: 30.0, has_channels: false, usable: None,
-           source: "Z-Wave Long Range PHY and MAC specification: star, 4,000 nodes, O-QPSK" },
-    Rule { system: System::Thread, name: "Thread", most_hops: 16, most_devices: 511, remotes_count: true, most_repeaters: None, most_routers: Some(32), children_of_hub: Some(64), children_of_router: Some(64), most_cost: Some(15),
-           choice: RouteChoice::MarginSteps, modulation: Modulation::Oqpsk, tries: 4, hop_ms: 12.0, has_channels: true, usable: None,
-           source: "Thread 1.3 specification: 32 routers, 511 children a router (default here 64), route cost below 16, § 5.9" },
-    Rule { system: System::Bluetooth, name: "Bluetooth mesh", most_hops: 7, most_devices: 500, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: None, children_of_router: None, most_cost: None,
-           choice: RouteChoice::Flood, modulation: Modulation::Gfsk, tries: 3, hop_ms: 25.0, has_channels: false, usable: None,
-           source: "Bluetooth Mesh Protocol 1.1: managed flooding, TTL default 7, three copies a hop (planning value)" },
-    Rule { system: System::Wifi,   name: "Wi-Fi", most_hops: 1, most_devices: 32, remotes_count: true, most_repeaters: Some(0), most_routers: None, children_of_hub: Some(32), children_of_router: None, most_cost: None,
-           choice: RouteChoice::DirectOnly, modulation: Modulation::Oqpsk, tries: 7, hop_ms: 5.0, has_channels: false, usable: Some(Dbm::new(-75.0)),
-           source: "IEEE 802.11; 32 clients an access point, −75 dBm usable: planning values" },
-    Rule { system: System::Kit,    name: "Wired and wireless kit", most_hops: 5, most_devices: 100, remotes_count: true, most_repeaters: None, most_routers: None, children_of_hub: Some(32), children_of_router: Some(20), most_cost: None,
-           choice: RouteChoice::LeastLinkCost, modulation: Modulation::Oqpsk, tries: 4, hop_ms: 15.0, has_channels: true, usable: None,
-           source: "Zigbee PRO specification; 100 devices a gateway: planning value" },
+    Rule {
+        system: System::Zigbee,
+        name: "Zigbee",
+        most_hops: 5,
+        most_devices: 200,
+        children_of_hub: Some(32),
+        children_of_router: Some(20),
+        choice: RouteChoice::LeastLinkCost,
+        tries: 4,
+        hop_ms: 15.0,
+        channels: Some(IEEE_802_15_4),
+        source: "Zigbee PRO specification, link cost § 3.6.3.1; five hops \
+            and the numbers of children are this project's defaults",
+        ..PLAIN
+    },
+    Rule {
+        system: System::ZWave,
+        has_security_classes: true,
+        name: "Z-Wave",
+        most_hops: 5,
+        most_devices: 232,
+        choice: RouteChoice::FewestRepeaters,
+        modulation: Modulation::Fsk,
+        hop_ms: 30.0,
+        source: "Rec. ITU-T G.9959; Z-Wave network layer: four repeaters, 232 nodes",
+        ..PLAIN
+    },
+    Rule {
+        system: System::Star,
+        name: "Sub-GHz star",
+        most_hops: 2,
+        most_devices: 75,
+        most_repeaters: Some(1),
+        choice: RouteChoice::Nearest,
+        modulation: Modulation::Fsk,
+        hop_ms: 40.0,
+        source: "planning value; the maker's sheet overrules it",
+        ..PLAIN
+    },
+    Rule {
+        system: System::ZWaveLr,
+        has_security_classes: true,
+        name: "Z-Wave Long Range",
+        most_devices: 4000,
+        most_repeaters: Some(0),
+        hop_ms: 30.0,
+        source: "Z-Wave Long Range PHY and MAC specification: star, 4,000 nodes, O-QPSK",
+        ..PLAIN
+    },
+    Rule {
+        system: System::Thread,
+        name: "Thread",
+        most_hops: 16,
+        most_devices: 511,
+        most_routers: Some(32),
+        children_of_hub: Some(64),
+        children_of_router: Some(64),
+        most_cost: Some(15),
+        choice: RouteChoice::MarginSteps,
+        tries: 4,
+        hop_ms: 12.0,
+        channels: Some(IEEE_802_15_4),
+        source: "Thread 1.3 specification: 32 routers, 511 children a \
+            router (default here 64), route cost below 16, § 5.9",
+        ..PLAIN
+    },
+    Rule {
+        system: System::Bluetooth,
+        name: "Bluetooth mesh",
+        most_hops: 7,
+        most_devices: 500,
+        choice: RouteChoice::Flood,
+        modulation: Modulation::Gfsk,
+        hop_ms: 25.0,
+        source: "Bluetooth Mesh Protocol 1.1: managed flooding, TTL default \
+            7, three copies a hop (planning value)",
+        ..PLAIN
+    },
+    Rule {
+        system: System::Wifi,
+        name: "Wi-Fi",
+        most_devices: 32,
+        most_repeaters: Some(0),
+        children_of_hub: Some(32),
+        tries: 7,
+        hop_ms: 5.0,
+        usable: Some(Dbm::new(-75.0)),
+        source: "IEEE 802.11; 32 clients an access point, −75 dBm usable: planning values",
+        channels: Some(WIFI),
+        ..PLAIN
+    },
+    Rule {
+        system: System::Kit,
+        name: "Wired and wireless kit",
+        most_hops: 5,
+        most_devices: 100,
+        children_of_hub: Some(32),
+        children_of_router: Some(20),
+        choice: RouteChoice::LeastLinkCost,
+        tries: 4,
+        hop_ms: 15.0,
+        channels: Some(IEEE_802_15_4),
+        source: "Zigbee PRO specification; 100 devices a gateway: planning value",
+        ..PLAIN
+    },
 ];
 
 /// Limits that a user sets in place of a system's defaults.
@@ -154,6 +259,18 @@ pub struct Limits {
 }
 
 impl Limits {
+    /// Each with its name in the job file.
+    pub fn each(&self) -> [(&'static str, Option<usize>); 6] {
+        [
+            ("most_hops", self.most_hops),
+            ("most_devices", self.most_devices),
+            ("most_repeaters", self.most_repeaters),
+            ("most_routers", self.most_routers),
+            ("children_of_hub", self.children_of_hub),
+            ("children_of_router", self.children_of_router),
+        ]
+    }
+
     /// Whether none is set.
     pub fn is_empty(&self) -> bool {
         *self == Self::default()
@@ -173,6 +290,13 @@ impl Limits {
     }
 }
 
+impl Rule {
+    /// Whether a network works on one of the channels of IEEE 802.15.4.
+    pub fn is_802_15_4(&self) -> bool {
+        self.channels == Some(IEEE_802_15_4)
+    }
+}
+
 impl System {
     /// The rules of this system.
     pub fn rule(self) -> &'static Rule {
@@ -181,6 +305,10 @@ impl System {
     /// Its name.
     pub fn name(self) -> &'static str {
         self.rule().name
+    }
+    /// The channels of which a network works on one, where there is a choice.
+    pub fn channels(self) -> Option<Channels> {
+        self.rule().channels
     }
     /// Whether it works at 2.4 GHz.
     pub fn is_2400(self) -> bool {

@@ -1,372 +1,268 @@
 //! The one way to change a site: an edit, applied with its inverse.
 
-use super::edit::{Change, Edit, Refusal};
-use super::{FloorId, Keyed, Opening, OpeningId, OpeningKind, Site, Spot, Table, Wall, cascade};
-use crate::units::Metres;
+use std::collections::{BTreeMap, BTreeSet};
 
-const MOST_IN_BATCH: usize = 20_000;
-const DEEPEST_BATCH: usize = 3;
+use serde_json::Value;
 
-/// Applies an edit; the site is changed only if the whole edit is accepted.
+use super::edit::{Change, Edit, Ref, Touch};
+use super::kept::{Bond, Tie};
+use super::limits::{self, Crowds};
+use super::{Kind, Limit, Refusal, Site, Thing, Wrong, fields};
+
+/// Applies an edit; the site is changed only if the whole edit is accepted. What it comes to is held
+/// to the rules when all of it is done, so that its parts may stand in any order.
 ///
 /// # Errors
 /// The first reason why it cannot be applied.
 pub fn apply(site: &mut Site, edit: &Edit) -> Result<Change, Refusal> {
-    apply_at(site, edit, 0).map(|mut change| {
-        change.touched.sort_unstable();
-        change.touched.dedup();
-        change
-    })
+    let mut edits = 0;
+    hold_size(edit, 0, &mut edits)?;
+    let (after, change) = done(site, edit, Strict::Anew)?;
+    limits::hold(site, &after, &change.touched)?;
+    *site = after;
+    Ok(change)
 }
 
-fn put<T: Keyed + Clone>(
-    table: &mut Table<T>,
-    thing: &T,
-    word: &str,
-    put_back: impl FnOnce(T) -> Edit,
-    take_out: impl FnOnce(T::Id) -> Edit,
-) -> Change {
-    let id = thing.id().clone();
-    let touched = vec![format!("{word}:{id}")];
-    let inverse = match table.put(thing.clone()) {
-        Some(old) => put_back(old),
-        None => take_out(id),
-    };
-    Change { inverse, touched }
+/// Applies the inverse of an edit. What a job held once it may hold again, however much that is.
+///
+/// # Errors
+/// What it needs has gone meanwhile.
+pub fn take_back(site: &mut Site, inverse: &Edit) -> Result<Change, Refusal> {
+    let (after, change) = done(site, inverse, Strict::Back)?;
+    *site = after;
+    Ok(change)
 }
 
-pub(super) fn take<T: Keyed>(
-    table: &mut Table<T>,
-    id: &T::Id,
-    word: &'static str,
-) -> Result<T, Refusal> {
-    table.remove(id).ok_or_else(|| Refusal::Missing { what: word, id: id.to_string() })
+/// Whether something is done for the first time, or goes back to what was.
+#[derive(Clone, Copy, PartialEq)]
+enum Strict {
+    Anew,
+    /// What a thing names by a library's word may have been gone before, and may be gone again.
+    Back,
 }
 
-fn removal(word: &str, id: &impl std::fmt::Display, inverse: Edit) -> Change {
-    Change { inverse, touched: vec![format!("{word}:{id}")] }
+fn done(site: &Site, edit: &Edit, strict: Strict) -> Result<(Site, Change), Refusal> {
+    let mut work = Work::on(site.clone());
+    work.edit(edit)?;
+    work.settle(strict)?;
+    let change = work.change(site)?;
+    Ok((work.site, change))
 }
 
-#[expect(clippy::too_many_lines, reason = "a flat table of edits, a few lines each")]
-fn apply_at(site: &mut Site, edit: &Edit, depth: usize) -> Result<Change, Refusal> {
-    match edit {
-        Edit::SetJob { job } => {
-            Site::check_job(job)?;
-            let old = std::mem::replace(&mut site.job, job.clone());
-            Ok(removal("job", &"job", Edit::SetJob { job: old }))
+fn hold_size(edit: &Edit, depth: usize, edits: &mut usize) -> Result<(), Refusal> {
+    *edits += 1;
+    Limit::BatchEdits.holds(*edits)?;
+    let Edit::Batch { edits: inner } = edit else { return Ok(()) };
+    Limit::BatchDepth.holds(depth + 1)?;
+    inner.iter().try_for_each(|edit| hold_size(edit, depth + 1, edits))
+}
+
+/// A site of these things, each held to the rules; what cannot stand is left out and told. Things
+/// come after those that they name.
+pub fn gather(things: impl IntoIterator<Item = Thing>) -> Option<(Site, Vec<(Ref, Refusal)>)> {
+    let (mut site, mut refused) = (None::<Site>, Vec::new());
+    let mut crowds = Crowds::default();
+    for thing in things {
+        let of = thing.of();
+        let Some(site) = &mut site else {
+            let Thing::Job(job) = thing else { return None };
+            refused.extend(job.check().err().map(|e| (of, e)));
+            site = Some(Site::new(job));
+            continue;
+        };
+        let limit = Limit::Things(of.kind);
+        let mut fits = || {
+            limit.holds(site.count(of.kind) + 1)?;
+            crowds.take(&thing)
+        };
+        match thing.check().and_then(|()| ties_hold(site, &thing)).and_then(|()| fits()) {
+            Ok(()) => site.put(thing),
+            Err(refusal) => refused.push((of, refusal)),
         }
-        Edit::PutFloor { floor } => {
-            Site::check_floor(floor)?;
-            Ok(put(
-                &mut site.floors,
-                floor,
-                "floor",
-                |floor| Edit::PutFloor { floor },
-                |id| Edit::RemoveFloor { id },
-            ))
+    }
+    site.map(|site| (site, refused))
+}
+
+/// An edit at work: the site as it comes to be, and what was touched so far.
+struct Work {
+    site: Site,
+    touched: BTreeSet<Ref>,
+    removed: BTreeSet<Ref>,
+    users: Option<Users>,
+}
+
+/// For each thing, those that name it. A thing that has changed since may stand here still: who asks
+/// looks at it again.
+type Users = BTreeMap<Ref, Vec<Ref>>;
+
+impl Work {
+    fn on(site: Site) -> Self {
+        let (touched, removed) = (BTreeSet::new(), BTreeSet::new());
+        Self { site, touched, removed, users: None }
+    }
+
+    fn edit(&mut self, edit: &Edit) -> Result<(), Refusal> {
+        match edit {
+            Edit::Put(thing) => {
+                self.put(thing.clone());
+                Ok(())
+            }
+            Edit::Set { kind, id, field, value } => self.set(&Ref::new(*kind, id), field, value),
+            Edit::Remove { kind, id } => self.remove(&Ref::new(*kind, id)),
+            Edit::Batch { edits } => edits.iter().try_for_each(|edit| self.edit(edit)),
         }
-        Edit::RemoveFloor { id } => cascade::remove_floor(site, id, depth),
-        Edit::PutWall { wall } => {
-            site.check_wall(wall)?;
-            Ok(put(
-                &mut site.walls,
-                wall,
-                "wall",
-                |wall| Edit::PutWall { wall },
-                |id| Edit::RemoveWall { id },
-            ))
+    }
+
+    fn put(&mut self, thing: Thing) {
+        let of = thing.of();
+        if let Some(users) = &mut self.users {
+            thing.ties(&mut |tie| users.entry(tie.to).or_default().push(of.clone()));
         }
-        Edit::RemoveWall { id } => {
-            let wall = take(&mut site.walls, id, "wall")?;
-            Ok(removal("wall", id, Edit::PutWall { wall }))
+        self.removed.remove(&of);
+        self.touched.insert(of);
+        self.site.put(thing);
+    }
+
+    fn set(&mut self, of: &Ref, field: &str, value: &Value) -> Result<(), Refusal> {
+        let missing = || Refusal::Missing(of.clone());
+        let old = self.site.thing(of).ok_or_else(missing)?;
+        if field == "id" {
+            return Err(Refusal::wrong("id", Wrong::IdStays));
         }
-        Edit::DropOpening { wall, id, kind, at } => {
-            let Some(old) = site.walls.get(wall) else {
-                return Err(Refusal::Missing { what: "wall", id: wall.to_string() });
-            };
-            let (old, mut changed) = (old.clone(), old.clone());
-            changed.openings.push(usual_opening(&old, id.clone(), *kind, *at));
-            site.check_wall(&changed)?;
-            site.walls.put(changed);
-            Ok(removal("wall", wall, Edit::PutWall { wall: old }))
+        let wrong = |text: String| Refusal::wrong(field, Wrong::Unreadable { text });
+        let mut written = old.to_value().map_err(|e| wrong(e.to_string()))?;
+        if !fields::set(&mut written, field, value.clone(), of.kind.sets()) {
+            return Err(wrong("what it leads through has no fields".to_owned()));
         }
-        Edit::PutSlab { slab } => {
-            site.check_slab(slab)?;
-            Ok(put(
-                &mut site.slabs,
-                slab,
-                "slab",
-                |slab| Edit::PutSlab { slab },
-                |id| Edit::RemoveSlab { id },
-            ))
+        let changed = Thing::from_value(of.kind, written).map_err(|e| wrong(e.to_string()))?;
+        self.put(changed);
+        Ok(())
+    }
+
+    /// Takes a thing out, and first what stands on it.
+    fn remove(&mut self, of: &Ref) -> Result<(), Refusal> {
+        if of.kind == Kind::Job {
+            return Err(Refusal::wrong("kind", Wrong::JobStays));
         }
-        Edit::RemoveSlab { id } => {
-            let slab = take(&mut site.slabs, id, "slab")?;
-            Ok(removal("slab", id, Edit::PutSlab { slab }))
+        if !self.site.has(of) {
+            // What stood on something that this edit took away has gone with it.
+            let gone = self.removed.contains(of);
+            return if gone { Ok(()) } else { Err(Refusal::Missing(of.clone())) };
         }
-        Edit::PutPoint { point } => {
-            site.check_point(point)?;
-            Ok(put(
-                &mut site.points,
-                point,
-                "point",
-                |point| Edit::PutPoint { point },
-                |id| Edit::RemovePoint { id },
-            ))
+        let named = self.users().get(of).cloned().unwrap_or_default();
+        for user in named {
+            let goes = self
+                .site
+                .thing(&user)
+                .is_some_and(|thing| bonds(&thing, of).any(|bond| bond == Bond::GoesAlong));
+            if goes {
+                self.remove(&user)?;
+            }
         }
-        Edit::RemovePoint { id } => cascade::remove_point(site, id, depth),
-        Edit::MovePoint { id, floor, at, height_m } => {
-            let Some(old) = site.points.get(id) else {
-                return Err(Refusal::Missing { what: "point", id: id.to_string() });
-            };
-            let mut point = old.clone();
-            let inverse = Edit::MovePoint {
-                id: id.clone(),
-                floor: point.floor.clone(),
-                at: point.at,
-                height_m: point.height_m,
-            };
-            (point.floor, point.at, point.height_m) = (floor.clone(), *at, *height_m);
-            site.check_point(&point)?;
-            site.points.put(point);
-            Ok(removal("point", id, inverse))
-        }
-        Edit::PutNetwork { network } => {
-            site.check_network(network)?;
-            Ok(put(
-                &mut site.networks,
-                network,
-                "network",
-                |network| Edit::PutNetwork { network },
-                |id| Edit::RemoveNetwork { id },
-            ))
-        }
-        Edit::RemoveNetwork { id } => {
-            in_use("network", id, "devices", site.devices.iter().filter(|d| d.network == *id))?;
-            let network = take(&mut site.networks, id, "network")?;
-            Ok(removal("network", id, Edit::PutNetwork { network }))
-        }
-        Edit::PutDevice { device } => {
-            site.check_device(device)?;
-            Ok(put(
-                &mut site.devices,
-                device,
-                "device",
-                |device| Edit::PutDevice { device },
-                |id| Edit::RemoveDevice { id },
-            ))
-        }
-        Edit::RemoveDevice { id } => cascade::remove_device(site, id, depth),
-        Edit::PutConstruction { construction } => {
-            Site::check_construction(construction)?;
-            Ok(put(
-                &mut site.constructions,
-                construction,
-                "construction",
-                |construction| Edit::PutConstruction { construction },
-                |id| Edit::RemoveConstruction { id },
-            ))
-        }
-        Edit::RemoveConstruction { id } => {
-            let used = |c: &str| c == id;
-            let walls = site.walls.iter().filter(|w| {
-                used(&w.construction) || w.openings.iter().any(|o| used(&o.construction))
+        self.site.take(of);
+        self.touched.insert(of.clone());
+        self.removed.insert(of.clone());
+        Ok(())
+    }
+
+    fn users(&mut self) -> &Users {
+        let site = &self.site;
+        self.users.get_or_insert_with(|| {
+            let mut users = Users::new();
+            site.visit_ties(&mut |kind, id, tie| {
+                users.entry(tie.to).or_default().push(Ref::new(kind, id));
             });
-            in_use("construction", id, "walls", walls)?;
-            in_use(
-                "construction",
-                id,
-                "slabs",
-                site.slabs.iter().filter(|s| used(&s.construction)),
-            )?;
-            let construction = take(&mut site.constructions, id, "construction")?;
-            Ok(removal("construction", id, Edit::PutConstruction { construction }))
-        }
-        Edit::PutReading { reading } => {
-            site.check_reading(reading)?;
-            Ok(put(
-                &mut site.readings,
-                reading,
-                "reading",
-                |reading| Edit::PutReading { reading },
-                |id| Edit::RemoveReading { id },
-            ))
-        }
-        Edit::RemoveReading { id } => {
-            let reading = take(&mut site.readings, id, "reading")?;
-            Ok(removal("reading", id, Edit::PutReading { reading }))
-        }
-        Edit::PutEmitter { emitter } => {
-            site.check_emitter(emitter)?;
-            Ok(put(
-                &mut site.emitters,
-                emitter,
-                "emitter",
-                |emitter| Edit::PutEmitter { emitter },
-                |id| Edit::RemoveEmitter { id },
-            ))
-        }
-        Edit::RemoveEmitter { id } => {
-            let emitter = take(&mut site.emitters, id, "emitter")?;
-            Ok(removal("emitter", id, Edit::PutEmitter { emitter }))
-        }
-        Edit::PutControl { control } => {
-            site.check_control(control)?;
-            Ok(put(
-                &mut site.controls,
-                control,
-                "control",
-                |control| Edit::PutControl { control },
-                |id| Edit::RemoveControl { id },
-            ))
-        }
-        Edit::RemoveControl { id } => {
-            let control = take(&mut site.controls, id, "control")?;
-            Ok(removal("control", id, Edit::PutControl { control }))
-        }
-        Edit::PutScan { scan } => {
-            Site::check_scan(scan)?;
-            Ok(put(
-                &mut site.scans,
-                scan,
-                "scan",
-                |scan| Edit::PutScan { scan },
-                |id| Edit::RemoveScan { id },
-            ))
-        }
-        Edit::RemoveScan { id } => {
-            let scan = take(&mut site.scans, id, "scan")?;
-            Ok(removal("scan", id, Edit::PutScan { scan }))
-        }
-        Edit::SetCalibration { calibration } => {
-            if let Some(c) = calibration {
-                c.check()?;
-            }
-            let old = std::mem::replace(&mut site.calibration, calibration.clone());
-            Ok(removal("job", &"calibration", Edit::SetCalibration { calibration: old }))
-        }
-        Edit::ScaleUnderlay { floor, a, b, length_m } => {
-            scale_underlay(site, floor, *a, *b, *length_m)
-        }
-        Edit::Tick { device, step, done } => {
-            let Some(old) = site.devices.get(device) else {
-                return Err(Refusal::Missing { what: "device", id: device.to_string() });
-            };
-            let mut changed = old.clone();
-            let was = changed.done.contains(step);
-            if *done {
-                changed.done.insert(*step)
-            } else {
-                changed.done.remove(step)
-            };
-            site.devices.put(changed);
-            let inverse = Edit::Tick { device: device.clone(), step: *step, done: was };
-            Ok(removal("device", device, inverse))
-        }
-        Edit::Batch { edits } => {
-            if edits.len() > MOST_IN_BATCH || depth >= DEEPEST_BATCH {
-                return Err(Refusal::TooLarge { most: MOST_IN_BATCH });
-            }
-            batch(site, edits, depth)
-        }
+            users
+        })
     }
-}
 
-/// Applies all or none.
-pub(super) fn batch(site: &mut Site, edits: &[Edit], depth: usize) -> Result<Change, Refusal> {
-    let before = site.clone();
-    let (mut inverses, mut touched) = (Vec::new(), Vec::new());
-    for edit in edits {
-        match apply_at(site, edit, depth + 1) {
-            Ok(change) => {
-                inverses.push(change.inverse);
-                touched.extend(change.touched);
-            }
-            Err(refusal) => {
-                *site = before;
-                return Err(refusal);
+    /// Holds what the edit came to to the rules.
+    fn settle(&mut self, strict: Strict) -> Result<(), Refusal> {
+        for thing in self.touched.iter().filter_map(|of| self.site.thing(of)) {
+            thing.check()?;
+            ties_hold(&self.site, &thing)?;
+        }
+        for of in std::mem::take(&mut self.removed) {
+            let named = self.users().get(&of).cloned().unwrap_or_default();
+            let site = &self.site;
+            let needs = |bond: Bond| strict == Strict::Anew || bond != Bond::Names;
+            let holds = |user: &&Ref| site.thing(user).is_some_and(|t| bonds(&t, &of).any(needs));
+            let left: BTreeSet<&Ref> = named.iter().filter(holds).collect();
+            if let Some(by) = left.first().map(|user| user.kind) {
+                let count = left.iter().filter(|user| user.kind == by).count();
+                return Err(Refusal::InUse { thing: of, count, by });
             }
         }
+        Ok(())
     }
-    inverses.reverse();
-    // Cascades give batches; flat, an inverse never nests deeper than the edit it takes back.
-    let edits = inverses.into_iter().flat_map(flatten).collect();
-    Ok(Change { inverse: Edit::Batch { edits }, touched })
-}
 
-pub(super) fn flatten(edit: Edit) -> Vec<Edit> {
-    match edit {
-        Edit::Batch { edits } => edits,
-        one => vec![one],
-    }
-}
-
-fn in_use<'a, T: 'a>(
-    what: &'static str,
-    id: &impl std::fmt::Display,
-    by: &'static str,
-    users: impl Iterator<Item = &'a T>,
-) -> Result<(), Refusal> {
-    match users.count() {
-        0 => Ok(()),
-        count => Err(Refusal::InUse { what, id: id.to_string(), count, by }),
-    }
-}
-
-/// An opening of usual size with its middle as near to `at` as the wall allows.
-fn usual_opening(wall: &Wall, id: OpeningId, kind: OpeningKind, at: Spot) -> Opening {
-    let (width, sill, height, construction) = match kind {
-        OpeningKind::Door => (0.85, 0.0, 2.0, "door-wood"),
-        OpeningKind::Window => (1.2, 0.9, 1.2, "window-double"),
-        OpeningKind::Open => (0.9, 0.0, 2.0, ""),
-    };
-    let length = wall.length().get();
-    let along = [wall.b[0] - wall.a[0], wall.b[1] - wall.a[1]].map(|v| v / length);
-    let middle = (at[0] - wall.a[0]) * along[0] + (at[1] - wall.a[1]) * along[1];
-    let width = f64::min(width, length);
-    let start = ((middle - width / 2.0) * 100.0).round() / 100.0;
-    Opening {
-        id,
-        kind,
-        start_m: Metres::new(start.clamp(0.0, length - width)),
-        width_m: Metres::new(width),
-        sill_m: Metres::new(sill),
-        height_m: Metres::new(height),
-        construction: construction.to_owned(),
-        stands_open: false,
+    fn change(&self, before: &Site) -> Result<Change, Refusal> {
+        // Removals last: nothing stands any longer on what goes, so that nothing else goes with it.
+        let (mut inverse, mut removals, mut touched) = (Vec::new(), Vec::new(), Vec::new());
+        let unwritten = |e: serde_json::Error| {
+            Refusal::wrong("value", Wrong::Unreadable { text: e.to_string() })
+        };
+        for of in &self.touched {
+            let whole = Touch { thing: of.clone(), field: None };
+            match (before.thing(of), self.site.thing(of)) {
+                (None, None) => {}
+                (None, Some(_)) => {
+                    removals.push(Edit::remove(of.kind, &of.id));
+                    touched.push(whole);
+                }
+                (Some(old), None) => {
+                    inverse.push(Edit::Put(old));
+                    touched.push(whole);
+                }
+                (Some(old), Some(new)) => {
+                    let old = old.to_value().map_err(unwritten)?;
+                    let new = new.to_value().map_err(unwritten)?;
+                    fields::differences(&old, &new, of.kind.sets(), &mut |field, was| {
+                        inverse.push(Edit::set(of.kind, &of.id, &field, was));
+                        touched.push(Touch { thing: of.clone(), field: Some(field) });
+                    });
+                }
+            }
+        }
+        inverse.extend(removals);
+        touched.sort_unstable();
+        Ok(Change { inverse: Edit::batch(inverse), touched })
     }
 }
 
-fn scale_underlay(
-    site: &mut Site,
-    id: &FloorId,
-    a: Spot,
-    b: Spot,
-    length: Metres,
-) -> Result<Change, Refusal> {
-    let missing = || Refusal::Missing { what: "plan image on storey", id: id.to_string() };
-    let old = site.floors.get(id).ok_or_else(missing)?.clone();
-    let mut floor = old.clone();
-    let underlay = floor.underlay.as_mut().ok_or_else(missing)?;
-    let drawn = (b[0] - a[0]).hypot(b[1] - a[1]);
-    if drawn.is_nan() || drawn < 0.01 {
-        return Err(Refusal::Invalid {
-            field: "length_m",
-            reason: "click two places that are farther apart".to_owned(),
-        });
+/// What binds a thing to another.
+fn bonds(thing: &Thing, to: &Ref) -> impl Iterator<Item = Bond> {
+    let mut bonds = Vec::new();
+    thing.ties(&mut |tie| {
+        if tie.to == *to {
+            bonds.push(tie.bond);
+        }
+    });
+    bonds.into_iter()
+}
+
+/// What a thing names must be there, but for what a library may hold.
+fn ties_hold(site: &Site, thing: &Thing) -> Result<(), Refusal> {
+    let mut missing = None;
+    thing.ties(&mut |Tie { field, to, bond }| {
+        if missing.is_none() && bond != Bond::Names && !site.has(&to) {
+            missing = Some(Refusal::wrong(field, Wrong::NoSuch(to)));
+        }
+    });
+    missing.map_or(Ok(()), Err)
+}
+
+impl Kind {
+    /// What people call several of it.
+    pub fn called_many(self) -> String {
+        // Sources on the air, lines of a scan.
+        let (first, rest) = self.called().split_once(" o").unwrap_or((self.called(), ""));
+        if rest.is_empty() { format!("{first}s") } else { format!("{first}s o{rest}") }
     }
-    if !(0.1..=500.0).contains(&length.get()) {
-        return Err(Refusal::Invalid {
-            field: "length_m",
-            reason: format!("is {length:.2}; give the true length, 0.1 to 500 m"),
-        });
+
+    /// The kind of this word.
+    pub fn named(word: &str) -> Option<Self> {
+        let all = Self::TABLES.into_iter().chain([Self::Job, Self::Calibration]);
+        all.into_iter().find(|kind| kind.word() == word)
     }
-    let k = length.get() / drawn;
-    underlay.metres_per_px *= k;
-    underlay.origin =
-        [a[0] + (underlay.origin[0] - a[0]) * k, a[1] + (underlay.origin[1] - a[1]) * k];
-    underlay.scaled = true;
-    Site::check_floor(&floor)?;
-    site.floors.put(floor);
-    Ok(removal("floor", id, Edit::PutFloor { floor: old }))
 }

@@ -1,14 +1,11 @@
 //! Ids that clients make: a repeated edit names the same thing and so does no harm.
 
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
-
 /// An id that is empty, too long or holds other signs than letters, digits, `-`, `_` and `.`.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("“{0}” is no id: use 1 to 64 letters, digits, hyphens, dots or underscores")]
 pub struct IdError(String);
 
-fn checked(text: String) -> Result<String, IdError> {
+pub(crate) fn checked(text: String) -> Result<String, IdError> {
     let sign = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.');
     if (1..=64).contains(&text.len()) && text.chars().all(sign) {
         Ok(text)
@@ -17,10 +14,14 @@ fn checked(text: String) -> Result<String, IdError> {
     }
 }
 
+/// Makes the type of an id.
 macro_rules! id {
     ($(#[$doc:meta])* $name:ident) => {
         $(#[$doc])*
-        #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+        #[derive(
+            Clone, Debug, PartialEq, Eq, PartialOrd, Ord,
+            serde::Serialize, serde::Deserialize, schemars::JsonSchema,
+        )]
         #[serde(try_from = "String", into = "String")]
         pub struct $name(String);
 
@@ -31,15 +32,15 @@ macro_rules! id {
             }
         }
         impl TryFrom<String> for $name {
-            type Error = IdError;
-            fn try_from(text: String) -> Result<Self, IdError> {
-                checked(text).map(Self)
+            type Error = $crate::site::IdError;
+            fn try_from(text: String) -> Result<Self, Self::Error> {
+                $crate::site::ids::checked(text).map(Self)
             }
         }
         impl std::str::FromStr for $name {
-            type Err = IdError;
-            fn from_str(text: &str) -> Result<Self, IdError> {
-                checked(text.to_owned()).map(Self)
+            type Err = $crate::site::IdError;
+            fn from_str(text: &str) -> Result<Self, Self::Err> {
+                Self::try_from(text.to_owned())
             }
         }
         impl From<$name> for String {
@@ -59,15 +60,4 @@ macro_rules! id {
         }
     };
 }
-
-id!(/** A storey. */ FloorId);
-id!(/** A wall. */ WallId);
-id!(/** An opening in a wall. */ OpeningId);
-id!(/** A floor slab or roof. */ SlabId);
-id!(/** A surveyed place: a box, a socket, a shelf. */ PointId);
-id!(/** A device. */ DeviceId);
-id!(/** A radio network. */ NetworkId);
-id!(/** A reading taken on site. */ ReadingId);
-id!(/** A source of interference. */ EmitterId);
-id!(/** A line of a scan. */ ScanId);
-id!(/** A control. */ ControlId);
+pub(super) use id;

@@ -4,146 +4,59 @@
 //! heights are metres above the datum of the job. [`apply`] is the one way to change a [`Site`].
 
 mod apply;
-mod building;
-mod cascade;
-pub mod check;
+mod correction;
 pub mod edit;
-pub mod ids;
-mod radios;
-mod survey;
+mod fields;
+mod ids;
+mod job;
+pub mod kept;
+mod limits;
+mod old_edits;
+mod provenance;
+mod refusal;
 pub mod table;
+pub mod tables;
 
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
-
-pub use apply::apply;
-pub use building::{Floor, Opening, OpeningKind, Slab, SlabPlace, Underlay, Wall};
-pub use edit::{Change, Edit, Refusal};
-pub use ids::{
-    ControlId, DeviceId, EmitterId, FloorId, NetworkId, OpeningId, PointId, ReadingId, ScanId,
-    SlabId, WallId,
-};
-pub use radios::{Control, Device, Emitter, Network, Path, Reading, Scan, Security, Step};
-pub use survey::{BoxKind, Neutral, Point, PointKind, Provenance};
+pub use apply::{apply, gather, take_back};
+pub use correction::Correction;
+pub use edit::{Change, Edit, Ref, Touch};
+pub use fields::value_at;
+pub use ids::IdError;
+pub use job::Job;
+pub use limits::Limit;
+pub use provenance::Provenance;
+pub use refusal::{Refusal, Wrong};
 pub use table::{Keyed, Table};
+pub use tables::*;
 
-use crate::confidence::Confidence;
-use crate::geometry::Place;
-use crate::materials::construction::{CONSTRUCTIONS, Construction};
-use crate::prove::Calibration;
-use crate::radio::region::Region;
+pub use crate::catalogue::PointKind;
+pub use crate::radio::mounting::BoxKind;
+
+pub use crate::geometry::Spot;
+use crate::geometry::{Place, Rect};
+use crate::materials::construction::{CONSTRUCTIONS, Construction as Shipped};
+use crate::radio::system::System;
 use crate::units::Metres;
 
-/// A place on a storey's sheet: metres right and down.
-pub type Spot = [f64; 2];
-
-/// One job.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Site {
-    /// What the job is called, for whom, where, and how sure it must be.
-    pub job: Job,
-    /// Storeys, of one or several buildings.
-    #[serde(default)]
-    pub floors: Table<Floor>,
-    /// Walls, by storey.
-    #[serde(default)]
-    pub walls: Table<Wall>,
-    /// Floor slabs and roofs.
-    #[serde(default)]
-    pub slabs: Table<Slab>,
-    /// Surveyed places.
-    #[serde(default)]
-    pub points: Table<Point>,
-    /// Radio networks.
-    #[serde(default)]
-    pub networks: Table<Network>,
-    /// Devices, each at a point.
-    #[serde(default)]
-    pub devices: Table<Device>,
-    /// Constructions of this job, beside or in place of the shipped ones.
-    #[serde(default)]
-    pub constructions: Table<Construction>,
-    /// Readings taken on site.
-    #[serde(default)]
-    pub readings: Table<Reading>,
-    /// Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.
-    #[serde(default)]
-    pub emitters: Table<Emitter>,
-    /// What a scan at the hub heard.
-    #[serde(default)]
-    pub scans: Table<Scan>,
-    /// Who controls what.
-    #[serde(default)]
-    pub controls: Table<Control>,
-    /// What the readings taught, once accepted.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub calibration: Option<Calibration>,
-}
-
-/// What the whole job rests on.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Job {
-    /// The name of the job.
-    pub name: String,
-    /// For whom.
-    #[serde(default)]
-    pub client: String,
-    /// Where.
-    #[serde(default)]
-    pub address: String,
-    /// Sets frequencies and transmit limits.
-    pub region: Region,
-    /// How sure a single link must be.
-    pub confidence: Confidence,
-    /// What to keep in mind, in free words.
-    #[serde(default)]
-    pub note: String,
-}
-
-macro_rules! keyed {
-    ($($thing:ident $id:ident;)*) => {$(
-        impl Keyed for $thing {
-            type Id = $id;
-            fn id(&self) -> &$id { &self.id }
-        }
-    )*};
-}
-keyed! {
-    Floor FloorId; Wall WallId; Slab SlabId; Point PointId; Network NetworkId;
-    Device DeviceId; Reading ReadingId; Construction String; Emitter EmitterId; Scan ScanId; Control ControlId;
-}
-
 impl Site {
-    /// An empty job.
-    pub fn new(name: &str, region: Region, confidence: Confidence) -> Self {
-        Self {
-            job: Job {
-                name: name.to_owned(),
-                client: String::new(),
-                address: String::new(),
-                region,
-                confidence,
-                note: String::new(),
-            },
-            floors: Table::default(),
-            walls: Table::default(),
-            slabs: Table::default(),
-            points: Table::default(),
-            networks: Table::default(),
-            devices: Table::default(),
-            constructions: Table::default(),
-            readings: Table::default(),
-            emitters: Table::default(),
-            scans: Table::default(),
-            controls: Table::default(),
-            calibration: None,
-        }
+    /// A job with a network of each of the systems that a first hub most often speaks, so that it has
+    /// one to belong to.
+    ///
+    /// # Errors
+    /// The job's own fields cannot stand.
+    pub fn first(job: Job) -> Result<Self, Refusal> {
+        let usual = [("zigbee", System::Zigbee), ("zwave", System::ZWave), ("star", System::Star)];
+        let networks = usual.into_iter().filter_map(|(id, system)| {
+            let network = Network::new(id.parse().ok()?, system.name(), system);
+            Some(Edit::put(network))
+        });
+        let mut site = Self::new(job.clone());
+        apply(&mut site, &Edit::batch(networks.chain([Edit::put(job)]).collect()))?;
+        Ok(site)
     }
 
     /// The construction of this id: the job's own before the shipped one.
-    pub fn construction(&self, id: &str) -> Option<&Construction> {
+    pub fn construction(&self, id: &str) -> Option<&Shipped> {
         self.constructions.named(id).or_else(|| CONSTRUCTIONS.iter().find(|c| c.id == id))
     }
 
@@ -179,8 +92,8 @@ impl Site {
         self.devices.iter().filter(|d| d.point == *point).collect()
     }
 
-    /// The smallest rectangle around all walls and plan images, as `[left, top, right, bottom]`.
-    pub fn extent(&self) -> Option<[f64; 4]> {
+    /// The smallest rectangle around all walls and plan images.
+    pub fn extent(&self) -> Option<Rect> {
         let walls = self.walls.iter().flat_map(|w| [w.a, w.b]);
         let images = self.floors.iter().filter_map(|f| f.underlay.as_ref()).flat_map(|u| {
             let [x, y] = u.origin;
@@ -188,9 +101,6 @@ impl Site {
             let down = f64::from(u.height_px) * u.metres_per_px;
             [[x, y], [x + across, y + down]]
         });
-        walls.chain(images).fold(None, |extent: Option<[f64; 4]>, [x, y]| {
-            let [l, t, r, b] = extent.unwrap_or([x, y, x, y]);
-            Some([l.min(x), t.min(y), r.max(x), b.max(y)])
-        })
+        Rect::around(walls.chain(images))
     }
 }

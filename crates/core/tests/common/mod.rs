@@ -2,15 +2,18 @@
 #![allow(dead_code, reason = "each test file uses its own part")]
 #![expect(clippy::expect_used, reason = "a test that cannot build its house has failed")]
 
+pub(crate) mod any_edit;
+
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse};
+use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::confidence::Confidence;
-use dot_reach_core::geometry::structure::{Doors, Structure};
+use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::network::Outcome;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Edit, Site, apply};
+use dot_reach_core::site::{Edit, Job, Site, apply};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -19,10 +22,17 @@ pub(crate) fn edit(value: Value) -> Edit {
     serde_json::from_value(value).expect("the test writes a proper edit")
 }
 
-/// Applies edits that must be accepted.
+/// The edit that an edit or a gesture comes to.
+pub(crate) fn wished(site: &Site, value: Value) -> Edit {
+    let wish: Wish = serde_json::from_value(value).expect("the test writes a proper wish");
+    wish.edit(site).expect("the test's gesture can be done")
+}
+
+/// Applies edits and gestures that must be accepted.
 pub(crate) fn with(mut site: Site, edits: &[Value]) -> Site {
     for value in edits {
-        let change = apply(&mut site, &edit(value.clone()));
+        let edit = wished(&site, value.clone());
+        let change = apply(&mut site, &edit);
         assert!(change.is_ok(), "{value}: {change:?}");
     }
     site
@@ -30,18 +40,18 @@ pub(crate) fn with(mut site: Site, edits: &[Value]) -> Site {
 
 /// A job with one storey and one network of a system.
 pub(crate) fn bare(system: System) -> Site {
-    let site = Site::new("Test", Region::Eu, Confidence::new(0.95).expect("0.95"));
+    let site = Site::new(Job::new("Test", Region::Eu, Confidence::new(0.95).expect("0.95")));
     with(
         site,
         &[
-            json!({"do": "put-floor", "floor": {"id": "g", "name": "Ground", "elevation_m": 0.0, "height_m": 2.5}}),
-            json!({"do": "put-network", "network": {"id": "n", "name": "Net", "system": system}}),
+            json!({"do": "put", "kind": "floor", "value": {"id": "g", "name": "Ground", "elevation_m": 0.0, "height_m": 2.5}}),
+            json!({"do": "put", "kind": "network", "value": {"id": "n", "name": "Net", "system": system}}),
         ],
     )
 }
 
 pub(crate) fn wall(id: &str, a: [f64; 2], b: [f64; 2], construction: &str) -> Value {
-    json!({"do": "put-wall", "wall": {"id": id, "floor": "g", "a": a, "b": b, "construction": construction}})
+    json!({"do": "put", "kind": "wall", "value": {"id": id, "floor": "g", "a": a, "b": b, "construction": construction}})
 }
 
 /// A point with a device of the same id at it.
@@ -56,8 +66,8 @@ pub(crate) fn placed(id: &str, kind: &str, at: [f64; 2], more: &Value) -> Value 
         point[key] = value.clone();
     }
     json!({"do": "batch", "edits": [
-        {"do": "put-point", "point": point},
-        {"do": "put-device", "device": {"id": id, "name": id, "point": id, "kind": kind, "network": "n"}},
+        {"do": "put", "kind": "point", "value": point},
+        {"do": "put", "kind": "device", "value": {"id": id, "name": id, "point": id, "kind": kind, "network": "n"}},
     ]})
 }
 
@@ -102,7 +112,7 @@ pub(crate) fn pierced(walls: &[Wall]) -> Structure {
         if i % 3 == 0 {
             wall["height_m"] = json!(1.25);
         }
-        json!({"do": "put-wall", "wall": wall})
+        json!({"do": "put", "kind": "wall", "value": wall})
     };
     let edits: Vec<_> = walls.iter().enumerate().map(put).collect();
     Structure::new(&with(bare(System::Zigbee), &edits), Doors::AsDrawn)
@@ -122,7 +132,7 @@ pub(crate) fn chain(system: System, step: f64, kinds: &[&str]) -> Analysis {
 }
 
 pub(crate) fn steep() -> Value {
-    json!({"do": "set-calibration", "calibration": {"exponent": 5.0, "offset_db": 0.0,
+    json!({"do": "put", "kind": "calibration", "value": {"exponent": 5.0, "offset_db": 0.0,
         "sigma_db": 2.5, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}})
 }
 

@@ -29,7 +29,7 @@ fn construction(material: &Value, thickness: &Value, used_for: &str) -> (String,
     let millimetres = thickness.as_f64().unwrap() * 1000.0;
     let layers = format!("{}:{millimetres}", material.as_str().unwrap());
     let id = format!("{used_for}-{}", layers.replace(':', "-"));
-    let row = json!({"do": "put-construction", "construction": {
+    let row = json!({"do": "put", "kind": "construction", "value": {
         "id": id, "name": layers, "use": used_for, "layers": layers, "source": "traced house",
     }});
     (id, row)
@@ -43,7 +43,7 @@ pub(crate) fn site() -> Site {
     for floor in &floors {
         let (z, ceiling) = (floor["z"].as_f64().unwrap(), floor["ceiling"].as_f64().unwrap());
         let id = format!("f{}", floor["floor"]);
-        edits.push(json!({"do": "put-floor", "floor": {
+        edits.push(json!({"do": "put", "kind": "floor", "value": {
             "id": id, "name": id, "elevation_m": z, "height_m": ceiling - z,
         }}));
     }
@@ -68,7 +68,7 @@ pub(crate) fn site() -> Site {
                 "sill_m": o["sill_m"], "height_m": o["height_m"], "construction": fill,
             }));
         }
-        edits.push(json!({"do": "put-wall", "wall": {
+        edits.push(json!({"do": "put", "kind": "wall", "value": {
             "id": format!("w{n}"), "floor": format!("f{}", wall["floor"]), "a": wall["a"], "b": wall["b"],
             "construction": id, "height_m": wall["height_m"], "openings": openings,
         }}));
@@ -98,12 +98,16 @@ pub(crate) fn site() -> Site {
             .unwrap();
         let voids: Vec<_> =
             slab["hole"].as_array().map(|_| ring(&slab["hole"])).into_iter().collect();
-        edits.push(json!({"do": "put-slab", "slab": {
+        edits.push(json!({"do": "put", "kind": "slab", "value": {
             "id": format!("s{n}"), "floor": floor, "place": place, "construction": id,
             "outline": ring(&slab["rect"]), "voids": voids,
         }}));
     }
-    let mut site = Site::new("Traced house", Region::Eu, Confidence::new(0.95).expect("0.95"));
+    let mut site = Site::new(dot_reach_core::site::Job::new(
+        "Traced house",
+        Region::Eu,
+        Confidence::new(0.95).expect("0.95"),
+    ));
     for value in edits {
         let edit: Edit = serde_json::from_value(value.clone()).expect("an edit");
         let change = apply(&mut site, &edit);

@@ -7,7 +7,7 @@ use dot_reach_core::radio::profile::DataSheet;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
-    BoxKind, Device, Edit, Floor, Network, Neutral, Opening, OpeningKind, Point, PointKind,
+    BoxKind, Device, Edit, Floor, Job, Network, Neutral, Opening, OpeningKind, Point, PointKind,
     Provenance, Security, Site, Slab, SlabPlace, Spot, Wall, apply,
 };
 use dot_reach_core::units::Metres;
@@ -46,7 +46,8 @@ pub struct Place<'a> {
 impl Builder {
     /// An empty house.
     pub fn new(name: &str, region: Region, confidence: Confidence) -> Self {
-        Self { site: Site::new(name, region, confidence), walls: 0, refused: Vec::new() }
+        let site = Site::new(Job::new(name, region, confidence));
+        Self { site, walls: 0, refused: Vec::new() }
     }
 
     fn edit(&mut self, edit: &Edit) {
@@ -59,7 +60,7 @@ impl Builder {
     pub fn job(&mut self, client: &str, address: &str, note: &str) {
         let mut job = self.site.job.clone();
         (job.client, job.address, job.note) = (client.into(), address.into(), note.into());
-        self.edit(&Edit::SetJob { job });
+        self.edit(&Edit::put(job));
     }
 
     /// A storey: id, name, elevation, height.
@@ -67,7 +68,7 @@ impl Builder {
         let Ok(id) = id.parse() else { return self.refused.push(id.to_owned()) };
         let (elevation_m, height_m) = (Metres::new(elevation), Metres::new(height));
         let floor = Floor { id, name: name.to_owned(), elevation_m, height_m, underlay: None };
-        self.edit(&Edit::PutFloor { floor });
+        self.edit(&Edit::put(floor));
     }
 
     /// A slab under or over a storey, following its outer walls.
@@ -84,7 +85,7 @@ impl Builder {
         };
         let construction = construction.to_owned();
         let slab = Slab { id, floor, place, construction, outline: Vec::new(), voids };
-        self.edit(&Edit::PutSlab { slab });
+        self.edit(&Edit::put(slab));
     }
 
     /// A slab under a storey with an outline of its own.
@@ -94,7 +95,7 @@ impl Builder {
         };
         let (construction, place) = (construction.to_owned(), SlabPlace::Below);
         let slab = Slab { id, floor, place, construction, outline, voids: Vec::new() };
-        self.edit(&Edit::PutSlab { slab });
+        self.edit(&Edit::put(slab));
     }
 
     /// A wall with its openings `(kind, start, width, construction)`.
@@ -137,13 +138,13 @@ impl Builder {
             known: Provenance::Default,
             openings,
         };
-        self.edit(&Edit::PutWall { wall });
+        self.edit(&Edit::put(wall));
     }
 
     /// A network.
     pub fn network(&mut self, id: &str, name: &str, system: System) {
         let Ok(id) = id.parse() else { return self.refused.push(id.to_owned()) };
-        self.edit(&Edit::PutNetwork { network: Network::new(id, name, system) });
+        self.edit(&Edit::put(Network::new(id, name, system)));
     }
 
     /// A place with its devices.
@@ -170,7 +171,7 @@ impl Builder {
             note: String::new(),
         };
         let point_id = point.id.clone();
-        self.edit(&Edit::PutPoint { point });
+        self.edit(&Edit::put(point));
         for (kind, network) in place.devices {
             let (Ok(id), Ok(network_id)) =
                 (format!("{network}-{}", place.id).parse(), network.parse())
@@ -179,19 +180,17 @@ impl Builder {
                 continue;
             };
             let row = catalogue::kind(kind);
-            self.edit(&Edit::PutDevice {
-                device: Device {
-                    id,
-                    name: place.name.to_owned(),
-                    point: point_id.clone(),
-                    kind: (*kind).to_owned(),
-                    network: network_id,
-                    security: Security::Unsaid,
-                    sheet: DataSheet::default(),
-                    can_be_cut: row.is_some_and(|k| k.easily_cut),
-                    done: std::collections::BTreeSet::new(),
-                },
-            });
+            self.edit(&Edit::put(Device {
+                id,
+                name: place.name.to_owned(),
+                point: point_id.clone(),
+                kind: (*kind).to_owned(),
+                network: network_id,
+                security: Security::Unsaid,
+                sheet: DataSheet::default(),
+                can_be_cut: row.is_some_and(|k| k.easily_cut),
+                done: std::collections::BTreeSet::new(),
+            }));
         }
     }
 
@@ -201,7 +200,7 @@ impl Builder {
             return self.refused.push(point.to_owned());
         };
         point.mounting = mounting;
-        self.edit(&Edit::PutPoint { point });
+        self.edit(&Edit::put(point));
     }
 
     /// The house so far.

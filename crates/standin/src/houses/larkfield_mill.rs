@@ -166,7 +166,7 @@ fn router(b: &mut Builder) {
         of_the_house: true,
         ..Emitter::first_guess(id, floor, Carrier::Wifi { channel: 6, width_mhz: 20 })
     };
-    b.also(&Edit::PutEmitter { emitter });
+    b.also(&Edit::put(emitter));
 }
 
 fn walls(b: &mut Builder) {
@@ -287,14 +287,14 @@ pub fn planned() -> (Site, Vec<String>) {
 fn control(b: &mut Builder, controller: &str, load: &str, path: Path) {
     let id = format!("{controller}-{load}").parse();
     let (Ok(id), Ok(controller), Ok(load)) = (id, controller.parse(), load.parse()) else { return };
-    b.also(&Edit::PutControl { control: Control { id, controller, load, path } });
+    b.also(&Edit::put(Control { id, controller, load, path }));
 }
 
 /// Someone in the house pulls this plug now and then.
 fn pull_plug(b: &mut Builder, device: &str) {
     let Some(mut device) = b.site().devices.named(device).cloned() else { return };
     device.can_be_cut = true;
-    b.also(&Edit::PutDevice { device });
+    b.also(&Edit::put(device));
 }
 
 fn rename_hub(b: &mut Builder, network: &str) {
@@ -302,7 +302,7 @@ fn rename_hub(b: &mut Builder, network: &str) {
     let Some(mut hub) = site.devices.named(&format!("{network}-meter")).cloned() else { return };
     let system = site.networks.named(network).map_or("", |n| n.system.name());
     hub.name = format!("Hub, {system}");
-    b.also(&Edit::PutDevice { device: hub });
+    b.also(&Edit::put(hub));
 }
 
 /// What the house is really like: two walls worse than assumed, one device in metal.

@@ -98,7 +98,7 @@ fn on_the_air(b: &mut Builder) {
             busy,
             ..Emitter::first_guess(id, floor, Carrier::Wifi { channel, width_mhz })
         };
-        b.also(&Edit::PutEmitter { emitter });
+        b.also(&Edit::put(emitter));
     }
     let heard = [
         (Carrier::Wifi { channel: 6, width_mhz: 20 }, -58.0),
@@ -109,12 +109,12 @@ fn on_the_air(b: &mut Builder) {
         let Ok(id) = format!("scan-{:03}", n + 1).parse() else { continue };
         let (level_dbm, busy) = (Dbm::new(level), 0.3);
         let scan = Scan { id, carrier, level_dbm, busy, at: "2026-02-03T18:20:00Z".to_owned() };
-        b.also(&Edit::PutScan { scan });
+        b.also(&Edit::put(scan));
     }
     for (id, channel) in [("thread", 15), ("wifi", 6)] {
         let Some(mut network) = b.site().networks.named(id).cloned() else { continue };
         network.channel = Some(channel);
-        b.also(&Edit::PutNetwork { network });
+        b.also(&Edit::put(network));
     }
 }
 

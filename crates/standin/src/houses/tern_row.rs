@@ -49,7 +49,7 @@ pub fn planned() -> (Site, Vec<String>) {
     for (n, channel) in [("mesh1", 15), ("mesh2", 20), ("mesh3", 25), ("mesh4", 15)] {
         let Some(mut network) = b.site().networks.named(n).cloned() else { continue };
         network.channel = Some(channel);
-        b.also(&Edit::PutNetwork { network });
+        b.also(&Edit::put(network));
     }
     for (floor, rooms) in ROOMS.into_iter().enumerate() {
         storey(&mut b, floor, rooms);

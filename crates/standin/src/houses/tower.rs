@@ -1,6 +1,6 @@
 //! Ten floors of 200 devices each, for measuring: no demo job, but a house for scale.
 
-use dot_reach_core::site::{Edit, Site, apply};
+use dot_reach_core::site::{Edit, Job, Site, apply};
 use serde_json::{Value, json};
 
 use super::tern_row;
@@ -12,14 +12,14 @@ const DEVICES: u32 = 200;
 /// every second device a switch that forwards, the others battery sensors.
 pub fn tower() -> Site {
     let plan = tern_row();
-    let mut site = Site::new("Tower", plan.job.region, plan.job.confidence);
+    let mut site = Site::new(Job::new("Tower", plan.job.region, plan.job.confidence));
     for f in 0..FLOORS {
         put(&mut site, storey(f));
         for wall in plan.walls.iter().filter(|w| w.floor.as_str() == "f1") {
             let mut wall = json!(wall);
             wall["id"] = json!(format!("t{f}-{}", wall["id"].as_str().unwrap_or_default()));
             wall["floor"] = json!(format!("t{f}"));
-            put(&mut site, json!({"do": "put-wall", "wall": wall}));
+            put(&mut site, json!({"do": "put", "kind": "wall", "value": wall}));
         }
         for d in 0..DEVICES {
             put(&mut site, device(f, d));
@@ -38,9 +38,9 @@ fn put(site: &mut Site, value: Value) {
 fn storey(f: u32) -> Value {
     let (floor, net) = (format!("t{f}"), format!("n{f}"));
     json!({"do": "batch", "edits": [
-        {"do": "put-floor", "floor": {"id": floor, "name": floor, "elevation_m": f64::from(f) * 2.9, "height_m": 2.6}},
-        {"do": "put-network", "network": {"id": net, "name": format!("Net {f}"), "system": "zigbee"}},
-        {"do": "put-slab", "slab": {"id": format!("s{f}"), "floor": floor, "construction": "slab-reinforced-200"}},
+        {"do": "put", "kind": "floor", "value": {"id": floor, "name": floor, "elevation_m": f64::from(f) * 2.9, "height_m": 2.6}},
+        {"do": "put", "kind": "network", "value": {"id": net, "name": format!("Net {f}"), "system": "zigbee"}},
+        {"do": "put", "kind": "slab", "value": {"id": format!("s{f}"), "floor": floor, "construction": "slab-reinforced-200"}},
     ]})
 }
 
@@ -53,7 +53,7 @@ fn device(f: u32, d: u32) -> Value {
     let (point, id) = (format!("p{f}-{d}"), format!("d{f}-{d}"));
     let at = [f64::from(d % 25) * 1.25 + 0.7, f64::from(d / 25) * 1.45 + 0.6];
     json!({"do": "batch", "edits": [
-        {"do": "put-point", "point": {"id": point, "name": point, "floor": format!("t{f}"), "at": at, "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
-        {"do": "put-device", "device": {"id": id, "name": id, "point": point, "kind": kind, "network": format!("n{f}")}},
+        {"do": "put", "kind": "point", "value": {"id": point, "name": point, "floor": format!("t{f}"), "at": at, "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
+        {"do": "put", "kind": "device", "value": {"id": id, "name": id, "point": point, "kind": kind, "network": format!("n{f}")}},
     ]})
 }

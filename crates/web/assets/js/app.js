@@ -2,7 +2,7 @@
 // and every rule comes from the server.
 import Alpine from "../vendor/alpine-csp.js";
 import { registerForms } from "./forms.js";
-import { startJob } from "./job.js";
+import { startJob, startStandings } from "./job.js";
 import { startPlan } from "./plan.js";
 import { startReach } from "./reach.js";
 import { startSurvey } from "./survey.js";
@@ -11,6 +11,7 @@ import { startThings } from "./things.js";
 registerForms(Alpine);
 Alpine.start();
 startJob();
+startStandings();
 startThings();
 startPlan();
 startReach();

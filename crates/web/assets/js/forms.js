@@ -1,5 +1,5 @@
 // Alpine components of the forms that make or bring something.
-import { client, edit, job, newId, notice, post, refresh } from "./job.js";
+import { client, edit, job, newId, newUuid, notice, post, refresh } from "./job.js";
 
 const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field, message: refused.message });
@@ -64,8 +64,8 @@ export function registerForms(Alpine) {
       form.append("image", file);
       try {
         const { underlay } = await post(`/jobs/${job()}/images`, form);
-        const floor = { ...JSON.parse(this.$root.dataset.thing), underlay };
-        await edit({ do: "put-floor", floor });
+        const { floor } = this.$root.dataset;
+        await edit({ do: "set", kind: "floor", id: floor, field: "underlay", value: underlay });
         document.dispatchEvent(new CustomEvent("go-home"));
       } catch (refused) {
         this.error = told(refused);
@@ -88,7 +88,7 @@ export function registerForms(Alpine) {
       this.taken = 0;
       if (!csv.trim()) return;
       try {
-        const answer = await post(`/jobs/${job()}/scans`, { csv, client, edit_id: crypto.randomUUID() });
+        const answer = await post(`/jobs/${job()}/scans`, { csv, client, edit_id: newUuid() });
         this.taken = answer.taken;
         this.findings = answer.findings;
         if (answer.findings.length === 0) this.$root.reset();
@@ -142,7 +142,7 @@ export function registerForms(Alpine) {
         clutter_db: Number(this.clutter.replace(",", ".")), source: "calculated here from its layers",
       };
       try {
-        await edit({ do: "put-construction", construction });
+        await edit({ do: "put", kind: "construction", value: construction });
         this.kept = true;
       } catch (refused) {
         this.error = told(refused);
@@ -173,7 +173,7 @@ export function registerForms(Alpine) {
       }
       try {
         const answer = await post(`/jobs/${job()}/readings`, {
-          csv, source: form.get("source"), client, edit_id: crypto.randomUUID(),
+          csv, source: form.get("source"), client, edit_id: newUuid(),
         });
         this.taken = answer.taken;
         this.findings = answer.findings;

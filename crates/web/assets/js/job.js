@@ -1,22 +1,28 @@
 // Edits, undo and redo, the saved state, news of others' edits, the live channel.
 import { fetchPage, swapParts } from "./parts.js";
+import { decide, isWaiting, keep, newUuid, openQueue, send } from "./queue.js";
 
-export const client = crypto.randomUUID();
-const body = document.body;
-const waiting = [];
-let sending = false;
+// A window keeps its name over a reload: what it did itself is no news to it.
+export const client = (sessionStorage["client"] ??= newUuid());
 let socket = null;
+let lost = false;
 const hearers = new Map();
 
-export const job = () => body.dataset.job;
-export const newId = (stem) => `${stem}-${crypto.randomUUID().slice(0, 8)}`;
+export const job = () => document.body.dataset.job;
+const shownOf = () => document.querySelector("[data-revision]");
+/** The revision that this page shows: the base of what is changed on it. */
+const revision = () => Number(shownOf().dataset.revision);
+export const newId = (stem) => `${stem}-${newUuid().slice(0, 8)}`;
+export { newUuid };
 
-/** A refusal of the server: `message`, the `field` it belongs to, whether it is a conflict. */
+/** A refusal: `message`, the `field` it belongs to, whether another changed the same meanwhile, or
+ * whether there was no connection, so that nothing was refused at all. */
 export class Refused extends Error {
-  constructor({ message, field, conflict }) {
+  constructor({ message, field, conflict, offline }) {
     super(message ?? "the server did not take it");
     this.field = field ?? "";
     this.conflict = Boolean(conflict);
+    this.offline = Boolean(offline);
   }
 }
 
@@ -30,7 +36,7 @@ export async function post(address, value) {
       body: isForm ? value : JSON.stringify(value),
     });
   } catch {
-    throw new Refused({ message: "no connection; it is kept here and sent again" , field: "offline" });
+    throw new Refused({ message: "there is no connection; try again when it is back", offline: true });
   }
   const told = await answer.json().catch(() => ({}));
   if (!answer.ok) throw new Refused(told);
@@ -42,97 +48,141 @@ function say(text) {
   if (saved) saved.textContent = text;
 }
 
+function button(words, act) {
+  const made = document.createElement("button");
+  made.type = "button";
+  made.textContent = words;
+  made.addEventListener("click", act);
+  return made;
+}
+
 /** Shows a message, with buttons `[words, act]`, until something else is done. */
 export function notice(text, buttons = []) {
   const box = document.querySelector("[data-notice]");
   box.replaceChildren(document.createTextNode(text));
   for (const [words, act] of [...buttons, ["Close", () => {}]]) {
-    const button = document.createElement("button");
-    button.type = "button";
-    button.textContent = words;
-    button.addEventListener("click", () => { box.hidden = true; act(); });
-    box.append(button);
+    box.append(button(words, () => { box.hidden = true; act(); }));
   }
   box.hidden = false;
 }
 
-/** Makes an edit. It is refused at once with the server's words, or stands. */
+const saved = () => { if (document.querySelector("[data-waiting]").hidden) say("Saved"); };
+
+/** Sends a change that may wait: without a connection it is kept here, behind what waits already.
+ * Gives the answer, or nothing where it is kept. */
+async function sendOrKeep(address, sent, words) {
+  const entry = { id: sent.edit_id, address, body: sent, words, at: new Date().toISOString() };
+  if (await isWaiting()) {
+    await keep(entry);
+    send();
+    return null;
+  }
+  try {
+    return await post(address, sent);
+  } catch (refused) {
+    if (!refused.offline) throw refused;
+    await keep(entry);
+    return null;
+  }
+}
+
+/** Makes an edit or a gesture. It is refused at once with the server's words, or stands, or is kept
+ * until there is a connection. `look` asks for the parts of the page along with the answer. */
 export async function edit(change, options = {}) {
   const sent = {
     edit: change,
-    edit_id: options.editId ?? crypto.randomUUID(),
+    edit_id: newUuid(),
     client,
-    base: options.force ? null : Number(body.dataset.revision),
+    base: options.force ? null : revision(),
+    ...(options.look ? { look: options.look } : {}),
   };
   say("Saving…");
   try {
-    const told = await post(`/jobs/${job()}/edits`, sent);
-    body.dataset.revision = told.revision;
+    const told = await sendOrKeep(`/jobs/${job()}/edits`, sent, options.words ?? words(change));
+    if (!told) return null;
     say("Saved");
-    if (!options.quiet) await refresh(options.keep);
+    if (told.html) show(told);
+    else if (!options.quiet) await refresh(options.keep);
     return told;
   } catch (refused) {
     say("Not saved");
     if (refused.conflict) {
       notice(refused.message, [
-        ["Keep mine", () => edit(change, { ...options, force: true })],
-        ["Take theirs", () => refresh()],
+        ["Keep mine", () => edit(change, { ...options, force: true }).catch((e) => notice(e.message))],
+        ["Take theirs", () => refresh().then(saved)],
       ]);
     }
     throw refused;
   }
 }
 
-/** Makes an edit that must not be lost: without a connection it waits here and is sent later. */
-export function editLater(change) {
-  waiting.push({ change, editId: crypto.randomUUID() });
-  localStorage.setItem(`waiting-${job()}`, JSON.stringify(waiting));
-  return sendWaiting();
-}
+const NAMES = { floor: "storey", job: "brief", slab: "floor slab", emitter: "source on the air" };
 
-async function sendWaiting() {
-  if (sending || waiting.length === 0) return;
-  sending = true;
-  try {
-    while (waiting.length > 0) {
-      const { change, editId } = waiting[0];
-      try {
-        await edit(change, { editId, force: true, quiet: true });
-      } catch (refused) {
-        if (refused.field === "offline") {
-          say(`${waiting.length} waiting`);
-          setTimeout(sendWaiting, 3000);
-          return;
-        }
-        notice(refused.message);
-      }
-      waiting.shift();
-      localStorage.setItem(`waiting-${job()}`, JSON.stringify(waiting));
-    }
-    await refresh();
-  } finally {
-    sending = false;
+/** What a change does, for the list of what waits. */
+function words(change) {
+  const what = NAMES[change.kind] ?? change.kind;
+  switch (change.do) {
+    case "put": return `${what} ${change.value.name ?? ""}`.trim();
+    case "set": return `${what}: ${change.field.replaceAll(/[_.]/g, " ")}`;
+    case "remove": return `remove a ${what}`;
+    case "batch": return change.edits.length === 0 ? "nothing" : words(change.edits[0]);
+    default: return change.do.replaceAll("-", " ");
   }
 }
 
-export async function step(act) {
+/** Shows parts that came with an answer, and which revision they are of. */
+function show({ html, shown, revision }) {
+  swapParts(html);
+  shownOf().dataset.revision = shown ?? revision;
+  document.dispatchEvent(new CustomEvent("refreshed"));
+}
+
+function showWaiting(waiting, refused) {
+  const box = document.querySelector("[data-waiting]");
+  box.replaceChildren();
+  box.hidden = waiting.length + refused.length === 0;
+  if (waiting.length > 0) {
+    const line = document.createElement("p");
+    const one = waiting.length === 1;
+    line.textContent = `${waiting.length} ${one ? "change waits" : "changes wait"} here for the connection: ${waiting.map((e) => e.words).join(", ")}.`;
+    box.append(line);
+    say(`${waiting.length} waiting`);
+  }
+  for (const entry of refused) {
+    const line = document.createElement("p");
+    line.className = "refused";
+    // What is wrong with a field begins with its verb: it is written to stand beside the field.
+    const { message, field, conflict } = entry.refused;
+    const what = field && !conflict ? ` ${message}` : `. ${message}`;
+    line.textContent = `Not taken: ${entry.words}${what}. `;
+    line.append(button(entry.refused.conflict ? "Keep mine" : "Try again", () => decide(entry.id, true)));
+    line.append(button("Let it go", () => decide(entry.id, false)));
+    box.append(line);
+  }
+  if (waiting.length === 0 && refused.length > 0) say(`${refused.length} not taken`);
+}
+
+export async function step(act, force = false) {
+  const sent = { client, edit_id: newUuid(), ...(force ? { force: true } : {}) };
   try {
-    const told = await post(`/jobs/${job()}/${act}`, { client, edit_id: crypto.randomUUID() });
-    body.dataset.revision = told.revision;
+    const told = await sendOrKeep(`/jobs/${job()}/${act}`, sent, act);
+    if (!told) return;
     say(act === "undo" ? "Undone" : "Redone");
     await refresh();
   } catch (refused) {
-    notice(refused.message);
+    const insist = [[act === "undo" ? "Undo it all the same" : "Redo it all the same", () => step(act, true)]];
+    notice(refused.message, refused.conflict ? insist : []);
   }
 }
 
 /** Brings every part of the page up to date. */
-export async function refresh(keep = []) {
-  const fresh = swapParts(await fetchPage(location.href), keep);
-  const revision = fresh.querySelector("[data-revision]")?.dataset.revision;
-  if (revision) body.dataset.revision = revision;
+export async function refresh(keepParts = []) {
+  swapParts(await fetchPage(location.href), keepParts);
   document.dispatchEvent(new CustomEvent("refreshed"));
 }
+
+/** As `refresh`, where nobody waits for it: without a connection the page stays as it is. */
+const refreshQuietly = () => refresh().catch(() => {});
 
 /** Sends a question over the live channel; false when there is none. */
 export function ask(question) {
@@ -147,17 +197,24 @@ export function hear(kind, act) {
 }
 
 function connect() {
-  socket = new WebSocket(`ws://${location.host}/jobs/${job()}/live`);
+  const scheme = location.protocol === "https:" ? "wss" : "ws";
+  socket = new WebSocket(`${scheme}://${location.host}/jobs/${job()}/live`);
   socket.addEventListener("message", ({ data }) => {
     const told = JSON.parse(data);
     hearers.get(told.tell)?.(told);
   });
   socket.addEventListener("open", () => {
     document.documentElement.dataset.live = "true";
-    sendWaiting();
+    // What was missed meanwhile is asked for, and what was asked meanwhile is asked again.
+    if (lost) ask({ ask: "revision" });
+    lost = false;
+    document.dispatchEvent(new CustomEvent("live"));
+    send();
   });
   socket.addEventListener("close", () => {
     delete document.documentElement.dataset.live;
+    lost = true;
+    document.dispatchEvent(new CustomEvent("live-lost"));
     setTimeout(connect, 1500);
   });
 }
@@ -187,21 +244,38 @@ function goTo(input) {
   if (found) location.assign(found.dataset.href);
 }
 
+// Long work: the page says what it waits for; how far it is, and that it is done, comes by the channel.
+function startWork() {
+  const place = () => document.querySelector("[data-hub-places]");
+  const begin = () => { if (place()) ask({ ask: "hub-places", network: place().dataset.hubPlaces }); };
+  document.addEventListener("live", begin);
+  hear("working", ({ done, of }) => {
+    const line = place();
+    if (line) line.textContent = `Every place is being analysed in full: ${done} of ${of}…`;
+    document.dispatchEvent(new CustomEvent("working", { detail: { done, of } }));
+  });
+  hear("worked", ({ found }) => {
+    document.dispatchEvent(new CustomEvent("worked", { detail: { found } }));
+    if (place() && !found) place().textContent = "That was broken off. Load the page again to begin anew.";
+    else refreshQuietly();
+  });
+}
+
 export function startJob() {
   if (!job()) return;
-  waiting.push(...JSON.parse(localStorage.getItem(`waiting-${job()}`) ?? "[]"));
+  openQueue(job(), { post, changed: showWaiting, drained: () => { saved(); refreshQuietly(); } });
   hear("revision", (told) => {
-    if (told.client === client) return;
-    refresh();
+    if (told.client === client || told.revision <= revision()) return;
+    refreshQuietly();
     if (told.who) say(`${told.who} changed it`);
   });
   hear("error", (told) => notice(told.message));
+  startWork();
   connect();
-  window.addEventListener("online", sendWaiting);
   document.addEventListener("keydown", keys);
   document.addEventListener("click", (event) => {
-    const button = event.target.closest("[data-act]");
-    if (button) step(button.dataset.act);
+    const pressed = event.target.closest("[data-act]");
+    if (pressed) step(pressed.dataset.act);
     if (event.target.closest("[data-print]")) window.print();
   });
   const command = document.querySelector("[data-command]");
@@ -209,6 +283,17 @@ export function startJob() {
   document.addEventListener("change", (event) => {
     const tick = event.target.closest("[data-tick]");
     if (!tick) return;
-    editLater({ do: "tick", device: tick.dataset.tick, step: tick.dataset.step, done: tick.checked });
+    const field = `done.${tick.dataset.step}`;
+    const change = { do: "set", kind: "device", id: tick.dataset.tick, field, value: tick.checked };
+    edit(change).catch((e) => { if (!e.conflict) notice(e.message); });
   });
+}
+
+/** The rows of jobs whose standing nobody has worked out yet, one after the other. */
+export async function startStandings() {
+  for (let row = document.querySelector("[data-standing]"); row; row = document.querySelector("[data-standing]")) {
+    const id = row.dataset.standing;
+    delete row.dataset.standing;
+    await fetchPage(`/jobs/${id}/standing`).then(swapParts, () => {});
+  }
 }

@@ -19,23 +19,46 @@ export function swapParts(html, keep = []) {
   for (const next of fresh.querySelectorAll("[data-part]")) {
     namesakes.set(next.dataset.part, [...(namesakes.get(next.dataset.part) ?? []), next]);
   }
-  for (const old of document.querySelectorAll("[data-part]")) {
+  // All is read before anything is replaced: a look at the page after each change would lay it out
+  // anew each time.
+  const swaps = [...document.querySelectorAll("[data-part]")].flatMap((old) => {
     const name = old.dataset.part;
     const next = namesakes.get(name)?.shift();
-    if (!next || keep.includes(name) || next.outerHTML === old.outerHTML) continue;
-    const scrolled = old.scrollTop;
-    old.replaceWith(next);
-    next.scrollTop = scrolled;
-  }
+    if (!next || keep.includes(name) || next.isEqualNode(old)) return [];
+    return [{ old, next, scrolled: old.scrollTop }];
+  });
+  for (const { old, next } of swaps) old.replaceWith(next);
+  for (const { next, scrolled } of swaps) if (scrolled > 0) next.scrollTop = scrolled;
   focusAgain(focused);
   return fresh;
+}
+
+/** Brings each part to what its namesake in `html` is, changing no more than differs: for a preview,
+ * which comes at every step of a hand and is shown before the next. */
+export function patchParts(html) {
+  const fresh = new Map([...parse(html).querySelectorAll("[data-part]")].map((part) => [part.dataset.part, part]));
+  for (const old of document.querySelectorAll("[data-part]")) {
+    const next = fresh.get(old.dataset.part);
+    if (next) patch(old, next);
+  }
+}
+
+function patch(old, next) {
+  if (old.isEqualNode(next)) return;
+  if (old.nodeName !== next.nodeName || old.childNodes.length !== next.childNodes.length) return void old.replaceWith(next);
+  if (old.nodeType !== Node.ELEMENT_NODE) return void (old.data = next.data);
+  for (const { name } of [...old.attributes]) if (!next.hasAttribute(name)) old.removeAttribute(name);
+  for (const { name, value } of next.attributes) if (old.getAttribute(name) !== value) old.setAttribute(name, value);
+  const afresh = [...next.childNodes];
+  [...old.childNodes].forEach((child, place) => patch(child, afresh[place]));
 }
 
 /** Fetches a page of this application. */
 export async function fetchPage(address) {
   const answer = await fetch(address, { headers: { accept: "text/html" } });
-  if (!answer.ok) throw new Error((await answer.json().catch(() => ({}))).message ?? "the page did not come");
-  return answer.text();
+  const text = await answer.text();
+  if (!answer.ok) throw new Error(parse(text).querySelector("[data-message]")?.textContent ?? "the page did not come");
+  return text;
 }
 
 // Whoever works by keyboard stays where they were when the element under them is replaced.

@@ -4,7 +4,7 @@ import { edit, notice } from "./job.js";
 const plan = () => document.querySelector(".plan[data-plan]");
 let view = null;
 let held = null;
-const hooks = { choose() {}, moving() {}, moved() {}, press: () => false, hover() {} };
+const hooks = { look: () => null, choose() {}, moving() {}, moved() {}, press: () => false, hover() {} };
 
 /** What a page does when a dot is chosen, moves, has moved, or the sheet is pressed or hovered. */
 export function onPlan(given) {
@@ -79,7 +79,6 @@ function press(event) {
   if (dot) {
     const { e, f } = dot.transform.baseVal.consolidate().matrix;
     held.offset = [e - start[0], f - start[1]];
-    held.height = Number(dot.dataset.height);
   }
 }
 
@@ -93,7 +92,7 @@ function dragTo(event) {
   if (held.dot) {
     held.place = [here[0] + held.offset[0], here[1] + held.offset[1]].map((cm) => Math.round(cm) / 100);
     placeDot();
-    hooks.moving(moveEdit(held.dot, held.place, held.height));
+    hooks.moving(moveEdit(held.dot, held.place));
   } else {
     view.x -= here[0] - held.start[0];
     view.y -= here[1] - held.start[1];
@@ -110,16 +109,14 @@ export function placeDot() {
   }
 }
 
-function moveEdit(id, at, height_m) {
-  const floor = document.querySelector("[data-view]").dataset.floor;
-  return { do: "move-point", id, floor, at, height_m };
-}
+// A dot moves on its own storey: its place is all that changes.
+const moveEdit = (id, at) => ({ do: "set", kind: "point", id, field: "at", value: at });
 
 async function release(event) {
   if (!held) return;
-  const { dot, device, moved, place, height } = held;
+  const { dot, device, moved, place } = held;
   if (dot && moved) {
-    const change = moveEdit(dot, place, height);
+    const change = moveEdit(dot, place);
     held = null;
     await commit(change);
   } else {
@@ -131,7 +128,7 @@ async function release(event) {
 
 async function commit(change) {
   try {
-    await edit(change);
+    await edit(change, { look: hooks.look() });
     hooks.moved();
   } catch (refused) {
     if (!refused.conflict) notice(refused.message);
@@ -149,7 +146,7 @@ function keys(event) {
     const size = event.shiftKey ? 1 : 0.1;
     const { e, f } = dot.transform.baseVal.consolidate().matrix;
     const at = [e / 100 + step[0] * size, f / 100 + step[1] * size].map((m) => Math.round(m * 100) / 100);
-    commit(moveEdit(dot.dataset.point, at, Number(dot.dataset.height)));
+    commit(moveEdit(dot.dataset.point, at));
   } else if (dot && (event.key === "Enter" || event.key === " ")) {
     event.preventDefault();
     hooks.choose({ point: dot.dataset.point, device: dot.dataset.device, event });

@@ -1,6 +1,6 @@
 // The Reach page: what is looked at stands in the address; a dragged dot is previewed live.
 import { ask, hear, notice, refresh } from "./job.js";
-import { swapParts } from "./parts.js";
+import { patchParts } from "./parts.js";
 import { onPlan, placeDot, sheetPlace } from "./plan.js";
 
 const root = () => document.querySelector('[data-view="reach"]');
@@ -55,10 +55,9 @@ function preview(edit) {
 }
 
 function send() {
-  const edit = next;
-  next = null;
   seq += 1;
-  if (!ask({ ask: "preview", seq, edit, view: query() })) answered = seq;
+  if (ask({ ask: "preview", seq, edit: next, view: query() })) next = null;
+  else answered = seq;
 }
 
 /** Puts a word into a list in the address, or takes it out. */
@@ -69,6 +68,8 @@ function toggle(key, word) {
 }
 
 const toggleDown = (id) => toggle("down", id);
+// A breaker may be called anything, commas included.
+const toggleBreaker = (name) => toggle("off", encodeURIComponent(name));
 
 function click(event) {
   const go = event.target.closest("[data-go]");
@@ -81,9 +82,9 @@ function click(event) {
   if (down && down !== root()) toggleDown(down.dataset.down);
   const back = event.target.closest("[data-undo-whatif]");
   const breaker = event.target.closest("[data-breaker]");
-  if (breaker) toggle("off", breaker.dataset.breaker);
+  if (breaker) toggleBreaker(breaker.dataset.breaker);
   if (back?.dataset.undoWhatif === "doors") look({ doors: "" });
-  else if (back?.dataset.undoWhatif.startsWith("breaker:")) toggle("off", back.dataset.undoWhatif.slice(8));
+  else if (back?.dataset.undoWhatif.startsWith("breaker:")) toggleBreaker(back.dataset.undoWhatif.slice(8));
   else if (back) toggleDown(back.dataset.undoWhatif);
   const draw = event.target.closest("[data-draw]");
   if (draw) toggleDrawing(draw);
@@ -119,26 +120,31 @@ export function startReach() {
       if (device) look({ select: device, spot: "" });
       else look({ spot: sheetPlace(event).map((m) => m.toFixed(2)).join(",") });
     },
+    look: query,
     moving: preview,
     moved: () => { next = null; },
   });
   hear("preview", (told) => {
     answered = told.seq;
     if (document.querySelector(".dot.dragging")) {
-      swapParts(told.html);
+      patchParts(told.html);
       placeDot();
       document.documentElement.dataset.previewed = String(told.seq);
     }
     if (next) send();
   });
   const drawing = () => document.querySelector("[data-draw]");
-  hear("drawing", (told) => { drawing().textContent = `${told.done} of ${told.of} houses; stop`; });
-  hear("chances", () => {
+  document.addEventListener("working", ({ detail }) => {
+    drawing().textContent = `${detail.done} of ${detail.of} houses; stop`;
+  });
+  document.addEventListener("worked", () => {
     delete drawing().dataset.running;
     drawing().textContent = "How sure is all of it?";
-    refresh();
   });
   hear("error", (told) => { answered = seq; notice(told.message); });
+  // A channel that dropped takes its question with it; the last place is asked for on the next.
+  document.addEventListener("live-lost", () => { answered = seq; });
+  document.addEventListener("live", () => { if (next) send(); });
   document.addEventListener("click", click);
   document.addEventListener("click", (event) => closeColumns(event.target));
   document.addEventListener("keydown", (event) => {
@@ -147,7 +153,7 @@ export function startReach() {
   document.addEventListener("put-back", () => refresh());
   document.addEventListener("change", (event) => {
     const pick = event.target.closest("[data-breaker-pick]");
-    if (pick?.value) toggle("off", pick.value);
+    if (pick?.value) toggleBreaker(pick.value);
     const columns = event.target.closest("[data-columns]");
     if (columns) look({ col: [...columns.querySelectorAll(":checked")].map((c) => c.value).join(",") });
     const select = event.target.closest("[data-go-value]");

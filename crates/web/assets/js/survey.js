@@ -10,8 +10,12 @@ const SVG = "http://www.w3.org/2000/svg";
 let tool = "select";
 let start = null;
 let seq = 0;
-let snapped = null;
-let pending = null;
+// Places that were pressed and wait for where they come to lie, by the number of their question.
+const pressed = new Map();
+// One question of the hovering hand is on its way at a time; of those that come meanwhile the last.
+let hovering = { asked: 0, next: null };
+// Presses are done one after the other: where a wall begins is known before its end is asked for.
+let turn = Promise.resolve();
 
 const HINTS = {
   select: "",
@@ -72,27 +76,49 @@ function typedLength() {
   return length > 0 ? length : null;
 }
 
-function askSnap(at) {
+function question(at) {
   seq += 1;
-  ask({
+  return {
     ask: "snap", seq, floor: root().dataset.floor, at, start,
     length_m: start ? typedLength() : null, reach_m: Math.min(metresOf(12), 0.5),
-  });
+  };
 }
 
 function hover(event) {
-  if (tool === "wall") askSnap(sheetPlace(event));
+  if (tool === "wall") hoverAt(sheetPlace(event));
   else if (tool === "scale" && start) draw(sheetPlace(event));
 }
 
-/** The place that the server snaps `at` to. */
+function hoverAt(at) {
+  if (hovering.asked) {
+    hovering.next = at;
+    return;
+  }
+  const asked = question(at);
+  if (ask(asked)) hovering = { asked: asked.seq, next: null };
+}
+
+/** Where a pressed place comes to lie, however slow the answer: without a channel it is asked again
+ * on the next. */
 function snap(at) {
-  askSnap(at);
-  const mine = seq;
+  const asked = question(at);
   return new Promise((resolve) => {
-    pending = { mine, resolve };
-    setTimeout(() => resolve({ at }), 600);
+    pressed.set(asked.seq, { asked, resolve });
+    ask(asked);
   });
+}
+
+function snapAnswered(told) {
+  const press = pressed.get(told.seq);
+  if (press) {
+    pressed.delete(told.seq);
+    press.resolve(told);
+  } else if (told.seq === hovering.asked) {
+    const { next } = hovering;
+    hovering = { asked: 0, next: null };
+    if (tool === "wall" && pressed.size === 0) draw(told.at, [told.length, told.to].filter(Boolean).join(" · "));
+    if (next) hoverAt(next);
+  }
 }
 
 async function tell(change) {
@@ -114,7 +140,7 @@ async function wallAt(at) {
     return;
   }
   const wall = { id: newId("w"), floor: root().dataset.floor, a: start, b: end, construction: option("construction").value };
-  if (await tell({ do: "put-wall", wall })) {
+  if (await tell({ do: "put", kind: "wall", value: wall })) {
     start = end;
     option("length").value = "";
   }
@@ -146,7 +172,7 @@ async function placeAt(at) {
   const name = freeName(chosen.textContent.split(",")[0]);
   const point = { id: newId("p"), name, floor: root().dataset.floor, at: at.map((m) => Math.round(m * 100) / 100), ...JSON.parse(chosen.dataset.usual) };
   const device = { id: newId("d"), name, point: point.id, kind, network, can_be_cut: chosen.dataset.easilyCut === "true" };
-  const edits = [{ do: "put-point", point }, { do: "put-device", device }];
+  const edits = [{ do: "put", kind: "point", value: point }, { do: "put", kind: "device", value: device }];
   if (await tell({ do: "batch", edits })) lookAt({ point: point.id });
 }
 
@@ -172,7 +198,7 @@ async function scaleAt(at) {
 function press(event) {
   if (tool === "select") return false;
   const at = sheetPlace(event);
-  if (tool === "wall") wallAt(at);
+  if (tool === "wall") turn = turn.then(() => wallAt(at));
   else if (tool === "scale") scaleAt(at);
   else if (tool === "place") placeAt(at);
   else {
@@ -201,20 +227,15 @@ async function click(event) {
   const storey = event.target.closest("[data-add-storey]");
   if (storey) {
     const id = newId("f");
-    const elevation_m = Number(storey.dataset.addStorey);
-    const edits = [{ do: "put-floor", floor: { id, name: elevation_m === 0 ? "Ground floor" : "New storey", elevation_m, height_m: 2.5 } }];
-    if (elevation_m > 0) edits.push({ do: "put-slab", slab: { id: newId("s"), floor: id, construction: "timber-floor" } });
-    if (await tell({ do: "batch", edits })) location.assign(`?floor=${id}`);
+    if (await tell({ do: "add-storey", id, slab: newId("s") })) location.assign(`?floor=${id}`);
   }
   const device = event.target.closest("[data-add-device]");
   if (device) {
     const made = { id: newId("d"), name: freeName("Device"), point: device.dataset.addDevice, kind: option("kind").value, network: option("network").value };
-    await tell({ do: "put-device", device: made });
+    await tell({ do: "put", kind: "device", value: made });
   }
   if (event.target.closest("[data-remove-underlay]")) {
-    const floor = JSON.parse(event.target.closest("form").dataset.thing);
-    delete floor.underlay;
-    await tell({ do: "put-floor", floor });
+    await tell({ do: "set", kind: "floor", id: root().dataset.floor, field: "underlay", value: null });
   }
 }
 
@@ -233,7 +254,7 @@ async function typedWall(event) {
   }
   const wall = { id: newId("w"), floor: form.dataset.typedWall, a: [ax, ay], b: [bx, by], construction: option("construction").value };
   try {
-    await edit({ do: "put-wall", wall });
+    await edit({ do: "put", kind: "wall", value: wall });
   } catch (refused) {
     error.textContent = refused.message;
     error.hidden = false;
@@ -246,7 +267,7 @@ function keys(event) {
   if (event.key === "Escape") {
     if (start) { start = null; draw(); hint(HINTS[tool]); } else take("select");
   } else if (event.key === "Delete") {
-    document.querySelector('[data-part="side"] [data-remove="remove-point"], [data-part="side"] [data-remove="remove-wall"]')?.click();
+    document.querySelector('[data-part="side"] [data-remove="point"], [data-part="side"] [data-remove="wall"]')?.click();
   } else if (tools[event.key.toLowerCase()]) {
     take(tools[event.key.toLowerCase()]);
   }
@@ -265,16 +286,9 @@ export function startSurvey() {
       else lookAt({});
     },
   });
-  hear("snap", (told) => {
-    if (told.seq !== seq) return;
-    snapped = told;
-    if (pending?.mine === told.seq) {
-      pending.resolve(told);
-      pending = null;
-    } else {
-      draw(snapped.at, [snapped.length, snapped.to].filter(Boolean).join(" · "));
-    }
-  });
+  hear("snap", snapAnswered);
+  document.addEventListener("live-lost", () => { hovering = { asked: 0, next: null }; });
+  document.addEventListener("live", () => { for (const { asked } of pressed.values()) ask(asked); });
   document.addEventListener("click", click);
   document.addEventListener("submit", typedWall);
   document.addEventListener("keydown", keys);

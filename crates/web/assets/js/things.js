@@ -17,14 +17,6 @@ function value(input) {
   }
 }
 
-function put(thing, path, what) {
-  const steps = path.split(".");
-  const last = steps.pop();
-  const holder = steps.reduce((inner, step) => (inner[step] ??= {}), thing);
-  if (what === null) delete holder[last];
-  else holder[last] = what;
-}
-
 /** Shows a refusal beside its field, or as a notice when no field here has that name. */
 export function showError(form, { field, message }) {
   clearErrors(form);
@@ -58,21 +50,18 @@ function clearErrors(form) {
 }
 
 async function change(form, input) {
-  const slab = form.dataset.slabOf;
-  if (slab && input.value === "") {
-    if (!form.dataset.thing) return;
-    return void send(form, { do: "remove-slab", id: JSON.parse(form.dataset.thing).id });
-  }
-  const thing = form.dataset.thing
-    ? JSON.parse(form.dataset.thing)
-    : { id: newId("s"), floor: slab, construction: "" };
+  const { key: kind, id, slabOf } = form.dataset;
   const what = value(input);
   if (Number.isNaN(what)) {
     const message = input.value.trim() === "" ? "give a number" : `“${input.value}” is not a number`;
     return void showError(form, { field: input.name, message });
   }
-  put(thing, input.name, what);
-  await send(form, { do: form.dataset.do, [form.dataset.key]: thing });
+  if (slabOf && id && what === "") return void send(form, { do: "remove", kind, id });
+  if (slabOf && !id) {
+    if (what === "") return;
+    return void send(form, { do: "put", kind, value: { id: newId("s"), floor: slabOf, construction: what } });
+  }
+  await send(form, { do: "set", kind, id, field: input.name, value: what });
 }
 
 async function send(form, edition) {
@@ -84,6 +73,8 @@ async function send(form, edition) {
   }
 }
 
+const tell = (change) => edit(change).catch((e) => { if (!e.conflict) notice(e.message); });
+
 async function click(event) {
   const remove = event.target.closest("[data-remove]");
   if (remove) {
@@ -92,37 +83,36 @@ async function click(event) {
       there.searchParams.delete(remove.dataset.then.replace("=", ""));
       history.replaceState(null, "", there);
     }
-    await edit({ do: remove.dataset.remove, id: remove.dataset.id }).catch((e) => notice(e.message));
+    await tell({ do: "remove", kind: remove.dataset.remove, id: remove.dataset.id });
   }
-  const reading = event.target.closest("[data-remove-reading]");
-  if (reading) await edit({ do: "remove-reading", id: reading.dataset.removeReading });
   const calibration = event.target.closest("[data-calibration]");
   if (calibration) {
     const taught = JSON.parse(calibration.dataset.calibration);
-    await edit({ do: "set-calibration", calibration: taught }).catch((e) => notice(e.message));
+    const kind = "calibration";
+    await tell(taught ? { do: "put", kind, value: taught } : { do: "remove", kind, id: kind });
   }
   const ready = event.target.closest("[data-edit]");
-  if (ready) await edit(JSON.parse(ready.dataset.edit)).catch((e) => notice(e.message));
+  if (ready) await tell(JSON.parse(ready.dataset.edit));
   const network = event.target.closest("[data-add-network]");
   if (network) {
-    const { value, text } = document.querySelector("[data-new-system]").selectedOptions[0];
-    await edit({ do: "put-network", network: { id: newId("n"), name: text, system: value } }).catch((e) => notice(e.message));
+    const { value: system, text } = document.querySelector("[data-new-system]").selectedOptions[0];
+    await tell({ do: "put", kind: "network", value: { id: newId("n"), name: text, system } });
   }
   const channel = event.target.closest("[data-channel]");
   if (channel) {
-    const changed = { ...JSON.parse(channel.dataset.network), channel: Number(channel.dataset.channel) };
-    await edit({ do: "put-network", network: changed }).catch((e) => notice(e.message));
+    const { network: id, channel: number } = channel.dataset;
+    await tell({ do: "set", kind: "network", id, field: "channel", value: Number(number) });
   }
   const emitter = event.target.closest("[data-add-emitter]");
   if (emitter) {
     const made = { ...JSON.parse(emitter.dataset.addEmitter), id: newId("e") };
-    await edit({ do: "put-emitter", emitter: made }).catch((e) => notice(e.message));
+    await tell({ do: "put", kind: "emitter", value: made });
   }
   const opening = event.target.closest("[data-drop-opening]");
   if (opening) {
-    const wall = JSON.parse(opening.form.dataset.thing);
-    wall.openings.splice(Number(opening.dataset.dropOpening), 1);
-    await edit({ do: "put-wall", wall }).catch((e) => notice(e.message));
+    const { key: kind, id } = opening.form.dataset;
+    const field = `openings.${opening.dataset.dropOpening}`;
+    await tell({ do: "set", kind, id, field, value: null });
   }
 }
 
@@ -134,8 +124,7 @@ export function startThings() {
   document.addEventListener("change", async (event) => {
     const control = event.target.closest("[data-control]");
     if (!control) return;
-    const changed = { ...JSON.parse(control.dataset.control), path: control.value };
-    await edit({ do: "put-control", control: changed }).catch((e) => notice(e.message));
+    await tell({ do: "set", kind: "control", id: control.dataset.control, field: "path", value: control.value });
   });
   document.addEventListener("submit", async (event) => {
     if (event.target.matches("form.thing")) event.preventDefault();
@@ -144,7 +133,7 @@ export function startThings() {
     event.preventDefault();
     const of = (name) => made.elements[name].value;
     const control = { id: newId("k"), controller: of("controller"), load: of("load"), path: of("path") };
-    await edit({ do: "put-control", control }).then(() => clearErrors(made), (e) => showError(made, e));
+    await edit({ do: "put", kind: "control", value: control }).then(() => clearErrors(made), (e) => showError(made, e));
   });
   document.addEventListener("click", click);
 }

@@ -2,12 +2,17 @@
 
 use std::sync::Arc;
 
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use std::collections::BTreeMap;
+
+use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::{Coverage, Grid, contours, contours_of};
-use dot_reach_core::materials::construction::Priced;
+use dot_reach_core::geometry::{Rect, apart};
+use dot_reach_core::materials::construction::{Construction, Heft};
+use dot_reach_core::network::NetworkAnalysis;
+use dot_reach_core::network::outcome::SOLID_ABOVE;
 use dot_reach_core::network::role::role;
 use dot_reach_core::site::{DeviceId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
-use dot_reach_core::units::{Db, Megahertz, typographic};
+use dot_reach_core::units::{Db, typographic};
 
 use super::path::path;
 use super::{band_class, glyph, role_glyph};
@@ -117,10 +122,10 @@ pub(crate) fn blank() -> Plan {
 /// faintly beneath.
 pub(crate) fn sheet(site: &Site, floor: &FloorId, ghost: Option<&FloorId>) -> Plan {
     let mut plan = Plan { is_empty: true, ..Plan::default() };
-    let mut corners: Vec<Spot> = Vec::new();
+    let (mut corners, mut classes) = (Vec::<Spot>::new(), WallClasses::default());
     for wall in site.walls.iter().filter(|w| w.floor == *floor) {
         corners.extend([wall.a, wall.b]);
-        plan.walls.push(wall_shape(site, wall));
+        plan.walls.push(wall_shape(site, wall, classes.of(site, &wall.construction)));
         plan.is_empty = false;
     }
     corners.extend(site.points.iter().filter(|p| p.floor == *floor).map(|p| p.at));
@@ -148,13 +153,10 @@ pub(crate) fn sheet(site: &Site, floor: &FloorId, ghost: Option<&FloorId>) -> Pl
 
 impl Plan {
     fn frame(&mut self, corners: &[Spot]) {
-        let start = [0.0, 0.0, 14.0, 9.0];
-        let mut bounds = corners.first().map_or(start, |[x, y]| [*x, *y, *x, *y]);
-        for [x, y] in corners {
-            let [l, t, r, b] = bounds;
-            bounds = [l.min(*x), t.min(*y), r.max(*x), b.max(*y)];
-        }
-        let [l, t, r, b] = bounds.map(|v| v * CM);
+        let start = Rect { left: 0.0, top: 0.0, right: 14.0, bottom: 9.0 };
+        let around = Rect::around(corners.iter().copied()).unwrap_or(start);
+        let Rect { left, top, right, bottom } = around;
+        let [l, t, r, b] = [left, top, right, bottom].map(|v| v * CM);
         let margin = 120.0;
         (self.left, self.top) = ((l - margin).round(), (t - margin).round());
         (self.right, self.bottom) = ((r + margin).round(), (b + margin).round());
@@ -196,7 +198,7 @@ impl Plan {
     /// Adds tints and contour lines of the margin.
     pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, target: Db) {
         self.paper(&surface.grid);
-        let bands = [Db::ZERO, target, target + Db::new(10.0)];
+        let bands = [Db::ZERO, target, target + SOLID_ABOVE];
         let classes = ["ground-thin", "ground-sound", "ground-solid"];
         for (contour, class) in contours(surface, &bands).iter().zip(classes) {
             self.tints.push(Tint { class, d: path(&contour.rings, true) });
@@ -328,9 +330,7 @@ impl Plan {
 
 fn line(lines: &[Vec<Spot>], class: &'static str, text: &str) -> Line {
     // One label on each of the longest lines, never where a line bunches at a wall's shadow.
-    let length = |l: &Vec<Spot>| -> f64 {
-        l.windows(2).map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1])).sum()
-    };
+    let length = |l: &Vec<Spot>| -> f64 { l.windows(2).map(|w| apart(w[0], w[1])).sum() };
     let mut long: Vec<_> = lines.iter().filter(|l| length(l) > 3.0 && l.len() > 6).collect();
     long.sort_by(|a, b| length(b).total_cmp(&length(a)));
     let labels = long.into_iter().take(2).filter_map(|l| label(l, text)).collect();
@@ -342,11 +342,8 @@ fn label(line: &[Spot], text: &str) -> Option<Label> {
     let reach = 3;
     let straightness = |i: &usize| {
         let (from, to) = (line[i - reach], line[i + reach]);
-        let chord = (to[0] - from[0]).hypot(to[1] - from[1]);
-        let along: f64 = line[i - reach..=i + reach]
-            .windows(2)
-            .map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1]))
-            .sum();
+        let chord = apart(from, to);
+        let along: f64 = line[i - reach..=i + reach].windows(2).map(|w| apart(w[0], w[1])).sum();
         chord / along.max(1e-9) + chord.min(1.0)
     };
     let middle = (reach..line.len().checked_sub(reach)?)
@@ -363,19 +360,23 @@ fn label(line: &[Spot], text: &str) -> Option<Label> {
     Some(Label { x, y, angle: angle.round(), text: text.to_owned() })
 }
 
-/// How a wall is drawn follows from what it costs at 2.4 GHz.
-pub(crate) fn wall_class(site: &Site, construction: &str) -> &'static str {
-    let Some(row) = site.construction(construction) else { return "wall-light" };
-    let priced = Priced::new(row, Megahertz::new(2440.0));
-    match (priced.slab(1.0) + priced.clutter).get() {
-        ..5.0 => "wall-light",
-        ..10.0 => "wall-middle",
-        ..22.1 => "wall-heavy",
-        _ => "wall-metal",
+/// How walls of each construction are drawn, each looked up once.
+#[derive(Default)]
+struct WallClasses<'a>(BTreeMap<&'a str, &'static str>);
+
+impl<'a> WallClasses<'a> {
+    fn of(&mut self, site: &'a Site, construction: &'a str) -> &'static str {
+        let heft = || site.construction(construction).map_or(Heft::Light, Construction::heft);
+        self.0.entry(construction).or_insert_with(|| match heft() {
+            Heft::Light => "wall-light",
+            Heft::Middling => "wall-middle",
+            Heft::Heavy => "wall-heavy",
+            Heft::Metal => "wall-metal",
+        })
     }
 }
 
-fn wall_shape(site: &Site, wall: &Wall) -> WallShape {
+fn wall_shape(site: &Site, wall: &Wall, class: &'static str) -> WallShape {
     let length = wall.length().get();
     let along = |s: f64| {
         let t = s / length;
@@ -399,7 +400,7 @@ fn wall_shape(site: &Site, wall: &Wall) -> WallShape {
     WallShape {
         id: wall.id.to_string(),
         d: path(&[vec![wall.a, wall.b]], false),
-        class: wall_class(site, &wall.construction),
+        class,
         title: format!("{name}, {:.2}", wall.length()),
         gaps,
     }

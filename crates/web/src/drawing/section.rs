@@ -1,6 +1,7 @@
 //! The house in section: storeys as seen from the front, heights stretched.
 
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::site::{DeviceId, FloorId, Site};
 
 use super::{band_class, glyph};

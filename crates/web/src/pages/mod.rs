@@ -15,22 +15,22 @@ pub(crate) mod reach;
 pub(crate) mod schools;
 pub(crate) mod survey;
 
-use std::sync::Arc;
-
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use dot_reach_core::analysis::{Analysis, Options};
 use dot_reach_core::site::Site;
 use dot_reach_store::JobId;
 
-use crate::app::App;
+use crate::door::Job;
 use crate::error::WebError;
-use crate::{assets, commands, live};
+use crate::{assets, commands, live, metrics};
 
 /// Every route.
 pub(crate) fn routes(config: &mut web::ServiceConfig) {
     config
         .service(assets::asset)
+        .service(metrics::health)
+        .service(metrics::metrics)
+        .service(jobs::stand)
         .service(jobs::show)
         .service(catalogue::show)
         .service(commands::schema)
@@ -84,19 +84,16 @@ pub(crate) struct Shortcut {
 }
 
 impl Shell {
-    fn of_job(
-        app: &App,
-        job: &JobId,
-        site: &Site,
-        revision: u64,
+    pub(crate) fn of_job(
+        job: &Job,
         stage: &'static str,
-    ) -> Result<Self, WebError> {
-        let (can_undo, can_redo) = app.store.can_undo_redo(job)?;
-        let name = site.job.name.clone();
+        (can_undo, can_redo): (bool, bool),
+    ) -> Self {
+        let name = job.site.job.name.clone();
         let title = format!("{stage} · {name}");
-        let commands = shortcuts(job, site);
-        let job = job.to_string();
-        Ok(Self { title, job, name, stage, revision, can_undo, can_redo, commands })
+        let commands = shortcuts(&job.id, &job.site);
+        let (job, revision) = (job.id.to_string(), job.revision);
+        Self { title, job, name, stage, revision, can_undo, can_redo, commands }
     }
 
     pub(crate) fn plain(title: &str) -> Self {
@@ -145,32 +142,4 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
 /// A rendered page.
 pub(crate) fn html(page: &impl Template) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
-}
-
-/// A job opened for a page, with the frame around it.
-pub(crate) struct Opened {
-    pub(crate) job: JobId,
-    pub(crate) site: Arc<Site>,
-    pub(crate) revision: u64,
-    pub(crate) shell: Shell,
-}
-
-impl Opened {
-    /// Opens the job that an address names, on one of its stages.
-    pub(crate) fn of(app: &App, job: &str, stage: &'static str) -> Result<Self, WebError> {
-        let job: JobId = job.parse()?;
-        let (site, revision) = app.store.site(&job)?;
-        let shell = Shell::of_job(app, &job, &site, revision, stage)?;
-        Ok(Self { job, site, revision, shell })
-    }
-}
-
-/// The analysis of a job as it stands.
-pub(crate) async fn analysed(
-    app: &web::Data<App>,
-    job: &JobId,
-    site: &Arc<Site>,
-) -> Result<Arc<Analysis>, WebError> {
-    let (shared, job, site) = (app.clone(), job.clone(), Arc::clone(site));
-    app.compute(move || shared.analysis(&job, &site, &Options::default())).await
 }

@@ -1,21 +1,23 @@
 //! Channels and the air: what else sends at 2.4 GHz, and which channel suits a network best.
 
-use actix_web::{HttpRequest, HttpResponse, get, post, web};
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::radio::air::advise;
+use dot_reach_core::network::air::advise;
 use dot_reach_core::radio::coexistence::Carrier;
 use dot_reach_core::site::{Emitter, EmitterId, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::scan_csv;
-use dot_reach_store::{JobId, StoreError};
+use dot_reach_store::StoreError;
 use serde::Deserialize;
 
-use crate::app::App;
-use crate::commands::{Answer, take_lines};
+use crate::commands::{Answer, Mark, take_lines};
+use crate::door::Job;
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Opened, Shell, analysed, html};
+use crate::pages::{Shell, html};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -28,7 +30,7 @@ pub(crate) struct Query {
 struct Page {
     shell: Shell,
     networks: Vec<NetworkTab>,
-    network_json: String,
+    network_id: String,
     channels: Vec<ChannelRow>,
     emitters: Vec<EmitterRow>,
     scans: Vec<ScanRow>,
@@ -58,7 +60,6 @@ struct ChannelRow {
 
 struct EmitterRow {
     id: String,
-    json: String,
     name: String,
     channel: u8,
     width: u8,
@@ -80,14 +81,11 @@ struct ScanRow {
 }
 
 #[get("/jobs/{job}/air")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    query: web::Query<Query>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
-    let analysis = analysed(&app, &job, &site).await?;
-    let with_channels = || analysis.networks.iter().filter(|n| n.rule.has_channels);
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Reach");
+    let site = Arc::clone(&job.site);
+    let analysis = job.analysed().await?;
+    let with_channels = || analysis.networks.iter().filter(|n| n.rule.is_802_15_4());
     let chosen = with_channels()
         .find(|n| n.network.as_str() == query.network)
         .or_else(|| with_channels().max_by_key(|n| n.nodes.len()));
@@ -107,7 +105,6 @@ pub(crate) async fn show(
         is_best: Some(s.channel) == best,
         in_use: chosen.is_some_and(|n| n.channel == Some(s.channel)),
     });
-    let network = chosen.and_then(|n| site.networks.get(&n.network));
     html(&Page {
         shell,
         networks: with_channels()
@@ -120,13 +117,9 @@ pub(crate) async fn show(
                 chosen: chosen.is_some_and(|c| c.network == n.network),
             })
             .collect(),
-        network_json: network
-            .map(serde_json::to_string)
-            .transpose()
-            .map_err(StoreError::Row)?
-            .unwrap_or_default(),
+        network_id: chosen.map(|n| n.network.to_string()).unwrap_or_default(),
         channels: channels.collect(),
-        emitters: emitters(&site)?,
+        emitters: emitters(&site),
         scans: site
             .scans
             .iter()
@@ -143,15 +136,14 @@ pub(crate) async fn show(
     })
 }
 
-fn emitters(site: &Site) -> Result<Vec<EmitterRow>, WebError> {
+fn emitters(site: &Site) -> Vec<EmitterRow> {
     let row = |e: &Emitter| {
         let (channel, width, is_wifi) = match e.carrier {
             Carrier::Wifi { channel, width_mhz } => (channel, width_mhz, true),
             Carrier::Mesh { channel } => (channel, 2, false),
         };
-        Ok(EmitterRow {
+        EmitterRow {
             id: e.id.to_string(),
-            json: serde_json::to_string(e).map_err(StoreError::Row)?,
             name: e.name.clone(),
             channel,
             width,
@@ -163,7 +155,7 @@ fn emitters(site: &Site) -> Result<Vec<EmitterRow>, WebError> {
             tx: format!("{:.0}", e.tx_dbm.get()),
             busy: format!("{:.2}", e.busy),
             of_the_house: e.of_the_house,
-        })
+        }
     };
     site.emitters.iter().map(row).collect()
 }
@@ -188,20 +180,12 @@ fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {
 #[derive(Deserialize)]
 pub(crate) struct SentScan {
     csv: String,
-    client: String,
-    edit_id: String,
+    #[serde(flatten)]
+    mark: Mark,
 }
 
 #[post("/jobs/{job}/scans")]
-pub(crate) async fn scans(
-    request: HttpRequest,
-    job: web::Path<String>,
-    sent: web::Json<SentScan>,
-    app: web::Data<App>,
-) -> Answer {
-    let job: JobId = job.parse()?;
-    let sent = sent.into_inner();
-    let (site, _) = app.store.site(&job)?;
-    let read = scan_csv::read(&site, &sent.csv);
-    take_lines(&request, &job, &app, read, (sent.client, sent.edit_id))
+pub(crate) async fn scans(job: Job, sent: web::Json<SentScan>) -> Answer {
+    let SentScan { csv, mark } = sent.into_inner();
+    take_lines(&job, mark, move |site| scan_csv::read(site, &csv)).await
 }

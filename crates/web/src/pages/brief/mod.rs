@@ -1,21 +1,22 @@
 //! The brief: what the whole job rests on.
 
-use actix_web::{HttpResponse, get, web};
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
 use dot_reach_core::site::{Network, Site};
 
-use crate::app::App;
+use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "brief/page.html")]
 struct Page {
     shell: Shell,
-    job: String,
     name: String,
     client: String,
     address: String,
@@ -29,7 +30,6 @@ struct Page {
 
 struct NetworkForm {
     id: String,
-    json: String,
     name: String,
     system: &'static str,
     channel: String,
@@ -60,7 +60,7 @@ struct SystemRow {
     source: &'static str,
 }
 
-fn network_form(site: &Site, network: &Network) -> Result<NetworkForm, WebError> {
+fn network_form(site: &Site, network: &Network) -> NetworkForm {
     let (rule, own) = (network.system.rule(), &network.limits);
     let field = |name, text, own: Option<usize>, usual: Option<usize>| LimitField {
         name,
@@ -86,24 +86,21 @@ fn network_form(site: &Site, network: &Network) -> Result<NetworkForm, WebError>
             rule.children_of_router,
         ),
     ];
-    Ok(NetworkForm {
+    NetworkForm {
         id: network.id.to_string(),
-        json: serde_json::to_string(network).map_err(dot_reach_store::StoreError::Row)?,
         name: network.name.clone(),
         system: rule.name,
         channel: network.channel.map(|c| c.to_string()).unwrap_or_default(),
-        has_channel: rule.has_channels || network.system == System::Wifi,
+        has_channel: rule.channels.is_some(),
         limits: fields.into_iter().filter(|f| !f.usual.is_empty()).collect(),
         devices: site.devices.iter().filter(|d| d.network == network.id).count(),
-    })
+    }
 }
 
 #[get("/jobs/{job}/brief")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { site, shell, .. } = Opened::of(&app, &job, "Brief")?;
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Brief");
+    let site = Arc::clone(&job.site);
     let fields = &site.job;
     let regions = REGIONS.iter().filter_map(|r| {
         let value = serde_json::to_value(r.region).ok()?.as_str()?.to_owned();
@@ -128,7 +125,6 @@ pub(crate) async fn show(
     });
     html(&Page {
         shell,
-        job: serde_json::to_string(fields).map_err(dot_reach_store::StoreError::Row)?,
         name: fields.name.clone(),
         client: fields.client.clone(),
         address: fields.address.clone(),
@@ -136,7 +132,7 @@ pub(crate) async fn show(
         regions: regions.collect(),
         confidences: confidences.into_iter().collect(),
         systems: systems.collect(),
-        networks: site.networks.iter().map(|n| network_form(&site, n)).collect::<Result<_, _>>()?,
+        networks: site.networks.iter().map(|n| network_form(&site, n)).collect(),
         kinds: System::ALL
             .iter()
             .filter_map(|s| {

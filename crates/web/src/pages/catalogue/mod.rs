@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::catalogue::KINDS;
-use dot_reach_core::materials::construction::{CONSTRUCTIONS, Priced};
+use dot_reach_core::materials::construction::CONSTRUCTIONS;
 use dot_reach_core::units::{Megahertz, typographic};
 
 use crate::error::WebError;
@@ -39,10 +39,8 @@ struct DeviceRow {
 pub(crate) async fn show() -> Result<HttpResponse, WebError> {
     let constructions = CONSTRUCTIONS.iter().map(|c| {
         let f = Megahertz::new;
-        let losses = [434.0, 868.42, 2440.0].map(|mhz| {
-            let priced = Priced::new(c, f(mhz));
-            typographic((priced.slab(1.0) + priced.clutter).get(), 1)
-        });
+        let losses =
+            [434.0, 868.42, 2440.0].map(|mhz| typographic(c.straight_loss(f(mhz)).get(), 1));
         ConstructionRow {
             name: &c.name,
             used_for: format!("{:?}", c.used_for).to_lowercase(),

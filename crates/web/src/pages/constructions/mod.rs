@@ -1,5 +1,7 @@
 //! The construction calculator: layers in, loss against angle out, and into the job.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::materials::MATERIALS;
@@ -8,11 +10,11 @@ use dot_reach_core::units::{Db, Megahertz, typographic};
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::app::App;
 use crate::commands::Answer;
+use crate::door::Job;
 use crate::drawing::path::curve;
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "constructions/page.html")]
@@ -42,19 +44,14 @@ const USES: [(&str, &str); 6] = [
 const BANDS: [f64; 3] = [433.92, 868.42, 2440.0];
 
 #[get("/jobs/{job}/constructions")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { site, shell, .. } = Opened::of(&app, &job, "Catalogue")?;
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Catalogue");
+    let site = Arc::clone(&job.site);
     let own = site.constructions.iter().map(|c| OwnRow {
         id: c.id.clone(),
         name: c.name.clone(),
         layers: c.layers.clone(),
-        losses: BANDS.map(|mhz| {
-            let priced = Priced::new(c, Megahertz::new(mhz));
-            typographic((priced.slab(1.0) + priced.clutter).get(), 1)
-        }),
+        losses: BANDS.map(|mhz| typographic(c.straight_loss(Megahertz::new(mhz)).get(), 1)),
     });
     let layered = CONSTRUCTIONS.iter().filter(|c| !c.layers.is_empty());
     html(&Page {
@@ -84,12 +81,12 @@ pub(crate) async fn attempt(typed: web::Json<Typed>) -> Answer {
         used_for: Use::Wall,
         layers: typed.layers,
         clutter_db: Db::try_from(typed.clutter_db)
-            .map_err(|e| WebError::Field { field: "clutter_db", reason: e.to_string() })?,
+            .map_err(|e| WebError::field("clutter_db", e.to_string()))?,
         measured: Measured::default(),
         source: "calculator".to_owned(),
     };
-    let wrong = |e: &dyn std::fmt::Display, field| WebError::Field { field, reason: e.to_string() };
-    construction.check().map_err(|e| {
+    let wrong = |e: &dyn std::fmt::Display, field| WebError::field(field, e.to_string());
+    construction.check_layers().map_err(|e| {
         let field =
             if matches!(e, dot_reach_core::materials::construction::ConstructionError::Loss(_)) {
                 "clutter_db"

@@ -1,18 +1,19 @@
 //! Who controls what: the matrix of controllers and loads, each checked, and what works in an outage.
 
+use std::sync::Arc;
+
 use std::collections::BTreeMap;
 
-use actix_web::{HttpResponse, get, web};
+use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::catalogue::Button;
-use dot_reach_core::control::{By, Group, Means, Outage, check, means, sides, works_in};
-use dot_reach_core::site::{DeviceId, Path};
-use dot_reach_store::StoreError;
+use dot_reach_core::catalogue::{self, Button, DeviceKind};
+use dot_reach_core::control::{By, Group, Means, Outage, check, means, works_in};
+use dot_reach_core::site::{Device, DeviceId, Path};
 
-use crate::app::App;
+use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, analysed, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "controls/page.html")]
@@ -42,7 +43,6 @@ struct Named {
 
 struct Row {
     id: String,
-    json: String,
     controller: String,
     load: String,
     is_direct: bool,
@@ -56,14 +56,12 @@ struct Row {
 }
 
 #[get("/jobs/{job}/controls")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
-    let analysis = analysed(&app, &job, &site).await?;
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Reach");
+    let site = Arc::clone(&job.site);
+    let analysis = job.analysed().await?;
     let named = |wanted: fn((bool, bool)) -> bool| {
-        let devices = site.devices.iter().filter(|d| wanted(sides(&d.kind)));
+        let devices = site.devices.iter().filter(|d| wanted(sides(d)));
         let mut list: Vec<_> = devices
             .map(|d| {
                 let network = site.networks.get(&d.network).map_or("", |n| n.name.as_str());
@@ -73,11 +71,11 @@ pub(crate) async fn show(
         list.sort_by(|a, b| a.name.cmp(&b.name));
         list
     };
-    let (rows, groups) = rows(&analysis)?;
+    let (rows, groups) = rows(&analysis);
     let loads_of_a_kind = loads_of_a_kind(&analysis);
     html(&Page {
         shell,
-        job: job.to_string(),
+        job: job.id.to_string(),
         controllers: named(|(controls, _)| controls),
         loads: named(|(_, is_load)| is_load),
         rows,
@@ -88,7 +86,7 @@ pub(crate) async fn show(
     })
 }
 
-fn rows(analysis: &Analysis) -> Result<(Vec<Row>, Vec<String>), WebError> {
+fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
     let site = &analysis.site;
     let name = |id: &DeviceId| site.devices.get(id).map_or_else(String::new, |d| d.name.clone());
     let mut rows = Vec::new();
@@ -102,7 +100,6 @@ fn rows(analysis: &Analysis) -> Result<(Vec<Row>, Vec<String>), WebError> {
         };
         rows.push(Row {
             id: control.id.to_string(),
-            json: serde_json::to_string(control).map_err(StoreError::Row)?,
             controller: name(&control.controller),
             load: name(&control.load),
             is_direct: control.path == Path::Direct,
@@ -129,7 +126,7 @@ fn rows(analysis: &Analysis) -> Result<(Vec<Row>, Vec<String>), WebError> {
             )
         })
     });
-    Ok((rows, groups.collect()))
+    (rows, groups.collect())
 }
 
 fn words(by: &By) -> &str {
@@ -145,7 +142,7 @@ fn words(by: &By) -> &str {
 /// Every load by what works it, those with the least first.
 fn loads_of_a_kind(analysis: &Analysis) -> Vec<LoadsRow> {
     let mut rows: BTreeMap<Vec<String>, Vec<String>> = BTreeMap::new();
-    for device in analysis.site.devices.iter().filter(|d| sides(&d.kind).1) {
+    for device in analysis.site.devices.iter().filter(|d| sides(d).1) {
         let means = means(analysis, &device.id);
         let listed = |works: &dyn Fn(&Means) -> bool| {
             let list: Vec<_> = means.iter().filter(|m| works(m)).map(|m| words(&m.by)).collect();
@@ -183,4 +180,9 @@ fn stranded(rows: &[LoadsRow]) -> String {
              or keep a wired switch."
         ),
     }
+}
+
+/// Whether a device can be a controller, and whether a load; neither when the library lost it.
+fn sides(device: &Device) -> (bool, bool) {
+    catalogue::kind(&device.kind).map(DeviceKind::sides).unwrap_or_default()
 }

@@ -1,21 +1,20 @@
 //! Handover: a printable page with plans, ledger, readings and cautions, and the files to keep.
 
-use actix_web::{HttpResponse, get, web};
+use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::install::MAINS_CAUTIONS;
 use dot_reach_core::network::{Band, Outcome, Reason};
 use dot_reach_core::prove::prove;
 use dot_reach_core::units::typographic;
-use dot_reach_formats::ledger_csv;
 use dot_reach_store::JobId;
 
-use crate::app::App;
+use crate::door::Job;
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Opened, Shell, analysed, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "handover/page.html")]
@@ -65,13 +64,11 @@ struct ReadingRow {
 }
 
 #[get("/jobs/{job}/handover")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, revision, shell } = Opened::of(&app, &job, "Handover")?;
-    let analysis = analysed(&app, &job, &site).await?;
-    html(&page(shell, &job, revision, &analysis))
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Handover");
+    let revision = job.revision;
+    let analysis = job.analysed().await?;
+    html(&page(shell, &job.id, revision, &analysis))
 }
 
 fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
@@ -84,7 +81,7 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
     let name = |id: &dot_reach_core::site::DeviceId| {
         site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone())
     };
-    let rows = ledger_csv::rows(analysis).into_iter().map(|(network, place, outcome)| {
+    let rows = analysis.worst_first().into_iter().map(|(network, place, outcome)| {
         let node = &network.nodes[place];
         let point = site.devices.get(&node.device).and_then(|d| site.point_of(d));
         let via = outcome.hops.iter().rev().skip(1).map(|h| name(&h.to));
@@ -144,7 +141,11 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
         sheets: sheets.collect(),
         rows: rows.collect(),
         readings: readings.collect(),
-        findings: analysis.findings.iter().map(|f| format!("{} {}", f.text, f.cure)).collect(),
+        findings: analysis
+            .findings
+            .iter()
+            .map(|f| format!("{} {}", f.found, f.found.cure()))
+            .collect(),
         cautions: MAINS_CAUTIONS,
     }
 }

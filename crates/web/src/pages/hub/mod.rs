@@ -1,21 +1,25 @@
 //! Where the hub could stand: candidates analysed in full, and where on the floor to look.
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::coverage::Grid;
 use dot_reach_core::placement::backhaul::{LEAST_WIFI, MOST_CABLE_M, MOST_LEAD_M};
-use dot_reach_core::placement::{hub_heat, hub_positions, reason};
-use dot_reach_core::site::FloorId;
+use dot_reach_core::placement::{Position, hub_heat, hub_positions, reason};
+use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Metres, typographic};
 use dot_reach_store::StoreError;
 use serde::Deserialize;
 
-use crate::app::App;
+use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, analysed, html};
+use crate::pages::{Shell, html};
+use crate::work::{About, Found, Question, Ticket};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -33,6 +37,8 @@ struct Page {
     network: String,
     networks: Vec<(String, String, bool)>,
     floors: Vec<(String, String, bool)>,
+    /// The places are being scored.
+    working: bool,
     reason: String,
     rows: Vec<Row>,
     plan: Plan,
@@ -60,79 +66,86 @@ struct Row {
     against: String,
 }
 
-#[get("/jobs/{job}/hub")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    query: web::Query<Query>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
-    let analysis = analysed(&app, &job, &site).await?;
-    let place = analysis
-        .networks
-        .iter()
-        .position(|n| n.network.as_str() == query.network)
-        .or_else(|| analysis.networks.iter().position(|n| !n.hubs.is_empty()))
-        .unwrap_or(0);
-    let floors = site.floors_upward();
-    let floor: Option<FloorId> = query
-        .floor
-        .parse()
-        .ok()
-        .filter(|f| site.floors.get(f).is_some())
-        .or_else(|| {
-            let network = analysis.networks.get(place)?;
-            let hub = site.devices.get(&network.nodes[*network.hubs.first()?].device)?;
-            Some(site.point_of(hub)?.floor.clone())
-        })
-        .or_else(|| floors.first().map(|f| f.id.clone()));
+/// How long a page waits for the places before it is shown without them.
+const AT_ONCE: Duration = Duration::from_millis(150);
+
+/// Scores every place where the hub of a network could stand, for a job as it stands.
+pub(crate) async fn ticket(job: &Job, network: &str) -> Result<Arc<Ticket>, WebError> {
+    let analysis = job.analysed().await?;
+    let place = chosen(&analysis, network);
+    let network = analysis.networks.get(place).ok_or(WebError::NotFound("network"))?;
+    let about = About::HubPlaces(network.network.clone());
+    let question = Question { job: job.id.clone(), revision: job.revision, about };
     let shared = Arc::clone(&analysis);
-    let asked = floor.clone();
-    let (positions, heat) = app
-        .compute(move || {
-            let Some(network) = shared.networks.get(place) else { return Default::default() };
-            let heat = asked
-                .and_then(|f| hub_heat(&shared, network, &f, Metres::new(1.2), Metres::new(0.5)));
-            (hub_positions(&shared, network), heat)
-        })
-        .await?;
+    Ok(job.app.work.begin(question, move |pulse| {
+        let network = shared.networks.get(place)?;
+        let mut broken = false;
+        let positions = hub_positions(&shared, network, &mut |done, of| {
+            let goes_on = pulse(done, of);
+            broken |= goes_on.is_break();
+            goes_on
+        });
+        (!broken).then(|| Found::HubPlaces(Arc::new(positions)))
+    }))
+}
+
+fn chosen(analysis: &Analysis, network: &str) -> usize {
+    let named = analysis.networks.iter().position(|n| n.network.as_str() == network);
+    let with_hub = || analysis.networks.iter().position(|n| !n.hubs.is_empty());
+    named.or_else(with_hub).unwrap_or(0)
+}
+
+/// The storey that was asked for, or that of the hub, or the lowest.
+fn chosen_floor(analysis: &Analysis, place: usize, asked: &str) -> Option<FloorId> {
+    let site = &analysis.site;
+    let of_hub = || {
+        let network = analysis.networks.get(place)?;
+        let hub = site.devices.get(&network.nodes[*network.hubs.first()?].device)?;
+        Some(site.point_of(hub)?.floor.clone())
+    };
+    let named = asked.parse().ok().filter(|f| site.floors.get(f).is_some());
+    named.or_else(of_hub).or_else(|| site.floors_upward().first().map(|f| f.id.clone()))
+}
+
+#[get("/jobs/{job}/hub")]
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let analysis = job.analysed().await?;
+    let place = chosen(&analysis, &query.network);
+    let floor = chosen_floor(&analysis, place, &query.floor);
+    let shared = (Arc::clone(&analysis), floor.clone());
+    let heat = move || {
+        let (analysis, floor) = shared;
+        let network = analysis.networks.get(place)?;
+        hub_heat(&analysis, network, &floor?, Metres::new(1.2), Metres::new(0.5))
+    };
+    let heat = job.compute(heat).await?;
+    let found = match ticket(&job, &query.network).await {
+        Ok(ticket) => ticket.within(AT_ONCE).await,
+        Err(_) => None,
+    };
+    let positions = match found {
+        Some(Found::HubPlaces(positions)) => Some(positions),
+        _ => None,
+    };
+    html(&page(&job, &analysis, place, floor.as_ref(), heat.as_ref(), positions.as_deref())?)
+}
+
+fn page(
+    job: &Job,
+    analysis: &Analysis,
+    place: usize,
+    floor: Option<&FloorId>,
+    heat: Option<&(Grid, Vec<f64>)>,
+    positions: Option<&Vec<Position>>,
+) -> Result<Page, WebError> {
+    let site = &job.site;
     let network = analysis.networks.get(place);
-    let devices = network.map_or(0, |n| n.nodes.len().saturating_sub(n.hubs.len()));
-    #[expect(clippy::cast_precision_loss, reason = "a count of devices")]
-    let all = devices.max(1) as f64;
-    let shares = [(0.5, "half"), (0.75, "three quarters"), (0.9, "nine in ten")];
-    let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(&site, f, None));
-    if let Some((grid, heard)) = &heat {
-        let steps = shares.map(|(share, name)| (share * all, name.to_owned()));
-        plan.cover_steps(grid, heard, &steps);
-    }
-    if let (Some(network), Some(floor)) = (network, &floor) {
-        plan.radios(&analysis, network, floor, None);
-        plan.routes.clear();
-    }
-    let rows = positions.iter().map(|p| {
-        let none = || "–".to_owned();
-        let cable = p.backhaul.cable.as_ref();
-        Ok(Row {
-            name: p.name.clone(),
-            point: site.points.get(&p.point).map(|p| p.id.to_string()).unwrap_or_default(),
-            edit_json: serde_json::to_string(&p.edit).map_err(StoreError::Row)?,
-            as_it_is: p.as_it_is,
-            sound: p.sound,
-            thin: p.thin,
-            out: p.out,
-            worst: p.worst.map_or_else(none, signed),
-            deepest: p.deepest,
-            repeaters: p.repeaters,
-            cable: cable.map_or_else(none, |(length, _)| format!("{:.0}", length.get())),
-            wifi: p.backhaul.wifi.map_or_else(none, |w| typographic(w.get(), 0)),
-            against: p.against.join("; "),
-        })
-    });
-    let knows_router = positions.iter().any(|p| p.backhaul.cable.is_some());
-    html(&Page {
-        shell,
-        job: job.to_string(),
+    let rows = positions.into_iter().flatten().map(|p| row(site, p));
+    let knows_router = positions.is_none_or(|all| all.iter().any(|p| p.backhaul.cable.is_some()));
+    let floors = site.floors_upward();
+    Ok(Page {
+        shell: job.shell("Reach"),
+        job: job.id.to_string(),
         network: network.map(|n| n.network.to_string()).unwrap_or_default(),
         networks: analysis
             .networks
@@ -142,11 +155,12 @@ pub(crate) async fn show(
             .collect(),
         floors: floors
             .iter()
-            .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor.as_ref()))
+            .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor))
             .collect(),
-        reason: reason(&positions),
+        working: positions.is_none() && network.is_some(),
+        reason: positions.map(|all| reason(all)).unwrap_or_default(),
         rows: rows.collect::<Result<_, WebError>>()?,
-        plan,
+        plan: heat_sheet(analysis, place, floor, heat),
         legend: vec![
             ("ground-solid", "with the hub here nine in ten devices are at target".to_owned()),
             ("ground-sound", "three quarters".to_owned()),
@@ -160,5 +174,49 @@ pub(crate) async fn show(
             format!("{MOST_CABLE_M:.0} m"),
             format!("{LEAST_WIFI:.0}"),
         ),
+    })
+}
+
+/// The storey, tinted by how many devices a hub at each place would have at target.
+fn heat_sheet(
+    analysis: &Analysis,
+    place: usize,
+    floor: Option<&FloorId>,
+    heat: Option<&(Grid, Vec<f64>)>,
+) -> Plan {
+    let network = analysis.networks.get(place);
+    let devices = network.map_or(0, |n| n.nodes.len().saturating_sub(n.hubs.len()));
+    #[expect(clippy::cast_precision_loss, reason = "a count of devices")]
+    let all = devices.max(1) as f64;
+    let shares = [(0.5, "half"), (0.75, "three quarters"), (0.9, "nine in ten")];
+    let mut plan = floor.map_or_else(blank, |f| sheet(&analysis.site, f, None));
+    if let Some((grid, heard)) = heat {
+        let steps = shares.map(|(share, name)| (share * all, name.to_owned()));
+        plan.cover_steps(grid, heard, &steps);
+    }
+    if let Some((network, floor)) = network.zip(floor) {
+        plan.radios(analysis, network, floor, None);
+        plan.routes.clear();
+    }
+    plan
+}
+
+fn row(site: &Site, p: &Position) -> Result<Row, WebError> {
+    let none = || "–".to_owned();
+    let cable = p.backhaul.cable.as_ref();
+    Ok(Row {
+        name: p.name.clone(),
+        point: site.points.get(&p.point).map(|p| p.id.to_string()).unwrap_or_default(),
+        edit_json: serde_json::to_string(&p.edit).map_err(StoreError::Row)?,
+        as_it_is: p.as_it_is,
+        sound: p.score.sound,
+        thin: p.score.thin,
+        out: p.score.out,
+        worst: p.score.worst.map_or_else(none, signed),
+        deepest: p.score.deepest,
+        repeaters: p.score.repeaters,
+        cable: cable.map_or_else(none, |(length, _)| format!("{:.0}", length.get())),
+        wifi: p.backhaul.wifi.map_or_else(none, |w| typographic(w.get(), 0)),
+        against: p.against.join("; "),
     })
 }

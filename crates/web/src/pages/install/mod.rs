@@ -1,14 +1,16 @@
 //! The run sheet: what is joined when, with ticks and cautions; made for a phone.
 
-use actix_web::{HttpResponse, get, web};
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::catalogue;
 use dot_reach_core::install::{MAINS_CAUTIONS, run_sheet};
 use dot_reach_core::site::Step;
 
-use crate::app::App;
+use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, analysed, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "install/page.html")]
@@ -56,12 +58,10 @@ fn step_words(step: Step) -> (&'static str, &'static str) {
 }
 
 #[get("/jobs/{job}/install")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Install")?;
-    let analysis = analysed(&app, &job, &site).await?;
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Install");
+    let site = Arc::clone(&job.site);
+    let analysis = job.analysed().await?;
     let mut stages: Vec<StageCard> = Vec::new();
     let (mut done, mut total) = (0, 0);
     let mut next_is_open = true;

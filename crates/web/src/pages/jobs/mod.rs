@@ -1,17 +1,20 @@
-//! All jobs, what needs someone in each, and a new one.
+//! All jobs, what needs someone in each, and a new one. The page itself analyses nothing: it shows
+//! what is known of each job, and asks for what is not.
 
-use actix_web::{HttpRequest, HttpResponse, get, web};
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::Weight;
 use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::region::REGIONS;
-use dot_reach_store::{JobId, JobSummary};
+use dot_reach_store::{JobId, JobSummary, Store};
 
 use crate::app::App;
-use crate::commands::who;
+use crate::door::{Job, Person};
 use crate::error::WebError;
-use crate::pages::{Shell, analysed, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "jobs/page.html")]
@@ -22,11 +25,19 @@ struct Page {
     regions: Vec<(String, &'static str)>,
 }
 
+#[derive(Template)]
+#[template(path = "jobs/row.html")]
 struct JobRow {
     id: String,
     name: String,
-    place: String,
     changed: String,
+    standing: Option<Arc<Standing>>,
+}
+
+/// How a job stands, in a few numbers and words.
+#[derive(Debug)]
+pub(crate) struct Standing {
+    place: String,
     devices: usize,
     points: usize,
     out: usize,
@@ -36,48 +47,58 @@ struct JobRow {
 }
 
 #[get("/")]
-pub(crate) async fn show(
-    request: HttpRequest,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let mut jobs = Vec::new();
-    for summary in app.store.jobs()? {
-        let (site, _) = app.store.site(&summary.id)?;
-        let analysis = analysed(&app, &summary.id, &site).await?;
-        jobs.push(row(&summary, &analysis));
-    }
+pub(crate) async fn show(person: Person, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+    let jobs = app.ask(Store::jobs).await?.into_iter().map(|summary| {
+        let standing = app.desk.standing(&summary.id, summary.revision);
+        row(&summary, standing)
+    });
     let regions = REGIONS
         .iter()
         .map(|r| (serde_json::to_value(r.region).ok(), r.name))
         .filter_map(|(id, name)| Some((id?.as_str()?.to_owned(), name)))
         .collect();
-    html(&Page { shell: Shell::plain("Jobs"), who: who(&request), jobs, regions })
+    html(&Page { shell: Shell::plain("Jobs"), who: person.who, jobs: jobs.collect(), regions })
 }
 
-fn row(summary: &JobSummary, analysis: &Analysis) -> JobRow {
+/// The row of one job with its standing, worked out if nobody knows it yet.
+#[get("/jobs/{job}/standing")]
+pub(crate) async fn stand(job: Job) -> Result<HttpResponse, WebError> {
+    job.analysed().await?;
+    let id = job.id.clone();
+    let summaries = job.app.ask(Store::jobs).await?;
+    let summary = summaries.into_iter().find(|s| s.id == id);
+    let summary = summary.ok_or(WebError::NotFound("job"))?;
+    html(&row(&summary, job.app.desk.standing(&id, job.revision)))
+}
+
+fn row(summary: &JobSummary, standing: Option<Arc<Standing>>) -> JobRow {
     let JobSummary { id, name, changed_at, .. } = summary;
-    let count = |wanted: &[Band]| {
-        let all = analysis.networks.iter().flat_map(|n| &n.outcomes);
-        all.filter(|o| o.reason != Reason::IsHub && wanted.contains(&o.band)).count()
-    };
-    JobRow {
-        id: JobId::to_string(id),
-        name: name.clone(),
-        place: analysis.site.job.address.clone(),
-        changed: day(changed_at),
-        devices: analysis.site.devices.len(),
-        points: analysis.site.points.len(),
-        out: count(&[Band::Out]),
-        thin: count(&[Band::Thin]),
-        sound: count(&[Band::Sound, Band::Solid]),
-        needs: needs(analysis),
+    JobRow { id: JobId::to_string(id), name: name.clone(), changed: day(changed_at), standing }
+}
+
+impl Standing {
+    /// How an analysed job stands.
+    pub(crate) fn of(analysis: &Analysis) -> Self {
+        let count = |wanted: &[Band]| {
+            let all = analysis.networks.iter().flat_map(|n| &n.outcomes);
+            all.filter(|o| o.reason != Reason::IsHub && wanted.contains(&o.band)).count()
+        };
+        Self {
+            place: analysis.site.job.address.clone(),
+            devices: analysis.site.devices.len(),
+            points: analysis.site.points.len(),
+            out: count(&[Band::Out]),
+            thin: count(&[Band::Thin]),
+            sound: count(&[Band::Sound, Band::Solid]),
+            needs: needs(analysis),
+        }
     }
 }
 
 /// At most three things that need someone, the weightiest first.
 fn needs(analysis: &Analysis) -> Vec<String> {
-    let stops = analysis.findings.iter().filter(|f| f.weight <= Weight::Doubt);
-    let mut needs: Vec<_> = stops.map(|f| format!("{} {}", f.text, f.cure)).collect();
+    let stops = analysis.findings.iter().filter(|f| f.found.weight() <= Weight::Doubt);
+    let mut needs: Vec<_> = stops.map(|f| format!("{} {}", f.found, f.found.cure())).collect();
     if analysis.site.walls.is_empty() {
         needs.push("No walls are drawn yet: start in Survey.".to_owned());
     } else if analysis.site.devices.is_empty() {

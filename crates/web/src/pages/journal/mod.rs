@@ -1,14 +1,17 @@
 //! Every change ever made to the job.
 
-use actix_web::{HttpResponse, get, web};
-use askama::Template;
-use dot_reach_core::site::Edit;
-use dot_reach_store::{Act, Entry};
+use std::collections::BTreeSet;
 
-use crate::app::App;
+use actix_web::{HttpResponse, get};
+use askama::Template;
+use dot_reach_core::site::{Edit, Kind, Ref, Thing, Touch};
+use dot_reach_store::{Act, Entry};
+use serde_json::Value;
+
+use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Opened, Shell, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "journal/page.html")]
@@ -29,27 +32,38 @@ struct Line {
 const MOST: u32 = 500;
 
 #[get("/jobs/{job}/journal")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, shell, .. } = Opened::of(&app, &job, "Journal")?;
-    let entries = app.store.journal(&job, MOST)?.into_iter().map(line).collect();
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Journal");
+    let id = job.id.clone();
+    let entries = job.app.ask(move |store| store.journal(&id, MOST)).await?;
+    let entries = entries.into_iter().map(line).collect();
     html(&Page { shell, entries })
 }
 
 fn line(entry: Entry) -> Line {
+    let done = entry.edit.as_ref().map_or_else(|| told_by(&entry.touched), words);
     let what = match (entry.act, entry.of_revision) {
-        (Act::Undo, Some(of)) => format!("Took back change {of}: {}", words(&entry.edit)),
-        (Act::Redo, Some(of)) => format!("Made change {of} again: {}", words(&entry.edit)),
-        _ => capital(&words(&entry.edit)),
+        (Act::Undo, Some(of)) => format!("Took back change {of}: {done}"),
+        (Act::Redo, Some(of)) => format!("Made change {of} again: {done}"),
+        _ => capital(&done),
     };
-    let touched = match entry.touched.as_slice() {
-        [] => String::new(),
-        few if few.len() <= 3 => few.join(", ").replace(':', " "),
-        many => format!("{} things", many.len()),
+    let things: BTreeSet<_> = entry.touched.iter().map(|touch| &touch.thing).collect();
+    let touched = if things.len() <= 3 {
+        let named = |of: &&Ref| format!("{} {}", of.kind.called(), of.id);
+        things.iter().map(named).collect::<Vec<_>>().join(", ")
+    } else {
+        format!("{} things", things.len())
     };
     Line { revision: entry.revision, at: day(&entry.at), who: entry.who, what, touched }
+}
+
+/// What was done, told by what it touched.
+fn told_by(touched: &[Touch]) -> String {
+    match touched {
+        [] => "nothing".to_owned(),
+        [one] => format!("changed {}", a(one.thing.kind)),
+        [first, ..] => format!("changed {}, and {} more", a(first.thing.kind), touched.len() - 1),
+    }
 }
 
 fn capital(text: &str) -> String {
@@ -60,51 +74,54 @@ fn capital(text: &str) -> String {
         .unwrap_or_default()
 }
 
+fn a(kind: Kind) -> String {
+    match kind {
+        Kind::Job | Kind::Calibration => format!("the {}", kind.called()),
+        _ => format!("a {}", kind.called()),
+    }
+}
+
 /// An edit in a few words.
 fn words(edit: &Edit) -> String {
     match edit {
-        Edit::SetJob { .. } => "changed the brief".to_owned(),
-        Edit::PutFloor { floor } => format!("set storey {}", floor.name),
-        Edit::RemoveFloor { id } => format!("removed storey {id}"),
-        Edit::PutWall { wall } => format!("set a wall of {}", wall.construction),
-        Edit::RemoveWall { .. } => "removed a wall".to_owned(),
-        Edit::DropOpening { .. } => "put an opening into a wall".to_owned(),
-        Edit::PutSlab { slab } => format!("set a floor of {}", slab.construction),
-        Edit::RemoveSlab { .. } => "removed a floor".to_owned(),
-        Edit::PutPoint { point } => format!("set point {}", point.name),
-        Edit::RemovePoint { .. } => "removed a point".to_owned(),
-        Edit::MovePoint { at: [x, y], height_m, .. } => {
-            format!("moved a point to {x:.2}, {y:.2} m, {height_m:.2} up")
-        }
-        Edit::PutNetwork { network } => format!("set network {}", network.name),
-        Edit::RemoveNetwork { .. } => "removed a network".to_owned(),
-        Edit::PutDevice { device } => format!("set device {}", device.name),
-        Edit::RemoveDevice { .. } => "removed a device".to_owned(),
-        Edit::PutConstruction { construction } => {
-            format!("set construction {}", construction.name)
-        }
-        Edit::RemoveConstruction { .. } => "removed a construction".to_owned(),
-        Edit::PutReading { reading } => format!("recorded {}", reading.rssi_dbm),
-        Edit::RemoveReading { .. } => "removed a reading".to_owned(),
-        Edit::PutEmitter { emitter } => format!("set {} on the air", emitter.name),
-        Edit::RemoveEmitter { .. } => "took a source off the air".to_owned(),
-        Edit::PutControl { .. } => "set a control".to_owned(),
-        Edit::RemoveControl { .. } => "removed a control".to_owned(),
-        Edit::PutScan { scan } => format!("recorded {} in a scan", scan.carrier.name()),
-        Edit::RemoveScan { .. } => "removed a line of a scan".to_owned(),
-        Edit::SetCalibration { calibration: Some(c) } => {
-            format!("calibrated by {} readings", c.readings)
-        }
-        Edit::SetCalibration { calibration: None } => "took the calibration out".to_owned(),
-        Edit::ScaleUnderlay { length_m, .. } => format!("set the scale by {length_m:.2}"),
-        Edit::Tick { step, done, .. } => {
-            let step = format!("{step:?}").to_lowercase();
-            if *done { format!("ticked {step}") } else { format!("unticked {step}") }
-        }
+        Edit::Put(thing) => put_words(thing),
+        Edit::Set { kind, field, value, .. } => set_words(*kind, field, value),
+        Edit::Remove { kind, .. } => format!("removed {}", a(*kind)),
         Edit::Batch { edits } => match edits.as_slice() {
+            [] => "nothing".to_owned(),
             [one] => words(one),
             [first, ..] => format!("{}, and {} more", words(first), edits.len() - 1),
-            [] => "nothing".to_owned(),
         },
+    }
+}
+
+fn put_words(thing: &Thing) -> String {
+    match thing {
+        Thing::Job(_) => "changed the brief".to_owned(),
+        Thing::Calibration(taught) => format!("calibrated by {} readings", taught.readings),
+        Thing::Wall(wall) => format!("set a wall of {}", wall.construction),
+        Thing::Slab(slab) => format!("set a floor of {}", slab.construction),
+        Thing::Reading(reading) => format!("recorded {}", reading.rssi_dbm),
+        Thing::Scan(scan) => format!("recorded {} in a scan", scan.carrier.name()),
+        Thing::Control(_) => "set a control".to_owned(),
+        Thing::Emitter(emitter) => format!("set {} on the air", emitter.name),
+        other => match other.name() {
+            Some(name) => format!("set {} {name}", other.of().kind.called()),
+            None => format!("set {}", a(other.of().kind)),
+        },
+    }
+}
+
+fn set_words(kind: Kind, field: &str, value: &Value) -> String {
+    let of = kind.called();
+    let field = field.replace(['_', '.'], " ");
+    match value {
+        Value::Null => format!("cleared the {field} of a {of}"),
+        Value::Bool(true) => format!("ticked {field} of a {of}"),
+        Value::Bool(false) => format!("unticked {field} of a {of}"),
+        Value::String(text) => format!("set the {field} of a {of} to {text}"),
+        Value::Number(number) => format!("set the {field} of a {of} to {number}"),
+        Value::Array(_) if field == "at" => format!("moved a {of}"),
+        _ => format!("set the {field} of a {of}"),
     }
 }

@@ -2,18 +2,18 @@
 
 use std::sync::Arc;
 
-use actix_web::{HttpResponse, get, web};
+use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::prove::{Calibration, Comparison, prove};
-use dot_reach_core::site::{DeviceId, Site};
+use dot_reach_core::prove::{Comparison, prove};
+use dot_reach_core::site::{Correction, DeviceId, Site};
 use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::StoreError;
 
-use crate::app::App;
+use crate::door::Job;
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Opened, Shell, analysed, html};
+use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "prove/page.html")]
@@ -72,7 +72,7 @@ const SIZE: f64 = 300.0;
 const FROM: f64 = -110.0;
 const TO: f64 = -20.0;
 
-fn card(calibration: &Calibration) -> Result<CalibrationCard, WebError> {
+fn card(calibration: &Correction) -> Result<CalibrationCard, WebError> {
     Ok(CalibrationCard {
         json: serde_json::to_string(calibration).map_err(StoreError::Row)?,
         exponent: format!("{:.2}", calibration.exponent),
@@ -85,13 +85,11 @@ fn card(calibration: &Calibration) -> Result<CalibrationCard, WebError> {
 }
 
 #[get("/jobs/{job}/prove")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Prove")?;
-    let analysis = analysed(&app, &job, &site).await?;
-    let proof = app.compute(move || prove(&analysis)).await?;
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Prove");
+    let site = Arc::clone(&job.site);
+    let analysis = job.analysed().await?;
+    let proof = job.compute(move || prove(&analysis)).await?;
     let mut devices: Vec<_> = site
         .devices
         .iter()
@@ -107,7 +105,7 @@ pub(crate) async fn show(
     let findings = comparisons.iter().filter(|c| c.differs).map(|c| finding(&site, c, sigma));
     html(&Page {
         shell,
-        job: job.to_string(),
+        job: job.id.to_string(),
         devices,
         rows: comparisons.iter().map(|c| row(&site, c)).collect(),
         strangers: proof.strangers.len(),

@@ -1,8 +1,10 @@
 //! A line of the ledger opened: why, by which way, what it hangs on and what to do.
 
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue;
+use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::{Band, Node, Role};
+use dot_reach_core::power::years_of;
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
@@ -124,10 +126,11 @@ pub(crate) fn details(
     let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
     let second = || second_way(network, place);
     let battery = catalogue::kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
-        let years = draw.years_of(outcome)?;
+        let years = years_of(&draw, outcome)?;
         Some(format!(
-            "Its {} last about {years:.1} years here; {:.1} with no message sent twice.",
+            "Its {} {} about {years:.1} years here; {:.1} with no message sent twice.",
             draw.cell.name(),
+            if draw.cells == 1 { "lasts" } else { "last" },
             draw.years(1.0)
         ))
     });

@@ -2,16 +2,16 @@
 
 use std::sync::Arc;
 
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::{Coverage, Handset, Quantity, Request, contours_of};
+use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Db, Metres};
 use dot_reach_formats::surface;
-use dot_reach_store::JobId;
 
 use super::Query;
 use super::view::{chosen_floor, chosen_network, options};
-use crate::app::App;
+use crate::desk::Bench;
 use crate::drawing::plan::Plan;
 
 /// The side of a cell of the surface.
@@ -20,17 +20,15 @@ const CELL: Metres = Metres::new(0.25);
 pub(crate) const HEIGHT: Metres = Metres::new(1.1);
 
 /// The query of an export of the surface that is looked at.
-pub(crate) fn export(network: Option<&NetworkAnalysis>, query: &Query) -> String {
-    format!(
-        "network={}&show={}&carried={}&height={}&down={}&off={}&doors={}",
-        network.map_or("", |n| n.network.as_str()),
-        query.show,
-        query.carried,
-        query.height,
-        query.down,
-        query.off,
-        query.doors
-    )
+pub(crate) fn export(
+    floor: Option<&FloorId>,
+    network: Option<&NetworkAnalysis>,
+    query: &Query,
+) -> String {
+    let network = network.map_or_else(String::new, |n| n.network.to_string());
+    let floor = floor.map_or_else(String::new, FloorId::to_string);
+    // Every field is a text: this cannot fail.
+    serde_urlencoded::to_string(Query { floor, network, ..query.clone() }).unwrap_or_default()
 }
 
 /// Draws a surface by what it shows.
@@ -93,6 +91,23 @@ fn shown_values(
     values.into_iter().map(|v| if v.is_nan() { -99.0 } else { -v }).collect()
 }
 
+/// Each quantity with its word in an address and its name.
+pub(crate) const QUANTITIES: [(Quantity, &str, &str); 4] = [
+    (Quantity::Margin, "margin", "margin, dB"),
+    (Quantity::Hops, "hops", "hops"),
+    (Quantity::Parents, "parents", "parents at target"),
+    (Quantity::Success, "success", "success, %"),
+];
+
+/// The quantity of this word; margin when there is none.
+pub(crate) fn named(word: &str) -> Quantity {
+    QUANTITIES.iter().find(|(_, w, _)| *w == word).map_or(Quantity::Margin, |(q, ..)| *q)
+}
+
+fn word(quantity: Quantity) -> &'static str {
+    QUANTITIES.iter().find(|(q, ..)| *q == quantity).map_or("margin", |(_, w, _)| w)
+}
+
 /// What the tints mean, strongest first.
 pub(crate) fn legend(quantity: Quantity) -> Vec<(&'static str, String)> {
     let words = match quantity {
@@ -109,49 +124,42 @@ pub(crate) fn legend(quantity: Quantity) -> Vec<(&'static str, String)> {
 
 /// The surface and network that a query looks at, for an export.
 fn looked_at(
-    app: &App,
-    job: &JobId,
+    bench: &mut Bench,
     site: &Arc<Site>,
     query: &Query,
 ) -> Option<(Arc<Analysis>, Arc<Coverage>, usize)> {
-    let analysis = app.analysis(job, site, &options(query));
+    let analysis = bench.analysis(site, &options(query));
     let network = chosen_network(&analysis, query, None)?;
     let place = analysis.networks.iter().position(|n| n.network == network.network)?;
     let floor = chosen_floor(site, query, None)?;
-    let surface = app.surface(job, &analysis, network, &request(&floor, query))?;
+    let surface = bench.surface(&analysis, network, &request(&floor, query))?;
     Some((analysis, surface, place))
 }
 
 /// The surface as CSV.
-pub(crate) fn surface_csv(
-    app: &App,
-    job: &JobId,
-    site: &Arc<Site>,
-    query: &Query,
-) -> Option<String> {
-    let (analysis, surface, place) = looked_at(app, job, site, query)?;
-    let quantity = Quantity::named(&query.show);
+pub(crate) fn surface_csv(bench: &mut Bench, site: &Arc<Site>, query: &Query) -> Option<String> {
+    let (analysis, surface, place) = looked_at(bench, site, query)?;
+    let quantity = named(&query.show);
     let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
-    let word = Quantity::ALL.iter().find(|(q, ..)| *q == quantity).map_or("margin", |(_, w, _)| w);
+    let word = word(quantity);
     Some(surface::csv(&surface.grid, &values, word))
 }
 
 /// Its contours.
 pub(crate) fn surface_geojson(
-    app: &App,
-    job: &JobId,
+    bench: &mut Bench,
     site: &Arc<Site>,
     query: &Query,
 ) -> Option<serde_json::Value> {
-    let (analysis, surface, place) = looked_at(app, job, site, query)?;
-    let quantity = Quantity::named(&query.show);
+    let (analysis, surface, place) = looked_at(bench, site, query)?;
+    let quantity = named(&query.show);
     let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
     let levels: Vec<f64> = match quantity {
         Quantity::Margin => (0..=10).map(|k| f64::from(k) * 5.0).collect(),
         Quantity::Hops | Quantity::Parents => (0..6).map(|k| f64::from(k) + 0.5).collect(),
         Quantity::Success => vec![0.5, 0.8, 0.9, 0.95, 0.99],
     };
-    let word = Quantity::ALL.iter().find(|(q, ..)| *q == quantity).map_or("margin", |(_, w, _)| w);
+    let word = word(quantity);
     let values: Vec<f64> = values.into_iter().map(|v| if v.is_nan() { 99.0 } else { v }).collect();
     Some(surface::geojson(&contours_of(&surface.grid, &values, &levels), word))
 }

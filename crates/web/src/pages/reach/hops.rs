@@ -1,6 +1,7 @@
 //! The staircases of what is selected, and its bent ways on the plan.
 
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::Node;
 use dot_reach_core::site::{DeviceId, FloorId};
 use dot_reach_core::staircase::staircase;

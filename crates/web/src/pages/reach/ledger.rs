@@ -3,8 +3,9 @@
 
 use std::cmp::Ordering;
 
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis};
-use dot_reach_core::network::{Band, Hop, Node, Outcome};
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::network::NetworkAnalysis;
+use dot_reach_core::network::{Hop, Node, Outcome};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::{DeviceId, Point};
 use dot_reach_core::units::{Db, typographic};
@@ -364,16 +365,9 @@ fn count_words(shown: usize, all: usize) -> String {
     if shown == all { format!("{all} devices") } else { format!("{shown} of {all} devices") }
 }
 
-fn sort_key(outcome: &Outcome) -> (Band, f64) {
-    (outcome.band, outcome.weakest().map_or(f64::INFINITY, |h| h.margin().get()))
-}
-
 fn worst_first(network: &NetworkAnalysis) -> Vec<usize> {
     let mut places: Vec<_> = (0..network.nodes.len()).collect();
-    places.sort_by(|a, b| {
-        let (a, b) = (sort_key(&network.outcomes[*a]), sort_key(&network.outcomes[*b]));
-        a.0.cmp(&b.0).then(a.1.total_cmp(&b.1))
-    });
+    places.sort_by(|a, b| network.outcomes[*a].worst_first(&network.outcomes[*b]));
     places
 }
 

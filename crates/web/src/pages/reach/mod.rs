@@ -12,17 +12,21 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
+use dot_reach_core::analysis::Options;
+use dot_reach_core::simulate::{Budget, Chances, chances};
 use dot_reach_core::site::Site;
 use dot_reach_store::JobId;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
-use crate::app::App;
 use crate::commands::download;
+use crate::desk::Bench;
+use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, html};
+use crate::pages::{Shell, html};
+use crate::work::{About, Found, Question, Ticket};
 
 /// What of the job is looked at.
-#[derive(Clone, Debug, Default, Deserialize)]
+#[derive(Clone, Debug, Default, Deserialize, Serialize)]
 pub(crate) struct Query {
     #[serde(default)]
     pub(crate) floor: String,
@@ -33,7 +37,7 @@ pub(crate) struct Query {
     /// Devices that are off, with commas between them.
     #[serde(default)]
     pub(crate) down: String,
-    /// Breakers that are off, with commas between them.
+    /// Breakers that are off, each percent-encoded, with commas between them.
     #[serde(default)]
     pub(crate) off: String,
     /// Words that a row of the ledger must hold: of name, room, verdict, role or route.
@@ -77,28 +81,56 @@ struct Parts {
 }
 
 #[get("/jobs/{job}/reach")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    query: web::Query<Query>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
-    let (shared, query) = (app.clone(), query.into_inner());
-    let p = app.compute(move || view::view(&shared, &job, &site, &query)).await?;
-    html(&Page { shell, p })
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let p = viewed(&job, query.into_inner()).await?;
+    html(&Page { shell: job.shell("Reach"), p })
+}
+
+/// What the page shows of a job as it stands.
+async fn viewed(job: &Job, query: Query) -> Result<view::View, WebError> {
+    let options = options(&query);
+    let chances = chances_of(job, &options);
+    job.at_bench(options, move |bench, job| {
+        view::view(bench, &job.id, &job.site, &query, chances.as_deref())
+    })
+    .await
+}
+
+/// The chances of a job as it stands, if somebody has drawn them.
+fn chances_of(job: &Job, options: &Options) -> Option<Arc<Chances>> {
+    match job.app.work.ticket(&question(job, options))?.found()? {
+        Found::Chances(chances) => Some(chances),
+        Found::HubPlaces(_) => None,
+    }
+}
+
+fn question(job: &Job, options: &Options) -> Question {
+    let about = About::Chances(options.clone());
+    Question { job: job.id.clone(), revision: job.revision, about }
+}
+
+/// Draws many houses for a job as it stands.
+pub(crate) fn chances_ticket(job: &Job, query: &Query) -> Arc<Ticket> {
+    let options = options(query);
+    let shared = job.clone();
+    job.app.work.begin(question(job, &options), move |pulse| {
+        let mut bench = shared.app.desk.bench(&shared.id, &shared.site, &options);
+        let analysis = bench.analysis(&shared.site, &options);
+        let budget = Budget::default();
+        let found = chances(&analysis, budget, pulse);
+        (found.draws > 0).then(|| Found::Chances(Arc::new(found)))
+    })
 }
 
 /// The surface that is looked at as a grid: one line a cell.
 #[get("/jobs/{job}/surface.csv")]
 pub(crate) async fn surface_csv(
-    job: web::Path<String>,
+    job: Job,
     query: web::Query<Query>,
-    app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, _) = app.store.site(&job)?;
-    let (shared, query) = (app.clone(), query.into_inner());
-    let found = app.compute(move || ground::surface_csv(&shared, &job, &site, &query)).await?;
+    let query = query.into_inner();
+    let work = move |bench: &mut Bench, job: &Job| ground::surface_csv(bench, &job.site, &query);
+    let found = job.at_bench(Options::default(), work).await?;
     let text = found.ok_or(WebError::NotFound("surface"))?;
     Ok(download("surface.csv", "text/csv; charset=utf-8", text))
 }
@@ -106,25 +138,30 @@ pub(crate) async fn surface_csv(
 /// Its contours as `GeoJSON`.
 #[get("/jobs/{job}/surface.geojson")]
 pub(crate) async fn surface_geojson(
-    job: web::Path<String>,
+    job: Job,
     query: web::Query<Query>,
-    app: web::Data<App>,
 ) -> Result<HttpResponse, WebError> {
-    let job: JobId = job.parse()?;
-    let (site, _) = app.store.site(&job)?;
-    let (shared, query) = (app.clone(), query.into_inner());
-    let found = app.compute(move || ground::surface_geojson(&shared, &job, &site, &query)).await?;
+    let query = query.into_inner();
+    let work =
+        move |bench: &mut Bench, job: &Job| ground::surface_geojson(bench, &job.site, &query);
+    let found = job.at_bench(Options::default(), work).await?;
     let value = found.ok_or(WebError::NotFound("surface"))?;
     Ok(download("surface.geojson", "application/geo+json", value.to_string()))
 }
 
 /// The parts of the page that follow a change, for the live channel.
 pub(crate) fn parts(
-    app: &App,
+    bench: &mut Bench,
     job: &JobId,
     site: &Arc<Site>,
-    _revision: u64,
     query: &Query,
 ) -> Result<String, WebError> {
-    Ok(Parts { p: view::view(app, job, site, query) }.render()?)
+    Ok(Parts { p: view::view(bench, job, site, query, None) }.render()?)
+}
+
+/// The parts of the page for a job as it stands by now, and at which revision that is.
+pub(crate) async fn parts_now(job: &Job, query: Query) -> Result<(String, u64), WebError> {
+    let job = job.renewed().await?;
+    let p = viewed(&job, query).await?;
+    Ok((Parts { p }.render()?, job.revision))
 }

@@ -3,19 +3,21 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use dot_reach_core::analysis::{Analysis, NetworkAnalysis, Options};
-use dot_reach_core::coverage::{self, Quantity};
-use dot_reach_core::findings::{Finding, Screen};
-use dot_reach_core::geometry::structure::Doors;
-use dot_reach_core::network::Band;
+use dot_reach_core::analysis::{Analysis, Options};
+use dot_reach_core::building::structure::Doors;
+use dot_reach_core::coverage;
+use dot_reach_core::findings::{Finding, Mends};
+use dot_reach_core::network::{Band, NetworkAnalysis};
+use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::{DeviceId, FloorId, NetworkId, PointId, Site};
 use dot_reach_store::JobId;
+use percent_encoding::percent_decode_str;
 
 use super::Query;
 use super::ground::{self, HEIGHT};
 use super::hops::{bent, spot_stairs, stairs};
 use super::ledger::{Ledger, ledger, percent, shown, worst};
-use crate::app::App;
+use crate::desk::Bench;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::section::{Section, section};
 use crate::drawing::stairs::StairPanel;
@@ -89,24 +91,30 @@ pub(crate) fn options(query: &Query) -> Options {
         "shut" => Doors::Shut,
         _ => Doors::AsDrawn,
     };
-    let breakers_off = query.off.split(',').filter(|b| !b.is_empty()).map(str::to_owned).collect();
+    let named = |b: &str| percent_decode_str(b).decode_utf8_lossy().into_owned();
+    let breakers_off = query.off.split(',').filter(|b| !b.is_empty()).map(named).collect();
     Options { doors, down, breakers_off, ..Options::default() }
 }
 
 /// Computes and words the page.
-pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> View {
-    let options = options(query);
-    let analysis = app.analysis(job, site, &options);
+pub(crate) fn view(
+    bench: &mut Bench,
+    job: &JobId,
+    site: &Arc<Site>,
+    query: &Query,
+    chances: Option<&Chances>,
+) -> View {
+    let analysis = bench.analysis(site, &options(query));
     let wanted: Option<DeviceId> = query.select.parse().ok();
     let wanted = wanted.filter(|id| analysis.find(id).is_some());
     let network = chosen_network(&analysis, query, wanted.as_ref());
     let selected = wanted.or_else(|| network.and_then(worst));
     let floor = chosen_floor(site, query, selected.as_ref());
     let request = floor.as_ref().map(|f| ground::request(f, query));
-    let quantity = Quantity::named(&query.show);
+    let quantity = ground::named(&query.show);
     let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(site, f, None));
     if let Some((network, request)) = network.zip(request.as_ref()) {
-        if let Some(surface) = app.surface(job, &analysis, network, request) {
+        if let Some(surface) = bench.surface(&analysis, network, request) {
             ground::cover(&mut plan, &surface, quantity, network, &analysis);
         }
         plan.radios(&analysis, network, &request.floor, selected.as_ref());
@@ -129,8 +137,7 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         || network.zip(selected.as_ref()).map(|(n, s)| stairs(&analysis, n, s)).unwrap_or_default();
     let (stairs_heading, stairs) = at_spot.unwrap_or_else(of_device);
     plan.bent = floor.as_ref().map(|f| bent(&analysis, f, &stairs)).unwrap_or_default();
-    let chances = app.chances(job, &analysis);
-    let shown = network.map(|n| shown(&analysis, n, chances.as_deref(), query)).unwrap_or_default();
+    let shown = network.map(|n| shown(&analysis, n, chances, query)).unwrap_or_default();
     if let Some(network) = network
         && !query.q.trim().is_empty()
     {
@@ -141,7 +148,7 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
     }
     View {
         job: job.to_string(),
-        floor: floor.map(|f| f.to_string()).unwrap_or_default(),
+        floor: floor.as_ref().map(FloorId::to_string).unwrap_or_default(),
         floor_name,
         network: network.map(|n| n.network.to_string()).unwrap_or_default(),
         select: query.select.clone(),
@@ -155,10 +162,7 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         plan,
         section,
         ledger: network
-            .map(|n| {
-                let chances = chances.as_deref();
-                ledger(job, &analysis, n, chances, &shown, query, selected.as_ref())
-            })
+            .map(|n| ledger(job, &analysis, n, chances, &shown, query, selected.as_ref()))
             .unwrap_or_default(),
         stairs,
         stairs_heading,
@@ -166,30 +170,29 @@ pub(crate) fn view(app: &App, job: &JobId, site: &Arc<Site>, query: &Query) -> V
         findings: analysis
             .findings
             .iter()
-            .filter(|f| f.device.is_none() && f.network.as_ref() == network.map(|n| &n.network))
+            .filter(|f| f.device.is_none())
+            .filter(|f| f.network.is_none() || f.network.as_ref() == network.map(|n| &n.network))
             .map(|f| finding_row(job, f))
             .collect(),
         empty: empty(site, network),
-        shows: Quantity::ALL
+        shows: ground::QUANTITIES
             .iter()
             .map(|(q, value, text)| Choice { value, text, chosen: *q == quantity })
             .collect(),
         carried: if query.carried == "remote" { "remote" } else { "sensor" },
         height: format!("{:.1}", request.map_or(HEIGHT, |r| r.height).get()),
         legend: ground::legend(quantity),
-        export: ground::export(network, query),
+        export: ground::export(floor.as_ref(), network, query),
         chance: chances
-            .as_ref()
             .and_then(|c| c.of_network(&network?.network))
             .map(|c| percent(c.all))
             .unwrap_or_default(),
         // With one network the house is that network.
         house_chance: chances
-            .as_ref()
             .filter(|c| c.networks.len() > 1)
             .map(|c| percent(c.all))
             .unwrap_or_default(),
-        draws: chances.as_ref().map_or(0, |c| c.draws),
+        draws: chances.map_or(0, |c| c.draws),
         q: query.q.clone(),
         sort: query.sort.clone(),
         breakers: network
@@ -203,15 +206,16 @@ pub(crate) fn finding_row(job: &JobId, finding: &Finding) -> FindingRow {
     let point = of("point", finding.point.as_ref().map(PointId::as_str));
     let network = of("network", finding.network.as_ref().map(NetworkId::as_str));
     let device = of("select", finding.device.as_ref().map(DeviceId::as_str));
-    let href = match finding.screen {
-        Screen::Brief => format!("/jobs/{job}/brief"),
-        Screen::Survey => format!("/jobs/{job}/survey{point}"),
-        Screen::Reach => {
+    let href = match finding.found.mends() {
+        Mends::Network => format!("/jobs/{job}/brief"),
+        Mends::Point => format!("/jobs/{job}/survey{point}"),
+        Mends::Route => {
             format!("/jobs/{job}/reach{}", if device.is_empty() { network } else { device })
         }
-        Screen::Air => format!("/jobs/{job}/air{network}"),
+        Mends::Channel => format!("/jobs/{job}/air{network}"),
+        Mends::Control => format!("/jobs/{job}/controls"),
     };
-    FindingRow { text: finding.text.clone(), cure: finding.cure.clone(), href }
+    FindingRow { text: finding.found.to_string(), cure: finding.found.cure(), href }
 }
 
 /// What to do next where there is nothing to show.

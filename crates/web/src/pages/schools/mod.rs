@@ -1,17 +1,19 @@
 //! Three ways of reckoning, side by side, for every link in use.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
-use dot_reach_core::analysis::NetworkAnalysis;
 use dot_reach_core::network::Band;
-use dot_reach_core::network::link::received;
+use dot_reach_core::network::NetworkAnalysis;
+use dot_reach_core::network::link::worse_margin;
 use dot_reach_core::propagation::schools::School;
 use dot_reach_core::units::{Db, typographic};
 use serde::Deserialize;
 
-use crate::app::App;
+use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, analysed, html};
+use crate::pages::{Shell, html};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -50,13 +52,9 @@ struct Row {
 const APART: f64 = 10.0;
 
 #[get("/jobs/{job}/schools")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    query: web::Query<Query>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Reach")?;
-    let analysis = analysed(&app, &job, &site).await?;
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Reach");
+    let analysis = job.analysed().await?;
     let found = analysis.networks.iter().position(|n| n.network.as_str() == query.network);
     let place = found.unwrap_or(0);
     let networks = analysis
@@ -65,9 +63,9 @@ pub(crate) async fn show(
         .enumerate()
         .map(|(i, n)| (n.network.to_string(), n.name.clone(), i == place))
         .collect();
-    let shared = std::sync::Arc::clone(&analysis);
+    let shared = Arc::clone(&analysis);
     let work = move || shared.networks.get(place).map(links).unwrap_or_default();
-    let links = app.compute(work).await?;
+    let links = job.compute(work).await?;
     let band = |m: &Db| Band::of(*m, analysis.target);
     let schools = School::ALL.iter().enumerate().map(|(i, school)| {
         let sound = links.iter().filter(|l| band(&l.margins[i]) >= Band::Sound).count();
@@ -79,7 +77,7 @@ pub(crate) async fn show(
     rows.sort_by(|a, b| b.0.total_cmp(&a.0));
     html(&Page {
         shell,
-        job: job.to_string(),
+        job: job.id.to_string(),
         networks,
         schools: schools.collect(),
         apart: rows.iter().filter(|(spread, _)| *spread > APART).count(),
@@ -102,9 +100,7 @@ fn links(network: &NetworkAnalysis) -> Vec<Compared> {
         let (a, b) = (network.place_of(&hop.from)?, network.place_of(&hop.to)?);
         let (one, other) = (&network.nodes[a], &network.nodes[b]);
         let losses = School::ALL.map(|s| s.loss(&network.medium, one.place, other.place));
-        let margins = losses.map(|loss| {
-            (received(one, other, loss) - other.needs).min(received(other, one, loss) - one.needs)
-        });
+        let margins = losses.map(|loss| worse_margin(one, other, loss));
         Some(Compared {
             from: one.name.clone(),
             to: other.name.clone(),

@@ -2,15 +2,13 @@
 
 use dot_reach_core::site::{Floor, OpeningKind, Provenance, Site, SlabPlace, Wall};
 
-use super::choices::{Choice, choices, json, metres};
-use crate::error::WebError;
+use super::choices::{Choice, choices, metres};
 
 pub(super) struct StoreyForm {
-    pub(super) json: String,
     pub(super) name: String,
     pub(super) elevation: String,
     pub(super) height: String,
-    pub(super) slab_json: String,
+    pub(super) slab_id: String,
     pub(super) slab: String,
     pub(super) has_image: bool,
     pub(super) scaled: bool,
@@ -28,9 +26,10 @@ pub(super) struct WallRow {
 
 pub(super) struct WallForm {
     pub(super) id: String,
-    pub(super) json: String,
     pub(super) length: String,
     pub(super) construction: String,
+    /// Neither the job nor the library holds it.
+    pub(super) construction_gone: bool,
     pub(super) height: String,
     pub(super) coordinates: [String; 4],
     pub(super) known: Vec<Choice>,
@@ -49,16 +48,15 @@ pub(super) struct OpeningForm {
     pub(super) stands_open: bool,
 }
 
-pub(super) fn storey_form(site: &Site, floor: &Floor) -> Result<StoreyForm, WebError> {
+pub(super) fn storey_form(site: &Site, floor: &Floor) -> StoreyForm {
     let slab = site.slabs.iter().find(|s| s.floor == floor.id && s.place == SlabPlace::Below);
     let walls: Vec<_> = site.walls.iter().filter(|w| w.floor == floor.id).collect();
     let spot = |[x, y]: [f64; 2]| format!("{x:.2}, {y:.2}");
-    Ok(StoreyForm {
-        json: json(floor)?,
+    StoreyForm {
         name: floor.name.clone(),
         elevation: metres(floor.elevation_m.get()),
         height: metres(floor.height_m.get()),
-        slab_json: slab.map(json).transpose()?.unwrap_or_default(),
+        slab_id: slab.map(|s| s.id.to_string()).unwrap_or_default(),
         slab: slab.map(|s| s.construction.clone()).unwrap_or_default(),
         has_image: floor.underlay.is_some(),
         scaled: floor.underlay.as_ref().is_some_and(|u| u.scaled),
@@ -75,10 +73,10 @@ pub(super) fn storey_form(site: &Site, floor: &Floor) -> Result<StoreyForm, WebE
                 length: format!("{:.2}", w.length()),
             })
             .collect(),
-    })
+    }
 }
 
-pub(super) fn wall_form(wall: &Wall) -> Result<WallForm, WebError> {
+pub(super) fn wall_form(site: &Site, wall: &Wall) -> WallForm {
     let openings = wall.openings.iter().enumerate().map(|(number, o)| OpeningForm {
         number,
         what: dot_reach_core::staircase::opening_name(o.kind),
@@ -90,14 +88,14 @@ pub(super) fn wall_form(wall: &Wall) -> Result<WallForm, WebError> {
         is_door: o.kind == OpeningKind::Door,
         stands_open: o.stands_open,
     });
-    Ok(WallForm {
+    WallForm {
         id: wall.id.to_string(),
-        json: json(wall)?,
         length: format!("{:.2}", wall.length()),
         construction: wall.construction.clone(),
+        construction_gone: site.construction(&wall.construction).is_none(),
         height: wall.height_m.map(|h| metres(h.get())).unwrap_or_default(),
         coordinates: [wall.a[0], wall.a[1], wall.b[0], wall.b[1]].map(metres),
         known: choices(&Provenance::ALL, wall.known),
         openings: openings.collect(),
-    })
+    }
 }

@@ -3,10 +3,7 @@
 use dot_reach_core::catalogue::{self, KINDS};
 use dot_reach_core::materials::construction::{CONSTRUCTIONS, Use};
 use dot_reach_core::site::Site;
-use dot_reach_store::StoreError;
 use serde::Serialize;
-
-use crate::error::WebError;
 
 pub(crate) struct Choice {
     pub(crate) value: String,
@@ -28,10 +25,6 @@ pub(super) struct KindChoice {
     /// The fields of the point where such a device usually stands, as the job file writes them.
     pub(super) usual: String,
     pub(super) easily_cut: bool,
-}
-
-pub(super) fn json(value: &impl Serialize) -> Result<String, WebError> {
-    Ok(serde_json::to_string(value).map_err(StoreError::Row)?)
 }
 
 /// The word by which a plain enum is written in the job file.

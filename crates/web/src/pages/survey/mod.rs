@@ -4,6 +4,8 @@ mod building;
 mod choices;
 mod points;
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::materials::construction::Use;
@@ -13,10 +15,10 @@ use serde::Deserialize;
 use self::building::{StoreyForm, WallForm, storey_form, wall_form};
 use self::choices::{Choice, Group, KindChoice, groups, kinds, networks};
 use self::points::{PointForm, PointRow, point_form, point_rows};
-use crate::app::App;
+use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
-use crate::pages::{Opened, Shell, html};
+use crate::pages::{Shell, html};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -35,7 +37,6 @@ struct Page {
     job: String,
     floor: String,
     floors: Vec<FloorTab>,
-    next_elevation: String,
     plan: Plan,
     constructions: Vec<Group>,
     openings: Vec<Group>,
@@ -55,12 +56,9 @@ struct FloorTab {
 }
 
 #[get("/jobs/{job}/survey")]
-pub(crate) async fn show(
-    job: web::Path<String>,
-    query: web::Query<Query>,
-    app: web::Data<App>,
-) -> Result<HttpResponse, WebError> {
-    let Opened { job, site, shell, .. } = Opened::of(&app, &job, "Survey")?;
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Survey");
+    let site = Arc::clone(&job.site);
     let point = query.point.parse::<PointId>().ok().and_then(|id| site.points.get(&id));
     let wall = query.wall.parse::<WallId>().ok().and_then(|id| site.walls.get(&id));
     let floors = site.floors_upward();
@@ -77,7 +75,7 @@ pub(crate) async fn show(
     }
     html(&Page {
         shell,
-        job: job.to_string(),
+        job: job.id.to_string(),
         floor: floor.as_ref().map(ToString::to_string).unwrap_or_default(),
         floors: floors
             .iter()
@@ -87,19 +85,15 @@ pub(crate) async fn show(
                 chosen: Some(&f.id) == floor.as_ref(),
             })
             .collect(),
-        next_elevation: choices::metres(site.next_elevation().get()),
         plan,
         constructions: groups(&site, &[Use::Wall, Use::Obstacle]),
         openings: groups(&site, &[Use::Door, Use::Window]),
         floor_constructions: groups(&site, &[Use::Floor, Use::Roof]),
         kinds: kinds(),
         networks: networks(&site, ""),
-        storey: match floor.as_ref().and_then(|f| site.floors.get(f)) {
-            Some(floor) => Some(storey_form(&site, floor)?),
-            None => None,
-        },
-        wall: wall.map(wall_form).transpose()?,
-        point: point.map(|p| point_form(&site, p)).transpose()?,
+        storey: floor.as_ref().and_then(|f| site.floors.get(f)).map(|f| storey_form(&site, f)),
+        wall: wall.map(|w| wall_form(&site, w)),
+        point: point.map(|p| point_form(&site, p)),
         points: floor.as_ref().map(|f| point_rows(&site, f, point)).unwrap_or_default(),
     })
 }

@@ -1,6 +1,7 @@
 //! The form of a surveyed place with its devices, and the table of all of them.
 
 use dot_reach_core::catalogue::{self, KINDS};
+use dot_reach_core::findings::mismatches;
 use dot_reach_core::fit::{self, Fits};
 use dot_reach_core::network::role::role;
 use dot_reach_core::radio::mounting::MOUNTINGS;
@@ -9,12 +10,10 @@ use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Device, FloorId, Neutral, Point, Provenance, Security, Site};
 use dot_reach_core::units::{Db, Dbm, typographic};
 
-use super::choices::{Choice, choices, json, metres, networks};
-use crate::error::WebError;
+use super::choices::{Choice, choices, metres, networks};
 
 pub(super) struct PointForm {
     pub(super) id: String,
-    pub(super) json: String,
     pub(super) name: String,
     pub(super) room: String,
     pub(super) height: String,
@@ -30,11 +29,12 @@ pub(super) struct PointForm {
     pub(super) known: Vec<Choice>,
     pub(super) floors: Vec<Choice>,
     pub(super) devices: Vec<DeviceForm>,
+    /// What does not fit with something else, each with its cure.
+    pub(super) mismatches: Vec<(String, String)>,
 }
 
 pub(super) struct DeviceForm {
     pub(super) id: String,
-    pub(super) json: String,
     pub(super) name: String,
     pub(super) kinds: Vec<Choice>,
     pub(super) networks: Vec<Choice>,
@@ -75,7 +75,7 @@ pub(super) fn verdict(fits: Fits) -> (&'static str, &'static str) {
     }
 }
 
-pub(super) fn point_form(site: &Site, point: &Point) -> Result<PointForm, WebError> {
+pub(super) fn point_form(site: &Site, point: &Point) -> PointForm {
     use dot_reach_core::site::{BoxKind, PointKind};
     let all_kinds = [
         (PointKind::Switch, "switch position"),
@@ -96,9 +96,8 @@ pub(super) fn point_form(site: &Site, point: &Point) -> Result<PointForm, WebErr
     ];
     let all_mountings = MOUNTINGS.map(|m| (m.mounting, m.name));
     let devices = site.devices_at(&point.id);
-    Ok(PointForm {
+    PointForm {
         id: point.id.to_string(),
-        json: json(point)?,
         name: point.name.clone(),
         room: point.room.clone(),
         height: metres(point.height_m.get()),
@@ -122,18 +121,16 @@ pub(super) fn point_form(site: &Site, point: &Point) -> Result<PointForm, WebErr
                 system: String::new(),
             })
             .collect(),
-        devices: devices
+        devices: devices.into_iter().map(|d| device_form(site, d, point)).collect(),
+        mismatches: mismatches(site)
             .into_iter()
-            .map(|d| device_form(site, d, point))
-            .collect::<Result<_, _>>()?,
-    })
+            .filter(|f| f.point.as_ref() == Some(&point.id))
+            .map(|f| (f.found.to_string(), f.found.cure()))
+            .collect(),
+    }
 }
 
-pub(super) fn device_form(
-    site: &Site,
-    device: &Device,
-    point: &Point,
-) -> Result<DeviceForm, WebError> {
+pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> DeviceForm {
     let system = site.networks.get(&device.network).map(|n| n.system);
     let findings =
         catalogue::kind(&device.kind).map(|k| fit::findings(k, point)).unwrap_or_default();
@@ -144,8 +141,8 @@ pub(super) fn device_form(
         .map(|(kind, system)| planning_profile(system, kind.class(), site.job.region));
     let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
     let sheet = &device.sheet;
-    Ok(DeviceForm {
-        security: if matches!(system, Some(System::ZWave | System::ZWaveLr)) {
+    DeviceForm {
+        security: if system.is_some_and(|s| s.rule().has_security_classes) {
             choices(&Security::ALL, device.security)
         } else {
             Vec::new()
@@ -163,18 +160,8 @@ pub(super) fn device_form(
             )
         }),
         id: device.id.to_string(),
-        json: json(device)?,
         name: device.name.clone(),
-        kinds: KINDS
-            .iter()
-            .filter(|k| system.is_some_and(|s| k.systems.contains(&s)))
-            .map(|k| Choice {
-                value: k.id.clone(),
-                text: k.name.clone(),
-                chosen: k.id == device.kind,
-                system: String::new(),
-            })
-            .collect(),
+        kinds: kind_choices(device, system),
         networks: networks(site, device.network.as_str()),
         can_be_cut: device.can_be_cut,
         role: format!("{}: {}", found.role.name(), found.why),
@@ -182,9 +169,27 @@ pub(super) fn device_form(
         class,
         findings: findings
             .into_iter()
-            .map(|f| FitRow { reason: f.reason, ways: f.ways_out.to_vec() })
+            .map(|f| FitRow { reason: f.to_string(), ways: f.ways_out().to_vec() })
             .collect(),
-    })
+    }
+}
+
+/// The kinds that speak a system, and the one that is there though it does not, or is in the library
+/// no longer.
+fn kind_choices(device: &Device, system: Option<System>) -> Vec<Choice> {
+    let choice = |value: &str, text: String| Choice {
+        value: value.to_owned(),
+        text,
+        chosen: value == device.kind,
+        system: String::new(),
+    };
+    let speaks = KINDS.iter().filter(|k| system.is_some_and(|s| k.systems.contains(&s)));
+    let mut choices: Vec<_> = speaks.map(|k| choice(&k.id, k.name.clone())).collect();
+    if !choices.iter().any(|c| c.chosen) {
+        let name = catalogue::kind(&device.kind).map_or(&device.kind, |k| &k.name);
+        choices.push(choice(&device.kind, format!("{name} (does not fit here)")));
+    }
+    choices
 }
 
 pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -> Vec<PointRow> {

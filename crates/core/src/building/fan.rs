@@ -2,7 +2,7 @@
 //! surface, which share most of their walls.
 
 use super::structure::{Crossing, Ray, Structure, Surface};
-use super::{Place, orient};
+use crate::geometry::{Place, orient};
 
 /// Directions are told apart this finely.
 const BINS: usize = 256;

@@ -1,11 +1,11 @@
 //! The building as a ray meets it: walls with openings by storey, and slabs.
 //!
 //! Rules for touching: a ray that passes exactly through the end of a wall has it on the side that
-//! [`super::orient`] calls non-negative, so that of two walls in a line just one is crossed. A
+//! [`crate::geometry`] calls non-negative, so that of two walls in a line just one is crossed. A
 //! device whose centre lies exactly on a wall's line sits *in* that wall and is not behind it.
 
-use super::index::{Segment, SegmentIndex};
-use super::{Place, contains, hull, orient, snap};
+use crate::geometry::index::{Segment, SegmentIndex};
+use crate::geometry::{Place, Rect, contains, hull, orient, snap};
 use crate::materials::construction::Construction;
 use crate::site::{
     FloorId, Opening, OpeningId, OpeningKind, Site, SlabId, SlabPlace, Spot, WallId,
@@ -261,18 +261,25 @@ impl Structure {
         doubt
     }
 
+    /// The name of what a surface is made of; nothing for a plain opening.
+    pub fn made_of(&self, surface: Surface) -> &str {
+        let construction = match surface {
+            Surface::Wall(wall) => Some(self.walls[wall].construction),
+            Surface::Opening(wall, hole) => self.walls[wall].openings[hole].construction,
+            Surface::Slab(slab) => Some(self.slabs[slab].construction),
+        };
+        construction.map_or("", |place| self.constructions[place].name.as_str())
+    }
+
     /// How many storeys there are.
     pub fn storeys(&self) -> usize {
         self.storeys.len()
     }
 
-    /// The rectangle of a storey's walls, `[left, top, right, bottom]`, and its floor.
-    pub fn storey_extent(&self, storey: usize) -> Option<([f64; 4], f64)> {
+    /// The rectangle of a storey's walls, and its floor.
+    pub fn storey_extent(&self, storey: usize) -> Option<(Rect, f64)> {
         let walls = self.walls.iter().filter(|w| w.storey == storey);
-        let extent = walls.flat_map(|w| [w.a, w.b]).fold(None, |e: Option<[f64; 4]>, [x, y]| {
-            let [l, t, r, b] = e.unwrap_or([x, y, x, y]);
-            Some([l.min(x), t.min(y), r.max(x), b.max(y)])
-        })?;
+        let extent = Rect::around(walls.flat_map(|w| [w.a, w.b]))?;
         Some((extent, self.storeys.get(storey)?.z[0]))
     }
 

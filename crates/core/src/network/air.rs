@@ -1,11 +1,11 @@
 //! What is on the air at each receiver of a network, and what each channel would cost it.
 
-use super::coexistence::{CHANNELS, Carrier, needed};
-use super::system::System;
-use crate::analysis::NetworkAnalysis;
+use super::{Link, NetworkAnalysis, Node, Role};
 use crate::geometry::Place;
-use crate::network::{Link, Node, Role};
 use crate::propagation::{Medium, Model};
+use crate::radio::channels::IEEE_802_15_4;
+use crate::radio::coexistence::{Carrier, needed};
+use crate::radio::system::System;
 use crate::site::{Network, Site};
 use crate::units::{Db, Dbm, Megahertz};
 
@@ -42,7 +42,7 @@ pub const BESIDE_M: f64 = 1.0;
 impl Air {
     /// What the nodes of a network hear of others; nothing where the system works below 1 GHz.
     pub fn new(site: &Site, network: &Network, nodes: &[Node], medium: &Medium) -> Self {
-        if !network.rule().has_channels && network.system != System::Bluetooth {
+        if !network.rule().is_802_15_4() && network.system != System::Bluetooth {
             return Self::default();
         }
         let sources = sources(site, network);
@@ -127,7 +127,7 @@ fn sources(site: &Site, network: &Network) -> Vec<Source> {
                 Carrier::Wifi { channel: channel.unwrap_or(6), width_mhz: 20 },
                 ACCESS_POINT_BUSY,
             )),
-            (s, Some(channel)) if s.rule().has_channels => {
+            (s, Some(channel)) if s.rule().is_802_15_4() => {
                 Some((Carrier::Mesh { channel }, MESH_BUSY))
             }
             _ => None,
@@ -166,7 +166,8 @@ pub struct ChannelScore {
 /// Scores every channel by the best link of each device, the best channel first.
 pub fn advise(network: &NetworkAnalysis) -> Vec<ChannelScore> {
     let links = best_links(network);
-    let mut scores: Vec<_> = CHANNELS.map(|channel| score(network, &links, channel)).collect();
+    let mut scores: Vec<_> =
+        IEEE_802_15_4.numbers().map(|channel| score(network, &links, channel)).collect();
     scores.sort_by(|a, b| {
         (a.below.cmp(&b.below))
             .then(b.worst.total_cmp(&a.worst))
@@ -180,8 +181,7 @@ pub fn advise(network: &NetworkAnalysis) -> Vec<ChannelScore> {
 fn spare(network: &NetworkAnalysis, link: &Link, channel: u8) -> (Db, usize) {
     let at = |from: usize, to: usize| {
         let node = &network.nodes[to];
-        let level = link.margin_from(from) + (node.needs - Dbm::new(0.0));
-        let level = Dbm::new(level.get());
+        let level = node.needs + link.margin_from(from);
         (level - network.air.needs(to, node.radio.sensitivity, channel) - link.target, to)
     };
     let (out, back) = (at(link.a, link.b), at(link.b, link.a));

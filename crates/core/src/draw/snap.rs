@@ -1,5 +1,6 @@
 //! Where a drawn wall end comes to lie: on ends and walls that are there, or square to its start.
 
+use crate::geometry::{Vec2, apart};
 use crate::site::{FloorId, Site, Spot};
 use crate::units::Metres;
 
@@ -41,8 +42,8 @@ pub fn snap(
     reach: Metres,
 ) -> (Spot, SnappedTo) {
     let walls = || site.walls.iter().filter(|w| w.floor == *floor);
-    let near = |p: &Spot| distance(*p, at) <= reach.get();
-    let nearest = |p: &Spot, q: &Spot| distance(*p, at).total_cmp(&distance(*q, at));
+    let near = |p: &Spot| apart(*p, at) <= reach.get();
+    let nearest = |p: &Spot, q: &Spot| apart(*p, at).total_cmp(&apart(*q, at));
     if let Some(end) = walls().flat_map(|w| [w.a, w.b]).filter(near).min_by(nearest) {
         return (end, SnappedTo::WallEnd);
     }
@@ -59,9 +60,9 @@ pub fn snap(
     });
     let aim = squared.unwrap_or(at);
     let foot = |a: Spot, b: Spot| {
-        let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
-        let t = ((aim[0] - a[0]) * dx + (aim[1] - a[1]) * dy) / (dx * dx + dy * dy);
-        [a[0] + dx * t.clamp(0.0, 1.0), a[1] + dy * t.clamp(0.0, 1.0)]
+        let along = Vec2::between(a, b);
+        let t = Vec2::between(a, aim).dot(along) / along.dot(along);
+        (along * t.clamp(0.0, 1.0)).from(a)
     };
     if let Some(on) = walls().map(|w| foot(w.a, w.b)).filter(near).min_by(nearest) {
         return (on.map(millimetre), SnappedTo::Wall);
@@ -78,16 +79,12 @@ pub fn snap(
 
 /// The end of a wall of the given length from `start` towards `aim`.
 pub fn at_length(start: Spot, aim: Spot, length: Metres) -> Spot {
-    let drawn = distance(start, aim);
+    let drawn = apart(start, aim);
     if drawn < 1e-9 {
         return [millimetre(start[0] + length.get()), start[1]];
     }
     let k = length.get() / drawn;
-    [start[0] + (aim[0] - start[0]) * k, start[1] + (aim[1] - start[1]) * k].map(millimetre)
-}
-
-fn distance(a: Spot, b: Spot) -> f64 {
-    (b[0] - a[0]).hypot(b[1] - a[1])
+    (Vec2::between(start, aim) * k).from(start).map(millimetre)
 }
 
 fn millimetre(v: f64) -> f64 {

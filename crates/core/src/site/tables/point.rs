@@ -1,46 +1,16 @@
-//! What was found at each surveyed place.
+//! Surveyed places: what was found at each.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{FloorId, PointId, Spot};
-use crate::radio::mounting::Mounting;
-use crate::units::{Db, Metres};
+use super::FloorId;
+use crate::catalogue::PointKind;
+use crate::radio::mounting::{BoxKind, Mounting};
+use crate::site::kept::{Bond, Kept, Most, Tie, between, id, kept_by_id, name, note, spot};
+use crate::site::{Kind, Provenance, Refusal, Spot, Wrong};
+use crate::units::Metres;
 
-/// What is at a surveyed place.
-#[derive(
-    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
-#[serde(rename_all = "kebab-case")]
-pub enum PointKind {
-    /// A place for a wall switch.
-    Switch,
-    /// A socket outlet.
-    Socket,
-    /// A ceiling fitting.
-    Ceiling,
-    /// A wall fitting.
-    WallFitting,
-    /// A shelf, cupboard or table: for a hub or a battery device.
-    Shelf,
-    /// Bare wall or frame: for a remote or a sensor.
-    BareWall,
-    /// A place outdoors.
-    Outdoor,
-}
-
-/// The back box.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum BoxKind {
-    /// No box.
-    #[default]
-    None,
-    /// Plastic.
-    Plastic,
-    /// Metal.
-    Metal,
-}
+id!(/** A surveyed place: a box, a socket, a shelf. */ PointId);
 
 /// What is known of the neutral in a box. Settled per box, never per house.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -121,44 +91,26 @@ impl Point {
     }
 }
 
-/// How something about the house is known; what is guessed widens the uncertainty.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Provenance {
-    /// Nobody said.
-    #[default]
-    Default,
-    /// Measured.
-    Measured,
-    /// Seen.
-    Seen,
-    /// Told by someone.
-    Told,
-    /// Guessed.
-    Guessed,
-}
+kept_by_id!(Point, PointId);
+impl Kept for Point {
+    const MOST: Most = Most { count: 6000, why: "two a device" };
 
-impl Provenance {
-    /// Each with its word.
-    pub const ALL: [(Self, &'static str); 5] = [
-        (Self::Default, "not said"),
-        (Self::Measured, "measured"),
-        (Self::Seen, "seen"),
-        (Self::Told, "told"),
-        (Self::Guessed, "guessed"),
-    ];
-
-    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
-    pub(super) fn is_default(&self) -> bool {
-        *self == Self::Default
+    fn ties(&self, visit: &mut dyn FnMut(Tie)) {
+        visit(Tie::new("floor", Kind::Floor, &self.floor, Bond::GoesAlong));
     }
 
-    /// What it adds to a link's deviation; *planning values*.
-    pub fn doubt(self) -> Db {
-        match self {
-            Self::Guessed => Db::new(4.0),
-            Self::Told => Db::new(2.0),
-            Self::Default | Self::Measured | Self::Seen => Db::ZERO,
+    fn check(&self) -> Result<(), Refusal> {
+        name(&self.name)?;
+        note("note", &self.note)?;
+        note("room", &self.room)?;
+        note("circuit", &self.circuit)?;
+        spot("at", self.at)?;
+        between("height_m", self.height_m, -5.0, 20.0)?;
+        match self.depth_mm {
+            Some(mm) if !(5.0..=500.0).contains(&mm) => {
+                Err(Refusal::wrong("depth_mm", Wrong::Depth { mm }))
+            }
+            _ => Ok(()),
         }
     }
 }

@@ -1,13 +1,38 @@
 //! The generic device catalogue.
 
+pub mod battery;
+
 use std::sync::LazyLock;
 
-use serde::Deserialize;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
 
-use crate::power::Draw;
+use self::battery::Draw;
+use crate::radio::mounting::BoxKind;
 use crate::radio::profile::Class;
 use crate::radio::system::System;
-use crate::site::{BoxKind, PointKind};
+
+/// What is at a surveyed place.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum PointKind {
+    /// A place for a wall switch.
+    Switch,
+    /// A socket outlet.
+    Socket,
+    /// A ceiling fitting.
+    Ceiling,
+    /// A wall fitting.
+    WallFitting,
+    /// A shelf, cupboard or table: for a hub or a battery device.
+    Shelf,
+    /// Bare wall or frame: for a remote or a sensor.
+    BareWall,
+    /// A place outdoors.
+    Outdoor,
+}
 
 /// What feeds a device.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
@@ -110,6 +135,15 @@ impl DeviceKind {
             _ => (PointKind::Switch, 1.1, BoxKind::Plastic),
         }
     }
+    /// Whether it can be a controller, and whether it can be a load.
+    pub fn sides(&self) -> (bool, bool) {
+        match self.duty {
+            Duty::Remote | Duty::Sensor => (true, false),
+            Duty::Actuator => (true, true),
+            Duty::Repeater => (false, true),
+            Duty::Hub => (false, false),
+        }
+    }
     /// Whether it is held in a hand when used.
     pub fn is_hand_held(&self) -> bool {
         self.duty == Duty::Remote
@@ -131,7 +165,7 @@ struct Rows {
 
 /// The rows. A broken file is a defect that the tests catch.
 pub static KINDS: LazyLock<Vec<DeviceKind>> = LazyLock::new(|| {
-    toml::from_str::<Rows>(include_str!("../data/devices.toml"))
+    toml::from_str::<Rows>(include_str!("../../data/devices.toml"))
         .map(|rows| rows.device)
         .unwrap_or_default()
 });

@@ -4,7 +4,12 @@
 
 mod common;
 
-use common::{Client, Server};
+use std::sync::Arc;
+
+use common::TestApp;
+use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_formats::analysis_json;
+use dot_reach_standin::houses;
 use serde_json::{Value, json};
 
 const PAGES: [&str; 12] = [
@@ -23,16 +28,16 @@ const PAGES: [&str; 12] = [
 ];
 
 /// Sends an edit that must be taken.
-fn edit(client: &Client, job: &str, n: u32, edit: &Value) {
+fn edit(app: &TestApp, job: &str, n: u32, edit: &Value) {
     let sent = json!({"edit": edit, "edit_id": format!("e{n}"), "client": "c"});
-    let answer = client.post(&format!("/jobs/{job}/edits"), &sent).expect("an answer");
+    let answer = app.post(&format!("/jobs/{job}/edits"), &sent);
     assert_eq!(answer.status, 200, "{edit}: {}", answer.body);
 }
 
 /// A job of nothing but its name.
-fn new_job(client: &Client, name: &str) -> String {
+fn new_job(app: &TestApp, name: &str) -> String {
     let sent = json!({"name": name, "region": "eu", "confidence": 0.95});
-    let answer = client.post("/jobs", &sent).expect("an answer");
+    let answer = app.post("/jobs", &sent);
     assert_eq!(answer.status, 200, "{}", answer.body);
     let told: Value = serde_json::from_str(&answer.body).expect("JSON");
     let location = told["location"].as_str().expect("where it is");
@@ -50,11 +55,11 @@ fn texts<'a>(html: &'a str, tag: &str) -> Vec<&'a str> {
 
 #[test]
 fn every_page_answers_for_every_house_and_for_an_empty_job() {
-    let server = Server::start(&["demo"]);
-    let empty = new_job(&server, "Nothing yet");
+    let app = TestApp::demo();
+    let empty = new_job(&app, "Nothing yet");
     for job in ["larkfield-mill", "flat-12-quay-court", &empty] {
         for page in PAGES {
-            let answer = server.get(&format!("/jobs/{job}/{page}"));
+            let answer = app.get(&format!("/jobs/{job}/{page}"));
             assert_eq!(answer.status, 200, "{job} {page}");
             assert!(answer.body.contains("<h1") || answer.body.contains("<h2"), "{job} {page}");
             assert!(answer.body.contains("</html>"), "{job} {page} is whole");
@@ -64,7 +69,7 @@ fn every_page_answers_for_every_house_and_for_an_empty_job() {
 
 #[test]
 fn no_address_stops_a_page() {
-    let server = Server::start(&["demo"]);
+    let app = TestApp::demo();
     let odd = [
         "floor=nowhere&network=none&select=nobody",
         "select=%3Cscript%3E&q=%22%3E%3Cscript%3Ealert(1)%3C%2Fscript%3E",
@@ -77,7 +82,7 @@ fn no_address_stops_a_page() {
     ];
     for query in odd {
         for page in PAGES {
-            let answer = server.get(&format!("/jobs/larkfield-mill/{page}?{query}"));
+            let answer = app.get(&format!("/jobs/larkfield-mill/{page}?{query}"));
             assert_eq!(answer.status, 200, "{page}?{query}");
             assert!(!answer.body.contains("<script>alert"), "{page}?{query}");
         }
@@ -86,42 +91,39 @@ fn no_address_stops_a_page() {
 
 #[test]
 fn names_are_text_wherever_they_are_printed() {
-    let server = Server::start(&["demo"]);
+    let app = TestApp::demo();
     let nasty = "</script><script>alert('x')</script>\"'&";
-    let job = new_job(&server, nasty);
-    let place = |id: &str, x: f64| json!({"do": "put-point", "point": {"id": id, "name": nasty, "room": nasty, "floor": "g", "at": [x, 1.0], "height_m": 1.2, "kind": "shelf", "circuit": nasty, "note": nasty}});
-    let device = |id: &str, kind: &str| json!({"do": "put-device", "device": {"id": id, "name": nasty, "point": id, "kind": kind, "network": "n"}});
+    let job = new_job(&app, nasty);
+    let place = |id: &str, x: f64| json!({"do": "put", "kind": "point", "value": {"id": id, "name": nasty, "room": nasty, "floor": "g", "at": [x, 1.0], "height_m": 1.2, "kind": "shelf", "circuit": nasty, "note": nasty}});
+    let device = |id: &str, kind: &str| json!({"do": "put", "kind": "device", "value": {"id": id, "name": nasty, "point": id, "kind": kind, "network": "n"}});
     let edits = [
-        json!({"do": "put-floor", "floor": {"id": "g", "name": nasty, "elevation_m": 0.0, "height_m": 2.5}}),
-        json!({"do": "put-wall", "wall": {"id": "w", "floor": "g", "a": [0.0, 0.0], "b": [9.0, 0.0], "construction": "stud-wall"}}),
-        json!({"do": "put-wall", "wall": {"id": "v", "floor": "g", "a": [4.0, 0.0], "b": [4.0, 5.0], "construction": "brick-215"}}),
-        json!({"do": "put-network", "network": {"id": "n", "name": nasty, "system": "zigbee"}}),
+        json!({"do": "put", "kind": "floor", "value": {"id": "g", "name": nasty, "elevation_m": 0.0, "height_m": 2.5}}),
+        json!({"do": "put", "kind": "wall", "value": {"id": "w", "floor": "g", "a": [0.0, 0.0], "b": [9.0, 0.0], "construction": "stud-wall"}}),
+        json!({"do": "put", "kind": "wall", "value": {"id": "v", "floor": "g", "a": [4.0, 0.0], "b": [4.0, 5.0], "construction": "brick-215"}}),
+        json!({"do": "put", "kind": "network", "value": {"id": "n", "name": nasty, "system": "zigbee"}}),
         place("h", 1.0),
         place("s", 7.0),
         device("h", "hub"),
         device("s", "switch-neutral"),
-        json!({"do": "put-control", "control": {"id": "c", "controller": "s", "load": "h", "path": "direct"}}),
-        json!({"do": "put-emitter", "emitter": {"id": "e", "name": nasty, "floor": "g", "at": [2.0, 2.0], "height_m": 1.0,
+        json!({"do": "put", "kind": "control", "value": {"id": "c", "controller": "s", "load": "h", "path": "direct"}}),
+        json!({"do": "put", "kind": "emitter", "value": {"id": "e", "name": nasty, "floor": "g", "at": [2.0, 2.0], "height_m": 1.0,
             "carrier": {"kind": "wifi", "channel": 6, "width_mhz": 20}, "tx_dbm": 19.0, "busy": 0.3, "of_the_house": true}}),
     ];
-    let mut taken = 0;
-    for (n, (each, number)) in edits.iter().zip(0..).enumerate() {
+    for (each, number) in edits.iter().zip(0..) {
         let sent = json!({"edit": each, "edit_id": format!("e{number}"), "client": "c"});
-        let answer = server.post(&format!("/jobs/{job}/edits"), &sent).expect("an answer");
-        // A hub is no load: that one is refused, in words that hold the name.
-        assert_eq!(answer.status == 422, n == 8, "{}", answer.body);
-        taken += u32::from(answer.status == 200);
+        let answer = app.post(&format!("/jobs/{job}/edits"), &sent);
+        // A hub is no load: that is found, in words that hold the name.
+        assert_eq!(answer.status, 200, "{}", answer.body);
     }
-    assert_eq!(taken, 9);
     for page in PAGES {
         for query in ["", "?select=s&network=n&down=s&off=9", "?point=s"] {
-            let answer = server.get(&format!("/jobs/{job}/{page}{query}"));
+            let answer = app.get(&format!("/jobs/{job}/{page}{query}"));
             assert_eq!(answer.status, 200, "{page}{query}");
             assert!(!answer.body.contains("<script>alert"), "{page}{query}");
             assert!(!answer.body.contains("</script><script"), "{page}{query}");
         }
     }
-    let ledger = server.get(&format!("/jobs/{job}/ledger.csv"));
+    let ledger = app.get(&format!("/jobs/{job}/ledger.csv"));
     assert!(ledger.body.contains("\"\"'&"), "{}", ledger.body);
 }
 
@@ -138,13 +140,13 @@ fn column(html: &str, place: usize) -> Vec<String> {
 
 #[test]
 fn the_ledger_shows_the_columns_asked_for_and_sorts_by_each_of_them() {
-    let server = Server::start(&["demo"]);
+    let app = TestApp::demo();
     let all = "hops,margin,out,back,spare,success,sends,delay,parents,chance,via,weakest,room,cut";
     for (place, word) in all.split(',').enumerate() {
         let of = |sort: &str| {
             let path =
                 format!("/jobs/larkfield-mill/reach?network=mesh&col={all}&sort={sort}{word}");
-            column(&server.get(&path).body, place)
+            column(&app.get(&path).body, place)
         };
         let (up, down) = (of(""), of("-"));
         assert!(up.len() > 20, "{word}");
@@ -168,7 +170,7 @@ fn the_ledger_shows_the_columns_asked_for_and_sorts_by_each_of_them() {
             assert!(column[first_unknown..].iter().all(|t| t == "–"), "{word}: {column:?}");
         }
         // Only the columns asked for, in their own order.
-        let one = server.get(&format!("/jobs/larkfield-mill/reach?network=mesh&col={word}")).body;
+        let one = app.get(&format!("/jobs/larkfield-mill/reach?network=mesh&col={word}")).body;
         let line = one.split("data-device-row=").nth(1).and_then(|l| l.split("</button>").next());
         assert_eq!(texts(line.expect("a line"), "span class=\"cell").len(), 1, "{word}");
     }
@@ -176,16 +178,14 @@ fn the_ledger_shows_the_columns_asked_for_and_sorts_by_each_of_them() {
 
 #[test]
 fn the_ledger_is_what_analyse_says() {
-    let server = Server::start(&["demo"]);
-    let folder = tempfile::tempdir().expect("a folder");
-    let file = folder.path().join("mill.json");
-    std::fs::write(&file, common::run(&["standin"]).stdout).expect("written");
-    let told = common::json(&["analyse", file.to_str().expect("a path"), "--json"]);
+    let app = TestApp::demo();
+    let analysis = analyse(&Arc::new(houses::larkfield_mill()), &Options::default());
+    let told = analysis_json::value(&analysis).expect("the analysis as JSON");
     let networks = told["networks"].as_array().expect("networks");
     for network in networks {
         let id = network["id"].as_str().expect("an id");
         let html =
-            server.get(&format!("/jobs/larkfield-mill/reach?network={id}&col=hops,margin")).body;
+            app.get(&format!("/jobs/larkfield-mill/reach?network={id}&col=hops,margin")).body;
         let devices = network["devices"].as_array().expect("devices");
         assert_eq!(column(&html, 0).len(), devices.len());
         for device in devices.iter().filter(|d| d["hops"].as_u64() > Some(0)) {
@@ -208,15 +208,15 @@ fn the_ledger_is_what_analyse_says() {
 
 #[test]
 fn a_surface_goes_out_as_cells_and_as_contours() {
-    let server = Server::start(&["demo"]);
+    let app = TestApp::demo();
     for show in ["margin", "hops", "parents", "success"] {
         let query = format!("floor=ground&network=star&show={show}");
-        let csv = server.get(&format!("/jobs/larkfield-mill/surface.csv?{query}")).body;
+        let csv = app.get(&format!("/jobs/larkfield-mill/surface.csv?{query}")).body;
         let mut lines = csv.lines();
         assert_eq!(lines.next(), Some(format!("x_m,y_m,{show}").as_str()));
         let cells: Vec<Vec<&str>> = lines.map(|l| l.split(',').collect()).collect();
         assert!(cells.len() > 1000 && cells.iter().all(|c| c.len() == 3), "{show}");
-        let geojson = server.get(&format!("/jobs/larkfield-mill/surface.geojson?{query}")).body;
+        let geojson = app.get(&format!("/jobs/larkfield-mill/surface.geojson?{query}")).body;
         let geojson: Value = serde_json::from_str(&geojson).expect("JSON");
         assert_eq!(geojson["type"], "FeatureCollection");
         for feature in geojson["features"].as_array().expect("features") {
@@ -224,36 +224,58 @@ fn a_surface_goes_out_as_cells_and_as_contours() {
             assert_eq!(feature["geometry"]["type"], "MultiLineString");
         }
     }
-    assert_eq!(server.get("/jobs/nowhere/surface.csv").status, 404);
+    assert_eq!(app.get("/jobs/nowhere/surface.csv").status, 404);
 }
 
 #[test]
 fn the_press_that_moves_the_hub_is_an_edit_that_is_taken() {
-    let server = Server::start(&["demo"]);
-    let html = server.get("/jobs/larkfield-mill/hub?network=star").body;
+    let app = TestApp::demo();
+    let html = app.get("/jobs/larkfield-mill/hub?network=star").body;
     let attribute = html.split("data-edit=\"").nth(1).and_then(|r| r.split('"').next());
     let text = attribute.expect("a button").replace("&quot;", "\"").replace("&#34;", "\"");
     let moved: Value = serde_json::from_str(&text).expect("JSON in the attribute");
-    edit(&server, "larkfield-mill", 1, &moved);
-    let after = server.get("/jobs/larkfield-mill/hub?network=star").body;
+    edit(&app, "larkfield-mill", 1, &moved);
+    let after = app.get("/jobs/larkfield-mill/hub?network=star").body;
     assert!(after.contains("The hub stands at the best of the surveyed places."));
-    let undone = server.post("/jobs/larkfield-mill/undo", &json!({"client": "c", "edit_id": "u"}));
-    assert_eq!(undone.expect("an answer").status, 200);
-    let before = server.get("/jobs/larkfield-mill/hub?network=star").body;
+    let undone = app.post("/jobs/larkfield-mill/undo", &json!({"client": "c", "edit_id": "u"}));
+    assert_eq!(undone.status, 200);
+    let before = app.get("/jobs/larkfield-mill/hub?network=star").body;
     assert!(before.contains("more devices are at target"));
 }
 
 #[test]
 fn a_change_of_the_box_changes_the_mesh_at_once() {
-    let server = Server::start(&["demo"]);
+    let app = TestApp::demo();
     let role = |html: &str| html.contains("it does not fit its box as surveyed");
     let path = "/jobs/larkfield-mill/reach?select=mesh-kit-main";
-    assert!(!role(&server.get(path).body));
-    let file = server.get("/jobs/larkfield-mill/job.json").body;
+    assert!(!role(&app.get(path).body));
+    let file = app.get("/jobs/larkfield-mill/job.json").body;
     let told: Value = serde_json::from_str(&file).expect("the job file");
     let points = told["site"]["points"].as_array().expect("points");
     let mut point = points.iter().find(|p| p["id"] == "kit-main").expect("the point").clone();
     point["neutral"] = json!("absent");
-    edit(&server, "larkfield-mill", 1, &json!({"do": "put-point", "point": point}));
-    assert!(role(&server.get(path).body), "a switch without its neutral forwards nothing");
+    edit(&app, "larkfield-mill", 1, &json!({"do": "put", "kind": "point", "value": point}));
+    assert!(role(&app.get(path).body), "a switch without its neutral forwards nothing");
+}
+
+#[test]
+fn no_line_of_a_template_is_wider_than_a_person_reads() {
+    fn visit(folder: &std::path::Path, wide: &mut Vec<String>, seen: &mut usize) {
+        for entry in std::fs::read_dir(folder).expect("a folder") {
+            let path = entry.expect("an entry").path();
+            if path.is_dir() {
+                visit(&path, wide, seen);
+            } else if path.extension().is_some_and(|e| e == "html") {
+                let text = std::fs::read_to_string(&path).expect("a template");
+                *seen += 1;
+                let lines = text.lines().enumerate().filter(|(_, l)| l.chars().count() > 120);
+                wide.extend(lines.map(|(n, _)| format!("{}:{}", path.display(), n + 1)));
+            }
+        }
+    }
+    let (mut wide, mut seen) = (Vec::new(), 0);
+    let src = concat!(env!("CARGO_MANIFEST_DIR"), "/src");
+    visit(std::path::Path::new(src), &mut wide, &mut seen);
+    assert!(seen > 20, "{seen}");
+    assert!(wide.is_empty(), "{wide:?}");
 }

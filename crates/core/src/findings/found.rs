@@ -1,0 +1,324 @@
+//! What can be found, as values with their quantities; the words of each, its weight and its cure
+//! stand here and nowhere else.
+
+use std::fmt;
+
+use super::{Mends, Weight};
+use crate::fit::{FitFinding, Fits};
+use crate::network::air::BESIDE_M;
+use crate::units::{Db, Dbm};
+
+/// What was found. Names are those of devices, networks and places.
+#[derive(Clone, Debug, PartialEq)]
+#[expect(missing_docs, reason = "each says in its words what it holds")]
+pub enum Found {
+    DoesNotFit {
+        device: String,
+        reason: FitFinding,
+    },
+    NoHub {
+        network: String,
+    },
+    HubInMetal {
+        hub: String,
+        cupboard: &'static str,
+        lost: Db,
+    },
+    HubBesideSource {
+        hub: String,
+        source: String,
+        carrier: String,
+    },
+    UsbNoise {
+        hub: String,
+    },
+    OneBorderRouter {
+        network: String,
+    },
+    OverLimit {
+        network: String,
+        count: usize,
+        what: &'static str,
+        system: &'static str,
+        most: usize,
+    },
+    NearLimit {
+        network: String,
+        count: usize,
+        what: &'static str,
+        most: usize,
+    },
+    SinglePointOfFailure {
+        device: String,
+        carries: Vec<String>,
+    },
+    DeepChain {
+        device: String,
+        hops: usize,
+    },
+    FewRepeaters {
+        network: String,
+        beyond: usize,
+        repeaters: usize,
+        enough: usize,
+    },
+    MayGoDark {
+        device: String,
+    },
+    Asymmetry {
+        device: String,
+        answers: bool,
+        apart: Db,
+    },
+    BatteryBehindPoorHops {
+        device: String,
+        poor: usize,
+    },
+    OnlyParentMayGoDark {
+        device: String,
+    },
+    MixedSecurity {
+        network: String,
+    },
+    NoChannel {
+        network: String,
+    },
+    SharedChannel {
+        one: String,
+        other: String,
+        channel: u8,
+    },
+    /// A device whose row the library holds no longer.
+    KindGone {
+        device: String,
+        kind: String,
+    },
+    /// A device that does not speak its network's system.
+    KindOfAnotherSystem {
+        device: String,
+        kind: String,
+        system: &'static str,
+    },
+    OverRegionLimit {
+        device: String,
+        eirp: Dbm,
+        system: &'static str,
+        region: &'static str,
+        limit: Dbm,
+        source: &'static str,
+    },
+    ControlsNothing {
+        device: String,
+    },
+    NoLoad {
+        device: String,
+    },
+    OutsideThePlan {
+        point: String,
+        outside_m: f64,
+        at_most_m: f64,
+    },
+    /// A wall, an opening or a floor of a construction that neither the job nor the library holds.
+    ConstructionGone {
+        construction: String,
+        used_by: usize,
+    },
+}
+
+impl Found {
+    /// The rule that found it, in a word or two; stable.
+    pub fn rule(&self) -> &'static str {
+        self.row().0
+    }
+
+    /// How much it matters.
+    pub fn weight(&self) -> Weight {
+        self.row().1
+    }
+
+    /// What its cure changes.
+    pub fn mends(&self) -> Mends {
+        self.row().2
+    }
+
+    #[rustfmt::skip]
+    fn row(&self) -> (&'static str, Weight, Mends) {
+        use Mends::{Channel, Network, Point, Route};
+        use Weight::{Doubt, Note, Stops};
+        match self {
+            Self::DoesNotFit { reason, .. } => ("fit", fit_weight(reason.fits()), Point),
+            Self::NoHub { .. }                 => ("no hub",                    Stops, Point),
+            Self::HubInMetal { .. }            => ("hub in metal",              Doubt, Point),
+            Self::HubBesideSource { .. }       => ("hub beside a source",       Doubt, Point),
+            Self::UsbNoise { .. }              => ("USB noise",                 Note,  Point),
+            Self::OneBorderRouter { .. }       => ("one border router",         Note,  Point),
+            Self::OverLimit { .. }             => ("over a limit",              Stops, Network),
+            Self::NearLimit { .. }             => ("near a limit",              Note,  Network),
+            Self::SinglePointOfFailure { .. }  => ("single point of failure",   Doubt, Route),
+            Self::DeepChain { .. }             => ("deep chain",                Note,  Route),
+            Self::FewRepeaters { .. }          => ("few repeaters",             Note,  Route),
+            Self::MayGoDark { .. }             => ("may go dark",               Note,  Point),
+            Self::Asymmetry { .. }             => ("asymmetry",                 Note,  Route),
+            Self::BatteryBehindPoorHops { .. } => ("battery behind poor hops",  Doubt, Route),
+            Self::OnlyParentMayGoDark { .. }   => ("only parent may go dark",   Doubt, Route),
+            Self::MixedSecurity { .. }         => ("mixed security",            Doubt, Point),
+            Self::NoChannel { .. }             => ("no channel",                Note,  Channel),
+            Self::SharedChannel { .. }         => ("shared channel",            Doubt, Channel),
+            Self::KindGone { .. }              => ("kind gone",                 Stops, Point),
+            Self::KindOfAnotherSystem { .. }   => ("kind of another system",    Stops, Point),
+            Self::OverRegionLimit { .. }       => ("over the region's limit",   Stops, Point),
+            Self::ControlsNothing { .. }       => ("controls nothing",          Stops, Mends::Control),
+            Self::NoLoad { .. }                => ("no load",                   Stops, Mends::Control),
+            Self::OutsideThePlan { .. }        => ("outside the plan",          Doubt, Point),
+            Self::ConstructionGone { .. }      => ("construction gone",         Stops, Point),
+        }
+    }
+
+    /// What to do.
+    pub fn cure(&self) -> String {
+        let plain = match self {
+            Self::DoesNotFit { reason, .. } => {
+                return format!("Ways out: {}.", reason.ways_out().join("; "));
+            }
+            Self::NoHub { .. } => "Place one where it can really stand.",
+            Self::HubInMetal { .. } => "Move it into the open.",
+            Self::HubBesideSource { .. } => "Move one of them a metre or two away.",
+            Self::UsbNoise { .. } => "Put it on an extension lead of a metre or more.",
+            Self::OneBorderRouter { .. } => {
+                "A second one keeps the mesh on the house network when the first is off."
+            }
+            Self::OverLimit { .. } => {
+                "Use a second hub, or set the limit that your hub's sheet states."
+            }
+            Self::NearLimit { .. } => "Plan a second hub before the next devices come.",
+            Self::SinglePointOfFailure { .. } => {
+                "Give them a second way round: one more repeater near them."
+            }
+            Self::DeepChain { .. } => "Move the hub, or add a repeater on the way.",
+            Self::FewRepeaters { .. } => "Add mains devices that forward between hub and far end.",
+            Self::MayGoDark { .. } => {
+                "Agree that it stays on and say so in Survey, or repeat elsewhere."
+            }
+            Self::Asymmetry { .. } => "Plan by the worse direction; it is the one shown.",
+            Self::BatteryBehindPoorHops { .. } => "Put a repeater between.",
+            Self::OnlyParentMayGoDark { .. } => "Keep that one on for good, or add a repeater.",
+            Self::MixedSecurity { .. } => {
+                "Include them again with one class, or let what they say go by the hub."
+            }
+            Self::NoChannel { .. } => "Choose one in the channel adviser.",
+            Self::SharedChannel { .. } => "Give one of them another channel.",
+            Self::KindGone { .. } => "Choose another device there; until then it is not reckoned.",
+            Self::KindOfAnotherSystem { .. } => {
+                "Choose a device that comes for it, or move it to another network; until then it \
+                 is not reckoned."
+            }
+            Self::OverRegionLimit { .. } => {
+                "Set the power that its sheet states for this region, or correct the region."
+            }
+            Self::ControlsNothing { .. } => "Choose a switch, remote or sensor in its place.",
+            Self::NoLoad { .. } => "Choose another load, or take the control out.",
+            Self::OutsideThePlan { .. } => "Draw the building there, or move it back.",
+            Self::ConstructionGone { .. } => {
+                "Choose what they are made of; until then they cost nothing."
+            }
+        };
+        plain.to_owned()
+    }
+}
+
+fn fit_weight(fits: Fits) -> Weight {
+    match fits {
+        Fits::No => Weight::Stops,
+        Fits::ElectricianDecides => Weight::Doubt,
+        Fits::IfSo | Fits::Yes => Weight::Note,
+    }
+}
+
+impl fmt::Display for Found {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::DoesNotFit { device, reason } => write!(f, "{device}: {reason}"),
+            Self::NoHub { network } => write!(f, "{network} has no hub."),
+            Self::HubInMetal { hub, cupboard, lost } => {
+                write!(f, "{hub} stands in a {cupboard}: every link to it loses {lost}.")
+            }
+            Self::HubBesideSource { hub, source, carrier } => {
+                write!(f, "{hub} stands within {BESIDE_M} m of {source} ({carrier}).")
+            }
+            Self::UsbNoise { hub } => write!(
+                f,
+                "{hub} is a stick in a USB port: USB 3 makes noise at 2.4 GHz right beside it."
+            ),
+            Self::OneBorderRouter { network } => {
+                write!(f, "{network} has one border router only.")
+            }
+            Self::OverLimit { network, count, what, system, most } => {
+                write!(f, "{network} has {count} {what}; {system} allows {most} here.")
+            }
+            Self::NearLimit { network, count, what, most } => {
+                write!(f, "{network} has {count} of {most} {what}: little room is left to grow.")
+            }
+            Self::SinglePointOfFailure { device, carries } => {
+                write!(f, "{device} alone carries {}.", carries.join(", "))
+            }
+            Self::DeepChain { device, hops } => {
+                write!(f, "{device} is {hops} hops from the hub: slow, and frail at every one.")
+            }
+            Self::FewRepeaters { network, beyond, repeaters, enough } => write!(
+                f,
+                "{network}: {beyond} devices are beyond the hub's own reach, and {repeaters} \
+                 repeaters carry them; fewer than {enough} make a frail mesh."
+            ),
+            Self::MayGoDark { device } => {
+                write!(f, "{device} could forward, but someone can cut its supply.")
+            }
+            Self::Asymmetry { device, answers, apart } => {
+                let way = if *answers { "answers" } else { "hears" };
+                write!(f, "{device} {way} {apart} worse than the other way round.")
+            }
+            Self::BatteryBehindPoorHops { device, poor } => write!(
+                f,
+                "{device} runs on a battery behind {poor} poor hops: it will send often and die \
+                 early."
+            ),
+            Self::OnlyParentMayGoDark { device } => {
+                write!(f, "The only parent near {device} is one that may go dark.")
+            }
+            Self::MixedSecurity { network } => write!(
+                f,
+                "{network} mixes classes of security: devices of different classes do not talk \
+                 directly."
+            ),
+            Self::NoChannel { network } => write!(
+                f,
+                "{network} has no channel chosen, so what else is on the air does not enter its \
+                 margins."
+            ),
+            Self::SharedChannel { one, other, channel } => {
+                write!(f, "{one} and {other} share channel {channel}.")
+            }
+            Self::KindGone { device, kind } => {
+                write!(f, "{device}: the library has no device “{kind}”.")
+            }
+            Self::KindOfAnotherSystem { device, kind, system } => {
+                write!(f, "{device}: “{kind}” does not come for {system}.")
+            }
+            Self::OverRegionLimit { device, eirp, system, region, limit, source } => write!(
+                f,
+                "{device} would radiate {eirp}; {system} in the {region} may radiate {limit} \
+                 ({source})."
+            ),
+            Self::ControlsNothing { device } => write!(f, "{device} controls nothing by its make."),
+            Self::NoLoad { device } => write!(f, "{device} is no load by its make."),
+            Self::OutsideThePlan { point, outside_m, at_most_m } => write!(
+                f,
+                "{point} lies {outside_m:.0} m outside the drawn plan, more than {at_most_m} m."
+            ),
+            Self::ConstructionGone { construction, used_by } => write!(
+                f,
+                "No construction is called “{construction}”: {used_by} of the walls, openings and \
+                 floors name it."
+            ),
+        }
+    }
+}

@@ -1,0 +1,100 @@
+//! What one thing says that another no longer bears out: it never blocked an edit, so it is looked
+//! for here.
+
+use std::collections::BTreeMap;
+
+use super::{Finding, Found};
+use crate::catalogue;
+use crate::radio::profile::planning_profile;
+use crate::site::{Device, DeviceId, Point, Site};
+
+/// How far beyond the drawn plan a point may be placed, in metres.
+const BEYOND_PLAN_M: f64 = 30.0;
+
+/// What does not fit together in a site, whatever its radios do.
+pub fn mismatches(site: &Site) -> Vec<Finding> {
+    let devices = site.devices.iter().filter_map(|d| Some(about(site, d, of_device(site, d)?)));
+    let controls = site.controls.iter().flat_map(|control| {
+        let controller = side(site, &control.controller, |(controls, _)| controls).map(|device| {
+            about(site, device, Found::ControlsNothing { device: device.name.clone() })
+        });
+        let load = side(site, &control.load, |(_, is_load)| is_load)
+            .map(|device| about(site, device, Found::NoLoad { device: device.name.clone() }));
+        [controller, load].into_iter().flatten()
+    });
+    let points = site.points.iter().filter_map(|p| {
+        let point = Some(p.id.clone());
+        Some(Finding { found: outside(site, p)?, network: None, device: None, point })
+    });
+    let gone = gone(site).into_iter().map(|(construction, used_by)| {
+        let found = Found::ConstructionGone { construction, used_by };
+        Finding { found, network: None, device: None, point: None }
+    });
+    devices.chain(controls).chain(points).chain(gone).collect()
+}
+
+fn about(site: &Site, device: &Device, found: Found) -> Finding {
+    Finding {
+        found,
+        network: Some(device.network.clone()),
+        device: Some(device.id.clone()),
+        point: site.point_of(device).map(|p| p.id.clone()),
+    }
+}
+
+fn of_device(site: &Site, device: &Device) -> Option<Found> {
+    let name = device.name.clone();
+    let Some(kind) = catalogue::kind(&device.kind) else {
+        return Some(Found::KindGone { device: name, kind: device.kind.clone() });
+    };
+    let system = site.networks.get(&device.network)?.system;
+    if !kind.systems.contains(&system) {
+        let (kind, system) = (kind.name.clone(), system.name());
+        return Some(Found::KindOfAnotherSystem { device: name, kind, system });
+    }
+    let region = site.job.region;
+    let limit = region.limit(system);
+    let eirp = device.sheet.applied_to(planning_profile(system, kind.class(), region)).eirp();
+    (eirp > limit.eirp).then(|| Found::OverRegionLimit {
+        device: name,
+        eirp,
+        system: system.name(),
+        region: region.rule().name,
+        limit: limit.eirp,
+        source: limit.source,
+    })
+}
+
+/// The device at a side of a control, where its make does not take that side.
+fn side<'a>(
+    site: &'a Site,
+    device: &DeviceId,
+    takes: impl Fn((bool, bool)) -> bool,
+) -> Option<&'a Device> {
+    let device = site.devices.get(device)?;
+    let kind = catalogue::kind(&device.kind)?;
+    (!takes(kind.sides())).then_some(device)
+}
+
+fn outside(site: &Site, point: &Point) -> Option<Found> {
+    let outside_m = site.extent()?.outside(point.at);
+    (outside_m > BEYOND_PLAN_M).then(|| Found::OutsideThePlan {
+        point: point.name.clone(),
+        outside_m,
+        at_most_m: BEYOND_PLAN_M,
+    })
+}
+
+/// Constructions that are named and nowhere to be found, each with how often.
+fn gone(site: &Site) -> BTreeMap<String, usize> {
+    let walls = site.walls.iter().map(|w| &w.construction);
+    let openings = site.walls.iter().flat_map(|w| &w.openings).map(|o| &o.construction);
+    let slabs = site.slabs.iter().map(|s| &s.construction);
+    let mut gone = BTreeMap::new();
+    for named in walls.chain(openings.filter(|c| !c.is_empty())).chain(slabs) {
+        if site.construction(named).is_none() {
+            *gone.entry(named.clone()).or_default() += 1;
+        }
+    }
+    gone
+}

@@ -1,0 +1,201 @@
+//! One network, analysed: what there is, and what follows from it.
+
+use std::collections::BTreeSet;
+use std::ops::Deref;
+
+use super::air::Air;
+use super::judge::{Judge, demote};
+use super::link::{Link, Links, Node, Sure};
+use super::outcome::Outcome;
+use super::resilience::{disjoint_routes, routes_apart};
+use super::role::Role;
+use super::route::Graph;
+use crate::propagation::Medium;
+use crate::radio::system::{Rule, System};
+use crate::site::{DeviceId, Network, NetworkId, Site};
+use crate::units::Db;
+
+/// What there is of a network: its radios, their links, what is on the air.
+#[derive(Clone, Debug)]
+pub struct Mesh {
+    /// The network.
+    pub network: NetworkId,
+    /// Its name.
+    pub name: String,
+    /// Its system.
+    pub system: System,
+    /// The building priced at its frequency.
+    pub medium: Medium,
+    /// The channel that was chosen for it.
+    pub channel: Option<u8>,
+    /// The rules that bind, the user's own limits included.
+    pub rule: Rule,
+    /// The places of its hubs in `nodes`.
+    pub hubs: Vec<usize>,
+    /// Which nodes are off in this what-if.
+    pub down: Vec<bool>,
+    /// What each source on the air lends each node, in the order of `nodes`.
+    pub air: Air,
+    /// Its radios in the order of their ids.
+    pub nodes: Vec<Node>,
+    /// Their links.
+    pub links: Links,
+    /// How sure its links must be.
+    pub sure: Sure,
+}
+
+/// One network, analysed.
+#[derive(Clone, Debug)]
+pub struct NetworkAnalysis {
+    /// What there is.
+    pub mesh: Mesh,
+    /// Every link that works at all, as the system reckons it.
+    pub graph: Graph,
+    /// Every link at target.
+    pub sure_graph: Graph,
+    /// A verdict on each, in the order of `nodes`.
+    pub outcomes: Vec<Outcome>,
+}
+
+/// What follows is read beside what there is.
+impl Deref for NetworkAnalysis {
+    type Target = Mesh;
+    fn deref(&self) -> &Mesh {
+        &self.mesh
+    }
+}
+
+impl Mesh {
+    /// About how much memory it takes.
+    pub fn bytes(&self) -> usize {
+        self.links.bytes() + self.nodes.len() * 500
+    }
+
+    /// The radios of a network in a building priced at its frequency. Losses of radios that stand
+    /// where they stood are taken from `before`, which must be of the same building and model.
+    pub fn new(
+        site: &Site,
+        network: &Network,
+        medium: Medium,
+        sure: Sure,
+        is_off: impl Fn(&Node) -> bool,
+        before: Option<&Self>,
+    ) -> Self {
+        let members = site.devices.iter().filter(|d| d.network == network.id);
+        let mut nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network)).collect();
+        let air = Air::new(site, network, &nodes, &medium);
+        air.raise_needs(&mut nodes, network.channel);
+        let links = Links::new(&nodes, &medium, sure, |a, b| before?.known_loss(a, b));
+        let is_hub = |n: &usize| nodes[*n].role.role == Role::Hub;
+        let hubs: Vec<usize> = (0..nodes.len()).filter(is_hub).collect();
+        let rule = network.rule();
+        demote(&mut nodes, &links, &rule, &hubs);
+        let down = nodes.iter().map(is_off).collect();
+        let (name, system, channel) = (network.name.clone(), network.system, network.channel);
+        let network = network.id.clone();
+        Self { network, name, system, medium, channel, rule, hubs, down, air, nodes, links, sure }
+    }
+
+    /// The place of a device among the nodes.
+    pub fn place_of(&self, device: &DeviceId) -> Option<usize> {
+        self.nodes.binary_search_by(|n| n.device.cmp(device)).ok()
+    }
+
+    /// The link between two nodes, also where neither carries others.
+    pub fn link(&self, a: usize, b: usize) -> Link {
+        let (a, b) = (a.min(b), a.max(b));
+        self.links.between(a, b).copied().unwrap_or_else(|| {
+            let (one, other) = (self.nodes[a].place, self.nodes[b].place);
+            let walls = self.medium.structure.doubt_between(one, other);
+            Link::new(&self.nodes, a, b, self.medium.loss(one, other), walls, self.sure)
+        })
+    }
+
+    /// The breakers that feed its devices, in the order of their names.
+    pub fn breakers(&self) -> BTreeSet<&str> {
+        self.nodes.iter().map(|n| n.circuit.as_str()).filter(|c| !c.is_empty()).collect()
+    }
+
+    fn known_loss(&self, a: &Node, b: &Node) -> Option<Db> {
+        let (i, j) = (self.place_of(&a.device)?, self.place_of(&b.device)?);
+        let unmoved = self.nodes[i].place == a.place && self.nodes[j].place == b.place;
+        if unmoved { Some(self.links.between(i, j)?.path_loss) } else { None }
+    }
+}
+
+impl NetworkAnalysis {
+    /// What follows from a mesh: its routes and a verdict on each device.
+    pub fn new(mesh: Mesh) -> Self {
+        let judge = Judge::new(&mesh);
+        let outcomes = judge.outcomes();
+        let Judge { graph, sure_graph, .. } = judge;
+        Self { mesh, graph, sure_graph, outcomes }
+    }
+
+    /// Devices that are lost when `device` dies.
+    pub fn lost_without(&self, device: &DeviceId) -> Vec<&Outcome> {
+        self.outcomes.iter().filter(|o| o.hangs_on.contains(device)).collect()
+    }
+
+    /// Devices that a breaker takes down: those that it feeds, and those lost for want of what it
+    /// feeds.
+    pub fn lost_with_breaker(&self, breaker: &str) -> Vec<&Outcome> {
+        let fed = |n: &Node| n.circuit == breaker;
+        let down: Vec<bool> =
+            self.nodes.iter().zip(&self.down).map(|(n, down)| *down || fed(n)).collect();
+        let left = self.graph.reached(&self.hubs, self.rule.most_hops, &down);
+        let was_up = |p: &usize| self.hubs.contains(p) || !self.outcomes[*p].hops.is_empty();
+        let is_lost = |p: &usize| fed(&self.nodes[*p]) || was_up(p) && !left[*p];
+        (0..self.nodes.len()).filter(is_lost).map(|p| &self.outcomes[p]).collect()
+    }
+
+    /// Whether a radio carries others and is there to do so: a hub that is not off, or what a route
+    /// leads to.
+    pub fn is_on_air(&self, place: usize) -> bool {
+        let is_hub = self.hubs.contains(&place) && !self.down[place];
+        is_hub || self.nodes[place].carries_others() && !self.outcomes[place].hops.is_empty()
+    }
+
+    /// The radio that carries others, is reached itself, and hears this one best.
+    pub fn best_carrier(&self, place: usize) -> Option<usize> {
+        (0..self.nodes.len())
+            .filter(|n| *n != place && self.is_on_air(*n))
+            .filter_map(|n| Some((n, self.links.between(place, n)?.margin())))
+            .max_by(|a, b| a.1.total_cmp(&b.1))
+            .map(|(n, _)| n)
+    }
+
+    /// Up to two routes from a hub to a node that share no device, within the hop limit, over every
+    /// link that works; each as places from the hub.
+    pub fn disjoint_routes(&self, place: usize) -> Vec<Vec<usize>> {
+        disjoint_routes(&self.graph, &self.hubs, place, &self.down, self.rule.most_hops)
+    }
+
+    /// The best route that shares no device with the one in use; nothing where there is none.
+    pub fn second_route(&self, place: usize) -> Option<Vec<usize>> {
+        let mut down = self.down.clone();
+        for hop in self.outcomes[place].hops.iter().skip(1) {
+            down[self.place_of(&hop.from)?] = true;
+        }
+        let way = self.graph.routes(&self.hubs, self.rule.most_hops, &down)[place].clone()?;
+        let same = way.len() == 2 && self.outcomes[place].hops.len() == 1;
+        (!same || self.hubs.len() > 1).then_some(way)
+    }
+
+    /// Two routes from a hub to a node that share neither a device nor a breaker between, within the
+    /// hop limit. The node's own breaker and that of the hub are left out: without either there is
+    /// nothing to reach or nothing to reach it from. A device whose breaker was not surveyed counts
+    /// as on one of its own.
+    pub fn routes_by_breakers(&self, place: usize) -> Option<[Vec<usize>; 2]> {
+        let hub_breaker =
+            |circuit: &str| self.hubs.iter().all(|h| self.nodes[*h].circuit == circuit);
+        let shared = |c: &&str| *c != self.nodes[place].circuit && !hub_breaker(c);
+        let breakers: Vec<&str> = self.breakers().into_iter().filter(shared).collect();
+        let own = |n: usize| breakers.len() + n;
+        let feed = |(n, node): (usize, &Node)| {
+            breakers.binary_search(&node.circuit.as_str()).unwrap_or(own(n))
+        };
+        let feeds: Vec<usize> = self.nodes.iter().enumerate().map(feed).collect();
+        routes_apart(&self.graph, &self.hubs, place, &self.down, self.rule.most_hops, &feeds)
+    }
+}

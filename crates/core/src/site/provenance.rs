@@ -1,0 +1,48 @@
+//! How something about the house is known.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::units::Db;
+
+/// How something about the house is known; what is guessed widens the uncertainty.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Provenance {
+    /// Nobody said.
+    #[default]
+    Default,
+    /// Measured.
+    Measured,
+    /// Seen.
+    Seen,
+    /// Told by someone.
+    Told,
+    /// Guessed.
+    Guessed,
+}
+
+impl Provenance {
+    /// Each with its word.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Default, "not said"),
+        (Self::Measured, "measured"),
+        (Self::Seen, "seen"),
+        (Self::Told, "told"),
+        (Self::Guessed, "guessed"),
+    ];
+
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+    pub(crate) fn is_default(&self) -> bool {
+        *self == Self::Default
+    }
+
+    /// What it adds to a link's deviation; *planning values*.
+    pub fn doubt(self) -> Db {
+        match self {
+            Self::Guessed => Db::new(4.0),
+            Self::Told => Db::new(2.0),
+            Self::Default | Self::Measured | Self::Seen => Db::ZERO,
+        }
+    }
+}

@@ -1,0 +1,149 @@
+//! Why an edit was not applied, as values; their words stand here and nowhere else.
+
+use super::{IdError, Kind, Limit, Ref};
+use crate::materials::construction::ConstructionError;
+use crate::units::{Dbm, Metres, typographic};
+
+/// Why an edit was not applied. The site is as it was.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum Refusal {
+    /// A field cannot hold what it was given.
+    #[error("{field}: {why}")]
+    Wrong {
+        /// The field, as the job file names it.
+        field: String,
+        /// What is wrong and what to do.
+        why: Wrong,
+    },
+    /// What was to be changed is not there, or no longer.
+    #[error("there is no {} {}; someone may have removed it", .0.kind.called(), .0.id)]
+    Missing(Ref),
+    /// Other things depend on it.
+    #[error("{} {} is used by {}; change {} first", thing.kind.called(), thing.id,
+        counted(*count, *by), if *count == 1 { "that" } else { "those" })]
+    InUse {
+        /// What was to go.
+        thing: Ref,
+        /// How many depend on it.
+        count: usize,
+        /// What they are.
+        by: Kind,
+    },
+    /// More than a job may hold.
+    #[error("that makes {count} {}; {} is the most", limit.what(), limit.most())]
+    TooMany {
+        /// What is counted.
+        limit: Limit,
+        /// How many there would be.
+        count: usize,
+    },
+}
+
+impl Refusal {
+    pub(crate) fn wrong(field: impl Into<String>, why: Wrong) -> Self {
+        Self::Wrong { field: field.into(), why }
+    }
+
+    /// The field that it is about, where it is about one.
+    pub fn field(&self) -> Option<&str> {
+        match self {
+            Self::Wrong { field, .. } => Some(field),
+            _ => None,
+        }
+    }
+
+    /// The thing that is not there, or that others depend on.
+    pub fn about(&self) -> Option<&Ref> {
+        match self {
+            Self::Missing(thing)
+            | Self::InUse { thing, .. }
+            | Self::Wrong { why: Wrong::NoSuch(thing), .. } => Some(thing),
+            _ => None,
+        }
+    }
+
+    /// The reason without the name of its field.
+    pub fn reason(&self) -> String {
+        match self {
+            Self::Wrong { why, .. } => why.to_string(),
+            other => other.to_string(),
+        }
+    }
+}
+
+fn counted(count: usize, kind: Kind) -> String {
+    if count == 1 {
+        format!("1 {}", kind.called())
+    } else {
+        format!("{count} {}", kind.called_many())
+    }
+}
+
+/// What is wrong with a field, and what to do.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[expect(missing_docs, reason = "each says in its words what it holds")]
+pub enum Wrong {
+    #[error("give it a name")]
+    NoName,
+    #[error("is {is} characters long; {most} is the most")]
+    LongText { is: usize, most: usize },
+    #[error(transparent)]
+    Id(IdError),
+    #[error("must lie within {reach} m of the sheet's origin")]
+    OffSheet { reach: f64 },
+    #[error("is {is:.2}; give {low} to {high} m")]
+    Length { is: Metres, low: f64, high: f64 },
+    #[error("a wall must be at least {} cm long; this one is {is:.2}", least.get() * 100.0)]
+    ShortWall { is: Metres, least: Metres },
+    #[error("the id {id} stands twice")]
+    Twice { id: String },
+    #[error("two openings overlap; move one along the wall")]
+    Overlap,
+    #[error("has {is} corners; a polygon has 3 to 500")]
+    Corners { is: usize },
+    #[error("the scale must lie between 0.01 mm and 10 m a pixel")]
+    Scale,
+    #[error("is not the SHA-256 of an image")]
+    NoHash,
+    #[error("click two places that are farther apart")]
+    OnePlace,
+    #[error("is {is:.2}; give the true length, 0.1 to 500 m")]
+    TrueLength { is: Metres },
+    #[error("a box {mm} mm deep; give 5 to 500 mm")]
+    Depth { mm: f64 },
+    #[error("is {is}; give the share of time from 0 to 1")]
+    Share { is: f64 },
+    #[error("is {is}; a level heard lies between −140 and 20 dBm")]
+    Level { is: Dbm },
+    #[error("is {is}; give −40 to 36 dBm")]
+    Power { is: Dbm },
+    #[error("is {}; give {} to {high} {unit}", typographic(*is, 1), typographic(*low, 0))]
+    Sheet { is: f64, low: f64, high: f64, unit: &'static str },
+    #[error("{0}")]
+    Carrier(&'static str),
+    #[error("{system} has no channels to choose")]
+    NoChannels { system: &'static str },
+    #[error("is {is}; give {first} to {last}")]
+    Channel { is: u8, first: u8, last: u8 },
+    #[error("is {is}; give {least} to {most}")]
+    Count { is: usize, least: usize, most: usize },
+    #[error("say when, such as 2026-03-14T10:05:00Z")]
+    NoTime,
+    #[error("a link has two different ends")]
+    OneEnd,
+    #[error("a device does not control itself; choose another load")]
+    Itself,
+    #[error(transparent)]
+    Layers(ConstructionError),
+    #[error("exponent 1 to 5, offset −40 to 40 dB, deviation 0.5 to 20 dB")]
+    Correction,
+    #[error("there is no {} {}", .0.kind.called(), .0.id)]
+    NoSuch(Ref),
+    #[error("it has no such field, or the field cannot hold that: {text}")]
+    Unreadable { text: String },
+    #[error("an id stays as it is; put a new thing and remove the old one")]
+    IdStays,
+    #[error("a job keeps its own fields; set them one by one")]
+    JobStays,
+}

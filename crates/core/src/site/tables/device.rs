@@ -1,0 +1,116 @@
+//! Devices, each at a point and of a network, and what was done about them.
+
+use std::collections::BTreeSet;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::{NetworkId, PointId};
+use crate::radio::profile::DataSheet;
+use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name};
+use crate::site::{Kind, Refusal, Wrong};
+use crate::units::{Db, Dbm};
+
+id!(/** A device. */ DeviceId);
+
+/// The class of security that a Z-Wave device was included with.
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "lowercase")]
+pub enum Security {
+    /// Nobody said.
+    #[default]
+    Unsaid,
+    /// None.
+    None,
+    /// The old class.
+    S0,
+    /// The newer class.
+    S2,
+}
+
+impl Security {
+    /// Each with its word.
+    pub const ALL: [(Self, &'static str); 4] =
+        [(Self::Unsaid, "not said"), (Self::None, "none"), (Self::S0, "S0"), (Self::S2, "S2")];
+
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+    pub(crate) fn is_unsaid(&self) -> bool {
+        *self == Self::Unsaid
+    }
+}
+
+/// A step of the work on a device, in the order in which it is done.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Step {
+    /// The join code is photographed or typed before a cover hides it.
+    Code,
+    /// Wired in, with the circuit dead.
+    Wired,
+    /// Joined to its network where it will live.
+    Joined,
+    /// Tested with the door shut and the plate on.
+    Tested,
+}
+
+/// A device at a point.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Device {
+    /// Its id.
+    pub id: DeviceId,
+    /// Its name: place and load.
+    pub name: String,
+    /// Where it is.
+    pub point: PointId,
+    /// The id of its row in the catalogue.
+    pub kind: String,
+    /// The network it belongs to.
+    pub network: NetworkId,
+    /// Whether someone can cut its supply: a lamp at the wall, a plug that is pulled.
+    #[serde(default)]
+    pub can_be_cut: bool,
+    /// The security class it was included with, where its system has classes.
+    #[serde(default, skip_serializing_if = "Security::is_unsaid")]
+    pub security: Security,
+    /// What its data sheet says in place of the planning profile.
+    #[serde(default, skip_serializing_if = "DataSheet::is_empty")]
+    pub sheet: DataSheet,
+    /// Steps done.
+    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+    pub done: BTreeSet<Step>,
+}
+
+kept_by_id!(Device, DeviceId);
+impl Kept for Device {
+    const MOST: Most =
+        Most { count: 2500, why: "links grow with the square: three million of them are 175 MB" };
+
+    const SETS: &'static [&'static str] = &["done"];
+
+    fn ties(&self, visit: &mut dyn FnMut(Tie)) {
+        visit(Tie::new("point", Kind::Point, &self.point, Bond::GoesAlong));
+        visit(Tie::new("network", Kind::Network, &self.network, Bond::Blocks));
+    }
+
+    fn check(&self) -> Result<(), Refusal> {
+        name(&self.name)?;
+        let sheet = &self.sheet;
+        let rows = [
+            ("tx_dbm", sheet.tx_dbm.map(Dbm::get), -40.0, 36.0, "dBm"),
+            ("sensitivity_dbm", sheet.sensitivity_dbm.map(Dbm::get), -140.0, -40.0, "dBm"),
+            ("antenna_db", sheet.antenna_db.map(Db::get), -30.0, 20.0, "dBi"),
+            ("extra_loss_db", sheet.extra_loss_db.map(Db::get), 0.0, 60.0, "dB"),
+        ];
+        for (field, value, low, high, unit) in rows {
+            if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {
+                return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,41 @@
+//! What a scan at the hub heard, line by line.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::radio::coexistence::Carrier;
+use crate::site::Refusal;
+use crate::site::kept::{Kept, Most, Tie, busy, carrier, id, kept_by_id, level, time};
+use crate::units::Dbm;
+
+id!(/** A line of a scan. */ ScanId);
+
+/// One line of a scan: what was heard at the hub.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Scan {
+    /// Its id.
+    pub id: ScanId,
+    /// What was heard.
+    pub carrier: Carrier,
+    /// How strong.
+    pub level_dbm: Dbm,
+    /// The share of time that it sends, 0 to 1.
+    pub busy: f64,
+    /// When.
+    pub at: String,
+}
+
+kept_by_id!(Scan, ScanId);
+impl Kept for Scan {
+    const MOST: Most = Most { count: 10_000, why: "a scan a minute for a week" };
+
+    fn ties(&self, _: &mut dyn FnMut(Tie)) {}
+
+    fn check(&self) -> Result<(), Refusal> {
+        carrier(self.carrier)?;
+        level("level_dbm", self.level_dbm)?;
+        time("at", &self.at)?;
+        busy(self.busy)
+    }
+}

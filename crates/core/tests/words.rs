@@ -1,0 +1,209 @@
+//! The words of everything that is refused, found or told, in one place for a person to read: a
+//! change of any of them shows in `golden/words.txt`. After a change that is meant, run with
+//! `BLESS=1` and read the difference.
+
+#![expect(clippy::unwrap_used, reason = "an id that is taken here has failed the test")]
+
+use dot_reach_core::findings::Found;
+use dot_reach_core::fit::{Depths, FitFinding};
+use dot_reach_core::network::{Reason, Why};
+use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Wrong};
+use dot_reach_core::units::{Db, Dbm, Metres};
+
+fn refusals() -> Vec<Refusal> {
+    let point = || Ref::new(Kind::Point, "p1");
+    let floor = Ref::new(Kind::Floor, "attic");
+    let (is, m) = (7, Metres::new);
+    let wrongs = vec![
+        ("name", Wrong::NoName),
+        ("name", Wrong::LongText { is: 130, most: 120 }),
+        ("id", Wrong::Id("a b".parse::<dot_reach_core::site::PointId>().unwrap_err())),
+        ("at", Wrong::OffSheet { reach: 2000.0 }),
+        ("height_m", Wrong::Length { is: m(0.0), low: 1.0, high: 20.0 }),
+        ("length", Wrong::ShortWall { is: m(0.0), least: m(0.05) }),
+        ("openings", Wrong::Twice { id: "o1".to_owned() }),
+        ("openings", Wrong::Overlap),
+        ("outline", Wrong::Corners { is: 2 }),
+        ("metres_per_px", Wrong::Scale),
+        ("image", Wrong::NoHash),
+        ("length_m", Wrong::OnePlace),
+        ("length_m", Wrong::TrueLength { is: m(900.0) }),
+        ("depth_mm", Wrong::Depth { mm: 3.0 }),
+        ("busy", Wrong::Share { is: 1.5 }),
+        ("rssi_dbm", Wrong::Level { is: Dbm::new(90.0) }),
+        ("tx_dbm", Wrong::Power { is: Dbm::new(50.0) }),
+        ("tx_dbm", Wrong::Sheet { is: 50.0, low: -40.0, high: 36.0, unit: "dBm" }),
+        ("channel", Wrong::Carrier("Wi-Fi at 2.4 GHz has the channels 1 to 13")),
+        ("channel", Wrong::NoChannels { system: "Z-Wave" }),
+        ("channel", Wrong::Channel { is: 9, first: 11, last: 26 }),
+        ("most_hops", Wrong::Count { is: 0, least: 1, most: 10_000 }),
+        ("at", Wrong::NoTime),
+        ("to", Wrong::OneEnd),
+        ("load", Wrong::Itself),
+        ("calibration", Wrong::Correction),
+        ("floor", Wrong::NoSuch(floor)),
+        ("colour", Wrong::Unreadable { text: "unknown field `colour`".to_owned() }),
+        ("id", Wrong::IdStays),
+        ("kind", Wrong::JobStays),
+    ];
+    let mut all: Vec<_> = wrongs
+        .into_iter()
+        .map(|(field, why)| Refusal::Wrong { field: field.to_owned(), why })
+        .collect();
+    all.push(Refusal::Missing(point()));
+    all.push(Refusal::InUse { thing: Ref::new(Kind::Network, "n"), count: 1, by: Kind::Device });
+    all.push(Refusal::InUse { thing: Ref::new(Kind::Network, "n"), count: is, by: Kind::Device });
+    let counted = [Limit::OpeningsInAWall, Limit::OpeningsOnAStorey, Limit::Openings];
+    let counted = counted.into_iter().chain([Limit::HolesInASlab, Limit::BatchEdits]);
+    let counted = counted
+        .chain([Limit::BatchDepth, Limit::DevicesInANetwork])
+        .chain(Kind::TABLES.map(Limit::Things));
+    all.extend(counted.map(|limit| Refusal::TooMany { limit, count: limit.most() + 1 }));
+    all
+}
+
+fn found() -> Vec<Found> {
+    let s = |text: &str| text.to_owned();
+    let depths = Depths { inside: 35.0, device: 41.0 };
+    let fits = [
+        FitFinding::NeutralAbsent,
+        FitFinding::NeutralNotSeen,
+        FitFinding::NeutralUnknown,
+        FitFinding::TooDeep(depths),
+        FitFinding::Tight(Depths { inside: 48.0, device: 41.0 }),
+    ];
+    let mut all: Vec<_> = fits
+        .into_iter()
+        .map(|reason| Found::DoesNotFit { device: s("Hall switch"), reason })
+        .collect();
+    all.extend([
+        Found::NoHub { network: s("Net") },
+        Found::HubInMetal { hub: s("Hub"), cupboard: "meter cupboard", lost: Db::new(10.0) },
+        Found::HubBesideSource {
+            hub: s("Hub"),
+            source: s("Router"),
+            carrier: s("Wi-Fi 6, 20 MHz"),
+        },
+        Found::UsbNoise { hub: s("Stick") },
+        Found::OneBorderRouter { network: s("Net") },
+        Found::OverLimit {
+            network: s("Net"),
+            count: 80,
+            what: "devices",
+            system: "Sub-GHz star",
+            most: 75,
+        },
+        Found::NearLimit { network: s("Net"), count: 70, what: "devices", most: 75 },
+        Found::SinglePointOfFailure { device: s("Plug"), carries: vec![s("Lamp"), s("Fan")] },
+        Found::DeepChain { device: s("Lamp"), hops: 4 },
+        Found::FewRepeaters { network: s("Net"), beyond: 6, repeaters: 2, enough: 3 },
+        Found::MayGoDark { device: s("Lamp") },
+        Found::Asymmetry { device: s("Lamp"), answers: true, apart: Db::new(7.0) },
+        Found::Asymmetry { device: s("Lamp"), answers: false, apart: Db::new(7.0) },
+        Found::BatteryBehindPoorHops { device: s("Sensor"), poor: 2 },
+        Found::OnlyParentMayGoDark { device: s("Sensor") },
+        Found::MixedSecurity { network: s("Net") },
+        Found::NoChannel { network: s("Net") },
+        Found::SharedChannel { one: s("Net"), other: s("Other"), channel: 15 },
+        Found::KindGone { device: s("Lamp"), kind: s("old-lamp") },
+        Found::KindOfAnotherSystem { device: s("Lamp"), kind: s("Switch, star"), system: "Zigbee" },
+        Found::OverRegionLimit {
+            device: s("Lamp"),
+            eirp: Dbm::new(8.0),
+            system: "Z-Wave",
+            region: "United States and Canada",
+            limit: Dbm::new(4.0),
+            source: "47 CFR 15.249",
+        },
+        Found::ControlsNothing { device: s("Hub") },
+        Found::NoLoad { device: s("Remote") },
+        Found::OutsideThePlan { point: s("Gate"), outside_m: 85.0, at_most_m: 30.0 },
+        Found::ConstructionGone { construction: s("cheese"), used_by: 3 },
+    ]);
+    all
+}
+
+fn reasons() -> Vec<Reason> {
+    let s = |text: &str| text.to_owned();
+    let db = Db::new;
+    let too_far = |only_back, stranger, obstacles: Vec<(String, Db)>| Reason::TooFar {
+        nearest: s("Plug"),
+        short: db(3.2),
+        obstacles,
+        only_back,
+        stranger,
+    };
+    vec![
+        Reason::IsHub,
+        Reason::NoHub,
+        Reason::Down,
+        Reason::Reached { weakest: db(12.0), target: db(9.9) },
+        Reason::Thin {
+            weakest: db(4.0),
+            target: db(9.9),
+            hop: (s("Hub"), s("Lamp")),
+            costliest: Some((s("Brick"), db(7.0))),
+        },
+        Reason::Thin {
+            weakest: db(4.0),
+            target: db(9.9),
+            hop: (s("Hub"), s("Lamp")),
+            costliest: None,
+        },
+        too_far(false, None, Vec::new()),
+        too_far(true, Some((s("Fan"), s("Other"))), vec![(s("Stone"), db(22.0))]),
+        Reason::HopLimit { hops: 6, allowed: 5, system: "Zigbee" },
+        Reason::RouteCost { cost: 17, allowed: 15, system: "Thread" },
+        Reason::Capacity { at: s("Hub"), most: 32, what: "children" },
+        Reason::OnlyThroughUnsure { through: s("Lamp"), why: Why::CanBeCut },
+    ]
+}
+
+fn whys() -> Vec<Why> {
+    vec![
+        Why::KeepsTheNetwork,
+        Why::SleepsBetweenPresses,
+        Why::OnABattery,
+        Why::NoRadio,
+        Why::NotByItsMake,
+        Why::NobodyForwards("Wi-Fi"),
+        Why::DoesNotFit,
+        Why::CanBeCut,
+        Why::OnTheMains,
+        Why::Missing,
+        Why::BeyondLimit { most: 32, what: "routers" },
+    ]
+}
+
+#[test]
+fn every_word_is_what_was_read_last() {
+    let mut text = String::from("== refused\n");
+    let mut line = |words: String| {
+        text.push_str(&words);
+        text.push('\n');
+    };
+    for one in refusals() {
+        line(one.to_string());
+    }
+    line("\n== found".to_owned());
+    for f in found() {
+        line(format!("[{}, {:?}, {:?}] {f} {}", f.rule(), f.weight(), f.mends(), f.cure()));
+    }
+    line("\n== verdicts".to_owned());
+    for one in reasons() {
+        line(one.to_string());
+    }
+    line("\n== roles".to_owned());
+    for one in whys() {
+        line(one.to_string());
+    }
+    let kept = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/golden/words.txt");
+    if std::env::var_os("BLESS").is_some() {
+        std::fs::write(kept, &text).unwrap();
+    }
+    let was = std::fs::read_to_string(kept).unwrap_or_default();
+    for (n, (was, is)) in was.lines().zip(text.lines()).enumerate() {
+        assert_eq!(is, was, "line {}", n + 1);
+    }
+    assert_eq!(text.lines().count(), was.lines().count());
+}

@@ -1,0 +1,122 @@
+//! Opening a file, bringing it up to date, and copying one that is in use.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use rusqlite::backup::Backup;
+use rusqlite::{Connection, OpenFlags, Transaction};
+use rusqlite_migration::{HookResult, M, Migrations};
+
+use crate::connections::{Readers, Writer};
+use crate::history;
+use crate::memory::Memory;
+use crate::{Store, StoreError};
+
+/// Marks a file as one of this program: `dotR` in ASCII.
+const APPLICATION_ID: i32 = 0x646f_7452;
+
+/// Every migration in order. Append only.
+fn migrations() -> Migrations<'static> {
+    let told_apart =
+        |write: &Transaction<'_>| -> HookResult { Ok(history::tell_old_undos_apart(write)?) };
+    Migrations::new(vec![
+        M::up(include_str!("../migrations/0001_jobs.sql")),
+        M::up(include_str!("../migrations/0002_kinds.sql")),
+        M::up_with_hook(include_str!("../migrations/0003_receipts.sql"), told_apart),
+    ])
+}
+
+impl Store {
+    /// Opens or makes the database file.
+    ///
+    /// # Errors
+    /// The file cannot be opened or brought up to date, or is another program's.
+    pub fn open(path: &Path) -> Result<Self, StoreError> {
+        // An acknowledged edit survives a power cut too.
+        Self::over(path, "FULL", None)
+    }
+
+    /// A database that lives as long as the value.
+    ///
+    /// # Errors
+    /// There is no room for it.
+    pub fn fleeting() -> Result<Self, StoreError> {
+        let folder = tempfile::Builder::new().prefix("dot-reach-").tempdir()?;
+        Self::over(&folder.path().join("jobs.db"), "OFF", Some(folder))
+    }
+
+    fn over(
+        path: &Path,
+        synchronous: &str,
+        folder: Option<tempfile::TempDir>,
+    ) -> Result<Self, StoreError> {
+        let mut db = Connection::open(path)?;
+        is_ours(&db, path)?;
+        db.busy_timeout(std::time::Duration::from_secs(5))?;
+        db.pragma_update(None, "journal_mode", "WAL")?;
+        db.pragma_update(None, "synchronous", synchronous)?;
+        db.pragma_update(None, "foreign_keys", true)?;
+        migrations().to_latest(&mut db)?;
+        db.pragma_update(None, "application_id", APPLICATION_ID)?;
+        let memory = Arc::new(Memory::default());
+        Ok(Self { writer: Writer::over(db)?, readers: Readers::of(path), memory, _folder: folder })
+    }
+}
+
+/// Refuses another program's file; a new file and one of before the mark are ours.
+fn is_ours(db: &Connection, path: &Path) -> Result<(), StoreError> {
+    let foreign = || StoreError::Foreign(path.display().to_string());
+    let number = |pragma: &str| {
+        db.pragma_query_value(None, pragma, |row| row.get::<_, i32>(0)).map_err(|_| foreign())
+    };
+    match number("application_id")? {
+        APPLICATION_ID => Ok(()),
+        0 => {
+            let count = |sql| db.query_row(sql, [], |row| row.get::<_, u32>(0));
+            let tables = count("SELECT count(*) FROM sqlite_schema WHERE type = 'table'")?;
+            let journals = count("SELECT count(*) FROM sqlite_schema WHERE name = 'journal'")?;
+            if tables == 0 || journals == 1 { Ok(()) } else { Err(foreign()) }
+        }
+        _ => Err(foreign()),
+    }
+}
+
+/// A file as it is, for reading only: never made, never brought up to date.
+fn as_it_is(path: &Path) -> Result<Connection, StoreError> {
+    if !path.is_file() {
+        return Err(StoreError::NoFile(path.display().to_string()));
+    }
+    let db = Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
+    is_ours(&db, path)?;
+    Ok(db)
+}
+
+/// Writes a copy of a database to another file, while it is in use.
+///
+/// # Errors
+/// There is no such database, or the copy cannot be written.
+pub fn backup(from: &Path, to: &Path) -> Result<(), StoreError> {
+    let db = as_it_is(from)?;
+    if to.exists() {
+        is_ours(&Connection::open(to)?, to)?;
+    }
+    copy(&db, &mut Connection::open(to)?)
+}
+
+/// The jobs of a database that is not to be changed: of a copy of it, brought up to date in memory.
+///
+/// # Errors
+/// There is no such database, or it cannot be read.
+pub fn read_copy(from: &Path) -> Result<Store, StoreError> {
+    let db = as_it_is(from)?;
+    let folder = tempfile::Builder::new().prefix("dot-reach-").tempdir()?;
+    let to = folder.path().join("jobs.db");
+    copy(&db, &mut Connection::open(&to)?)?;
+    Store::over(&to, "OFF", Some(folder))
+}
+
+fn copy(from: &Connection, to: &mut Connection) -> Result<(), StoreError> {
+    let backup = Backup::new(from, to)?;
+    backup.run_to_completion(256, std::time::Duration::ZERO, None)?;
+    Ok(())
+}

@@ -1,0 +1,173 @@
+//! What is known of jobs in use: the last analysis and surfaces of each, so that the next answer
+//! starts from them. Bounded in bytes; who was not asked for longest goes first.
+//!
+//! A [`Bench`] is where one answer is worked out. A page takes one from the desk and puts it back; a
+//! live channel keeps its own, so that a preview evicts nobody's base. That nothing stale is shown
+//! rests on the core: an analysis says what it is of, and a surface drops what another building,
+//! frequency or model has computed.
+
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use dot_reach_core::analysis::{Analysis, Options, analyse_after};
+use dot_reach_core::coverage::{Coverage, Request, coverage};
+use dot_reach_core::network::NetworkAnalysis;
+use dot_reach_core::site::{NetworkId, Site};
+use dot_reach_store::JobId;
+
+use crate::pages::jobs::Standing;
+
+/// How many surfaces one bench keeps.
+const MOST_SURFACES: usize = 6;
+/// How many standings are kept: one a job, a hundred bytes each.
+const MOST_STANDINGS: usize = 2000;
+
+/// An analysis and surfaces that belong to it, or nearly.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Bench {
+    analysis: Option<Arc<Analysis>>,
+    surfaces: Vec<(NetworkId, Arc<Coverage>)>,
+}
+
+impl Bench {
+    /// The analysis of a site: only what changed since the last one is computed.
+    pub(crate) fn analysis(&mut self, site: &Arc<Site>, options: &Options) -> Arc<Analysis> {
+        if let Some(same) = self.analysis.as_ref().filter(|a| is_of(a, site, options)) {
+            return Arc::clone(same);
+        }
+        let analysis = Arc::new(analyse_after(self.analysis.as_deref(), site, options));
+        self.analysis = Some(Arc::clone(&analysis));
+        analysis
+    }
+
+    /// The surface of one network and storey; layers of radios that did not move are kept.
+    pub(crate) fn surface(
+        &mut self,
+        analysis: &Analysis,
+        network: &NetworkAnalysis,
+        request: &Request,
+    ) -> Option<Arc<Coverage>> {
+        let fits = |n: &NetworkId, c: &Coverage| *n == network.network && c.request == *request;
+        let earlier = self.surfaces.iter().find(|(n, c)| fits(n, c)).map(|(_, c)| Arc::clone(c));
+        let surface = Arc::new(coverage(analysis, network, request, earlier.as_deref())?);
+        self.surfaces.retain(|(n, c)| !fits(n, c));
+        self.surfaces.push((network.network.clone(), Arc::clone(&surface)));
+        if self.surfaces.len() > MOST_SURFACES {
+            self.surfaces.remove(0);
+        }
+        Some(surface)
+    }
+
+    fn bytes(&self) -> usize {
+        let surfaces = self.surfaces.iter().map(|(_, c)| c.bytes()).sum::<usize>();
+        surfaces + self.analysis.as_ref().map_or(0, |a| a.bytes())
+    }
+}
+
+/// Whether an analysis is of this very site; one that holds the same is as good.
+fn is_of(analysis: &Analysis, site: &Arc<Site>, options: &Options) -> bool {
+    analysis.options == *options && (Arc::ptr_eq(&analysis.site, site) || *analysis.site == **site)
+}
+
+/// The benches of jobs in use.
+#[derive(Debug)]
+pub(crate) struct Desk {
+    most_bytes: usize,
+    held: Mutex<Held>,
+}
+
+#[derive(Debug, Default)]
+struct Held {
+    clock: u64,
+    benches: Vec<Entry>,
+    standings: Vec<(JobId, u64, Arc<Standing>)>,
+}
+
+#[derive(Debug)]
+struct Entry {
+    job: JobId,
+    /// The what-if; previews have a place of their own.
+    slot: Slot,
+    used: u64,
+    bytes: usize,
+    bench: Bench,
+}
+
+/// Where a bench lies.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Slot {
+    /// A job as it stands, under a what-if.
+    Base(Options),
+    /// The last preview of a job: where a drag ended is often just what it showed.
+    Preview,
+}
+
+impl Desk {
+    pub(crate) fn of(most_bytes: usize) -> Self {
+        Self { most_bytes, held: Mutex::new(Held::default()) }
+    }
+
+    /// A bench to work out an answer on: one that holds it already, or one of this what-if, or one of
+    /// the job at all.
+    pub(crate) fn bench(&self, job: &JobId, site: &Arc<Site>, options: &Options) -> Bench {
+        let mut held = self.lock();
+        held.clock += 1;
+        let clock = held.clock;
+        let mut of_job: Vec<&mut Entry> =
+            held.benches.iter_mut().filter(|e| e.job == *job).collect();
+        let holds = |e: &Entry| e.bench.analysis.as_ref().is_some_and(|a| is_of(a, site, options));
+        let rank = |e: &Entry| (holds(e), e.slot == Slot::Base(options.clone()), e.used);
+        of_job.sort_by(|a, b| {
+            let (a, b) = (rank(a), rank(b));
+            b.cmp(&a)
+        });
+        let Some(entry) = of_job.into_iter().next() else { return Bench::default() };
+        entry.used = clock;
+        entry.bench.clone()
+    }
+
+    /// Puts a bench back.
+    pub(crate) fn keep(&self, job: &JobId, slot: Slot, bench: Bench) {
+        let mut held = self.lock();
+        held.clock += 1;
+        let (used, bytes) = (held.clock, bench.bytes());
+        held.benches.retain(|e| !(e.job == *job && e.slot == slot));
+        held.benches.push(Entry { job: job.clone(), slot, used, bytes, bench });
+        // The newest stays, however large.
+        while held.benches.len() > 1 && total(&held.benches) > self.most_bytes {
+            let oldest = held.benches.iter().enumerate().min_by_key(|(_, e)| e.used);
+            let Some((oldest, _)) = oldest else { break };
+            held.benches.swap_remove(oldest);
+        }
+    }
+
+    /// The standing of a job at a revision, if it is known.
+    pub(crate) fn standing(&self, job: &JobId, revision: u64) -> Option<Arc<Standing>> {
+        let held = self.lock();
+        let found = held.standings.iter().find(|(j, r, _)| j == job && *r == revision);
+        found.map(|(.., standing)| Arc::clone(standing))
+    }
+
+    /// Notes the standing of a job.
+    pub(crate) fn note(&self, job: &JobId, revision: u64, standing: Arc<Standing>) {
+        let mut held = self.lock();
+        held.standings.retain(|(j, ..)| j != job);
+        held.standings.push((job.clone(), revision, standing));
+        if held.standings.len() > MOST_STANDINGS {
+            held.standings.remove(0);
+        }
+    }
+
+    /// How much is kept.
+    pub(crate) fn bytes(&self) -> usize {
+        total(&self.lock().benches)
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Held> {
+        // Nothing here panics half way through a change.
+        self.held.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+fn total(benches: &[Entry]) -> usize {
+    benches.iter().map(|e| e.bytes).sum()
+}

@@ -1,0 +1,113 @@
+//! Which job.
+
+use std::future::Future;
+use std::pin::Pin;
+use std::sync::Arc;
+
+use actix_web::dev::Payload;
+use actix_web::{FromRequest, HttpRequest, web};
+use dot_reach_core::analysis::{Analysis, Options, weight};
+use dot_reach_core::site::Site;
+use dot_reach_store::{JobId, StoreError};
+
+use super::Person;
+use crate::app::App;
+use crate::desk::{Bench, Slot};
+use crate::error::WebError;
+use crate::pages::Shell;
+use crate::pages::jobs::Standing;
+use crate::work::Lane;
+
+/// Jobs heavier than this take turns with each other: some seconds of work, ten guesthouses.
+const MOST_BESIDE: u64 = 30_000_000;
+
+/// The job that an address names, as it stands, and who asks for it.
+#[derive(Clone)]
+pub(crate) struct Job {
+    pub(crate) id: JobId,
+    pub(crate) site: Arc<Site>,
+    pub(crate) revision: u64,
+    pub(crate) person: Person,
+    pub(crate) app: web::Data<App>,
+    can_undo: bool,
+    can_redo: bool,
+}
+
+impl FromRequest for Job {
+    type Error = WebError;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
+
+    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+        let app = request.app_data::<web::Data<App>>().cloned();
+        let named = request.match_info().get("job").unwrap_or_default().to_owned();
+        let person = Person::from_request(request, payload);
+        Box::pin(async move {
+            let app = app.ok_or_else(|| WebError::Inside("no application".to_owned()))?;
+            let person = person.await.map_err(|e| WebError::Inside(e.to_string()))?;
+            let id: JobId = named.parse()?;
+            let (wanted, author) = (id.clone(), person.known().map(str::to_owned));
+            let open = move |store: &dot_reach_store::Store| {
+                let (site, revision) = store.site(&wanted)?;
+                let can = match author {
+                    Some(author) => store.can_undo_redo(&wanted, &author)?,
+                    None => (false, false),
+                };
+                Ok::<_, StoreError>((site, revision, can))
+            };
+            let (site, revision, (can_undo, can_redo)) = app.ask(open).await?;
+            Ok(Self { id, site, revision, person, app, can_undo, can_redo })
+        })
+    }
+}
+
+impl Job {
+    /// The same job as it stands by now.
+    pub(crate) async fn renewed(&self) -> Result<Self, WebError> {
+        let id = self.id.clone();
+        let (site, revision) = self.app.ask(move |store| store.site(&id)).await?;
+        Ok(Self { site, revision, ..self.clone() })
+    }
+
+    /// The frame around one of its pages.
+    pub(crate) fn shell(&self, stage: &'static str) -> Shell {
+        Shell::of_job(self, stage, (self.can_undo, self.can_redo))
+    }
+
+    /// The analysis of the job as it stands.
+    pub(crate) async fn analysed(&self) -> Result<Arc<Analysis>, WebError> {
+        self.at_bench(Options::default(), |bench, job| {
+            let analysis = bench.analysis(&job.site, &Options::default());
+            if job.app.desk.standing(&job.id, job.revision).is_none() {
+                let standing = Arc::new(Standing::of(&analysis));
+                job.app.desk.note(&job.id, job.revision, standing);
+            }
+            analysis
+        })
+        .await
+    }
+
+    /// Does heavy work for it, off the request threads and in its turn.
+    pub(crate) async fn compute<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, WebError> {
+        let lane = if weight(&self.site) > MOST_BESIDE { Lane::Slow } else { Lane::Quick };
+        self.app.work.compute(&self.id, lane, work).await
+    }
+
+    /// Works something out for it, off the request threads, starting from what is known.
+    pub(crate) async fn at_bench<T: Send + 'static>(
+        &self,
+        options: Options,
+        work: impl FnOnce(&mut Bench, &Self) -> T + Send + 'static,
+    ) -> Result<T, WebError> {
+        let job = self.clone();
+        let at_work = move || {
+            let mut bench = job.app.desk.bench(&job.id, &job.site, &options);
+            let found = work(&mut bench, &job);
+            job.app.desk.keep(&job.id, Slot::Base(options), bench);
+            found
+        };
+        self.compute(at_work).await
+    }
+}

@@ -1,0 +1,7 @@
+//! What a request is about, read before its handler begins: who asks, and which job.
+
+mod job;
+mod person;
+
+pub(crate) use job::Job;
+pub(crate) use person::{Person, is_marked, mark};

@@ -1,0 +1,114 @@
+//! The application behind its real router, with verbs to talk to it.
+#![allow(dead_code, reason = "each test file uses its own part")]
+#![expect(clippy::expect_used, reason = "an application that does not answer has failed the test")]
+
+use std::future::Future;
+use std::time::{Duration, Instant};
+
+use actix_web::dev::{Service, ServiceResponse};
+use actix_web::http::Method;
+use actix_web::web::Data;
+use actix_web::{rt, test};
+use dot_reach_standin::houses;
+use dot_reach_store::Store;
+use dot_reach_web::{App, Settings, application};
+use serde_json::Value;
+
+thread_local! {
+    /// What was begun by one request goes on through the next.
+    static RUNTIME: rt::Runtime = rt::Runtime::new().expect("a runtime");
+}
+
+/// An application of its own, with the demo jobs, spoken to by one person at one window.
+pub(crate) struct TestApp {
+    app: Data<App>,
+    headers: Vec<(&'static str, String)>,
+}
+
+/// An answer.
+#[derive(Debug)]
+pub(crate) struct Answer {
+    pub(crate) status: u16,
+    pub(crate) headers: Vec<(String, String)>,
+    pub(crate) body: String,
+    pub(crate) took: Duration,
+}
+
+impl Answer {
+    pub(crate) fn json(&self) -> Value {
+        serde_json::from_str(&self.body).expect("an answer in JSON")
+    }
+
+    pub(crate) fn header(&self, name: &str) -> Option<&str> {
+        self.headers.iter().find(|(n, _)| n == name).map(|(_, value)| value.as_str())
+    }
+}
+
+impl TestApp {
+    /// With the demo jobs.
+    pub(crate) fn demo() -> Self {
+        let store = Store::fleeting().expect("room for a database");
+        for name in houses::NAMES {
+            let site = houses::named(name).expect("a demo house");
+            store.create(&site, "2026-03-12T17:00:00Z").expect("a job");
+        }
+        let app = Data::new(App::new(store, Settings::default()));
+        Self { app, headers: Vec::new() }
+    }
+
+    /// The same application, spoken to by another person.
+    pub(crate) fn as_person(&self, name: &str) -> Self {
+        Self { app: self.app.clone(), headers: vec![("cookie", format!("who={name}"))] }
+    }
+
+    /// The same application, asked with one more header.
+    pub(crate) fn with(&self, name: &'static str, value: &str) -> Self {
+        let mut headers = self.headers.clone();
+        headers.push((name, value.to_owned()));
+        Self { app: self.app.clone(), headers }
+    }
+
+    pub(crate) fn ask(&self, method: Method, path: &str, body: Option<&Value>) -> Answer {
+        let mut request = test::TestRequest::default()
+            .method(method)
+            .uri(path)
+            .insert_header(("host", "127.0.0.1"));
+        for (name, value) in &self.headers {
+            request = request.insert_header((*name, value.as_str()));
+        }
+        if let Some(body) = body {
+            request = request.set_json(body);
+        }
+        let app = self.app.clone();
+        RUNTIME.with(|runtime| {
+            runtime.block_on(async move {
+                let service = test::init_service(application(&app)).await;
+                let begun = Instant::now();
+                let response = service.call(request.to_request()).await.expect("an answer");
+                answer(response, begun).await
+            })
+        })
+    }
+
+    pub(crate) fn get(&self, path: &str) -> Answer {
+        self.ask(Method::GET, path, None)
+    }
+
+    pub(crate) fn post(&self, path: &str, body: &Value) -> Answer {
+        self.ask(Method::POST, path, Some(body))
+    }
+}
+
+fn answer<B: actix_web::body::MessageBody>(
+    response: ServiceResponse<B>,
+    begun: Instant,
+) -> impl Future<Output = Answer> {
+    let status = response.status().as_u16();
+    let text = |v: &actix_web::http::header::HeaderValue| v.to_str().unwrap_or("").to_owned();
+    let headers = response.headers().iter().map(|(n, v)| (n.to_string(), text(v))).collect();
+    async move {
+        let bytes = test::read_body(response).await;
+        let body = String::from_utf8_lossy(&bytes).into_owned();
+        Answer { status, headers, body, took: begun.elapsed() }
+    }
+}
