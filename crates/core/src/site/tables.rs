@@ -272,6 +272,7 @@ tables! {
     constructions: construction::Construction = "construction", "construction", "Constructions of this job, beside or in place of the shipped ones.";
     walls: wall::Wall = "wall", "wall", "Walls, by storey.";
     slabs: slab::Slab = "slab", "floor slab", "Floor slabs and roofs.";
+    rooms: room::Room = "room", "room", "Rooms, by storey.";
     points: point::Point = "point", "point", "Surveyed places.";
     networks: network::Network = "network", "network", "Radio networks.";
     devices: device::Device = "device", "device", "Devices, each at a point.";
