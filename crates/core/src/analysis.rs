@@ -10,6 +10,7 @@ use crate::network::link::Sure;
 use crate::network::outcome::{Outcome, Reason};
 use crate::network::{Mesh, NetworkAnalysis, Node};
 use crate::propagation::{Medium, Model};
+use crate::pulse::Wanted;
 use crate::site::{DeviceId, Site};
 use crate::units::Db;
 
@@ -56,6 +57,17 @@ pub fn analyse(site: &Arc<Site>, options: &Options) -> Analysis {
 /// Analyses a site, taking from an earlier analysis what has not changed. The answer is the same
 /// as that of [`analyse`]; a test holds it so.
 pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Options) -> Analysis {
+    let analysis = analyse_while(&|| true, earlier, site, options);
+    analysis.unwrap_or_else(|| unreachable!("it is wanted to the end"))
+}
+
+/// The same as long as it is `wanted`; nothing once it is not.
+pub fn analyse_while(
+    wanted: &Wanted<'_>,
+    earlier: Option<&Analysis>,
+    site: &Arc<Site>,
+    options: &Options,
+) -> Option<Analysis> {
     let earlier = earlier.filter(|e| same_building(e, site, options));
     let structure = earlier.map_or_else(
         || Arc::new(Structure::new(site, options.doors)),
@@ -81,13 +93,16 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
             options.down.contains(&n.device) || options.breakers_off.contains(&n.circuit)
         };
         let before = before.map(|n| &n.mesh);
-        let mesh = Mesh::new(site, network, medium, sure, is_off, before);
+        let mesh = Mesh::new(site, network, medium, sure, is_off, before, wanted);
+        if !wanted() {
+            return None;
+        }
         networks.push(NetworkAnalysis::new(mesh));
     }
     name_strangers(&mut networks);
     let findings = findings(site, &networks);
     let (site, options) = (Arc::clone(site), options.clone());
-    Analysis { site, options, structure, sigma, target, networks, findings }
+    Some(Analysis { site, options, structure, sigma, target, networks, findings })
 }
 
 /// About how much work the analysis of a site is: links, each by what stands on the sheet. Ten million

@@ -52,4 +52,4 @@ pub mod site;
 pub mod staircase;
 pub mod units;
 
-pub use analysis::{Analysis, Options, analyse, analyse_after};
+pub use analysis::{Analysis, Options, analyse, analyse_after, analyse_while};

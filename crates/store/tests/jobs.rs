@@ -254,6 +254,12 @@ fn a_backup_taken_while_the_file_is_open_is_whole() {
     assert_eq!(copy.site(&id).unwrap(), store.site(&id).unwrap());
 }
 
+/// Makes the kept database of version 0.1.0 from its own words.
+fn database_of_the_first_version(file: &std::path::Path) {
+    let dump = std::fs::read_to_string("tests/kept/database-of-0.1.0.sql").unwrap();
+    rusqlite::Connection::open(file).unwrap().execute_batch(&dump).unwrap();
+}
+
 #[test]
 fn what_is_only_read_is_never_made_and_never_changed() {
     let folder = tempfile::tempdir().unwrap();
@@ -263,7 +269,7 @@ fn what_is_only_read_is_never_made_and_never_changed() {
     assert!(!typo.exists() && !out.exists());
     // A file of the first version is read, and stays as it was.
     let old = folder.path().join("old.db");
-    std::fs::copy("tests/kept/database-of-0.1.0.db", &old).unwrap();
+    database_of_the_first_version(&old);
     let before = std::fs::read(&old).unwrap();
     let id: JobId = "flat-12-quay-court".parse().unwrap();
     assert!(!read_copy(&old).unwrap().site(&id).unwrap().0.devices.is_empty());
@@ -285,7 +291,7 @@ fn another_programs_file_is_left_alone() {
 fn a_database_of_the_first_version_is_read_undone_and_redone_to_its_first_edit() {
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("jobs.db");
-    std::fs::copy("tests/kept/database-of-0.1.0.db", &file).unwrap();
+    database_of_the_first_version(&file);
     let kept: Value =
         serde_json::from_slice(&std::fs::read("tests/kept/job-of-that-database.json").unwrap())
             .unwrap();

@@ -120,6 +120,8 @@ pub fn serve(listener: TcpListener, app: web::Data<App>) -> std::io::Result<Serv
     let server = HttpServer::new(move || application(&app))
         .workers(workers)
         .tcp_nodelay(true)
+        // Who hangs up wants no answer: its work is broken off.
+        .h1_allow_half_closed(false)
         .client_request_timeout(Duration::from_secs(20))
         .shutdown_timeout(2)
         .listen(listener)?;

@@ -8,13 +8,15 @@
 
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use dot_reach_core::analysis::{Analysis, Options, analyse_after};
+use dot_reach_core::analysis::{Analysis, Options, analyse_while};
 use dot_reach_core::coverage::{Coverage, Request, coverage};
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::site::{NetworkId, Site};
 use dot_reach_store::JobId;
 
+use crate::error::WebError;
 use crate::pages::jobs::Standing;
+use crate::work::Asker;
 
 /// How many surfaces one bench keeps.
 const MOST_SURFACES: usize = 6;
@@ -26,17 +28,33 @@ const MOST_STANDINGS: usize = 2000;
 pub(crate) struct Bench {
     analysis: Option<Arc<Analysis>>,
     surfaces: Vec<(NetworkId, Arc<Coverage>)>,
+    /// Whoever waits for the answer.
+    asker: Asker,
 }
 
 impl Bench {
+    /// The same bench, where work stops when `asker` has left.
+    pub(crate) fn for_asker(self, asker: Asker) -> Self {
+        Self { asker, ..self }
+    }
+
     /// The analysis of a site: only what changed since the last one is computed.
-    pub(crate) fn analysis(&mut self, site: &Arc<Site>, options: &Options) -> Arc<Analysis> {
+    ///
+    /// # Errors
+    /// Who asked for it has left.
+    pub(crate) fn analysis(
+        &mut self,
+        site: &Arc<Site>,
+        options: &Options,
+    ) -> Result<Arc<Analysis>, WebError> {
         if let Some(same) = self.analysis.as_ref().filter(|a| is_of(a, site, options)) {
-            return Arc::clone(same);
+            return Ok(Arc::clone(same));
         }
-        let analysis = Arc::new(analyse_after(self.analysis.as_deref(), site, options));
+        let waits = || self.asker.waits();
+        let analysis = analyse_while(&waits, self.analysis.as_deref(), site, options);
+        let analysis = Arc::new(analysis.ok_or(WebError::Left)?);
         self.analysis = Some(Arc::clone(&analysis));
-        analysis
+        Ok(analysis)
     }
 
     /// The surface of one network and storey; layers of radios that did not move are kept.
@@ -129,7 +147,7 @@ impl Desk {
     pub(crate) fn keep(&self, job: &JobId, slot: Slot, bench: Bench) {
         let mut held = self.lock();
         held.clock += 1;
-        let (used, bytes) = (held.clock, bench.bytes());
+        let (used, bytes, bench) = (held.clock, bench.bytes(), bench.for_asker(Asker::default()));
         held.benches.retain(|e| !(e.job == *job && e.slot == slot));
         held.benches.push(Entry { job: job.clone(), slot, used, bytes, bench });
         // The newest stays, however large.

@@ -30,6 +30,9 @@ pub(crate) enum WebError {
     NotFound(&'static str),
     #[error("this request does not come from a page of this application")]
     Foreign,
+    /// Work was broken off, as nobody waits for it.
+    #[error("whoever asked for this has left")]
+    Left,
     #[error("something broke inside: {0}")]
     Inside(String),
 }
@@ -83,13 +86,14 @@ impl ResponseError for WebError {
             }
             Self::NotFound(_) => StatusCode::NOT_FOUND,
             Self::Foreign => StatusCode::FORBIDDEN,
+            Self::Left => StatusCode::SERVICE_UNAVAILABLE,
             Self::Inside(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
 
     fn error_response(&self) -> HttpResponse {
         let status = self.status_code();
-        if status.is_server_error() {
+        if status.is_server_error() && !matches!(self, Self::Left) {
             tracing::error!(error = %self, "a request failed");
         }
         let mut told = json!({

@@ -22,7 +22,7 @@ use crate::door::Job;
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::{hub, reach};
-use crate::work::Ticket;
+use crate::work::{Asker, Ticket};
 
 /// The largest message of a page.
 const MOST_BYTES: usize = 256 * 1024;
@@ -196,6 +196,9 @@ impl Page {
             None => job.app.desk.bench(&job.id, &job.site, &options),
         };
         let id = job.id.clone();
+        let asker = Asker::default();
+        let _stay = asker.stays();
+        bench = bench.for_asker(asker);
         let work = move || {
             let html = reach::parts(&mut bench, &id, &site, &view);
             (bench, html)

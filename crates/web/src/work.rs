@@ -159,6 +159,32 @@ fn inside(e: impl std::fmt::Display) -> WebError {
     WebError::Inside(e.to_string())
 }
 
+/// Whoever waits for heavy work: it goes on as long as they do.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Asker(Arc<AtomicBool>);
+
+impl Asker {
+    /// Whether they still wait.
+    pub(crate) fn waits(&self) -> bool {
+        !self.0.load(Ordering::Relaxed)
+    }
+
+    /// They leave when what this gives is dropped: keep it beside what waits.
+    pub(crate) fn stays(&self) -> Stay {
+        Stay(self.clone())
+    }
+}
+
+/// As long as this lives, an [`Asker`] waits.
+#[derive(Debug)]
+pub(crate) struct Stay(Asker);
+
+impl Drop for Stay {
+    fn drop(&mut self) {
+        self.0.0.store(true, Ordering::Relaxed);
+    }
+}
+
 /// What long work is asked.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Question {

@@ -11,6 +11,7 @@ use super::resilience::{disjoint_routes, routes_apart};
 use super::role::Role;
 use super::route::Graph;
 use crate::propagation::Medium;
+use crate::pulse::Wanted;
 use crate::radio::system::{Rule, System};
 use crate::site::{DeviceId, Network, NetworkId, Site};
 use crate::units::Db;
@@ -80,12 +81,13 @@ impl Mesh {
         sure: Sure,
         is_off: impl Fn(&Node) -> bool,
         before: Option<&Self>,
+        wanted: &Wanted<'_>,
     ) -> Self {
         let members = site.devices.iter().filter(|d| d.network == network.id);
         let mut nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network)).collect();
         let air = Air::new(site, network, &nodes, &medium);
         air.raise_needs(&mut nodes, network.channel);
-        let links = Links::new(&nodes, &medium, sure, |a, b| before?.known_loss(a, b));
+        let links = Links::new(&nodes, &medium, sure, |a, b| before?.known_loss(a, b), wanted);
         let is_hub = |n: &usize| nodes[*n].role.role == Role::Hub;
         let hubs: Vec<usize> = (0..nodes.len()).filter(is_hub).collect();
         let rule = network.rule();

@@ -5,6 +5,7 @@ use std::sync::OnceLock;
 use crate::catalogue;
 use crate::geometry::Place;
 use crate::propagation::Medium;
+use crate::pulse::Wanted;
 use crate::radio::mounting;
 use crate::radio::profile::{RadioProfile, hand_loss, planning_profile};
 use crate::site::{Device, DeviceId, Network, Site};
@@ -176,12 +177,14 @@ const WORTH_THREADS: usize = 40;
 
 impl Links {
     /// Computes every link. What `known` gives for a pair is taken instead of a new computation;
-    /// it must be what this medium would give.
+    /// it must be what this medium would give. Once it is not `wanted` any longer, the links that are
+    /// left are left out.
     pub fn new(
         nodes: &[Node],
         medium: &Medium,
         sure: Sure,
         known: impl Fn(&Node, &Node) -> Option<Db> + Sync,
+        wanted: &Wanted<'_>,
     ) -> Self {
         let count = nodes.len();
         let stations: Vec<_> = nodes.iter().map(|_| OnceLock::new()).collect();
@@ -197,7 +200,8 @@ impl Links {
         };
         let of_row = |a: usize| {
             let carries = nodes[a].carries_others();
-            let others = (a + 1..count).filter(move |b| carries || nodes[*b].carries_others());
+            let end = if wanted() { count } else { 0 };
+            let others = (a + 1..end).filter(move |b| carries || nodes[*b].carries_others());
             others.map(move |b| (a, b))
         };
         let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);

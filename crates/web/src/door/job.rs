@@ -16,7 +16,7 @@ use crate::desk::{Bench, Slot};
 use crate::error::WebError;
 use crate::pages::Shell;
 use crate::pages::jobs::Standing;
-use crate::work::Lane;
+use crate::work::{Asker, Lane};
 
 /// Jobs heavier than this take turns with each other: some seconds of work, ten guesthouses.
 const MOST_BESIDE: u64 = 30_000_000;
@@ -76,12 +76,12 @@ impl Job {
     /// The analysis of the job as it stands.
     pub(crate) async fn analysed(&self) -> Result<Arc<Analysis>, WebError> {
         self.at_bench(Options::default(), |bench, job| {
-            let analysis = bench.analysis(&job.site, &Options::default());
+            let analysis = bench.analysis(&job.site, &Options::default())?;
             if job.app.desk.standing(&job.id, job.revision).is_none() {
                 let standing = Arc::new(Standing::of(&analysis));
                 job.app.desk.note(&job.id, job.revision, standing);
             }
-            analysis
+            Ok(analysis)
         })
         .await
     }
@@ -95,19 +95,22 @@ impl Job {
         self.app.work.compute(&self.id, lane, work).await
     }
 
-    /// Works something out for it, off the request threads, starting from what is known.
+    /// Works something out for it, off the request threads, starting from what is known; broken off
+    /// when who asks for it leaves.
     pub(crate) async fn at_bench<T: Send + 'static>(
         &self,
         options: Options,
-        work: impl FnOnce(&mut Bench, &Self) -> T + Send + 'static,
+        work: impl FnOnce(&mut Bench, &Self) -> Result<T, WebError> + Send + 'static,
     ) -> Result<T, WebError> {
         let job = self.clone();
+        let asker = Asker::default();
+        let _stay = asker.stays();
         let at_work = move || {
-            let mut bench = job.app.desk.bench(&job.id, &job.site, &options);
-            let found = work(&mut bench, &job);
+            let mut bench = job.app.desk.bench(&job.id, &job.site, &options).for_asker(asker);
+            let found = work(&mut bench, &job)?;
             job.app.desk.keep(&job.id, Slot::Base(options), bench);
-            found
+            Ok(found)
         };
-        self.compute(at_work).await
+        self.compute(at_work).await?
     }
 }

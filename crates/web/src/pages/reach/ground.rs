@@ -13,6 +13,7 @@ use super::Query;
 use super::view::{chosen_floor, chosen_network, options};
 use crate::desk::Bench;
 use crate::drawing::plan::Plan;
+use crate::error::WebError;
 
 /// The side of a cell of the surface.
 const CELL: Metres = Metres::new(0.25);
@@ -127,22 +128,29 @@ fn looked_at(
     bench: &mut Bench,
     site: &Arc<Site>,
     query: &Query,
-) -> Option<(Arc<Analysis>, Arc<Coverage>, usize)> {
-    let analysis = bench.analysis(site, &options(query));
-    let network = chosen_network(&analysis, query, None)?;
-    let place = analysis.networks.iter().position(|n| n.network == network.network)?;
-    let floor = chosen_floor(site, query, None)?;
-    let surface = bench.surface(&analysis, network, &request(&floor, query))?;
-    Some((analysis, surface, place))
+) -> Result<(Arc<Analysis>, Arc<Coverage>, usize), WebError> {
+    let analysis = bench.analysis(site, &options(query))?;
+    let mut surface = || {
+        let network = chosen_network(&analysis, query, None)?;
+        let place = analysis.networks.iter().position(|n| n.network == network.network)?;
+        let floor = chosen_floor(site, query, None)?;
+        Some((bench.surface(&analysis, network, &request(&floor, query))?, place))
+    };
+    let (surface, place) = surface().ok_or(WebError::NotFound("surface"))?;
+    Ok((analysis, surface, place))
 }
 
 /// The surface as CSV.
-pub(crate) fn surface_csv(bench: &mut Bench, site: &Arc<Site>, query: &Query) -> Option<String> {
+pub(crate) fn surface_csv(
+    bench: &mut Bench,
+    site: &Arc<Site>,
+    query: &Query,
+) -> Result<String, WebError> {
     let (analysis, surface, place) = looked_at(bench, site, query)?;
     let quantity = named(&query.show);
     let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
     let word = word(quantity);
-    Some(surface::csv(&surface.grid, &values, word))
+    Ok(surface::csv(&surface.grid, &values, word))
 }
 
 /// Its contours.
@@ -150,7 +158,7 @@ pub(crate) fn surface_geojson(
     bench: &mut Bench,
     site: &Arc<Site>,
     query: &Query,
-) -> Option<serde_json::Value> {
+) -> Result<serde_json::Value, WebError> {
     let (analysis, surface, place) = looked_at(bench, site, query)?;
     let quantity = named(&query.show);
     let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
@@ -161,5 +169,5 @@ pub(crate) fn surface_geojson(
     };
     let word = word(quantity);
     let values: Vec<f64> = values.into_iter().map(|v| if v.is_nan() { 99.0 } else { v }).collect();
-    Some(surface::geojson(&contours_of(&surface.grid, &values, &levels), word))
+    Ok(surface::geojson(&contours_of(&surface.grid, &values, &levels), word))
 }

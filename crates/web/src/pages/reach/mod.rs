@@ -115,7 +115,7 @@ pub(crate) fn chances_ticket(job: &Job, query: &Query) -> Arc<Ticket> {
     let shared = job.clone();
     job.app.work.begin(question(job, &options), move |pulse| {
         let mut bench = shared.app.desk.bench(&shared.id, &shared.site, &options);
-        let analysis = bench.analysis(&shared.site, &options);
+        let analysis = bench.analysis(&shared.site, &options).ok()?;
         let budget = Budget::default();
         let found = chances(&analysis, budget, pulse);
         (found.draws > 0).then(|| Found::Chances(Arc::new(found)))
@@ -130,8 +130,7 @@ pub(crate) async fn surface_csv(
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let work = move |bench: &mut Bench, job: &Job| ground::surface_csv(bench, &job.site, &query);
-    let found = job.at_bench(Options::default(), work).await?;
-    let text = found.ok_or(WebError::NotFound("surface"))?;
+    let text = job.at_bench(Options::default(), work).await?;
     Ok(download("surface.csv", "text/csv; charset=utf-8", text))
 }
 
@@ -144,8 +143,7 @@ pub(crate) async fn surface_geojson(
     let query = query.into_inner();
     let work =
         move |bench: &mut Bench, job: &Job| ground::surface_geojson(bench, &job.site, &query);
-    let found = job.at_bench(Options::default(), work).await?;
-    let value = found.ok_or(WebError::NotFound("surface"))?;
+    let value = job.at_bench(Options::default(), work).await?;
     Ok(download("surface.geojson", "application/geo+json", value.to_string()))
 }
 
@@ -156,7 +154,7 @@ pub(crate) fn parts(
     site: &Arc<Site>,
     query: &Query,
 ) -> Result<String, WebError> {
-    Ok(Parts { p: view::view(bench, job, site, query, None) }.render()?)
+    Ok(Parts { p: view::view(bench, job, site, query, None)? }.render()?)
 }
 
 /// The parts of the page for a job as it stands by now, and at which revision that is.

@@ -21,6 +21,7 @@ use crate::desk::Bench;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::section::{Section, section};
 use crate::drawing::stairs::StairPanel;
+use crate::error::WebError;
 
 /// Everything the page shows, ready to print.
 pub(crate) struct View {
@@ -103,8 +104,8 @@ pub(crate) fn view(
     site: &Arc<Site>,
     query: &Query,
     chances: Option<&Chances>,
-) -> View {
-    let analysis = bench.analysis(site, &options(query));
+) -> Result<View, WebError> {
+    let analysis = bench.analysis(site, &options(query))?;
     let wanted: Option<DeviceId> = query.select.parse().ok();
     let wanted = wanted.filter(|id| analysis.find(id).is_some());
     let network = chosen_network(&analysis, query, wanted.as_ref());
@@ -146,7 +147,7 @@ pub(crate) fn view(
             shown.iter().map(|p| network.nodes[*p].device.to_string()).collect();
         plan.isolate(&kept);
     }
-    View {
+    Ok(View {
         job: job.to_string(),
         floor: floor.as_ref().map(FloorId::to_string).unwrap_or_default(),
         floor_name,
@@ -198,7 +199,7 @@ pub(crate) fn view(
         breakers: network
             .map(|n| n.breakers().into_iter().map(str::to_owned).collect())
             .unwrap_or_default(),
-    }
+    })
 }
 
 pub(crate) fn finding_row(job: &JobId, finding: &Finding) -> FindingRow {
