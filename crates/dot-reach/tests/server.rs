@@ -108,3 +108,83 @@ fn a_server_killed_in_mid_edit_has_every_acknowledged_edit() {
         acknowledged = if n > f64::from(last) { last + 1 } else { last };
     }
 }
+
+/// A house of many devices and openings: a page of it takes minutes of work.
+fn crowded() -> serde_json::Value {
+    let opening = |n: u32| {
+        json!({"id": format!("o{n}"), "kind": "open", "construction": "", "sill_m": 0.0, "start_m": f64::from(n % 48) + 0.2,
+               "width_m": 0.5, "height_m": 2.0})
+    };
+    let walls: Vec<_> = (0..10)
+        .map(|w| {
+            json!({"id": format!("w{w}"), "floor": "g", "a": [0.0, f64::from(w)],
+                   "b": [50.0, f64::from(w)], "construction": "brick-102",
+                   "openings": (0..48).map(|n| opening(w * 48 + n)).collect::<Vec<_>>()})
+        })
+        .collect();
+    let point = |n: u32| {
+        json!({"id": format!("p{n}"), "name": "P", "floor": "g", "kind": "shelf", "height_m": 1.0,
+               "at": [f64::from(n % 40) + 0.3, f64::from(n / 40) + 0.4]})
+    };
+    let device = |n: u32| {
+        json!({"id": format!("d{n}"), "name": "D", "point": format!("p{n}"), "network": "z",
+               "kind": "plug-socket"})
+    };
+    json!({"do": "batch", "edits": [
+        {"do": "put", "kind": "floor", "value": {"id": "g", "name": "Ground", "elevation_m": 0.0, "height_m": 2.5}},
+        {"do": "put", "kind": "network", "value": {"id": "z", "name": "Z", "system": "zigbee"}},
+        {"do": "batch", "edits": walls.into_iter().map(|w| json!({"do": "put", "kind": "wall", "value": w})).collect::<Vec<_>>()},
+        {"do": "batch", "edits": (0..400).map(|n| json!({"do": "put", "kind": "point", "value": point(n)})).collect::<Vec<_>>()},
+        {"do": "batch", "edits": (0..400).map(|n| json!({"do": "put", "kind": "device", "value": device(n)})).collect::<Vec<_>>()},
+    ]})
+}
+
+#[test]
+fn work_for_a_page_stops_when_whoever_asked_has_left() {
+    use std::io::Write;
+    let server = Server::start(&["demo"]);
+    let made = server.post("/jobs", &json!({"name": "Crowd", "region": "eu", "confidence": 0.95}));
+    assert_eq!(made.unwrap().status, 200);
+    let sent = json!({"edit": crowded(), "edit_id": "1", "client": "c"});
+    let taken = server.post("/jobs/crowd/edits", &sent).unwrap();
+    assert_eq!(taken.status, 200, "{}", taken.body);
+    let running = || server.get("/metrics").body.contains("dot_reach_work_running 1");
+    let within = |seconds: u64, wanted: bool| {
+        let begun = std::time::Instant::now();
+        while running() != wanted {
+            assert!(begun.elapsed().as_secs() < seconds, "still {}", !wanted);
+            std::thread::sleep(std::time::Duration::from_millis(50));
+        }
+    };
+    let mut leaver = std::net::TcpStream::connect(&server.address).unwrap();
+    write!(leaver, "GET /jobs/crowd/reach HTTP/1.1\r\nhost: {}\r\n\r\n", server.address).unwrap();
+    within(20, true);
+    std::thread::sleep(std::time::Duration::from_millis(500));
+    assert!(running(), "a page of it takes longer than that");
+    drop(leaver);
+    within(15, false);
+}
+
+#[test]
+fn a_job_file_is_brought_in_as_a_new_job_and_a_broken_one_is_refused_beside_its_field() {
+    let server = Server::start(&["demo"]);
+    let import = |text: &str| {
+        let headers = format!(
+            "origin: http://{}\r\ncontent-type: multipart/form-data; boundary=x\r\n",
+            server.address
+        );
+        let head = "--x\r\ncontent-disposition: form-data; name=\"file\"; filename=\"job.json\"";
+        let body = format!("{head}\r\ncontent-type: application/json\r\n\r\n{text}\r\n--x--\r\n");
+        server.ask("POST", "/jobs/import", &headers, &body).unwrap()
+    };
+    let file = server.get("/jobs/larkfield-mill/larkfield-mill.json").body;
+    let made = import(&file);
+    assert_eq!(made.status, 200, "{}", made.body);
+    let made: serde_json::Value = serde_json::from_str(&made.body).unwrap();
+    assert_eq!(made["location"], "/jobs/larkfield-mill-2/reach");
+    assert_eq!(server.get("/jobs/larkfield-mill-2/larkfield-mill-2.json").body, file);
+    let refused = import("{}");
+    assert_eq!(refused.status, 422);
+    assert!(refused.body.contains("\"field\":\"file\""), "{}", refused.body);
+    assert_eq!(server.get("/imports/999").status, 404);
+}

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use dot_reach_core::pulse::{Pulse, to_the_end};
 use dot_reach_core::site::{Site, gather};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -80,6 +81,18 @@ pub enum JobFileError {
 /// # Errors
 /// The file as a whole cannot be read.
 pub fn read(bytes: &[u8]) -> Result<Imported<ReadJob>, JobFileError> {
+    let read = read_while(bytes, &mut to_the_end)?;
+    read.map_or_else(|| unreachable!("nobody breaks it off"), Ok)
+}
+
+/// The same as long as `pulse`, told of each image, does not break it off; nothing once it does.
+///
+/// # Errors
+/// As [`read`].
+pub fn read_while(
+    bytes: &[u8],
+    pulse: &mut Pulse<'_>,
+) -> Result<Option<Imported<ReadJob>>, JobFileError> {
     if bytes.is_empty() {
         return Err(JobFileError::Empty);
     }
@@ -95,7 +108,7 @@ pub fn read(bytes: &[u8]) -> Result<Imported<ReadJob>, JobFileError> {
         return Err(JobFileError::Version(file.version));
     }
     let mut findings = Vec::new();
-    let images = read_images(&file, &mut findings);
+    let Some(images) = read_images(&file, &mut findings, pulse) else { return Ok(None) };
     let Some((site, refused)) = gather(file.site.things()) else {
         return Err(JobFileError::NoJob);
     };
@@ -103,7 +116,7 @@ pub fn read(bytes: &[u8]) -> Result<Imported<ReadJob>, JobFileError> {
         place: format!("{} {}", of.kind.called(), of.id),
         reason: refusal.to_string(),
     }));
-    Ok(Imported { value: ReadJob { site, images }, findings })
+    Ok(Some(Imported { value: ReadJob { site, images }, findings }))
 }
 
 /// The images that storeys name; each must be what its name says, and all together be of a size that
@@ -111,11 +124,15 @@ pub fn read(bytes: &[u8]) -> Result<Imported<ReadJob>, JobFileError> {
 fn read_images(
     file: &JobFile,
     findings: &mut Vec<ImportFinding>,
-) -> BTreeMap<String, CheckedImage> {
+    pulse: &mut Pulse<'_>,
+) -> Option<BTreeMap<String, CheckedImage>> {
     let named: BTreeSet<&String> =
         file.site.floors.iter().filter_map(|f| Some(&f.underlay.as_ref()?.image)).collect();
     let (mut images, mut pixels) = (BTreeMap::new(), 0);
     for (n, (sha, text)) in file.images.iter().enumerate() {
+        if pulse(n, file.images.len()).is_break() {
+            return None;
+        }
         let image = match (named.contains(sha), n < MOST_IMAGES && pixels < MOST_PIXELS) {
             (false, _) => Err("no storey shows it".to_owned()),
             (true, false) => Err(format!(
@@ -132,7 +149,7 @@ fn read_images(
             Err(reason) => findings.push(ImportFinding { place: format!("image {sha}"), reason }),
         }
     }
-    images
+    Some(images)
 }
 
 fn read_image(sha: &str, text: &str) -> Result<CheckedImage, String> {

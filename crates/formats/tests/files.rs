@@ -1,6 +1,7 @@
 //! Out and in again is the same; no bytes stop the program; bad lines are named, good ones taken.
 
 use std::collections::BTreeMap;
+use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
@@ -91,6 +92,20 @@ fn what_is_wrong_in_a_job_file_is_listed_and_the_rest_taken() {
         gone.found.to_string(),
         "No construction is called “cheese”: 1 of the walls, openings and floors name it."
     );
+}
+
+#[test]
+fn reading_is_broken_off_at_the_next_image_once_nobody_waits() {
+    let mut value: serde_json::Value = serde_json::from_slice(&mill_file()).unwrap();
+    value["images"] = serde_json::json!({"00": "", "01": ""});
+    let bytes = value.to_string().into_bytes();
+    let mut told = Vec::new();
+    let read = job_file::read_while(&bytes, &mut |done, of| {
+        told.push((done, of));
+        if done == 1 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    });
+    assert!(read.unwrap().is_none());
+    assert_eq!(told, [(0, 2), (1, 2)]);
 }
 
 #[test]

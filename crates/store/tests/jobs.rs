@@ -255,6 +255,7 @@ fn a_backup_taken_while_the_file_is_open_is_whole() {
 }
 
 /// Makes the kept database of version 0.1.0 from its own words.
+#[expect(clippy::unwrap_used, reason = "without the kept file there is nothing to test")]
 fn database_of_the_first_version(file: &std::path::Path) {
     let dump = std::fs::read_to_string("tests/kept/database-of-0.1.0.sql").unwrap();
     rusqlite::Connection::open(file).unwrap().execute_batch(&dump).unwrap();

@@ -60,6 +60,14 @@ impl App {
         Ok(answer.map_err(|e| WebError::Inside(e.to_string()))??)
     }
 
+    /// Asks the store on this thread, which may wait.
+    pub(crate) fn ask_here<T>(
+        &self,
+        question: impl FnOnce(&Store) -> Result<T, StoreError>,
+    ) -> Result<T, StoreError> {
+        question(&self.store)
+    }
+
     pub(crate) fn announce(&self, news: News) {
         // Nobody listening is no failure.
         let _listeners = self.news.send(news);

@@ -150,7 +150,7 @@ pub(crate) async fn new_job(form: web::Json<NewJob>, app: web::Data<App>) -> Ans
 }
 
 /// The bytes of the first file of a form, at most `most` of them.
-async fn uploaded(
+pub(crate) async fn uploaded(
     mut form: Multipart,
     most: usize,
     field: &'static str,
@@ -180,7 +180,7 @@ pub(crate) async fn upload_image(job: Job, form: Multipart) -> Answer {
     Ok(HttpResponse::Ok().json(json!({ "underlay": underlay })))
 }
 
-fn stored(image: plan_image::CheckedImage) -> Image {
+pub(crate) fn stored(image: plan_image::CheckedImage) -> Image {
     Image {
         media_type: image.media_type.to_owned(),
         width_px: image.width_px,
@@ -197,24 +197,6 @@ pub(crate) async fn show_image(sha: web::Path<String>, app: web::Data<App>) -> A
         .content_type(image.media_type)
         .insert_header((CACHE_CONTROL, "private, max-age=31536000, immutable"))
         .body(image.bytes))
-}
-
-#[post("/jobs/import")]
-pub(crate) async fn import(form: Multipart, app: web::Data<App>) -> Answer {
-    let bytes = uploaded(form, job_file::MOST_BYTES, "file").await?;
-    let read = app.work.anyones(move || job_file::read(&bytes)).await??;
-    let findings: Vec<_> =
-        read.findings.iter().map(|f| format!("{}: {}", f.place, f.reason)).collect();
-    let id = app
-        .ask(move |store| {
-            for image in read.value.images.into_values() {
-                store.keep_image(&stored(image))?;
-            }
-            store.create(&read.value.site, &now())
-        })
-        .await?;
-    Ok(HttpResponse::Ok()
-        .json(json!({ "location": format!("/jobs/{id}/reach"), "findings": findings })))
 }
 
 /// Readings as text, typed or from a file.

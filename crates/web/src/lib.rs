@@ -8,7 +8,7 @@
 //! | `door` | who asks and which job, read before a handler begins |
 //! | `error` | failure to HTTP, in one place |
 //! | `pages` | every route in one list; one folder a page |
-//! | `commands` | edits, undo, uploads |
+//! | `commands`, `imports` | edits, undo, uploads; job files brought in |
 //! | `live` | the live channel: previews while something is dragged, news of others' edits |
 //! | `desk` | what is known of jobs in use |
 //! | `work` | heavy work in turns, long work as tickets |
@@ -24,6 +24,7 @@ mod door;
 mod drawing;
 mod error;
 mod guard;
+mod imports;
 mod live;
 mod metrics;
 mod pages;

@@ -15,6 +15,7 @@ use dot_reach_core::placement::Position;
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::NetworkId;
 use dot_reach_store::JobId;
+use serde_json::Value;
 use tokio::sync::{Notify, Semaphore};
 
 use crate::error::WebError;
@@ -23,14 +24,14 @@ use crate::error::WebError;
 #[derive(Debug)]
 pub(crate) struct Work {
     /// One turn a core.
-    turns: Semaphore,
+    turns: Arc<Semaphore>,
     /// One turn a job: what one job asks for queues up behind itself.
     jobs: Mutex<BTreeMap<JobId, Arc<Semaphore>>>,
     /// One turn for all jobs that take seconds: however many there are, others have a turn left.
-    slow: Semaphore,
+    slow: Arc<Semaphore>,
     /// Long work takes one core at most, so that the others answer.
     long: Arc<Semaphore>,
-    running: AtomicU64,
+    running: Arc<AtomicU64>,
     tickets: Mutex<Vec<Arc<Ticket>>>,
 }
 
@@ -38,11 +39,11 @@ impl Default for Work {
     fn default() -> Self {
         let cores = std::thread::available_parallelism().map_or(2, std::num::NonZero::get);
         Self {
-            turns: Semaphore::new(cores),
+            turns: Arc::new(Semaphore::new(cores)),
             jobs: Mutex::default(),
-            slow: Semaphore::new(1),
+            slow: Arc::new(Semaphore::new(1)),
             long: Arc::new(Semaphore::new(1)),
-            running: AtomicU64::new(0),
+            running: Arc::default(),
             tickets: Mutex::default(),
         }
     }
@@ -71,25 +72,20 @@ impl Work {
         lane: Lane,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, WebError> {
-        let queue = self.queue(job);
-        let _own_turn = queue.acquire().await.map_err(inside)?;
-        let _slow = match lane {
-            Lane::Slow => Some(self.slow.acquire().await.map_err(inside)?),
+        let own_turn = self.queue(job).acquire_owned().await.map_err(inside)?;
+        let slow = match lane {
+            Lane::Slow => Some(Arc::clone(&self.slow).acquire_owned().await.map_err(inside)?),
             Lane::Quick => None,
         };
-        self.anyones(work).await
-    }
-
-    /// Does heavy work that is no job's.
-    pub(crate) async fn anyones<T: Send + 'static>(
-        &self,
-        work: impl FnOnce() -> T + Send + 'static,
-    ) -> Result<T, WebError> {
-        let _turn = self.turns.acquire().await.map_err(inside)?;
-        self.running.fetch_add(1, Ordering::Relaxed);
-        let done = web::block(work).await;
-        self.running.fetch_sub(1, Ordering::Relaxed);
-        done.map_err(inside)
+        let turn = Arc::clone(&self.turns).acquire_owned().await.map_err(inside)?;
+        let running = Running::begun(&self.running);
+        // Held until the work has really ended, also where nobody waits for it any longer.
+        let held = (own_turn, slow, turn, running);
+        let done = web::block(move || {
+            let _held = held;
+            work()
+        });
+        done.await.map_err(inside)
     }
 
     fn queue(&self, job: &JobId) -> Arc<Semaphore> {
@@ -159,6 +155,22 @@ fn inside(e: impl std::fmt::Display) -> WebError {
     WebError::Inside(e.to_string())
 }
 
+/// Heavy work under way, as long as this lives.
+struct Running(Arc<AtomicU64>);
+
+impl Running {
+    fn begun(count: &Arc<AtomicU64>) -> Self {
+        count.fetch_add(1, Ordering::Relaxed);
+        Self(Arc::clone(count))
+    }
+}
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        self.0.fetch_sub(1, Ordering::Relaxed);
+    }
+}
+
 /// Whoever waits for heavy work: it goes on as long as they do.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Asker(Arc<AtomicBool>);
@@ -187,10 +199,11 @@ impl Drop for Stay {
 
 /// What long work is asked.
 #[derive(Clone, Debug, PartialEq)]
-pub(crate) struct Question {
-    pub(crate) job: JobId,
-    pub(crate) revision: u64,
-    pub(crate) about: About,
+pub(crate) enum Question {
+    /// Of a job at a revision.
+    Job { job: JobId, revision: u64, about: About },
+    /// To bring in a job file; each has a number.
+    Import(u64),
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -206,6 +219,8 @@ pub(crate) enum About {
 pub(crate) enum Found {
     HubPlaces(Arc<Vec<Position>>),
     Chances(Arc<Chances>),
+    /// The address of the new job and what was left out, or why there is none.
+    Import(Arc<Result<Value, WebError>>),
 }
 
 /// Long work under way, or its result.

@@ -1,5 +1,5 @@
 // Alpine components of the forms that make or bring something.
-import { client, edit, job, newId, newUuid, notice, post, refresh } from "./job.js";
+import { ask, client, edit, job, newId, newUuid, notice, post, refresh } from "./job.js";
 
 const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field, message: refused.message });
@@ -27,6 +27,7 @@ export function registerForms(Alpine) {
     error: blank(),
     findings: [],
     location: "",
+    under: { import: "", done: 0, of: 0 },
     async send() {
       this.error = blank();
       const form = new FormData(this.$root);
@@ -35,13 +36,22 @@ export function registerForms(Alpine) {
         return;
       }
       try {
-        const answer = await post("/jobs/import", form);
+        let answer = await post("/jobs/import", form);
+        while (answer.import) {
+          this.under = answer;
+          answer = await ask(answer.import);
+        }
         this.location = answer.location;
         this.findings = answer.findings;
         if (answer.findings.length === 0) location.assign(answer.location);
       } catch (refused) {
         this.error = told(refused);
+      } finally {
+        this.under = { import: "", done: 0, of: 0 };
       }
+    },
+    async stop() {
+      await ask(this.under.import, { method: "DELETE" });
     },
   }));
 

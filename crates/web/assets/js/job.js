@@ -26,15 +26,19 @@ export class Refused extends Error {
   }
 }
 
-export async function post(address, value) {
+export function post(address, value) {
   const isForm = value instanceof FormData;
+  return ask(address, {
+    method: "POST",
+    headers: isForm ? {} : { "content-type": "application/json" },
+    body: isForm ? value : JSON.stringify(value),
+  });
+}
+
+export async function ask(address, request = {}) {
   let answer;
   try {
-    answer = await fetch(address, {
-      method: "POST",
-      headers: isForm ? {} : { "content-type": "application/json" },
-      body: isForm ? value : JSON.stringify(value),
-    });
+    answer = await fetch(address, request);
   } catch {
     throw new Refused({ message: "there is no connection; try again when it is back", offline: true });
   }

@@ -22,7 +22,7 @@ use dot_reach_store::JobId;
 
 use crate::door::Job;
 use crate::error::WebError;
-use crate::{assets, commands, live, metrics};
+use crate::{assets, commands, imports, live, metrics};
 
 /// Every route.
 pub(crate) fn routes(config: &mut web::ServiceConfig) {
@@ -35,7 +35,9 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(catalogue::show)
         .service(commands::schema)
         .service(commands::show_image)
-        .service(commands::import)
+        .service(imports::begin)
+        .service(imports::show)
+        .service(imports::stop)
         .service(commands::new_job)
         .service(commands::make_edit)
         .service(commands::undo)

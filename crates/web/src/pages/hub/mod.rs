@@ -75,7 +75,7 @@ pub(crate) async fn ticket(job: &Job, network: &str) -> Result<Arc<Ticket>, WebE
     let place = chosen(&analysis, network);
     let network = analysis.networks.get(place).ok_or(WebError::NotFound("network"))?;
     let about = About::HubPlaces(network.network.clone());
-    let question = Question { job: job.id.clone(), revision: job.revision, about };
+    let question = Question::Job { job: job.id.clone(), revision: job.revision, about };
     let shared = Arc::clone(&analysis);
     Ok(job.app.work.begin(question, move |pulse| {
         let network = shared.networks.get(place)?;

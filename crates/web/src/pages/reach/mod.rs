@@ -100,13 +100,13 @@ async fn viewed(job: &Job, query: Query) -> Result<view::View, WebError> {
 fn chances_of(job: &Job, options: &Options) -> Option<Arc<Chances>> {
     match job.app.work.ticket(&question(job, options))?.found()? {
         Found::Chances(chances) => Some(chances),
-        Found::HubPlaces(_) => None,
+        _ => None,
     }
 }
 
 fn question(job: &Job, options: &Options) -> Question {
     let about = About::Chances(options.clone());
-    Question { job: job.id.clone(), revision: job.revision, about }
+    Question::Job { job: job.id.clone(), revision: job.revision, about }
 }
 
 /// Draws many houses for a job as it stands.
