@@ -11,8 +11,10 @@ use rand_chacha::rand_core::{Rng, SeedableRng};
 
 use crate::analysis::Analysis;
 use crate::geometry::Place;
-use crate::network::NetworkAnalysis;
+use crate::network::route::{Reach, link_cost};
+use crate::network::{NetworkAnalysis, Node};
 use crate::pulse::Pulse;
+use crate::radio::modulation::Delivery;
 use crate::site::{DeviceId, NetworkId};
 use crate::units::Db;
 
@@ -113,7 +115,9 @@ struct Tally<'a> {
     links: Vec<(usize, usize, f64, f64)>,
     hits: Vec<u32>,
     all: u32,
-    heard: Vec<Vec<usize>>,
+    heard: Vec<Vec<(usize, u32)>>,
+    carries: Vec<bool>,
+    delivery: Delivery,
 }
 
 impl<'a> Tally<'a> {
@@ -127,6 +131,8 @@ impl<'a> Tally<'a> {
             hits: vec![0; count],
             all: 0,
             heard: vec![Vec::new(); count],
+            carries: network.nodes.iter().map(Node::carries_others).collect(),
+            delivery: Delivery::new(network.rule.modulation, network.sure.sigma),
         }
     }
 
@@ -135,9 +141,18 @@ impl<'a> Tally<'a> {
         self.heard.iter_mut().for_each(Vec::clear);
         for &(a, b, margin, sigma) in &self.links {
             let shadow = (values[a] + values[b]) * std::f64::consts::FRAC_1_SQRT_2;
-            if margin + shadow * sigma >= 0.0 {
-                self.heard[a].push(b);
-                self.heard[b].push(a);
+            let drawn = margin + shadow * sigma;
+            if drawn < 0.0 {
+                continue;
+            }
+            // Only where cost is limited does it matter for reach.
+            let cost = match self.network.rule.most_cost {
+                Some(_) => link_cost(&self.network.rule, &self.delivery, Db::new(drawn)),
+                None => Some(0),
+            };
+            if let Some(cost) = cost {
+                self.heard[a].push((b, cost));
+                self.heard[b].push((a, cost));
             }
         }
         let reached = self.reached();
@@ -149,29 +164,16 @@ impl<'a> Tally<'a> {
         all
     }
 
-    /// Breadth first over the links that have margin in this draw.
+    /// Over the links that have margin in this draw, within the limits of the system.
     fn reached(&self) -> Vec<bool> {
         let network = self.network;
-        let is_down = |n: usize| network.down.get(n).copied().unwrap_or(false);
-        let mut reached = vec![false; network.nodes.len()];
-        let mut frontier: Vec<usize> =
-            network.hubs.iter().copied().filter(|h| !is_down(*h)).collect();
-        for &hub in &frontier {
-            reached[hub] = true;
-        }
-        for _ in 0..network.rule.most_hops {
-            let mut next = Vec::new();
-            for &from in frontier.iter().filter(|n| network.nodes[**n].carries_others()) {
-                for &to in &self.heard[from] {
-                    if !reached[to] && !is_down(to) {
-                        reached[to] = true;
-                        next.push(to);
-                    }
-                }
-            }
-            frontier = next;
-        }
-        reached
+        let reach = Reach {
+            carries: &self.carries,
+            most_hops: network.rule.most_hops,
+            most_cost: network.rule.most_cost.unwrap_or(u32::MAX),
+        };
+        let heard = |from: usize| self.heard[from].iter().copied();
+        reach.from(&network.hubs, &[], &network.down, heard).iter().map(Option::is_some).collect()
     }
 }
 

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use common::{ZIGBEE_STEP, bare, chain, device, outcome, placed, steep, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::network::resilience::{disjoint_routes, routes_apart};
+use dot_reach_core::network::resilience::{Within, disjoint_routes, routes_apart};
 use dot_reach_core::network::route::{Cost, Graph, thread_link_cost, zigbee_link_cost};
 use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::system::System;
@@ -177,15 +177,20 @@ fn a_device_without_the_neutral_it_needs_does_not_fit_and_does_not_forward() {
     assert!(finding.contains("relay module up at the fitting"), "{finding}");
 }
 
-/// How many ways of at most `most` hops there are whose nodes between share no feed, two at most, by
-/// trying every pair of ways.
+/// How many ways of at most `most` hops and `dear` cost there are whose nodes between share no feed,
+/// two at most, by trying every pair of ways.
 fn most_apart(
     carries: &[bool],
-    edges: &[(usize, usize)],
+    costs: &[(usize, usize, Cost)],
     to: usize,
-    most: usize,
+    (most, dear): (usize, u32),
     feed: &[usize],
 ) -> usize {
+    let edges: Vec<(usize, usize)> = costs.iter().map(|(a, b, _)| (*a, *b)).collect();
+    let cost = |pair: &[usize]| {
+        let is = |c: &&(usize, usize, Cost)| [(c.0, c.1), (c.1, c.0)].contains(&(pair[0], pair[1]));
+        costs.iter().find(is).map_or(0, |c| c.2.sum)
+    };
     fn walk(
         carries: &[bool],
         edges: &[(usize, usize)],
@@ -217,8 +222,8 @@ fn most_apart(
         }
     }
     let mut all = Vec::new();
-    walk(carries, edges, &mut vec![0], to, &mut all);
-    all.retain(|way| way.len() - 1 <= most);
+    walk(carries, &edges, &mut vec![0], to, &mut all);
+    all.retain(|way| way.len() - 1 <= most && way.windows(2).map(cost).sum::<u32>() <= dear);
     let between = |way: &Vec<usize>| way[1..way.len() - 1].to_vec();
     let apart = |a: &Vec<usize>, b: &Vec<usize>| {
         !between(a).iter().any(|n| between(b).iter().any(|m| feed[*n] == feed[*m]))
@@ -238,29 +243,31 @@ proptest! {
     #[test]
     fn two_ways_round_are_found_whenever_there_are_two(
         carries in prop::collection::vec(prop::bool::weighted(0.8), 7),
-        edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..20),
+        edges in prop::collection::btree_map((0..7usize, 0..7usize), 1..5u32, 0..20),
         breakers in prop::collection::vec(0..4usize, 7),
-        most in 1..7usize,
+        most in 1..7usize, dear in prop_oneof![3..16u32, Just(u32::MAX)],
     ) {
         let mut carries = carries;
         carries[0] = true;
-        let edges: Vec<_> = edges.into_iter().filter(|(a, b)| a < b).collect();
-        let cost = Cost { sum: 1, weakest: Db::new(10.0) };
-        let costs: Vec<_> = edges.iter().map(|(a, b)| (*a, *b, cost)).collect();
-        let graph = Graph::from_costs(carries.clone(), &costs);
+        let edges: Vec<_> = edges.into_iter().filter(|((a, b), _)| a < b).collect();
+        let cost = |sum| Cost { sum, weakest: Db::new(10.0) };
+        let costs: Vec<_> = edges.iter().map(|((a, b), c)| (*a, *b, cost(*c))).collect();
+        let edges: Vec<_> = edges.iter().map(|(edge, _)| *edge).collect();
+        let graph = Graph::from_costs(carries.clone(), &costs).costing_at_most(dear);
+        let within = Within { hubs: &[0], down: &[], most_hops: most, seats: &[] };
         let each: Vec<usize> = (0..7).collect();
         for to in 1..7 {
-            let ways = disjoint_routes(&graph, &[0], to, &[], most);
-            let two = routes_apart(&graph, &[0], to, &[], most, &breakers);
-            let most_ways = most_apart(&carries, &edges, to, most, &each);
+            let ways = disjoint_routes(&graph, to, within);
+            let two = routes_apart(&graph, to, within, &breakers);
+            let most_ways = most_apart(&carries, &costs, to, (most, dear), &each);
             prop_assert_eq!(ways.len(), most_ways, "to {}", to);
-            let expected = most_apart(&carries, &edges, to, most, &breakers) == 2;
+            let expected = most_apart(&carries, &costs, to, (most, dear), &breakers) == 2;
             prop_assert_eq!(two.is_some(), expected, "to {} by breakers", to);
             for (ways, feed) in [(ways, &each), (two.map_or_else(Vec::new, Vec::from), &breakers)] {
                 let mut between: Vec<Vec<usize>> = Vec::new();
                 for way in &ways {
                     prop_assert!(way[0] == 0 && way[way.len() - 1] == to, "{:?}", way);
-                    prop_assert!(way.len() - 1 <= most, "{:?}", way);
+                    prop_assert!(way.len() - 1 <= most && graph.cost(way) <= dear, "{:?}", way);
                     for pair in way.windows(2) {
                         let edge = (pair[0].min(pair[1]), pair[0].max(pair[1]));
                         prop_assert!(edges.contains(&edge) && carries[pair[0]], "{:?}", way);
@@ -288,26 +295,27 @@ proptest! {
         let graph = Graph::from_costs(carries.clone(), &costs);
         let mut down = vec![false; 7];
         down[dead] = true;
-        let heard: Vec<usize> = heard.into_iter().collect();
+        let heard: Vec<(usize, u32)> = heard.into_iter().map(|n| (n, 1)).collect();
         let also = graph.reached_also(&[0], &heard, most, &down);
         carries.push(true);
         down.push(false);
-        costs.extend(heard.iter().map(|n| (*n, 7, cost)));
+        costs.extend(heard.iter().map(|(n, _)| (*n, 7, cost)));
         let with_node = Graph::from_costs(carries, &costs).reached(&[0, 7], most, &down);
         prop_assert_eq!(&also[..], &with_node[..7]);
     }
 
     #[test]
-    fn reach_without_costs_is_that_of_the_routes(
+    fn reach_is_that_of_the_routes(
         carries in prop::collection::vec(any::<bool>(), 7),
-        edges in prop::collection::btree_set((0..7usize, 0..7usize), 0..14),
-        most in 1..6usize, dead in 1..7usize,
+        edges in prop::collection::btree_map((0..7usize, 0..7usize), 1..6u32, 0..14),
+        most in 1..6usize, dead in 1..7usize, dear in prop_oneof![2..16u32, Just(u32::MAX)],
     ) {
         let mut carries = carries;
         carries[0] = true;
-        let cost = Cost { sum: 1, weakest: Db::new(10.0) };
-        let costs: Vec<_> = edges.iter().filter(|(a, b)| a < b).map(|(a, b)| (*a, *b, cost)).collect();
-        let graph = Graph::from_costs(carries, &costs);
+        let cost = |sum| Cost { sum, weakest: Db::new(10.0) };
+        let edges = edges.iter().filter(|((a, b), _)| a < b);
+        let costs: Vec<_> = edges.map(|((a, b), c)| (*a, *b, cost(*c))).collect();
+        let graph = Graph::from_costs(carries, &costs).costing_at_most(dear);
         let mut down = vec![false; 7];
         down[dead] = true;
         let routes = graph.routes(&[0], most, &down);

@@ -171,6 +171,7 @@ fn device(network: &NetworkAnalysis, place: usize, outcome: &Outcome, chances: &
         "verdict": outcome.band.name(), "reason": outcome.reason.to_string(),
         "hops": outcome.hops.len(), "repeaters": outcome.repeaters(),
         "route": outcome.hops.iter().map(hop).collect::<Vec<_>>(),
+        "first_route": network.first_route(place).iter().map(hop).collect::<Vec<_>>(),
         "weakest_margin_db": weakest, "success": outcome.success, "delay_ms": outcome.delay_ms,
         "expected_transmissions": outcome.tries, "hub": outcome.hub,
         "probability_reached": chances.of(&outcome.device),

@@ -189,7 +189,9 @@ impl List<'_> {
             !matches!(network.rule.choice, RouteChoice::DirectOnly | RouteChoice::Nearest);
         for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
             let device = || node.name.clone();
-            let lost = network.outcomes.iter().filter(|o| o.hangs_on.contains(&outcome.device));
+            let hangs =
+                |o: &&Outcome| network.hangs_on_carriers(o).any(|d| *d == outcome.device);
+            let lost = network.outcomes.iter().filter(hangs);
             let carries: Vec<_> = lost.map(|o| name(&o.device)).collect();
             if !carries.is_empty() {
                 let found = Found::SinglePointOfFailure { device: device(), carries };

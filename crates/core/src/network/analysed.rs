@@ -6,10 +6,10 @@ use std::ops::Deref;
 use super::air::Air;
 use super::judge::{Judge, demote};
 use super::link::{Link, Links, Node, Sure};
-use super::outcome::Outcome;
+use super::outcome::{Hop, Outcome};
 use super::resilience::{disjoint_routes, routes_apart};
 use super::role::Role;
-use super::route::Graph;
+use super::ways::Routing;
 use crate::propagation::Medium;
 use crate::pulse::Wanted;
 use crate::radio::system::{Rule, System};
@@ -50,10 +50,8 @@ pub struct Mesh {
 pub struct NetworkAnalysis {
     /// What there is.
     pub mesh: Mesh,
-    /// Every link that works at all, as the system reckons it.
-    pub graph: Graph,
-    /// Every link at target.
-    pub sure_graph: Graph,
+    /// How each radio is reached.
+    pub routing: Routing,
     /// A verdict on each, in the order of `nodes`.
     pub outcomes: Vec<Outcome>,
 }
@@ -130,8 +128,17 @@ impl NetworkAnalysis {
     pub fn new(mesh: Mesh) -> Self {
         let judge = Judge::new(&mesh);
         let outcomes = judge.outcomes();
-        let Judge { graph, sure_graph, .. } = judge;
-        Self { mesh, graph, sure_graph, outcomes }
+        let Judge { routing, .. } = judge;
+        Self { mesh, routing, outcomes }
+    }
+
+    /// The devices that one hangs on, its hubs left out: without those there is no network at all.
+    pub fn hangs_on_carriers<'a>(
+        &'a self,
+        outcome: &'a Outcome,
+    ) -> impl Iterator<Item = &'a DeviceId> {
+        let is_hub = |d: &DeviceId| self.place_of(d).is_some_and(|n| self.hubs.contains(&n));
+        outcome.hangs_on.iter().filter(move |d| !is_hub(d))
     }
 
     /// Devices that are lost when `device` dies.
@@ -142,12 +149,11 @@ impl NetworkAnalysis {
     /// Devices that a breaker takes down: those that it feeds, and those lost for want of what it
     /// feeds.
     pub fn lost_with_breaker(&self, breaker: &str) -> Vec<&Outcome> {
-        let fed = |n: &Node| n.circuit == breaker;
-        let down: Vec<bool> =
-            self.nodes.iter().zip(&self.down).map(|(n, down)| *down || fed(n)).collect();
-        let left = self.graph.reached(&self.hubs, self.rule.most_hops, &down);
-        let was_up = |p: &usize| self.hubs.contains(p) || !self.outcomes[*p].hops.is_empty();
-        let is_lost = |p: &usize| fed(&self.nodes[*p]) || was_up(p) && !left[*p];
+        let fed: Vec<usize> =
+            (0..self.nodes.len()).filter(|n| self.nodes[*n].circuit == breaker).collect();
+        let left = self.routing.left_without(&self.mesh, &fed);
+        let was_up = |p: usize| self.hubs.contains(&p) || !self.outcomes[p].hops.is_empty();
+        let is_lost = |p: &usize| fed.contains(p) || was_up(*p) && !left[*p];
         (0..self.nodes.len()).filter(is_lost).map(|p| &self.outcomes[p]).collect()
     }
 
@@ -167,21 +173,40 @@ impl NetworkAnalysis {
             .map(|(n, _)| n)
     }
 
-    /// Up to two routes from a hub to a node that share no device, within the hop limit, over every
-    /// link that works; each as places from the hub.
+    /// Up to two routes from a hub to a node that share no device, within all limits, over every link
+    /// that works; each as places from the hub.
     pub fn disjoint_routes(&self, place: usize) -> Vec<Vec<usize>> {
-        disjoint_routes(&self.graph, &self.hubs, place, &self.down, self.rule.most_hops)
+        let seats = self.routing.seats_for(&self.mesh, place);
+        let within = Routing::within(&self.mesh, &self.down, &seats);
+        disjoint_routes(&self.routing.graphs.any, place, within)
     }
 
-    /// The best route that shares no device with the one in use; nothing where there is none.
+    /// The route that the network takes first, strictly by its own rule; the one that the verdict
+    /// rests on is [`Outcome::hops`].
+    pub fn first_route(&self, place: usize) -> &[Hop] {
+        let outcome = &self.outcomes[place];
+        if outcome.first.is_empty() { &outcome.hops } else { &outcome.first }
+    }
+
+    /// The best route that shares no device, and no link straight from a hub, with the one that the
+    /// verdict rests on: at target where there is one, else any. Nothing where there is none, or
+    /// where the node is not reached.
     pub fn second_route(&self, place: usize) -> Option<Vec<usize>> {
+        let hops = &self.outcomes[place].hops;
+        let hub = self.place_of(&hops.first()?.from)?;
         let mut down = self.down.clone();
-        for hop in self.outcomes[place].hops.iter().skip(1) {
+        for hop in hops.iter().skip(1) {
             down[self.place_of(&hop.from)?] = true;
         }
-        let way = self.graph.routes(&self.hubs, self.rule.most_hops, &down)[place].clone()?;
-        let same = way.len() == 2 && self.outcomes[place].hops.len() == 1;
-        (!same || self.hubs.len() > 1).then_some(way)
+        let seats = self.routing.seats_for(&self.mesh, place);
+        let within = Routing::within(&self.mesh, &down, &seats);
+        let takes = |from: usize, to: usize| {
+            to != place || within.has_seat(from) && !(hops.len() == 1 && from == hub)
+        };
+        let (graphs, most) = (&self.routing.graphs, self.rule.most_hops);
+        [&graphs.sure, &graphs.any]
+            .into_iter()
+            .find_map(|g| g.routes_by(&self.hubs, most, &down, takes).swap_remove(place))
     }
 
     /// Two routes from a hub to a node that share neither a device nor a breaker between, within the
@@ -198,6 +223,8 @@ impl NetworkAnalysis {
             breakers.binary_search(&node.circuit.as_str()).unwrap_or(own(n))
         };
         let feeds: Vec<usize> = self.nodes.iter().enumerate().map(feed).collect();
-        routes_apart(&self.graph, &self.hubs, place, &self.down, self.rule.most_hops, &feeds)
+        let seats = self.routing.seats_for(&self.mesh, place);
+        let within = Routing::within(&self.mesh, &self.down, &seats);
+        routes_apart(&self.routing.graphs.any, place, within, &feeds)
     }
 }

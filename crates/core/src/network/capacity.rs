@@ -21,6 +21,59 @@ pub fn assign(wishes: &[Vec<(usize, u32)>], places: &[usize]) -> Vec<Option<usiz
     parent_of
 }
 
+/// Seats as many children as can be, where some `kept` their seats and may leave them only for others:
+/// augmenting paths from each child without a seat. `rooms[p]` is how many parent `p` takes.
+pub fn seat(
+    kept: Vec<Option<usize>>,
+    rooms: &[usize],
+    takes: impl Fn(usize, usize) -> bool,
+) -> Vec<Option<usize>> {
+    let mut seats = kept;
+    let mut under: Vec<Vec<usize>> = vec![Vec::new(); rooms.len()];
+    for child in 0..seats.len() {
+        if let Some(parent) = seats[child].take().filter(|p| under[*p].len() < rooms[*p]) {
+            under[parent].push(child);
+            seats[child] = Some(parent);
+        }
+    }
+    for child in 0..seats.len() {
+        if seats[child].is_none() {
+            let mut tried = vec![false; rooms.len()];
+            let _no_seat_left = find_seat(child, rooms, &takes, &mut seats, &mut under, &mut tried);
+        }
+    }
+    seats
+}
+
+fn find_seat(
+    child: usize,
+    rooms: &[usize],
+    takes: &impl Fn(usize, usize) -> bool,
+    seats: &mut [Option<usize>],
+    under: &mut [Vec<usize>],
+    tried: &mut [bool],
+) -> bool {
+    for parent in 0..rooms.len() {
+        if rooms[parent] == 0 || tried[parent] || !takes(child, parent) {
+            continue;
+        }
+        tried[parent] = true;
+        let has_room = under[parent].len() < rooms[parent]
+            || under[parent]
+                .clone()
+                .into_iter()
+                .any(|other| find_seat(other, rooms, takes, seats, under, tried));
+        if has_room {
+            if let Some(from) = seats[child].replace(parent) {
+                under[from].retain(|c| *c != child);
+            }
+            under[parent].push(child);
+            return true;
+        }
+    }
+    false
+}
+
 fn cost(wishes: &[Vec<(usize, u32)>], child: usize, parent: usize) -> i64 {
     wishes[child].iter().find(|(p, _)| *p == parent).map_or(0, |(_, c)| i64::from(*c))
 }

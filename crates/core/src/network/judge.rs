@@ -3,16 +3,17 @@
 use std::cell::OnceCell;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::capacity;
 use super::link::{Link, Links};
 use super::obstacles::obstacles;
-use super::outcome::{Band, Hop, Outcome, Reason};
+use super::outcome::{Band, FallBack, Hop, Outcome, Reason};
 use super::resilience::disjoint_routes;
-use super::route::{Graph, THREAD_LEAST_MARGIN, link_cost};
+use super::route::{Graph, THREAD_LEAST_MARGIN, Ways};
+use super::ways::Routing;
 use super::{Mesh, Node, Role, Why};
 use crate::catalogue;
 use crate::radio::modulation::Delivery;
 use crate::radio::system::{RouteChoice, Rule};
+use crate::site::DeviceId;
 use crate::units::Db;
 
 /// What a system allows fewer of than there are: which of them forward, and which are told not to.
@@ -42,159 +43,48 @@ pub(super) fn demote(nodes: &mut [Node], links: &Links, rule: &Rule, hubs: &[usi
 /// Judges the devices of one network.
 pub(super) struct Judge<'a> {
     network: &'a Mesh,
-    /// Every link that works at all, as the system reckons it.
-    pub(super) graph: Graph,
-    /// Every link at target.
-    pub(super) sure_graph: Graph,
+    /// How each is reached.
+    pub(super) routing: Routing,
     delivery: Delivery,
     /// The graph and its routes with no limit on hops or cost, once someone asks why not.
     unlimited: OnceCell<(Graph, Ways)>,
 }
 
-/// Routes to every node.
-type Ways = Vec<Option<Vec<usize>>>;
-
 impl<'a> Judge<'a> {
     pub(super) fn new(network: &'a Mesh) -> Self {
         let delivery = Delivery::new(network.rule.modulation, network.sure.sigma);
-        let of = |wanted: &dyn Fn(&Link) -> bool| {
-            Graph::new(&network.nodes, &network.links, &network.rule, &delivery, wanted)
-        };
-        let (graph, sure_graph) = (of(&|l| l.margin() >= Db::ZERO), of(&Link::is_sure));
-        Self { network, graph, sure_graph, delivery, unlimited: OnceCell::new() }
+        let routing = Routing::new(network, &delivery);
+        Self { network, routing, delivery, unlimited: OnceCell::new() }
     }
 
     pub(super) fn outcomes(&self) -> Vec<Outcome> {
         let network = self.network;
-        if network.hubs.is_empty() {
-            return network.nodes.iter().map(|n| unreached(n, Reason::NoHub)).collect();
-        }
-        let most = network.rule.most_hops;
-        // A planned route uses links at target; thinner ones only where nothing else is.
-        let sure = self.sure_graph.routes(&network.hubs, most, &network.down);
-        let any = self.graph.routes(&network.hubs, most, &network.down);
-        let ways: Ways = sure.into_iter().zip(any).map(|(s, a)| s.or(a)).collect();
-        let (ways, refused) = self.within_capacity(ways);
-        let mut outcomes: Vec<_> = ways
-            .iter()
-            .enumerate()
-            .map(|(place, way)| match way {
-                Some(way) if !network.hubs.contains(&place) => self.reached(way),
-                Some(_) => Outcome {
-                    band: Band::Solid,
-                    success: 1.0,
-                    ..unreached(&network.nodes[place], Reason::IsHub)
-                },
-                None => {
-                    let reason = refused.get(&place).cloned();
-                    let reason = reason.unwrap_or_else(|| self.why_not(place, &ways));
-                    unreached(&network.nodes[place], reason)
-                }
-            })
-            .collect();
+        let judged = |place: usize| {
+            let node = &network.nodes[place];
+            let outcome = if network.hubs.is_empty() {
+                unreached(node, Reason::NoHub)
+            } else if network.hubs.contains(&place) {
+                let hub = unreached(node, Reason::IsHub);
+                Outcome { band: Band::Solid, success: 1.0, ..hub }
+            } else if let Some(way) = &self.routing.best[place] {
+                self.reached(way)
+            } else {
+                let refused = self.routing.refused.get(&place).cloned();
+                unreached(node, refused.unwrap_or_else(|| self.why_not(place)))
+            };
+            Outcome { parents: self.parents(place), ..outcome }
+        };
+        let mut outcomes: Vec<_> = (0..network.nodes.len()).map(judged).collect();
         self.find_what_they_hang_on(&mut outcomes);
         outcomes
     }
 
-    /// Takes from parents and hubs what is beyond their limits; end devices go to other parents
-    /// where there is room.
-    fn within_capacity(&self, mut ways: Ways) -> (Ways, BTreeMap<usize, Reason>) {
-        let (network, rule) = (self.network, self.network.rule);
-        let mut refused = BTreeMap::new();
-        if rule.children_of_hub.is_some() || rule.children_of_router.is_some() {
-            self.share_children(&mut ways, &mut refused);
-        }
-        for &hub in &network.hubs {
-            let counted = |place: &usize| {
-                *place != hub
-                    && (rule.remotes_count || network.nodes[*place].role.role != Role::Carried)
-            };
-            let mut served: Vec<usize> = (0..ways.len())
-                .filter(|p| ways[*p].as_ref().is_some_and(|w| w[0] == hub) && counted(p))
-                .collect();
-            if served.len() <= rule.most_devices {
-                continue;
-            }
-            // Whoever carries others stays; of the rest the shortest routes.
-            let key = |p: &usize| {
-                (!network.nodes[*p].carries_others(), ways[*p].as_ref().map_or(0, Vec::len), *p)
-            };
-            served.sort_by_key(key);
-            for &place in &served[rule.most_devices..] {
-                ways[place] = None;
-                let at = network.nodes[hub].name.clone();
-                let most = rule.most_devices;
-                refused.insert(place, Reason::Capacity { at, most, what: "devices" });
-            }
-        }
-        (ways, refused)
-    }
-
-    fn room(&self, parent: usize) -> usize {
-        let rule = self.network.rule;
-        let is_hub = self.network.hubs.contains(&parent);
-        let room = if is_hub { rule.children_of_hub } else { rule.children_of_router };
-        room.unwrap_or(usize::MAX)
-    }
-
-    fn share_children(&self, ways: &mut Ways, refused: &mut BTreeMap<usize, Reason>) {
-        let network = self.network;
-        let is_child = |p: &usize| !network.nodes[*p].carries_others();
-        let mut count: BTreeMap<usize, usize> = BTreeMap::new();
-        let children: Vec<usize> =
-            (0..ways.len()).filter(|p| is_child(p) && ways[*p].is_some()).collect();
-        for &child in &children {
-            if let Some(way) = &ways[child] {
-                *count.entry(way[way.len() - 2]).or_default() += 1;
-            }
-        }
-        if count.iter().all(|(parent, n)| *n <= self.room(*parent)) {
-            return;
-        }
-        let parents: Vec<usize> = (0..ways.len())
-            .filter(|p| network.nodes[*p].carries_others() && ways[*p].is_some())
-            .collect();
-        let wishes: Vec<Vec<(usize, u32)>> =
-            children.iter().map(|c| self.wishes(*c, &parents, ways)).collect();
-        let places: Vec<usize> =
-            parents.iter().map(|p| self.room(*p).min(children.len())).collect();
-        for (&child, given) in children.iter().zip(capacity::assign(&wishes, &places)) {
-            let way = given.and_then(|p| ways[parents[p]].clone());
-            if let Some(mut way) = way {
-                way.push(child);
-                ways[child] = Some(way);
-                continue;
-            }
-            let full = ways[child].as_ref().map_or(network.hubs[0], |w| w[w.len() - 2]);
-            let (at, most) = (network.nodes[full].name.clone(), self.room(full));
-            refused.insert(child, Reason::Capacity { at, most, what: "children" });
-            ways[child] = None;
-        }
-    }
-
-    /// The parents that a child could have, by place among `parents`, each with its cost: at target
-    /// first, then what the system itself would reckon, then the stronger link.
-    fn wishes(&self, child: usize, parents: &[usize], ways: &Ways) -> Vec<(usize, u32)> {
-        let (network, rule) = (self.network, self.network.rule);
-        let wish = |(n, &parent): (usize, &usize)| {
-            let link = network.links.between(child, parent)?;
-            let way = ways[parent].as_ref()?;
-            let margin = link.margin();
-            if margin < Db::ZERO || way.len() > rule.most_hops {
-                return None;
-            }
-            let own = link_cost(&rule, &self.delivery, margin)?;
-            let hops = u32::try_from(way.len()).unwrap_or(u32::MAX);
-            #[expect(
-                clippy::cast_possible_truncation,
-                clippy::cast_sign_loss,
-                reason = "held between 0 and 99"
-            )]
-            let weak = (99.0 - margin.get().clamp(0.0, 99.0)) as u32;
-            let thin = u32::from(!link.is_sure());
-            Some((n, thin * 1_000_000 + (own + hops) * 1000 + weak))
-        };
-        parents.iter().enumerate().filter_map(wish).collect()
+    /// How many radios that carry others a node hears at target.
+    fn parents(&self, place: usize) -> usize {
+        let nodes = &self.network.nodes;
+        let carriers = (0..nodes.len())
+            .filter(|&n| n != place && nodes[n].carries_others() && !self.is_down(n));
+        carriers.filter(|n| self.link(place, *n).is_some_and(Link::is_sure)).count()
     }
 
     fn link(&self, a: usize, b: usize) -> Option<&Link> {
@@ -206,30 +96,68 @@ impl<'a> Judge<'a> {
     }
 
     fn reached(&self, way: &[usize]) -> Outcome {
-        let (nodes, rule) = (&self.network.nodes, self.network.rule);
+        let rule = self.network.rule;
         let place = way[way.len() - 1];
         let mut outcome = self.along(way);
         if rule.choice == RouteChoice::Flood {
             // Any path will do: with two that share no device, both must fail.
-            let Mesh { hubs, down, .. } = self.network;
-            let ways = disjoint_routes(&self.graph, hubs, place, down, rule.most_hops);
+            let within = Routing::within(self.network, &self.network.down, &[]);
+            let ways = disjoint_routes(&self.routing.graphs.any, place, within);
             let fail = |w: &Vec<usize>| 1.0 - self.along(w).success;
             let all: f64 = ways.iter().map(fail).product();
             outcome.success = outcome.success.max(1.0 - all);
         }
-        let carriers = (0..nodes.len())
-            .filter(|&n| n != place && nodes[n].carries_others() && !self.is_down(n));
-        let is_sure = |n: &usize| self.link(place, *n).is_some_and(Link::is_sure);
-        outcome.parents = carriers.filter(is_sure).count();
         let Some(hop) = outcome.weakest().cloned() else { return outcome };
-        outcome.band =
-            outcome.hops.iter().map(|h| Band::of(h.margin(), h.target)).min().unwrap_or(Band::Out);
-        outcome.reason = if outcome.band == Band::Thin {
-            self.thin(&hop)
-        } else {
-            Reason::Reached { weakest: hop.margin(), target: hop.target }
+        outcome.band = band(&outcome.hops);
+        if self.is_held_by_straight(way) {
+            outcome.band = outcome.band.min(Band::Sound);
+        }
+        let first = self.routing.first[place].as_deref().filter(|first| *first != way);
+        if let Some(first) = first {
+            outcome.first = self.along(first).hops;
+        }
+        outcome.reason = match first {
+            Some(first) => self.falls_back(&outcome, first),
+            None if outcome.band == Band::Thin => self.thin(&hop),
+            None => Reason::Reached { weakest: hop.margin(), target: hop.target },
         };
         outcome
+    }
+
+    /// Whether a star goes by a repeater because straight is not sure enough: it would be there with
+    /// less confidence, and asking for more of that must not better a verdict.
+    fn is_held_by_straight(&self, way: &[usize]) -> bool {
+        let place = way[way.len() - 1];
+        let works = |h: &usize| self.routing.graphs.any.between(*h, place).is_some();
+        let hubs = self.network.hubs.iter().filter(|h| !self.is_down(**h));
+        way.len() > 2
+            && self.network.rule.choice == RouteChoice::Nearest
+            && hubs.copied().any(|h| works(&h))
+    }
+
+    /// What is to be said where the verdict rests on another way than the network takes first.
+    fn falls_back(&self, outcome: &Outcome, first: &[usize]) -> Reason {
+        let along = self.along(first);
+        let name = |id: &DeviceId| {
+            let place = self.network.place_of(id);
+            place.map_or_else(String::new, |n| self.network.nodes[n].name.clone())
+        };
+        let straight = || ("straight to the hub".to_owned(), Db::ZERO, Db::ZERO);
+        let (by, has, wants) = along.weakest().map_or_else(straight, |hop| {
+            let by = match along.hops.len() {
+                1 => "straight to the hub".to_owned(),
+                _ => format!("by {}", name(&along.hops[along.hops.len() - 1].from)),
+            };
+            (by, hop.margin(), hop.target)
+        });
+        let way = match outcome.hops.len() {
+            1 => "straight to the hub".to_owned(),
+            n => format!("by {}", name(&outcome.hops[n - 1].from)),
+        };
+        let (weakest, target) =
+            outcome.weakest().map_or((Db::ZERO, Db::ZERO), |h| (h.margin(), h.target));
+        let slower_ms = outcome.delay_ms - along.delay_ms;
+        Reason::FallsBack(Box::new(FallBack { by, has, wants, way, weakest, target, slower_ms }))
     }
 
     /// Hops, success and delay along a way.
@@ -271,30 +199,20 @@ impl<'a> Judge<'a> {
     /// For each device, the devices and breakers whose loss cuts it off.
     fn find_what_they_hang_on(&self, outcomes: &mut [Outcome]) {
         let network = self.network;
-        let most = network.rule.most_hops;
-        // Whoever hears a hub itself hangs on nothing else.
-        let direct = |p: usize| {
-            network.hubs.iter().any(|h| {
-                !self.is_down(*h) && self.link(p, *h).is_some_and(|l| l.margin() >= Db::ZERO)
-            })
-        };
-        let may_hang: Vec<usize> =
-            (0..outcomes.len()).filter(|p| !outcomes[*p].hops.is_empty() && !direct(*p)).collect();
+        let reached: Vec<usize> =
+            (0..outcomes.len()).filter(|p| !outcomes[*p].hops.is_empty()).collect();
         let lost = |dead: &[usize]| {
-            let mut down = network.down.clone();
-            for &d in dead {
-                down[d] = true;
-            }
-            let left = self.graph.reached(&network.hubs, most, &down);
+            let left = self.routing.left_without(network, dead);
             let is_lost = |p: &&usize| !left[**p] && !dead.contains(*p);
-            may_hang.iter().filter(is_lost).copied().collect::<Vec<_>>()
+            reached.iter().filter(is_lost).copied().collect::<Vec<_>>()
         };
-        let inner: BTreeSet<usize> = outcomes
+        // What no route runs through cuts nobody off.
+        let carries: BTreeSet<usize> = outcomes
             .iter()
-            .flat_map(|o| o.hops.iter().skip(1))
-            .filter_map(|h| network.place_of(&h.from))
+            .flat_map(|o| &o.hops)
+            .filter_map(|hop| network.place_of(&hop.from))
             .collect();
-        for &dead in &inner {
+        for &dead in &carries {
             for place in lost(&[dead]) {
                 outcomes[place].hangs_on.push(network.nodes[dead].device.clone());
             }
@@ -305,20 +223,18 @@ impl<'a> Judge<'a> {
                 circuits.entry(&node.circuit).or_default().push(place);
             }
         }
-        for (circuit, dead) in circuits {
-            // Without its hub a network is gone altogether: nothing hangs on the breaker more than
-            // the rest.
-            let kills_hub = dead.iter().any(|d| network.hubs.contains(d));
-            let carries = dead.iter().any(|d| inner.contains(d));
-            let cut = if carries && !kills_hub { lost(&dead) } else { Vec::new() };
-            for place in cut {
-                outcomes[place].hangs_on_breakers.push(circuit.to_owned());
+        for (circuit, fed) in circuits {
+            if fed.iter().any(|n| carries.contains(n)) {
+                for place in lost(&fed) {
+                    outcomes[place].hangs_on_breakers.push(circuit.to_owned());
+                }
             }
         }
     }
 
-    fn why_not(&self, place: usize, ways: &Ways) -> Reason {
+    fn why_not(&self, place: usize) -> Reason {
         let (network, rule) = (self.network, self.network.rule);
+        let ways = &self.routing.best;
         let nodes = &network.nodes;
         if self.is_down(place) {
             return Reason::Down;
@@ -327,7 +243,7 @@ impl<'a> Judge<'a> {
             return Reason::NoHub;
         }
         let (at_any_cost, unlimited) = self.unlimited.get_or_init(|| {
-            let graph = self.graph.at_any_cost();
+            let graph = self.routing.graphs.any.costing_at_most(u32::MAX);
             let ways = graph.routes(&network.hubs, nodes.len(), &network.down);
             (graph, ways)
         });
@@ -383,6 +299,11 @@ impl<'a> Judge<'a> {
     }
 }
 
+/// The band of a route: that of its weakest hop.
+fn band(hops: &[Hop]) -> Band {
+    hops.iter().map(|h| Band::of(h.margin(), h.target)).min().unwrap_or(Band::Out)
+}
+
 fn unreached(node: &Node, reason: Reason) -> Outcome {
     Outcome {
         device: node.device.clone(),
@@ -392,6 +313,7 @@ fn unreached(node: &Node, reason: Reason) -> Outcome {
         success: 0.0,
         tries: 0.0,
         delay_ms: 0.0,
+        first: Vec::new(),
         parents: 0,
         hangs_on: Vec::new(),
         hangs_on_breakers: Vec::new(),

@@ -10,6 +10,7 @@ pub mod outcome;
 pub mod resilience;
 pub mod role;
 pub mod route;
+pub mod ways;
 
 pub use analysed::{Mesh, NetworkAnalysis};
 pub use link::{Link, Links, Node};

@@ -77,8 +77,10 @@ pub struct Outcome {
     pub band: Band,
     /// The hub that it belongs to.
     pub hub: Option<DeviceId>,
-    /// The route from the hub; empty when it is not reached or is the hub.
+    /// The route from the hub that the verdict rests on; empty when it is not reached or is the hub.
     pub hops: Vec<Hop>,
+    /// The route that its network takes first by its own rule, where that is another.
+    pub first: Vec<Hop>,
     /// The chance that a message arrives over the whole route, with tries.
     pub success: f64,
     /// Expected transmissions over the route.
@@ -116,6 +118,25 @@ fn repeaters(count: usize) -> String {
     if count == 1 { "1 repeater".to_owned() } else { format!("{count} repeaters") }
 }
 
+/// The way that a network takes first, and the one that carries better when that fails.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FallBack {
+    /// Through whom it goes first.
+    pub by: String,
+    /// The weakest margin of that way.
+    pub has: Db,
+    /// What the wanted confidence needs there.
+    pub wants: Db,
+    /// Through whom it goes then.
+    pub way: String,
+    /// The weakest margin of this way.
+    pub weakest: Db,
+    /// What the wanted confidence needs there.
+    pub target: Db,
+    /// How much longer a message takes then, in milliseconds.
+    pub slower_ms: f64,
+}
+
 /// Why a device has its verdict. Its text is a sentence for the person who plans.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
@@ -144,6 +165,8 @@ pub enum Reason {
         /// The costliest thing on that hop and its loss.
         costliest: Option<(String, Db)>,
     },
+    /// Reached best by another way than its network takes first.
+    FallsBack(Box<FallBack>),
     /// Nothing near enough carries it.
     TooFar {
         /// The best sender or hearer, by name.
@@ -207,6 +230,19 @@ impl fmt::Display for Reason {
                 match costliest {
                     Some((what, loss)) => write!(f, "; {what} costs most, {loss}."),
                     None => write!(f, "; distance alone costs that."),
+                }
+            }
+            Self::FallsBack(back) => {
+                let FallBack { by, has, wants, way, weakest, target, slower_ms } = &**back;
+                write!(
+                    f,
+                    "It goes {by} first, with {has} of the {wants} wanted; when that fails, {way}: "
+                )?;
+                write!(f, "every hop has {weakest} or more of {target}")?;
+                match slower_ms.round() {
+                    0.0 => write!(f, "."),
+                    more if more > 0.0 => write!(f, ", {more:.0} ms slower."),
+                    less => write!(f, ", {:.0} ms quicker.", -less),
                 }
             }
             Self::TooFar { nearest, short, obstacles, only_back, stranger } => {

@@ -15,6 +15,9 @@ pub struct Graph {
     most_cost: u32,
 }
 
+/// Routes to every node, as places from the hub; nothing for a node that none reaches.
+pub type Ways = Vec<Option<Vec<usize>>>;
+
 /// What a route costs: less is better. Repeaters or link cost first, then the weakest margin.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Cost {
@@ -96,21 +99,21 @@ impl Graph {
             neighbours[a].push((b, cost));
             neighbours[b].push((a, cost));
         }
+        for row in &mut neighbours {
+            row.sort_by_key(|(to, _)| *to);
+        }
         Self { carries, neighbours, most_cost: u32::MAX }
     }
 
-    /// The same graph without a limit on what a route may cost.
+    /// The same graph with this limit on what a route may cost.
     #[must_use]
-    pub fn at_any_cost(&self) -> Self {
-        Self { most_cost: u32::MAX, ..self.clone() }
+    pub fn costing_at_most(&self, most_cost: u32) -> Self {
+        Self { most_cost, ..self.clone() }
     }
 
     /// What a route costs, by its places from the hub.
     pub fn cost(&self, way: &[usize]) -> u32 {
-        let link = |pair: &[usize]| {
-            let row = &self.neighbours[pair[0]];
-            row.iter().find(|(to, _)| *to == pair[1]).map_or(0, |(_, cost)| cost.sum)
-        };
+        let link = |pair: &[usize]| self.between(pair[0], pair[1]).map_or(0, |cost| cost.sum);
         way.windows(2).map(link).sum()
     }
 
@@ -134,18 +137,35 @@ impl Graph {
         &self.neighbours[node]
     }
 
+    /// What the link between two nodes costs, where there is one.
+    pub fn between(&self, a: usize, b: usize) -> Option<Cost> {
+        let row = &self.neighbours[a];
+        row.binary_search_by_key(&b, |(to, _)| *to).ok().map(|at| row[at].1)
+    }
+
+    /// The most that a route may cost.
+    pub fn most_cost(&self) -> u32 {
+        self.most_cost
+    }
+
     /// The best route from any of `hubs` to every node within the hop limit, as places from the
     /// hub to the node; nothing for a node that none reaches. `down` nodes take no part.
     ///
     /// Layer `h` holds the best way of exactly `h` hops, so that a hop limit binds in the search
     /// itself and not on its result. A best way repeats no node: costs never fall along a way, and
     /// of two ways of equal cost the one with fewer hops is kept.
-    pub fn routes(
+    pub fn routes(&self, hubs: &[usize], most_hops: usize, down: &[bool]) -> Ways {
+        self.routes_by(hubs, most_hops, down, |_, _| true)
+    }
+
+    /// The same over the links alone that `takes`, asked from the hub outward.
+    pub fn routes_by(
         &self,
         hubs: &[usize],
         most_hops: usize,
         down: &[bool],
-    ) -> Vec<Option<Vec<usize>>> {
+        takes: impl Fn(usize, usize) -> bool,
+    ) -> Ways {
         let count = self.carries.len();
         let is_down = |node: usize| down.get(node).copied().unwrap_or(false);
         let mut layer: Vec<Option<Cost>> = vec![None; count];
@@ -166,7 +186,7 @@ impl Graph {
                     continue;
                 }
                 for &(to, link) in &self.neighbours[from] {
-                    if is_down(to) || hubs.contains(&to) {
+                    if is_down(to) || hubs.contains(&to) || !takes(from, to) {
                         continue;
                     }
                     let cost = Cost {
@@ -211,46 +231,89 @@ impl Graph {
             .collect()
     }
 
-    /// Which nodes are within `most_hops` of a hub when those of `down` take no part: the question
-    /// of reach alone, without costs, for trying many losses.
+    /// Which nodes a route within all limits leads to when those of `down` take no part.
     pub fn reached(&self, hubs: &[usize], most_hops: usize, down: &[bool]) -> Vec<bool> {
         self.reached_also(hubs, &[], most_hops, down)
     }
 
-    /// The same with one more hub that is no node: it hears the nodes of `heard`.
+    /// The same with one more hub that is no node: it hears the nodes of `heard`, each link at its
+    /// cost.
     pub fn reached_also(
         &self,
         hubs: &[usize],
-        heard: &[usize],
+        heard: &[(usize, u32)],
         most_hops: usize,
         down: &[bool],
     ) -> Vec<bool> {
-        let mut reached = vec![false; self.carries.len()];
-        let mut frontier: Vec<usize> = hubs.iter().copied().filter(|h| !down[*h]).collect();
-        for &hub in &frontier {
-            reached[hub] = true;
+        self.reach(hubs, heard, most_hops, down).iter().map(Option::is_some).collect()
+    }
+
+    /// The hops of the shortest route to each node, and the least that one costs.
+    pub fn reach(
+        &self,
+        hubs: &[usize],
+        heard: &[(usize, u32)],
+        most_hops: usize,
+        down: &[bool],
+    ) -> Vec<Option<(usize, u32)>> {
+        let links = |from: usize| self.neighbours[from].iter().map(|(to, cost)| (*to, cost.sum));
+        let reach = Reach { carries: &self.carries, most_hops, most_cost: self.most_cost };
+        reach.from(hubs, heard, down, links)
+    }
+}
+
+/// The question of reach alone, for trying many losses.
+#[derive(Clone, Copy, Debug)]
+pub struct Reach<'a> {
+    /// Which nodes carry others.
+    pub carries: &'a [bool],
+    /// The most hops of a route.
+    pub most_hops: usize,
+    /// The most that a route may cost.
+    pub most_cost: u32,
+}
+
+impl Reach<'_> {
+    /// For each node the hops of the shortest route to it within all limits, and what one costs: the
+    /// least where cost is limited. Nothing where there is none. Layer by layer: where cost is limited, a node is looked at again once it is reached at
+    /// less cost with more hops, as only then it leads farther.
+    pub fn from<L: Iterator<Item = (usize, u32)>>(
+        &self,
+        hubs: &[usize],
+        heard: &[(usize, u32)],
+        down: &[bool],
+        links: impl Fn(usize) -> L,
+    ) -> Vec<Option<(usize, u32)>> {
+        let is_down = |n: usize| down.get(n).copied().unwrap_or(false);
+        let mut found: Vec<Option<(usize, u32)>> = vec![None; self.carries.len()];
+        let start = hubs.iter().filter(|h| !is_down(**h));
+        // Nodes with what a route of this many hops to them costs.
+        let mut layer: Vec<(usize, u32)> = start.map(|h| (*h, 0)).collect();
+        for &(hub, _) in &layer {
+            found[hub] = Some((0, 0));
         }
-        for hop in 1..=most_hops {
-            let mut next = Vec::new();
+        for hop in 1..=self.most_hops {
+            let mut next: Vec<(usize, u32)> = Vec::new();
+            let mut visit = |to: usize, cost: u32| {
+                let leads_on =
+                    found[to].is_none_or(|(_, least)| self.most_cost < u32::MAX && cost < least);
+                if is_down(to) || cost > self.most_cost || !leads_on {
+                    return;
+                }
+                found[to] = Some((found[to].map_or(hop, |(hops, _)| hops), cost));
+                next.push((to, cost));
+            };
             if hop == 1 {
-                next.extend(heard.iter().copied().filter(|n| !down[*n] && !reached[*n]));
-                for &node in &next {
-                    reached[node] = true;
-                }
+                heard.iter().for_each(|(to, cost)| visit(*to, *cost));
             }
-            for &from in &frontier {
-                if !self.carries[from] {
-                    continue;
-                }
-                for &(to, _) in &self.neighbours[from] {
-                    if !reached[to] && !down[to] {
-                        reached[to] = true;
-                        next.push(to);
-                    }
-                }
+            for &(from, so_far) in layer.iter().filter(|(n, _)| self.carries[*n]) {
+                links(from).for_each(|(to, cost)| visit(to, so_far.saturating_add(cost)));
             }
-            frontier = next;
+            if next.is_empty() {
+                break;
+            }
+            layer = next;
         }
-        reached
+        found
     }
 }

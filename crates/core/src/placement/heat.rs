@@ -6,6 +6,8 @@ use crate::geometry::Place;
 use crate::network::NetworkAnalysis;
 use crate::network::Node;
 use crate::network::link::worse_margin;
+use crate::network::route::link_cost;
+use crate::radio::modulation::Delivery;
 use crate::site::FloorId;
 use crate::units::{Db, Metres};
 
@@ -31,7 +33,7 @@ pub fn hub_heat(
     let is_counted = |(n, reached): (usize, &bool)| *reached && !others.contains(&n);
     let mut at_target = Vec::with_capacity(heard.len());
     for heard in &heard {
-        let reached = network.sure_graph.reached_also(&others, heard, most, &down);
+        let reached = network.routing.graphs.sure.reached_also(&others, heard, most, &down);
         #[expect(clippy::cast_precision_loss, reason = "a count of devices")]
         let count = reached.iter().enumerate().filter(|r| is_counted(*r)).count() as f64;
         at_target.push(count);
@@ -39,16 +41,17 @@ pub fn hub_heat(
     Some((grid, at_target))
 }
 
-/// For each cell the nodes that a hub there would hear at target itself.
+/// For each cell the nodes that a hub there would hear at target itself, and what each link costs.
 fn heard_at(
     analysis: &Analysis,
     network: &NetworkAnalysis,
     hub: &Node,
     grid: &Grid,
     z: f64,
-) -> Vec<Vec<usize>> {
+) -> Vec<Vec<(usize, u32)>> {
     let medium = &network.medium;
     let gain = medium.structure.storey_at(z).map(|s| medium.bounce_gain(s)).unwrap_or_default();
+    let delivery = Delivery::new(network.rule.modulation, analysis.sigma);
     let mut heard = vec![Vec::new(); grid.across * grid.down];
     for (place, node) in network.nodes.iter().enumerate() {
         if network.hubs.contains(&place) || network.down[place] {
@@ -60,8 +63,9 @@ fn heard_at(
             for column in 0..grid.across {
                 let [x, y] = grid.middle(column, row);
                 let loss = medium.surface_loss(&lookout, Place::new(x, y, z), gain);
-                if worse - loss >= analysis.target {
-                    heard[row * grid.across + column].push(place);
+                let cost = link_cost(&network.rule, &delivery, worse - loss);
+                if let Some(cost) = cost.filter(|_| worse - loss >= analysis.target) {
+                    heard[row * grid.across + column].push((place, cost));
                 }
             }
         }

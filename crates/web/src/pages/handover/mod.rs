@@ -100,7 +100,7 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
             margin: outcome
                 .weakest()
                 .map_or_else(|| "–".into(), |h| typographic(h.margin().get(), 1)),
-            hangs_on: outcome.hangs_on.iter().map(name).collect::<Vec<_>>().join(", "),
+            hangs_on: network.hangs_on_carriers(outcome).map(name).collect::<Vec<_>>().join(", "),
         }
     });
     let sheets = site.floors_upward().into_iter().flat_map(|floor| {

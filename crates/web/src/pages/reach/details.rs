@@ -134,6 +134,7 @@ pub(crate) fn details(
             draw.years(1.0)
         ))
     });
+    let hangs_on: Vec<_> = network.hangs_on_carriers(outcome).map(|d| name(network, d)).collect();
     Details {
         battery: battery.unwrap_or_default(),
         circuit: node.circuit.clone(),
@@ -168,7 +169,7 @@ pub(crate) fn details(
             String::new()
         },
         parents: plural(outcome.parents, "parent at target", "parents at target"),
-        hangs_on: outcome.hangs_on.iter().map(|d| name(network, d)).collect::<Vec<_>>().join(", "),
+        hangs_on: hangs_on.join(", "),
         takes_down: analysis
             .lost_without(&node.device)
             .into_iter()

@@ -194,7 +194,7 @@ impl<'a> Line<'a> {
 
     fn cut_off_by(&self) -> Known {
         let outcome = self.outcome();
-        let devices = outcome.hangs_on.iter().map(|d| name(self.network, d));
+        let devices = self.network.hangs_on_carriers(outcome).map(|d| name(self.network, d));
         let breakers = outcome.hangs_on_breakers.iter().map(|b| format!("breaker {b}"));
         words_or_nothing(Some(devices.chain(breakers).collect::<Vec<_>>().join(", ")))
     }
