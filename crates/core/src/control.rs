@@ -5,9 +5,8 @@ use crate::analysis::Analysis;
 use crate::catalogue::{self, Button};
 use crate::network::Band;
 use crate::network::NetworkAnalysis;
-use crate::radio::modulation::Delivery;
 use crate::radio::system::System;
-use crate::site::{Control, DeviceId, Path};
+use crate::site::{Control, Device, DeviceId, Path};
 use crate::units::Db;
 
 /// A control, checked.
@@ -46,6 +45,10 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
         wrong: Some(wrong.to_owned()),
         without_hub: false,
     };
+    let wired = analysis.site.devices.get(&control.controller).is_some_and(is_companion);
+    if let Some((load, at)) = analysis.find(&control.load).filter(|_| wired) {
+        return by_wire(control.path, load, at);
+    }
     let Some(((one, a), (other, b))) = ends else {
         return nothing("One end has no radio in this job.");
     };
@@ -59,18 +62,35 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
         Path::Direct if !binds_directly(one.system) => {
             nothing("This system binds nothing directly: let it go by the hub.")
         }
-        Path::Direct => direct(analysis, one, a, b),
+        Path::Direct => direct(one, a, b),
         Path::Hub => by_hub(one, a, other, b),
     }
 }
 
-fn direct(analysis: &Analysis, network: &NetworkAnalysis, a: usize, b: usize) -> Checked {
+/// Whether a device is a wired companion: no radio, worked by its wire alone.
+pub fn is_companion(device: &Device) -> bool {
+    catalogue::kind(&device.kind).is_some_and(|k| !k.has_radio)
+}
+
+/// A companion works its master by a wire: as long as that has power it does, whatever else is out.
+fn by_wire(path: Path, network: &NetworkAnalysis, master: usize) -> Checked {
+    let has_power = !network.down[master];
+    Checked {
+        path,
+        direct: None,
+        delay_ms: has_power.then_some(0.0),
+        success: if has_power { 1.0 } else { 0.0 },
+        wrong: (!has_power).then(|| format!("{} has no power.", network.nodes[master].name)),
+        without_hub: has_power,
+    }
+}
+
+fn direct(network: &NetworkAnalysis, a: usize, b: usize) -> Checked {
     let (from, to) = (&network.nodes[a], &network.nodes[b]);
     let link = network.link(a, b);
     let (margin, target) = (link.margin(), link.target);
     let band = Band::of(margin, target);
-    let delivery = Delivery::new(network.rule.modulation, analysis.sigma);
-    let tries = delivery.expected_tries(margin, network.rule.tries);
+    let (success, tries) = network.arrivals.over(&network.nodes, &link);
     let wrong = match band {
         Band::Out => Some(format!(
             "{} does not hear {} itself: {} short.",
@@ -85,7 +105,7 @@ fn direct(analysis: &Analysis, network: &NetworkAnalysis, a: usize, b: usize) ->
         path: Path::Direct,
         direct: Some((band, margin)),
         delay_ms: (band > Band::Out).then_some(network.rule.hop_ms * tries),
-        success: if band > Band::Out { delivery.success(margin, network.rule.tries) } else { 0.0 },
+        success: if band > Band::Out { success } else { 0.0 },
         wrong,
         without_hub: band > Band::Out,
     }
@@ -163,6 +183,9 @@ pub fn works_in(analysis: &Analysis, control: &Control, outage: Outage) -> bool 
     let checked = check(analysis, control);
     if checked.success <= 0.0 {
         return false;
+    }
+    if analysis.site.devices.get(&control.controller).is_some_and(is_companion) {
+        return true;
     }
     let systems = [&control.controller, &control.load].map(|d| analysis.find(d));
     let needs_router = match systems {

@@ -1,8 +1,9 @@
 //! How sure the whole house is: many houses drawn at random around the planned one.
 //!
 //! Each draw adds shadowing to every link that is alike where links run close together: a normal
-//! field over the house with correlation `exp(−d/3 m)` gives each end a value, and a link gets
-//! `(X_a + X_b)/√2` times its deviation. Networks share the field: what a wall or a wardrobe does to
+//! field over the house with correlation `ρ = exp(−d/3 m)` gives each end a value, and a link gets
+//! `(X_a + X_b)/√(2(1 + ρ))` times its deviation: near radios scatter together, and each link still by
+//! the deviation that it states. Networks share the field: what a wall or a wardrobe does to
 //! one it does to the other. A device is reached in a draw when a route within the hop limit has
 //! margin left on every hop. Seeded: the same seed gives the same answer.
 
@@ -12,9 +13,8 @@ use rand_chacha::rand_core::{Rng, SeedableRng};
 use crate::analysis::Analysis;
 use crate::geometry::Place;
 use crate::network::route::{Reach, link_cost};
-use crate::network::{NetworkAnalysis, Node};
+use crate::network::{Link, NetworkAnalysis, Node};
 use crate::pulse::Pulse;
-use crate::radio::modulation::Delivery;
 use crate::site::{DeviceId, NetworkId};
 use crate::units::Db;
 
@@ -22,6 +22,11 @@ use crate::units::Db;
 const ALIKE_OVER_M: f64 = 3.0;
 /// A link that is short by more than this many deviations is there in no draw.
 const HOPELESS: f64 = 7.0;
+
+/// How alike the shadowing at two places is that lie `d` metres apart.
+fn alike(d: f64) -> f64 {
+    (-d / ALIKE_OVER_M).exp()
+}
 
 /// How many draws, and from which seed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -111,13 +116,13 @@ pub fn chances(analysis: &Analysis, budget: Budget, pulse: &mut Pulse<'_>) -> Ch
 /// What has been counted of one network so far.
 struct Tally<'a> {
     network: &'a NetworkAnalysis,
-    /// Links that some draw may have: ends, margin and deviation.
-    links: Vec<(usize, usize, f64, f64)>,
+    /// Links that some draw may have: ends, margin, deviation, and what brings the sum of the values
+    /// of its ends to a variance of one.
+    links: Vec<(usize, usize, f64, f64, f64)>,
     hits: Vec<u32>,
     all: u32,
     heard: Vec<Vec<(usize, u32)>>,
     carries: Vec<bool>,
-    delivery: Delivery,
 }
 
 impl<'a> Tally<'a> {
@@ -125,29 +130,36 @@ impl<'a> Tally<'a> {
         let count = network.nodes.len();
         let hoped =
             network.links.all.iter().filter(|l| l.margin() + l.sigma * HOPELESS >= Db::ZERO);
+        let of = |l: &Link| {
+            let apart = network.nodes[l.a].place.distance(network.nodes[l.b].place);
+            let scale = 1.0 / (2.0 * (1.0 + alike(apart))).sqrt();
+            (l.a, l.b, l.margin().get(), l.sigma.get(), scale)
+        };
         Self {
             network,
-            links: hoped.map(|l| (l.a, l.b, l.margin().get(), l.sigma.get())).collect(),
+            links: hoped.map(of).collect(),
             hits: vec![0; count],
             all: 0,
             heard: vec![Vec::new(); count],
             carries: network.nodes.iter().map(Node::carries_others).collect(),
-            delivery: Delivery::new(network.rule.modulation, network.sure.sigma),
         }
     }
 
     /// Counts who is reached in a draw; whether all are.
     fn draw(&mut self, values: &[f64]) -> bool {
         self.heard.iter_mut().for_each(Vec::clear);
-        for &(a, b, margin, sigma) in &self.links {
-            let shadow = (values[a] + values[b]) * std::f64::consts::FRAC_1_SQRT_2;
+        for &(a, b, margin, sigma, scale) in &self.links {
+            let shadow = (values[a] + values[b]) * scale;
             let drawn = margin + shadow * sigma;
             if drawn < 0.0 {
                 continue;
             }
             // Only where cost is limited does it matter for reach.
             let cost = match self.network.rule.most_cost {
-                Some(_) => link_cost(&self.network.rule, &self.delivery, Db::new(drawn)),
+                Some(_) => {
+                    let once = || self.network.arrivals.quiet().success(Db::new(drawn), 1);
+                    link_cost(&self.network.rule, Db::new(drawn), once)
+                }
                 None => Some(0),
             };
             if let Some(cost) = cost {
@@ -186,10 +198,9 @@ impl Field {
     /// Nothing when `pulse`, asked before each row, breaks it off: the work grows with the cube of
     /// the places.
     fn over(places: &[Place], pulse: &mut Pulse<'_>) -> Option<Self> {
+        // A hair on the diagonal keeps two radios in one place from making it singular.
         let alike = |i: usize, j: usize| {
-            let d = places[i].distance(places[j]);
-            // A hair on the diagonal keeps two radios in one place from making it singular.
-            (-d / ALIKE_OVER_M).exp() + if i == j { 1e-9 } else { 0.0 }
+            alike(places[i].distance(places[j])) + if i == j { 1e-9 } else { 0.0 }
         };
         let mut factor: Vec<Vec<f64>> = Vec::with_capacity(places.len());
         for i in 0..places.len() {

@@ -81,6 +81,8 @@ pub struct Staircase {
     pub steps: Vec<Stair>,
     /// The level that arrives.
     pub received: Dbm,
+    /// What the hearer needs where nothing else is on the air.
+    pub quiet: Dbm,
     /// What the hearer needs.
     pub needs: Dbm,
     /// What it needs for the wanted confidence.
@@ -160,6 +162,7 @@ pub fn staircase_between(
             .collect(),
         steps,
         received: received(from, to, own),
+        quiet: to.quiet,
         needs: to.needs,
         wants: to.needs + target,
     }

@@ -75,7 +75,8 @@ fn the_limit_on_a_routes_cost_binds_in_second_ways_and_losses() {
         for breaker in network.breakers() {
             let is_fed = |n: usize| network.nodes[n].circuit == breaker;
             let down: Vec<bool> = (0..network.nodes.len()).map(is_fed).collect();
-            let ways = network.routing.graphs.any.routes(&network.hubs, network.rule.most_hops, &down);
+            let ways =
+                network.routing.graphs.any.routes(&network.hubs, network.rule.most_hops, &down);
             let lost = network.lost_with_breaker(breaker);
             for (place, way) in ways.iter().enumerate() {
                 let was_up = !network.outcomes[place].hops.is_empty();

@@ -63,7 +63,7 @@ fn what_a_cell_says_fits_together() {
     for (n, surface) in surfaces(&analysis, &request("first", Handset::Sensor, 1.1, 0.5)) {
         let network = &analysis.networks[n];
         let most = network.rule.most_hops;
-        let values = |q| surface.values(q, network, analysis.sigma);
+        let values = |q| surface.values(q, network);
         let (margins, hops) = (values(Quantity::Margin), values(Quantity::Hops));
         let (parents, success) = (values(Quantity::Parents), values(Quantity::Success));
         let carriers = network.nodes.iter().filter(|n| n.carries_others()).count();

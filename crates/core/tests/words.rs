@@ -6,6 +6,7 @@
 
 use dot_reach_core::findings::Found;
 use dot_reach_core::fit::{Depths, FitFinding};
+use dot_reach_core::network::outcome::FallBack;
 use dot_reach_core::network::{Reason, Why};
 use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Wrong};
 use dot_reach_core::units::{Db, Dbm, Metres};
@@ -113,8 +114,21 @@ fn found() -> Vec<Found> {
             system: "Z-Wave",
             region: "United States and Canada",
             limit: Dbm::new(4.0),
+            average: None,
             source: "47 CFR 15.249",
         },
+        Found::OverRegionLimit {
+            device: s("Remote"),
+            eirp: Dbm::new(8.0),
+            system: "Sub-GHz star",
+            region: "United States and Canada",
+            limit: Dbm::new(5.6),
+            average: Some((Dbm::new(-14.4), 0.1)),
+            source: "47 CFR 15.231(b)",
+        },
+        Found::NoAllotment { network: s("Net"), system: "Z-Wave Long Range", region: "Japan" },
+        Found::CreditOnCondition { device: s("Dimmer"), carries: 1 },
+        Found::CreditOnCondition { device: s("Dimmer"), carries: 4 },
         Found::ControlsNothing { device: s("Hub") },
         Found::NoLoad { device: s("Remote") },
         Found::OutsideThePlan { point: s("Gate"), outside_m: 85.0, at_most_m: 30.0 },
@@ -132,6 +146,11 @@ fn reasons() -> Vec<Reason> {
         obstacles,
         only_back,
         stranger,
+    };
+    let back = |slower_ms| {
+        let (by, way) = (s("straight to the hub"), s("by Plug"));
+        let (has, wants, weakest, target) = (db(4.0), db(9.9), db(15.0), db(9.9));
+        Reason::FallsBack(Box::new(FallBack { by, has, wants, way, weakest, target, slower_ms }))
     };
     vec![
         Reason::IsHub,
@@ -154,7 +173,14 @@ fn reasons() -> Vec<Reason> {
         too_far(true, Some((s("Fan"), s("Other"))), vec![(s("Stone"), db(22.0))]),
         Reason::HopLimit { hops: 6, allowed: 5, system: "Zigbee" },
         Reason::RouteCost { cost: 17, allowed: 15, system: "Thread" },
-        Reason::Capacity { at: s("Hub"), most: 32, what: "children" },
+        Reason::Capacity { at: s("Hub"), most: 32, what: "children", routers_help: true },
+        Reason::Capacity { at: s("Hub"), most: 75, what: "devices", routers_help: false },
+        back(12.4),
+        back(-12.4),
+        back(0.1),
+        Reason::SeenFrom,
+        Reason::NoRelay,
+        Reason::NoAllotment { system: "Z-Wave Long Range", region: "Japan" },
         Reason::OnlyThroughUnsure { through: s("Lamp"), why: Why::CanBeCut },
     ]
 }
@@ -170,6 +196,8 @@ fn whys() -> Vec<Why> {
         Why::DoesNotFit,
         Why::CanBeCut,
         Why::OnTheMains,
+        Why::IfItsBoxIs,
+        Why::AgreedToStayOn,
         Why::Missing,
         Why::BeyondLimit { most: 32, what: "routers" },
     ]

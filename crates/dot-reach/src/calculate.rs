@@ -9,6 +9,7 @@ use dot_reach_core::geometry::Place;
 use dot_reach_core::materials::slab::{bare, parse_layers};
 use dot_reach_core::propagation::schools::School;
 use dot_reach_core::propagation::{Medium, Model};
+use dot_reach_core::radio::coexistence;
 use dot_reach_core::radio::modulation::Modulation;
 use dot_reach_core::site::Site;
 use dot_reach_core::staircase::{describe, way_words};
@@ -98,21 +99,72 @@ pub(crate) fn path(
 
 /// Error rates of a modulation.
 pub(crate) fn per(modulation: &str, sinr: f64, bytes: u32, json: bool) -> Result<(), Failure> {
-    let Some(modulation) = Modulation::named(modulation) else {
-        return Err(format!("“{modulation}” is none of oqpsk, fsk, gfsk").into());
-    };
-    if !(-60.0..=60.0).contains(&sinr) {
-        return Err("--sinr-db must lie between −60 and 60".into());
-    }
-    if !(1..=2048).contains(&bytes) {
-        return Err("--bytes must lie between 1 and 2048".into());
-    }
-    let sinr = Db::new(sinr);
+    let modulation = named(modulation)?;
+    let sinr = ratio("--sinr-db", sinr)?;
+    check_length(bytes)?;
     let (ber, per) = (modulation.bit_error_rate(sinr), modulation.packet_error_rate(sinr, bytes));
     if json {
         println!("{}", json!({ "ber": ber, "per": per }));
     } else {
         println!("BER {ber:.3e}, PER {per:.3e}");
+    }
+    Ok(())
+}
+
+fn named(modulation: &str) -> Result<Modulation, Failure> {
+    let known = Modulation::ALL.map(|(word, _)| word).join(", ");
+    Modulation::named(modulation).ok_or_else(|| format!("“{modulation}” is none of {known}").into())
+}
+
+fn ratio(flag: &str, db: f64) -> Result<Db, Failure> {
+    let is_ratio = (-60.0..=60.0).contains(&db);
+    is_ratio
+        .then(|| Db::new(db))
+        .ok_or_else(|| format!("{flag} must lie between −60 and 60").into())
+}
+
+fn check_length(bytes: u32) -> Result<(), Failure> {
+    let fits = (1..=2048).contains(&bytes);
+    fits.then_some(()).ok_or_else(|| "--bytes must lie between 1 and 2048".into())
+}
+
+/// What becomes of a frame beside a source that sends some of the time.
+pub(crate) fn deliver(
+    modulation: &str,
+    bytes: u32,
+    (snr, sinr): (f64, f64),
+    (busy, on_ms): (f64, f64),
+    tries: i32,
+    json: bool,
+) -> Result<(), Failure> {
+    let modulation = named(modulation)?;
+    let ratios = (ratio("--snr-db", snr)?, ratio("--sinr-db", sinr)?);
+    check_length(bytes)?;
+    if !(0.0..=1.0).contains(&busy) {
+        return Err("--busy must lie between 0 and 1".into());
+    }
+    if !(0.001..=10_000.0).contains(&on_ms) {
+        return Err("--on-ms must lie between 0.001 and 10,000".into());
+    }
+    if !(1..=100).contains(&tries) {
+        return Err("--tries must lie between 1 and 100".into());
+    }
+    let told = coexistence::deliver(modulation, bytes, ratios, (busy, on_ms), tries);
+    if json {
+        println!(
+            "{}",
+            json!({
+                "hit_share": told.hit_share, "delivered": told.delivered,
+                "expected_tries": told.expected_tries,
+            })
+        );
+    } else {
+        println!(
+            "{:.1} % of the tries are hit, {:.2} % delivered, {:.2} tries a frame",
+            told.hit_share * 100.0,
+            told.delivered * 100.0,
+            told.expected_tries
+        );
     }
     Ok(())
 }

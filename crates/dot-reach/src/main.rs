@@ -95,9 +95,36 @@ enum Verb {
         #[arg(long)]
         json: bool,
     },
+    /// What becomes of a frame beside a source that sends some of the time.
+    Deliver {
+        /// oqpsk, fsk, gfsk or wifi.
+        #[arg(long)]
+        modulation: String,
+        /// Length of the frame.
+        #[arg(long, default_value_t = 20)]
+        bytes: u32,
+        /// Signal to noise ratio in dB; for fsk and gfsk Eb/N0.
+        #[arg(long, allow_hyphen_values = true)]
+        snr_db: f64,
+        /// Signal to interference and noise ratio in dB while the source sends.
+        #[arg(long, allow_hyphen_values = true)]
+        sinr_db: f64,
+        /// The share of time that the source sends, 0 to 1.
+        #[arg(long)]
+        busy: f64,
+        /// How long it sends at a time, in milliseconds.
+        #[arg(long, default_value_t = 1.2)]
+        on_ms: f64,
+        /// How often the frame is sent at most.
+        #[arg(long, default_value_t = 4)]
+        tries: i32,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Bit and frame error rates of a modulation.
     Per {
-        /// oqpsk, fsk or gfsk.
+        /// oqpsk, fsk, gfsk or wifi.
         #[arg(long)]
         modulation: String,
         /// Signal to interference and noise ratio in dB; for fsk and gfsk Eb/N0.
@@ -210,6 +237,10 @@ fn run(verb: Verb) -> Result<(), Failure> {
                 ..Model::default()
             };
             calculate::path(&read(&file)?.site, [&from, &to], mhz, model, json)
+        }
+        Verb::Deliver { modulation, bytes, snr_db, sinr_db, busy, on_ms, tries, json } => {
+            let source = (busy, on_ms);
+            calculate::deliver(&modulation, bytes, (snr_db, sinr_db), source, tries, json)
         }
         Verb::Per { modulation, sinr_db, bytes, json } => {
             calculate::per(&modulation, sinr_db, bytes, json)

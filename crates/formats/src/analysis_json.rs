@@ -10,7 +10,6 @@ use dot_reach_core::network::air::{ChannelScore, advise};
 use dot_reach_core::network::{Hop, Link, Outcome};
 use dot_reach_core::propagation::doorway::Station;
 use dot_reach_core::pulse::to_the_end;
-use dot_reach_core::radio::modulation::Delivery;
 use dot_reach_core::simulate::{Budget, Chances, chances};
 use dot_reach_core::staircase::{Staircase, StepOf, staircase_between};
 use serde::ser::{Serialize, SerializeMap, Serializer};
@@ -65,7 +64,7 @@ impl Serialize for Document<'_> {
         let breakers = analysis.breakers().into_iter();
         let breakers = breakers.map(|b| json!({ "breaker": b, "takes_down": takes(b) }));
         map.serialize_entry("breakers", &breakers.collect::<Vec<_>>())?;
-        let network = |network| NetworkDocument { analysis, network, chances };
+        let network = |network| NetworkDocument { network, chances };
         let networks = analysis.networks.iter().map(network);
         map.serialize_entry("networks", &OneByOne(|| networks.clone()))?;
         map.end()
@@ -82,7 +81,6 @@ impl<F: Fn() -> I, I: Iterator<Item: Serialize>> Serialize for OneByOne<F> {
 }
 
 struct NetworkDocument<'a> {
-    analysis: &'a Analysis,
     network: &'a NetworkAnalysis,
     chances: &'a Chances,
 }
@@ -106,19 +104,13 @@ impl Serialize for NetworkDocument<'_> {
         map.serialize_entry("devices", &OneByOne(|| devices.clone()))?;
         let stations: Vec<_> =
             network.nodes.iter().map(|n| network.medium.station(n.place)).collect();
-        let delivery = Delivery::new(network.rule.modulation, self.analysis.sigma);
-        let links = network.links.all.iter().map(|l| link(network, &stations, l, &delivery));
+        let links = network.links.all.iter().map(|l| link(network, &stations, l));
         map.serialize_entry("links", &OneByOne(|| links.clone()))?;
         map.end()
     }
 }
 
-fn link(
-    network: &NetworkAnalysis,
-    stations: &[Station],
-    link: &Link,
-    delivery: &Delivery,
-) -> Value {
+fn link(network: &NetworkAnalysis, stations: &[Station], link: &Link) -> Value {
     let end = |n: usize| (&network.nodes[n], &stations[n]);
     let (a, b) = (end(link.a), end(link.b));
     let out = staircase_between(&network.medium, a, b, link.target);
@@ -128,7 +120,7 @@ fn link(
         "distance_m": a.0.place.distance(b.0.place), "path_loss_db": link.path_loss,
         "sigma_db": link.sigma, "target_margin_db": link.target, "way": out.way,
         "other_ways": out.others.iter().map(|(way, weaker)| json!({ "way": way, "weaker_db": weaker })).collect::<Vec<_>>(),
-        "a_to_b": direction(&out, delivery), "b_to_a": direction(&back, delivery),
+        "a_to_b": direction(network, &out, link.b), "b_to_a": direction(network, &back, link.a),
     })
 }
 
@@ -141,6 +133,8 @@ fn channels(network: &NetworkAnalysis) -> Vec<Value> {
         json!({
             "channel": s.channel, "worst_spare_db": s.worst, "mean_spare_db": s.mean,
             "links_below_target": s.below, "reason": s.reason,
+            "worst_delivered": s.delivered.0, "mean_delivered": s.delivered.1,
+            "worst_tries": s.tries.0, "mean_tries": s.tries.1,
         })
     };
     advise(network).into_iter().map(score).collect()
@@ -191,10 +185,11 @@ fn hop(hop: &Hop) -> Value {
     })
 }
 
-fn direction(stairs: &Staircase, delivery: &Delivery) -> Value {
+fn direction(network: &NetworkAnalysis, stairs: &Staircase, to: usize) -> Value {
+    let arrives = network.arrivals.at(to).success(stairs.received - stairs.quiet, 1);
     json!({
         "tx_dbm": stairs.tx, "received_dbm": stairs.received,
-        "needs_dbm": stairs.needs, "packet_success": delivery.success(stairs.margin(), 1),
+        "needs_dbm": stairs.needs, "quiet_needs_dbm": stairs.quiet, "packet_success": arrives,
         "margin_db": stairs.margin(), "length_m": stairs.length, "terms": terms(stairs),
     })
 }

@@ -1,6 +1,7 @@
 //! Bytes in, `Imported { value, findings }` out; one format a file, each with its limits.
 
 pub mod analysis_json;
+pub mod catalogue_json;
 pub mod job_file;
 pub mod ledger_csv;
 pub mod path_json;

@@ -35,8 +35,10 @@ pub fn as_it_is(site: &Site, truth: &Truth) -> Site {
         };
         construction.id = format!("{}-worse-{id}", construction.id);
         construction.clutter_db += Db::new(*worse);
-        let m = &mut construction.measured;
-        for loss in [&mut m.mhz_434, &mut m.mhz_868, &mut m.mhz_2400].into_iter().flatten() {
+        let (m, c) = (&mut construction.measured, &mut construction.clutter_by_band);
+        let of_band =
+            [&mut m.mhz_434, &mut m.mhz_868, &mut m.mhz_2400, &mut c.mhz_434, &mut c.mhz_868];
+        for loss in of_band.into_iter().chain([&mut c.mhz_2400]).flatten() {
             *loss += Db::new(*worse);
         }
         wall.construction.clone_from(&construction.id);

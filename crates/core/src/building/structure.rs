@@ -5,7 +5,7 @@
 //! device whose centre lies exactly on a wall's line sits *in* that wall and is not behind it.
 
 use crate::geometry::index::{Segment, SegmentIndex};
-use crate::geometry::{Place, Rect, contains, hull, orient, snap};
+use crate::geometry::{Place, Rect, contains, hull, is_on_edge, orient, snap};
 use crate::materials::construction::Construction;
 use crate::site::{
     FloorId, Opening, OpeningId, OpeningKind, Site, SlabId, SlabPlace, Spot, WallId,
@@ -133,10 +133,17 @@ impl WallShape {
 }
 
 impl SlabShape {
-    /// Whether it covers a place on the sheet.
+    /// Whether it covers a place on the sheet, its edges and those of its holes included: a house in a
+    /// mirror has the same slabs.
     pub fn covers(&self, at: Spot) -> bool {
-        let on = self.outline.len() < 3 || contains(&self.outline, at);
-        on && !self.voids.iter().any(|hole| contains(hole, at))
+        let in_outline = || contains(&self.outline, at) || is_on_edge(&self.outline, at);
+        let in_hole = |hole: &Vec<Spot>| contains(hole, at) && !is_on_edge(hole, at);
+        (self.outline.len() < 3 || in_outline()) && !self.voids.iter().any(in_hole)
+    }
+
+    /// Whether a place is on the edge of its outline.
+    fn ends_at(&self, at: Spot) -> bool {
+        self.outline.len() >= 3 && is_on_edge(&self.outline, at)
     }
 }
 
@@ -360,7 +367,11 @@ impl Structure {
             }
             let t = below / (below - above);
             let hit = from.towards(to, t);
-            if slab.covers([snap(hit.x), snap(hit.y)]) {
+            let at = [snap(hit.x), snap(hit.y)];
+            // Of slabs that meet where the ray goes through, one is crossed.
+            let meets = |other: &SlabShape| (other.z - slab.z).abs() < 1e-9 && other.ends_at(at);
+            let is_counted = || slab.ends_at(at) && self.slabs[..place].iter().any(meets);
+            if slab.covers(at) && !is_counted() {
                 let cos = rise.abs() / from.distance(to);
                 let construction = Some(slab.construction);
                 visit(Crossing { t, surface: Surface::Slab(place), construction, cos });

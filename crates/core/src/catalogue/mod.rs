@@ -35,7 +35,7 @@ pub enum PointKind {
 }
 
 /// What feeds a device.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Supply {
     /// The mains, in a box, with a neutral.
@@ -49,7 +49,7 @@ pub enum Supply {
 }
 
 /// What a device does in the work of a house.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Duty {
     /// Starts and keeps the network.
@@ -65,7 +65,7 @@ pub enum Duty {
 }
 
 /// The button that works a load without any radio.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Button {
     /// On the device itself.
@@ -75,7 +75,7 @@ pub enum Button {
 }
 
 /// One generic device.
-#[derive(Clone, Debug, Deserialize)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a plain yes or no of a data sheet")]
 pub struct DeviceKind {
@@ -137,6 +137,10 @@ impl DeviceKind {
     }
     /// Whether it can be a controller, and whether it can be a load.
     pub fn sides(&self) -> (bool, bool) {
+        if !self.has_radio {
+            // A wired companion works its master by a wire and switches nothing itself.
+            return (true, false);
+        }
         match self.duty {
             Duty::Remote | Duty::Sensor => (true, false),
             Duty::Actuator => (true, true),

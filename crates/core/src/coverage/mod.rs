@@ -10,7 +10,6 @@ use crate::network::NetworkAnalysis;
 use crate::network::link::worse_margin;
 use crate::network::{Node, Role, RoleFinding, Why};
 use crate::propagation::{Medium, Stamp};
-use crate::radio::modulation::Delivery;
 use crate::radio::profile::{Class, hand_loss, planning_profile};
 use crate::radio::region::Region;
 use crate::site::{DeviceId, FloorId};
@@ -148,7 +147,7 @@ pub struct Coverage {
 impl Coverage {
     /// A quantity in every cell, row by row; where nothing reaches, hops are `NaN` and the chance
     /// is nought.
-    pub fn values(&self, quantity: Quantity, network: &NetworkAnalysis, sigma: Db) -> Vec<f64> {
+    pub fn values(&self, quantity: Quantity, network: &NetworkAnalysis) -> Vec<f64> {
         let reached = |cell: usize| self.margin[cell] >= 0.0;
         let cells = 0..self.margin.len();
         match quantity {
@@ -158,10 +157,10 @@ impl Coverage {
                 .map(|c| if reached(c) { f64::from(self.hops_at(c)) } else { f64::NAN })
                 .collect(),
             Quantity::Success => {
-                let delivery = Delivery::new(network.rule.modulation, sigma);
+                let delivery = network.arrivals.quiet();
                 // The chance over the last hop, once a decibel.
                 let table: Vec<f64> = (0..=60)
-                    .map(|m| delivery.success(Db::new(f64::from(m)), network.rule.tries))
+                    .map(|m| delivery.success(Db::new(f64::from(m)), network.rule.all_tries()))
                     .collect();
                 let last = |margin: f32| {
                     #[expect(
@@ -301,6 +300,7 @@ pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> O
         name: String::new(),
         kind: String::new(),
         place: Place::default(),
+        quiet: radio.sensitivity,
         needs: radio.sensitivity,
         radio,
         mounting: Vec::new(),

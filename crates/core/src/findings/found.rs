@@ -105,7 +105,20 @@ pub enum Found {
         system: &'static str,
         region: &'static str,
         limit: Dbm,
+        /// Where the limit is an average: that, and the duty with which it sends.
+        average: Option<(Dbm, f64)>,
         source: &'static str,
+    },
+    /// A system that the region has no frequencies for.
+    NoAllotment {
+        network: String,
+        system: &'static str,
+        region: &'static str,
+    },
+    /// Routes over a device in a box that nobody has opened.
+    CreditOnCondition {
+        device: String,
+        carries: usize,
     },
     ControlsNothing {
         device: String,
@@ -167,6 +180,8 @@ impl Found {
             Self::KindGone { .. }              => ("kind gone",                 Stops, Point),
             Self::KindOfAnotherSystem { .. }   => ("kind of another system",    Stops, Point),
             Self::OverRegionLimit { .. }       => ("over the region's limit",   Stops, Point),
+            Self::NoAllotment { .. }           => ("no allotment",              Stops, Network),
+            Self::CreditOnCondition { .. }     => ("credit on condition",       Doubt, Point),
             Self::ControlsNothing { .. }       => ("controls nothing",          Stops, Mends::Control),
             Self::NoLoad { .. }                => ("no load",                   Stops, Mends::Control),
             Self::OutsideThePlan { .. }        => ("outside the plan",          Doubt, Point),
@@ -181,6 +196,10 @@ impl Found {
                 return format!("Ways out: {}.", reason.ways_out().join("; "));
             }
             Self::NoHub { .. } => "Place one where it can really stand.",
+            Self::NoAllotment { .. } => "Use its mesh, or another system.",
+            Self::CreditOnCondition { .. } => {
+                "Open the box, with its circuit proved dead, before the plan is settled."
+            }
             Self::HubInMetal { .. } => "Move it into the open.",
             Self::HubBesideSource { .. } => "Move one of them a metre or two away.",
             Self::UsbNoise { .. } => "Put it on an extension lead of a metre or more.",
@@ -303,10 +322,25 @@ impl fmt::Display for Found {
             Self::KindOfAnotherSystem { device, kind, system } => {
                 write!(f, "{device}: “{kind}” does not come for {system}.")
             }
-            Self::OverRegionLimit { device, eirp, system, region, limit, source } => write!(
+            Self::OverRegionLimit { device, eirp, system, region, limit, average, source } => {
+                write!(f, "{device} would radiate {eirp}; {system} in the {region} may radiate ")?;
+                if let Some((average, duty)) = average {
+                    let share = duty * 100.0;
+                    write!(f, "{average} on average, so that sending {share:.0} % of the time ")?;
+                }
+                write!(f, "{limit} ({source}).")
+            }
+            Self::NoAllotment { network, system, region } => write!(
                 f,
-                "{device} would radiate {eirp}; {system} in the {region} may radiate {limit} \
-                 ({source})."
+                "{network}: {system} has no frequencies in the {region} and may not be used there."
+            ),
+            Self::CreditOnCondition { device, carries } => write!(
+                f,
+                "{} over {device}, whose box nobody has opened yet.",
+                match carries {
+                    1 => "1 route leads".to_owned(),
+                    n => format!("{n} routes lead"),
+                }
             ),
             Self::ControlsNothing { device } => write!(f, "{device} controls nothing by its make."),
             Self::NoLoad { device } => write!(f, "{device} is no load by its make."),

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use super::{Finding, Found};
 use crate::catalogue;
-use crate::radio::profile::planning_profile;
+use crate::radio::profile::{PLANNED_DUTY, planning_profile};
 use crate::site::{Device, DeviceId, Point, Site};
 
 /// How far beyond the drawn plan a point may be placed, in metres.
@@ -55,12 +55,14 @@ fn of_device(site: &Site, device: &Device) -> Option<Found> {
     let region = site.job.region;
     let limit = region.limit(system);
     let eirp = device.sheet.applied_to(planning_profile(system, kind.class(), region)).eirp();
-    (eirp > limit.eirp).then(|| Found::OverRegionLimit {
+    let duty = device.sheet.duty.unwrap_or(PLANNED_DUTY);
+    (eirp > limit.peak(duty)).then(|| Found::OverRegionLimit {
         device: name,
         eirp,
         system: system.name(),
         region: region.rule().name,
-        limit: limit.eirp,
+        limit: limit.peak(duty),
+        average: limit.peak_above.map(|_| (limit.eirp, duty)),
         source: limit.source,
     })
 }

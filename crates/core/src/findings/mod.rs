@@ -116,10 +116,16 @@ impl List<'_> {
 
     fn hubs(&mut self, network: &NetworkAnalysis) {
         let name = || network.name.clone();
+        let region = self.site.job.region;
+        if !network.is_allowed {
+            let (system, region) = (network.system.name(), region.rule().name);
+            let found = Found::NoAllotment { network: name(), system, region };
+            self.about(network, None, found);
+        }
         if network.hubs.is_empty() && !network.nodes.is_empty() {
             self.about(network, None, Found::NoHub { network: name() });
         }
-        for &place in &network.hubs {
+        for &place in network.hubs.iter().filter(|_| !network.is_hubless) {
             self.hub(network, &network.nodes[place]);
         }
         if network.system == System::Thread && network.hubs.len() == 1 {
@@ -189,8 +195,15 @@ impl List<'_> {
             !matches!(network.rule.choice, RouteChoice::DirectOnly | RouteChoice::Nearest);
         for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
             let device = || node.name.clone();
-            let hangs =
-                |o: &&Outcome| network.hangs_on_carriers(o).any(|d| *d == outcome.device);
+            if node.role.why == Why::IfItsBoxIs {
+                let over = |o: &&Outcome| o.hops.iter().any(|h| h.from == node.device);
+                let carries = network.outcomes.iter().filter(over).count();
+                if carries > 0 {
+                    let found = Found::CreditOnCondition { device: device(), carries };
+                    self.about(network, Some(node), found);
+                }
+            }
+            let hangs = |o: &&Outcome| network.hangs_on_carriers(o).any(|d| *d == outcome.device);
             let lost = network.outcomes.iter().filter(hangs);
             let carries: Vec<_> = lost.map(|o| name(&o.device)).collect();
             if !carries.is_empty() {

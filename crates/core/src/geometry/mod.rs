@@ -69,6 +69,22 @@ pub fn contains(polygon: &[[f64; 2]], [x, y]: [f64; 2]) -> bool {
     inside
 }
 
+/// How far from an edge of a polygon a place still lies on it: what lies there exactly is there
+/// however it was computed.
+const ON_EDGE_M: f64 = 1e-8;
+
+/// Whether a place lies on the edge of a polygon.
+pub fn is_on_edge(polygon: &[[f64; 2]], p: [f64; 2]) -> bool {
+    let near = |(i, a): (usize, &[f64; 2])| {
+        let b = polygon[(i + 1) % polygon.len()];
+        let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
+        let along = ((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / (dx * dx + dy * dy);
+        let t = if along.is_nan() { 0.0 } else { along.clamp(0.0, 1.0) };
+        (p[0] - a[0] - t * dx).hypot(p[1] - a[1] - t * dy) <= ON_EDGE_M
+    };
+    polygon.iter().enumerate().any(near)
+}
+
 /// The convex hull of places on the sheet (Andrew's monotone chain), anticlockwise in x-right
 /// y-up; fewer than three corners when the places lie on a line.
 pub fn hull(mut places: Vec<[f64; 2]>) -> Vec<[f64; 2]> {

@@ -1,11 +1,14 @@
 //! What is on the air at each receiver of a network, and what each channel would cost it.
 
+use std::sync::Arc;
+
 use super::{Link, NetworkAnalysis, Node, Role};
 use crate::geometry::Place;
 use crate::propagation::{Medium, Model};
 use crate::radio::channels::IEEE_802_15_4;
-use crate::radio::coexistence::{Carrier, needed};
-use crate::radio::system::System;
+use crate::radio::coexistence::{Carrier, Heard, hit_share, hits};
+use crate::radio::modulation::{Delivery, FRAME_BYTES};
+use crate::radio::system::{Rule, System};
 use crate::site::{Network, Site};
 use crate::units::{Db, Dbm, Megahertz};
 
@@ -39,8 +42,13 @@ const MESH_BUSY: f64 = 0.03;
 /// Nearer than this, a source beside a hub is a finding.
 pub const BESIDE_M: f64 = 1.0;
 
+/// Above this a sender hears that the channel is taken and waits, in the channel: 10 dB above the
+/// sensitivity that the standard asks for, IEEE 802.15.4-2020, § 10.2.8.
+const TAKEN: Dbm = Dbm::new(-75.0);
+
 impl Air {
-    /// What the nodes of a network hear of others; nothing where the system works below 1 GHz.
+    /// What the nodes of a network hear of others; nothing where the system works below 1 GHz or
+    /// shares the air with its like by rule, as Wi-Fi does.
     pub fn new(site: &Site, network: &Network, nodes: &[Node], medium: &Medium) -> Self {
         if !network.rule().is_802_15_4() && network.system != System::Bluetooth {
             return Self::default();
@@ -61,17 +69,51 @@ impl Air {
         Self { sources, levels }
     }
 
-    /// Raises what each node needs to hear to what the chosen channel asks of it.
-    pub fn raise_needs(&self, nodes: &mut [Node], channel: Option<u8>) {
-        let Some(channel) = channel else { return };
-        for (place, node) in nodes.iter_mut().enumerate() {
-            node.needs = node.needs.max(self.needs(place, node.radio.sensitivity, channel));
+    /// How frames arrive at a node of a system on a channel, by what else is on the air there;
+    /// nothing where nothing that matters is. Senders are taken not to hear it, which is cautious.
+    pub fn curve(
+        &self,
+        node: usize,
+        quiet: Dbm,
+        on: Tuned,
+        delivery: &Delivery,
+        frame_ms: f64,
+    ) -> Option<Delivery> {
+        let noise = quiet - delivery.anchor();
+        let hits_at = |centre: &Megahertz| {
+            let heard = |s: usize| {
+                let source = self.sources.get(s)?;
+                let over_noise = self.in_channel(node, s, *centre)? - noise;
+                Some(Heard {
+                    share: hit_share(source.busy, frame_ms, source.carrier.on_ms()),
+                    over_noise: 10f64.powf(over_noise.get() / 10.0),
+                })
+            };
+            let all = (0..self.sources.len()).filter_map(heard);
+            hits(all.filter(|h| h.over_noise > UNNOTICED).collect())
+        };
+        let by_channel: Vec<_> = on.centres().iter().map(hits_at).collect();
+        if by_channel.iter().all(Vec::is_empty) {
+            return None;
         }
+        let curves: Vec<_> = by_channel.iter().map(|hits| delivery.under(hits)).collect();
+        Some(delivery.mean(&curves))
     }
 
-    /// What a node needs to hear on a channel.
-    pub fn needs(&self, node: usize, sensitivity: Dbm, channel: u8) -> Dbm {
-        needed(sensitivity, self.interference_mw(node, channel))
+    /// How long a sender waits on average for others to be silent before a try, in milliseconds: the
+    /// time that is left of what it hears, as often as it hears it.
+    pub fn wait_ms(&self, node: usize, on: Tuned) -> f64 {
+        let centres = on.centres();
+        let of = |centre: &Megahertz| -> f64 {
+            let wait = |(s, source): (usize, &Source)| {
+                let hears = self.in_channel(node, s, *centre).is_some_and(|level| level >= TAKEN);
+                if hears { source.busy.min(0.95) * source.carrier.on_ms() / 2.0 } else { 0.0 }
+            };
+            self.sources.iter().enumerate().map(wait).sum()
+        };
+        #[expect(clippy::cast_precision_loss, reason = "three channels")]
+        let count = centres.len().max(1) as f64;
+        centres.iter().map(of).sum::<f64>() / count
     }
 
     /// How strong a source arrives at a node.
@@ -79,24 +121,128 @@ impl Air {
         self.levels.get(node)?.get(source).copied()
     }
 
-    /// Interference in milliwatts: powers in the channel, each by its share of time.
-    fn interference_mw(&self, node: usize, channel: u8) -> f64 {
-        (0..self.sources.len()).map(|s| self.part_mw(node, s, channel)).sum()
+    fn in_channel(&self, node: usize, source: usize, centre: Megahertz) -> Option<Dbm> {
+        Some(self.level(node, source)? - self.sources.get(source)?.carrier.share(centre))
     }
 
-    fn part_mw(&self, node: usize, source: usize, channel: u8) -> f64 {
-        let (Some(level), Some(s)) = (self.level(node, source), self.sources.get(source)) else {
-            return 0.0;
-        };
-        let in_channel = level - s.carrier.share(centre(channel));
-        10f64.powf(in_channel.get() / 10.0) * s.busy
-    }
-
-    /// The source that costs a node most on a channel.
+    /// The source that costs a node most on a channel: by its power and its time.
     fn loudest(&self, node: usize, channel: u8) -> Option<&Source> {
-        let parts = (0..self.sources.len()).map(|s| (s, self.part_mw(node, s, channel)));
+        let part = |s: usize| {
+            let level = self.in_channel(node, s, centre(channel))?;
+            Some(10f64.powf(level.get() / 10.0) * self.sources.get(s)?.busy)
+        };
+        let parts = (0..self.sources.len()).filter_map(|s| Some((s, part(s)?)));
         let (loudest, part) = parts.max_by(|a, b| a.1.total_cmp(&b.1))?;
         if part > 0.0 { self.sources.get(loudest) } else { None }
+    }
+}
+
+/// What adds less than this to a receiver's noise is not noticed: 0.04 dB.
+const UNNOTICED: f64 = 0.01;
+
+/// Where the receivers of a network listen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tuned {
+    /// Nothing is known of it, or nobody else is there.
+    Unknown,
+    /// On one channel of IEEE 802.15.4.
+    Channel(u8),
+    /// In turn on the three advertising channels: Bluetooth Core 5.4, vol. 6, part A, § 1.4.
+    Advertising,
+}
+
+impl Tuned {
+    /// Where those of a network do.
+    pub fn of(system: System, channel: Option<u8>) -> Self {
+        match (system, channel) {
+            (System::Bluetooth, _) => Self::Advertising,
+            (system, Some(channel)) if system.rule().is_802_15_4() => Self::Channel(channel),
+            _ => Self::Unknown,
+        }
+    }
+
+    fn centres(self) -> Vec<Megahertz> {
+        match self {
+            Self::Unknown => Vec::new(),
+            Self::Channel(channel) => vec![centre(channel)],
+            Self::Advertising => [2402.0, 2426.0, 2480.0].map(Megahertz::new).to_vec(),
+        }
+    }
+}
+
+/// How frames arrive at every node: the curve of the quiet air, and those of nodes that hear others.
+#[derive(Clone, Debug)]
+pub struct Arrivals {
+    quiet: Arc<Delivery>,
+    noisy: Vec<Option<Arc<Delivery>>>,
+    tries: i32,
+}
+
+impl Arrivals {
+    /// Those of a network, and what each node needs by them: the level at which 99 % are delivered
+    /// after all tries of MAC and application, and never less than on quiet air.
+    pub fn new(air: &Air, nodes: &mut [Node], rule: &Rule, on: Tuned, sigma: Db) -> Self {
+        let quiet = Arc::new(Delivery::new(rule.modulation, sigma));
+        let (frame_ms, tries) = (rule.modulation.frame_ms(FRAME_BYTES), rule.all_tries());
+        let curve = |(n, node): (usize, &mut Node)| {
+            let curve = air.curve(n, node.quiet, on, &quiet, frame_ms)?;
+            node.needs = node.quiet + curve.least_margin(tries);
+            Some(Arc::new(curve))
+        };
+        let noisy = nodes.iter_mut().enumerate().map(curve).collect();
+        Self { quiet, noisy, tries }
+    }
+
+    /// How frames arrive where the air is quiet.
+    pub fn quiet(&self) -> &Delivery {
+        &self.quiet
+    }
+
+    /// How frames arrive at a node, against its margin on quiet air.
+    pub fn at(&self, node: usize) -> &Delivery {
+        self.noisy.get(node).and_then(Option::as_ref).unwrap_or(&self.quiet)
+    }
+
+    /// Whether a node hears others at all.
+    pub fn hears_others(&self, node: usize) -> bool {
+        self.noisy.get(node).is_some_and(Option::is_some)
+    }
+
+    /// The chance that a frame sent once over a link arrives, in the worse direction.
+    pub fn once(&self, nodes: &[Node], link: &Link) -> f64 {
+        self.worse(nodes, link, |curve, margin| curve.success(margin, 1)).0
+    }
+
+    /// The chance that a message passes a link with all tries, and how often it is sent on average, in
+    /// the worse direction.
+    pub fn over(&self, nodes: &[Node], link: &Link) -> (f64, f64) {
+        let (success, _) =
+            self.worse(nodes, link, |curve, margin| curve.success(margin, self.tries));
+        let (_, tries) =
+            self.worse(nodes, link, |curve, margin| curve.expected_tries(margin, self.tries));
+        (success, tries)
+    }
+
+    /// The least and the most of a value in the two directions.
+    fn worse(
+        &self,
+        nodes: &[Node],
+        link: &Link,
+        value: impl Fn(&Delivery, Db) -> f64,
+    ) -> (f64, f64) {
+        let at = |from: usize, to: usize| {
+            let quiet = link.margin_from(from) + (nodes[to].needs - nodes[to].quiet);
+            value(self.at(to), quiet)
+        };
+        let same = self.noisy.get(link.a).is_none_or(Option::is_none)
+            && self.noisy.get(link.b).is_none_or(Option::is_none);
+        if same {
+            // On quiet air the weaker direction is the worse.
+            let one = value(&self.quiet, link.margin());
+            return (one, one);
+        }
+        let (out, back) = (at(link.a, link.b), at(link.b, link.a));
+        (out.min(back), out.max(back))
     }
 }
 
@@ -159,11 +305,16 @@ pub struct ChannelScore {
     pub mean: Db,
     /// How many of them are below target.
     pub below: usize,
+    /// The least and the mean chance that a message passes one of them.
+    pub delivered: (f64, f64),
+    /// The most and the mean times that one is sent.
+    pub tries: (f64, f64),
     /// Why it is not better, in a sentence.
     pub reason: String,
 }
 
-/// Scores every channel by the best link of each device, the best channel first.
+/// Scores every channel by the best link of each device, the best channel first: fewest links below
+/// target, then the best worst margin, then the fewest repeats.
 pub fn advise(network: &NetworkAnalysis) -> Vec<ChannelScore> {
     let links = best_links(network);
     let mut scores: Vec<_> =
@@ -171,18 +322,18 @@ pub fn advise(network: &NetworkAnalysis) -> Vec<ChannelScore> {
     scores.sort_by(|a, b| {
         (a.below.cmp(&b.below))
             .then(b.worst.total_cmp(&a.worst))
+            .then(a.tries.1.total_cmp(&b.tries.1))
             .then(b.mean.total_cmp(&a.mean))
             .then(a.channel.cmp(&b.channel))
     });
     scores
 }
 
-/// Margin over target of a link on a channel, in the worse direction, and the node that hears it.
-fn spare(network: &NetworkAnalysis, link: &Link, channel: u8) -> (Db, usize) {
+/// A link on a channel, in its worse direction: margin over target, and the node that hears it.
+fn spare(link: &Link, now: &[Node], there: &[Node]) -> (Db, usize) {
     let at = |from: usize, to: usize| {
-        let node = &network.nodes[to];
-        let level = node.needs + link.margin_from(from);
-        (level - network.air.needs(to, node.radio.sensitivity, channel) - link.target, to)
+        let level = now[to].needs + link.margin_from(from);
+        (level - there[to].needs - link.target, to)
     };
     let (out, back) = (at(link.a, link.b), at(link.b, link.a));
     if out.0 <= back.0 { out } else { back }
@@ -193,7 +344,7 @@ fn spare(network: &NetworkAnalysis, link: &Link, channel: u8) -> (Db, usize) {
 fn best_links(network: &NetworkAnalysis) -> Vec<&Link> {
     let quiet = |from: usize, to: usize, link: &Link| {
         let node = &network.nodes[to];
-        link.margin_from(from) + (node.needs - node.radio.sensitivity)
+        link.margin_from(from) + (node.needs - node.quiet)
     };
     let worse = |link: &Link| quiet(link.a, link.b, link).min(quiet(link.b, link.a, link));
     let nodes = 0..network.nodes.len();
@@ -208,19 +359,29 @@ fn best_links(network: &NetworkAnalysis) -> Vec<&Link> {
 }
 
 fn score(network: &NetworkAnalysis, links: &[&Link], channel: u8) -> ChannelScore {
-    let spares: Vec<_> = links.iter().map(|link| spare(network, link, channel)).collect();
+    let mut there = network.nodes.clone();
+    there.iter_mut().for_each(|node| node.needs = node.quiet);
+    let on = Tuned::Channel(channel);
+    let arrivals = Arrivals::new(&network.air, &mut there, &network.rule, on, network.sure.sigma);
+    let spares: Vec<_> = links.iter().map(|link| spare(link, &network.nodes, &there)).collect();
+    let passed: Vec<(f64, f64)> = links
+        .iter()
+        .map(|link| {
+            let moved = |from, to: usize| {
+                link.margin_from(from) + (network.nodes[to].needs - there[to].needs)
+            };
+            let (margin_ab, margin_ba) = (moved(link.a, link.b), moved(link.b, link.a));
+            arrivals.over(&there, &Link { margin_ab, margin_ba, ..**link })
+        })
+        .collect();
     #[expect(clippy::cast_precision_loss, reason = "a count of links")]
     let count = spares.len().max(1) as f64;
     let sum: Db = spares.iter().map(|(spare, _)| *spare).sum();
     let worst = spares.iter().min_by(|a, b| a.0.total_cmp(&b.0));
     let loudest = worst.and_then(|(_, at)| Some((*at, network.air.loudest(*at, channel)?)));
-    let quiet = |at: usize| {
-        let node = &network.nodes[at];
-        network.air.needs(at, node.radio.sensitivity, channel) <= node.radio.sensitivity
-    };
     let reason = match loudest {
         None if network.air.sources.is_empty() => "Nothing else is known on the air.".to_owned(),
-        Some((at, source)) if !quiet(at) => format!(
+        Some((at, source)) if arrivals.hears_others(at) => format!(
             "{} ({}) is loudest at {}.",
             source.name,
             source.carrier.name(),
@@ -228,11 +389,14 @@ fn score(network: &NetworkAnalysis, links: &[&Link], channel: u8) -> ChannelScor
         ),
         _ => "Quieter than the receivers notice.".to_owned(),
     };
+    let mean = |of: fn(&(f64, f64)) -> f64| passed.iter().map(of).sum::<f64>() / count;
     ChannelScore {
         channel,
         worst: worst.map_or(Db::ZERO, |(spare, _)| *spare),
         mean: sum * (1.0 / count),
         below: spares.iter().filter(|(spare, _)| *spare < Db::ZERO).count(),
+        delivered: (passed.iter().map(|p| p.0).fold(1.0, f64::min), mean(|p| p.0)),
+        tries: (passed.iter().map(|p| p.1).fold(1.0, f64::max), mean(|p| p.1)),
         reason,
     }
 }

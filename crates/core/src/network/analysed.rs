@@ -3,16 +3,17 @@
 use std::collections::BTreeSet;
 use std::ops::Deref;
 
-use super::air::Air;
+use super::air::{Air, Arrivals, Tuned};
 use super::judge::{Judge, demote};
 use super::link::{Link, Links, Node, Sure};
 use super::outcome::{Hop, Outcome};
 use super::resilience::{disjoint_routes, routes_apart};
 use super::role::Role;
+use super::route::Graph;
 use super::ways::Routing;
 use crate::propagation::Medium;
 use crate::pulse::Wanted;
-use crate::radio::system::{Rule, System};
+use crate::radio::system::{RouteChoice, Rule, System};
 use crate::site::{DeviceId, Network, NetworkId, Site};
 use crate::units::Db;
 
@@ -33,10 +34,18 @@ pub struct Mesh {
     pub rule: Rule,
     /// The places of its hubs in `nodes`.
     pub hubs: Vec<usize>,
+    /// The region, by its name.
+    pub region: &'static str,
+    /// Whether its region has frequencies for its system.
+    pub is_allowed: bool,
+    /// Whether it works without a hub: `hubs` then names the relay that the others are judged from.
+    pub is_hubless: bool,
     /// Which nodes are off in this what-if.
     pub down: Vec<bool>,
     /// What each source on the air lends each node, in the order of `nodes`.
     pub air: Air,
+    /// How frames arrive at each node.
+    pub arrivals: Arrivals,
     /// Its radios in the order of their ids.
     pub nodes: Vec<Node>,
     /// Their links.
@@ -84,16 +93,40 @@ impl Mesh {
         let members = site.devices.iter().filter(|d| d.network == network.id);
         let mut nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network)).collect();
         let air = Air::new(site, network, &nodes, &medium);
-        air.raise_needs(&mut nodes, network.channel);
+        let on = Tuned::of(network.system, network.channel);
+        let arrivals = Arrivals::new(&air, &mut nodes, &network.rule(), on, sure.sigma);
         let links = Links::new(&nodes, &medium, sure, |a, b| before?.known_loss(a, b), wanted);
         let is_hub = |n: &usize| nodes[*n].role.role == Role::Hub;
         let hubs: Vec<usize> = (0..nodes.len()).filter(is_hub).collect();
         let rule = network.rule();
         demote(&mut nodes, &links, &rule, &hubs);
-        let down = nodes.iter().map(is_off).collect();
+        let down: Vec<bool> = nodes.iter().map(is_off).collect();
+        let is_hubless = hubs.is_empty() && rule.choice == RouteChoice::Flood;
+        let hubs = match is_hubless {
+            true => middle_relay(&nodes, &links, &rule, &down).into_iter().collect(),
+            false => hubs,
+        };
+        let is_allowed = site.job.region.allows(network.system);
         let (name, system, channel) = (network.name.clone(), network.system, network.channel);
         let network = network.id.clone();
-        Self { network, name, system, medium, channel, rule, hubs, down, air, nodes, links, sure }
+        Self {
+            network,
+            name,
+            system,
+            medium,
+            channel,
+            rule,
+            hubs,
+            region: site.job.region.rule().name,
+            is_allowed,
+            is_hubless,
+            down,
+            air,
+            arrivals,
+            nodes,
+            links,
+            sure,
+        }
     }
 
     /// The place of a device among the nodes.
@@ -111,6 +144,11 @@ impl Mesh {
         })
     }
 
+    /// How long a node waits on average for others before a try, in milliseconds.
+    pub fn wait_ms(&self, node: usize) -> f64 {
+        self.air.wait_ms(node, Tuned::of(self.system, self.channel))
+    }
+
     /// The breakers that feed its devices, in the order of their names.
     pub fn breakers(&self) -> BTreeSet<&str> {
         self.nodes.iter().map(|n| n.circuit.as_str()).filter(|c| !c.is_empty()).collect()
@@ -121,6 +159,19 @@ impl Mesh {
         let unmoved = self.nodes[i].place == a.place && self.nodes[j].place == b.place;
         if unmoved { Some(self.links.between(i, j)?.path_loss) } else { None }
     }
+}
+
+/// In a mesh without a hub, the relay from which most of it is reached, over the fewest hops: a message
+/// of any switch goes through it or nearer.
+fn middle_relay(nodes: &[Node], links: &Links, rule: &Rule, down: &[bool]) -> Option<usize> {
+    let graph = Graph::new(nodes, links, rule, |_| 1.0, |l| l.margin() >= Db::ZERO);
+    let relays = (0..nodes.len()).filter(|n| nodes[*n].carries_others() && !down[*n]);
+    let worth = |relay: usize| {
+        let reach = graph.reach(&[relay], &[], rule.most_hops, down);
+        let hops: usize = reach.iter().flatten().map(|(hops, _)| hops).sum();
+        (reach.iter().flatten().count(), std::cmp::Reverse(hops), std::cmp::Reverse(relay))
+    };
+    relays.max_by_key(|n| worth(*n))
 }
 
 impl NetworkAnalysis {

@@ -11,7 +11,6 @@ use super::route::{Graph, THREAD_LEAST_MARGIN, Ways};
 use super::ways::Routing;
 use super::{Mesh, Node, Role, Why};
 use crate::catalogue;
-use crate::radio::modulation::Delivery;
 use crate::radio::system::{RouteChoice, Rule};
 use crate::site::DeviceId;
 use crate::units::Db;
@@ -45,26 +44,27 @@ pub(super) struct Judge<'a> {
     network: &'a Mesh,
     /// How each is reached.
     pub(super) routing: Routing,
-    delivery: Delivery,
     /// The graph and its routes with no limit on hops or cost, once someone asks why not.
     unlimited: OnceCell<(Graph, Ways)>,
 }
 
 impl<'a> Judge<'a> {
     pub(super) fn new(network: &'a Mesh) -> Self {
-        let delivery = Delivery::new(network.rule.modulation, network.sure.sigma);
-        let routing = Routing::new(network, &delivery);
-        Self { network, routing, delivery, unlimited: OnceCell::new() }
+        Self { network, routing: Routing::new(network), unlimited: OnceCell::new() }
     }
 
     pub(super) fn outcomes(&self) -> Vec<Outcome> {
         let network = self.network;
         let judged = |place: usize| {
             let node = &network.nodes[place];
-            let outcome = if network.hubs.is_empty() {
-                unreached(node, Reason::NoHub)
+            let outcome = if !network.is_allowed {
+                let (system, region) = (network.rule.name, network.region);
+                unreached(node, Reason::NoAllotment { system, region })
+            } else if network.hubs.is_empty() {
+                unreached(node, if network.is_hubless { Reason::NoRelay } else { Reason::NoHub })
             } else if network.hubs.contains(&place) {
-                let hub = unreached(node, Reason::IsHub);
+                let what = if network.is_hubless { Reason::SeenFrom } else { Reason::IsHub };
+                let hub = unreached(node, what);
                 Outcome { band: Band::Solid, success: 1.0, ..hub }
             } else if let Some(way) = &self.routing.best[place] {
                 self.reached(way)
@@ -165,7 +165,7 @@ impl<'a> Judge<'a> {
         let (nodes, rule) = (&self.network.nodes, self.network.rule);
         let mut outcome = unreached(&nodes[way[way.len() - 1]], Reason::IsHub);
         outcome.success = 1.0;
-        outcome.hub = Some(nodes[way[0]].device.clone());
+        outcome.hub = (!self.network.is_hubless).then(|| nodes[way[0]].device.clone());
         for pair in way.windows(2) {
             let Some(link) = self.link(pair[0], pair[1]) else { continue };
             outcome.hops.push(Hop {
@@ -175,10 +175,11 @@ impl<'a> Judge<'a> {
                 margin_back: link.margin_from(pair[1]),
                 target: link.target,
             });
-            outcome.success *= self.delivery.success(link.margin(), rule.tries);
-            let tries = self.delivery.expected_tries(link.margin(), rule.tries);
+            let (success, tries) = self.network.arrivals.over(nodes, link);
+            outcome.success *= success;
+            outcome.own_tries = tries;
             outcome.tries += tries;
-            outcome.delay_ms += rule.hop_ms * tries;
+            outcome.delay_ms += (rule.hop_ms + self.network.wait_ms(pair[0])) * tries;
         }
         outcome
     }
@@ -312,6 +313,7 @@ fn unreached(node: &Node, reason: Reason) -> Outcome {
         hops: Vec::new(),
         success: 0.0,
         tries: 0.0,
+        own_tries: 0.0,
         delay_ms: 0.0,
         first: Vec::new(),
         parents: 0,

@@ -8,7 +8,7 @@ use crate::propagation::Medium;
 use crate::pulse::Wanted;
 use crate::radio::mounting;
 use crate::radio::profile::{RadioProfile, hand_loss, planning_profile};
-use crate::site::{Device, DeviceId, Network, Site};
+use crate::site::{Device, DeviceId, Network, Point, Provenance, Site};
 use crate::units::{Db, Dbm};
 
 use super::role::{Role, RoleFinding, role};
@@ -26,7 +26,9 @@ pub struct Node {
     pub place: Place,
     /// What it brings to a link.
     pub radio: RadioProfile,
-    /// What it needs to hear: its sensitivity, or more where others are on the air.
+    /// What it needs to hear with nothing else on the air: its sensitivity, or what its system uses.
+    pub quiet: Dbm,
+    /// What it needs to hear: the same, or more where others are on the air.
     pub needs: Dbm,
     /// What stands between it and the room, by name.
     pub mounting: Vec<(&'static str, Db)>,
@@ -55,17 +57,19 @@ impl Node {
         let mut mounting = mounting::losses(point.back_box, point.mounting, frequency);
         mounting.extend(device.sheet.extra_loss_db.map(|loss| ("other loss around it", loss)));
         let usable = system.rule().usable;
+        let quiet = usable.map_or(radio.sensitivity, |u| u.max(radio.sensitivity));
         Some(Self {
             device: device.id.clone(),
             name: device.name.clone(),
             kind: device.kind.clone(),
             place,
             radio,
-            needs: usable.map_or(radio.sensitivity, |u| u.max(radio.sensitivity)),
+            quiet,
+            needs: quiet,
             mounting,
             hand: if kind.is_hand_held() { hand_loss(system) } else { Db::ZERO },
             role: role(site, device),
-            doubt: point.known.doubt().get().powi(2),
+            doubt: doubt(point, kind).get().powi(2),
             circuit: if kind.is_on_mains() {
                 point.circuit.trim().to_owned()
             } else {
@@ -84,6 +88,20 @@ impl Node {
         self.mounting.iter().map(|(_, loss)| *loss).sum::<Db>() + self.hand
     }
 }
+
+/// What a place adds to the deviation of a link: how its box and mounting are known, and a box in the
+/// wall that nobody has opened.
+fn doubt(point: &Point, kind: &catalogue::DeviceKind) -> Db {
+    let known = match point.known {
+        Provenance::Default => Db::ZERO,
+        known => known.doubt(),
+    };
+    if kind.is_wired_in() && !point.is_opened() { known.max(UNOPENED) } else { known }
+}
+
+/// What a box that nobody has opened adds to the deviation: whether it is metal, how deep the radio
+/// sits; *planning value*.
+const UNOPENED: Db = Db::new(2.0);
 
 /// The level that arrives: `P_rx = P_tx + G_tx + G_rx − L_path − M_tx − M_rx − B`.
 pub fn received(from: &Node, to: &Node, path_loss: Db) -> Dbm {

@@ -85,6 +85,8 @@ pub struct Outcome {
     pub success: f64,
     /// Expected transmissions over the route.
     pub tries: f64,
+    /// Expected transmissions over its own hop alone: those that its battery pays for.
+    pub own_tries: f64,
     /// Expected time over the route in milliseconds.
     pub delay_ms: f64,
     /// How many radios that carry others it hears at target or better.
@@ -143,10 +145,21 @@ pub struct FallBack {
 pub enum Reason {
     /// It is the hub.
     IsHub,
+    /// It is the relay from which a mesh without a hub is judged.
+    SeenFrom,
+    /// A mesh without a hub has nothing that relays.
+    NoRelay,
     /// The network has no hub.
     NoHub,
     /// It is switched off in this what-if.
     Down,
+    /// Its system has no frequencies here.
+    NoAllotment {
+        /// The system.
+        system: &'static str,
+        /// The region.
+        region: &'static str,
+    },
     /// Reached at target or better.
     Reached {
         /// The weakest margin.
@@ -206,6 +219,8 @@ pub enum Reason {
         most: usize,
         /// Of what.
         what: &'static str,
+        /// Whether another router would take more.
+        routers_help: bool,
     },
     /// Only something that can be switched off, or does not fit, would carry it.
     OnlyThroughUnsure {
@@ -220,7 +235,19 @@ impl fmt::Display for Reason {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::IsHub => write!(f, "It is the hub."),
+            Self::SeenFrom => write!(
+                f,
+                "This mesh needs no hub: the others are judged by their way from here, the relay that \
+                 reaches most."
+            ),
+            Self::NoRelay => write!(
+                f,
+                "This mesh has no hub and nothing that relays: only what hears a switch itself obeys it."
+            ),
             Self::NoHub => write!(f, "Its network has no hub yet: place one."),
+            Self::NoAllotment { system, region } => {
+                write!(f, "{system} has no frequencies in the {region}: it may not be used there.")
+            }
             Self::Down => write!(f, "It is switched off in this what-if."),
             Self::Reached { weakest, target } => {
                 write!(f, "Every hop has {weakest} or more; the wanted confidence needs {target}.")
@@ -274,10 +301,14 @@ impl fmt::Display for Reason {
                 "Its best route would cost {cost}; {system} allows {allowed}. Stronger hops cost less: \
                  move the hub nearer, or put a router between where the margin is over 10 dB."
             ),
-            Self::Capacity { at, most, what } => write!(
-                f,
-                "{at} is full: it takes {most} {what}. Use a second hub or another router near here."
-            ),
+            Self::Capacity { at, most, what, routers_help } => {
+                let cure = if *routers_help {
+                    "a second hub or another router near here"
+                } else {
+                    "a second hub"
+                };
+                write!(f, "{at} is full: it takes {most} {what}. Use {cure}.")
+            }
             Self::OnlyThroughUnsure { through, why } => {
                 write!(f, "Only {through} would carry it, and {why}.")
             }

@@ -66,6 +66,10 @@ pub enum Why {
     CanBeCut,
     #[error("it is on the mains for good and forwards for others")]
     OnTheMains,
+    #[error("it forwards on condition that its box, which nobody has opened yet, is as planned")]
+    IfItsBoxIs,
+    #[error("it forwards: someone could cut its supply, and it is agreed that nobody does")]
+    AgreedToStayOn,
     #[error("its catalogue row or its point is missing")]
     Missing,
     #[error("the limit of {most} {what} is used up by others nearer to the hub")]
@@ -99,8 +103,14 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
     if fit::verdict(&fit::findings(kind, point)) >= Fits::ElectricianDecides {
         return plain(Role::Leaf, Why::DoesNotFit);
     }
-    if device.can_be_cut || kind.easily_cut {
+    if (device.can_be_cut || kind.easily_cut) && !device.stays_on {
         return RoleFinding { role: Role::Leaf, why: Why::CanBeCut, may_go_dark: true };
     }
-    plain(Role::Forwards, Why::OnTheMains)
+    let why = match (kind.is_wired_in() && !point.is_opened(), device.can_be_cut || kind.easily_cut)
+    {
+        (true, _) => Why::IfItsBoxIs,
+        (_, true) => Why::AgreedToStayOn,
+        _ => Why::OnTheMains,
+    };
+    plain(Role::Forwards, why)
 }

@@ -1,6 +1,5 @@
 //! The search for routes, by the system's own choice among its links.
 
-use crate::radio::modulation::Delivery;
 use crate::radio::system::{RouteChoice, Rule};
 use crate::units::Db;
 
@@ -58,11 +57,12 @@ pub fn thread_link_cost(margin: Db) -> Option<u32> {
     }
 }
 
-/// What a link costs by a system's choice; nothing when the system would not use it.
-pub fn link_cost(rule: &Rule, delivery: &Delivery, margin: Db) -> Option<u32> {
+/// What a link costs by a system's choice; nothing when the system would not use it. `once` is the
+/// chance that a frame sent once arrives, asked where it decides.
+pub fn link_cost(rule: &Rule, margin: Db, once: impl FnOnce() -> f64) -> Option<u32> {
     match rule.choice {
         RouteChoice::FewestRepeaters | RouteChoice::DirectOnly | RouteChoice::Flood => Some(1),
-        RouteChoice::LeastLinkCost => Some(zigbee_link_cost(delivery.success(margin, 1))),
+        RouteChoice::LeastLinkCost => Some(zigbee_link_cost(once())),
         RouteChoice::MarginSteps => thread_link_cost(margin),
         // The weakest margin alone decides.
         RouteChoice::Nearest => Some(0),
@@ -75,13 +75,13 @@ impl Graph {
         nodes: &[Node],
         links: &Links,
         rule: &Rule,
-        delivery: &Delivery,
+        once: impl Fn(&Link) -> f64,
         wanted: impl Fn(&Link) -> bool,
     ) -> Self {
         let mut neighbours = vec![Vec::new(); nodes.len()];
         for link in links.all.iter().filter(|l| wanted(l)) {
             let weakest = link.margin();
-            let Some(sum) = link_cost(rule, delivery, weakest) else { continue };
+            let Some(sum) = link_cost(rule, weakest, || once(link)) else { continue };
             neighbours[link.a].push((link.b, Cost { sum, weakest }));
             neighbours[link.b].push((link.a, Cost { sum, weakest }));
         }

@@ -10,7 +10,6 @@ use super::outcome::{Band, Reason};
 use super::resilience::Within;
 use super::route::{Graph, Ways};
 use super::{Mesh, Role};
-use crate::radio::modulation::Delivery;
 use crate::radio::system::RouteChoice;
 
 /// The links of a network by how good they are, each at its cost by the system's own choice.
@@ -25,10 +24,11 @@ pub struct Graphs {
 }
 
 impl Graphs {
-    fn new(mesh: &Mesh, delivery: &Delivery) -> Self {
+    fn new(mesh: &Mesh) -> Self {
+        let once = |l: &Link| mesh.arrivals.once(&mesh.nodes, l);
         let of = |least: Band| {
             let good = |l: &Link| Band::of(l.margin(), l.target) >= least;
-            Graph::new(&mesh.nodes, &mesh.links, &mesh.rule, delivery, good)
+            Graph::new(&mesh.nodes, &mesh.links, &mesh.rule, once, good)
         };
         Self { any: of(Band::Thin), sure: of(Band::Sound), solid: of(Band::Solid) }
     }
@@ -56,8 +56,8 @@ pub struct Routing {
 
 impl Routing {
     /// The ways of a mesh.
-    pub(super) fn new(mesh: &Mesh, delivery: &Delivery) -> Self {
-        let graphs = Graphs::new(mesh, delivery);
+    pub(super) fn new(mesh: &Mesh) -> Self {
+        let graphs = Graphs::new(mesh);
         let mut down = mesh.down.clone();
         let mut refused = BTreeMap::new();
         loop {
@@ -126,7 +126,8 @@ impl Routing {
                 continue;
             }
             let (at, most) = (mesh.nodes[full].name.clone(), rule.most_devices);
-            self.refuse(place, Reason::Capacity { at, most, what: "devices" });
+            let refused = Reason::Capacity { at, most, what: "devices", routers_help: false };
+            self.refuse(place, refused);
         }
     }
 
@@ -180,7 +181,8 @@ impl Routing {
             }
             let wanted = self.best[child].as_ref().map_or(mesh.hubs[0], |w| w[w.len() - 2]);
             let (at, most) = (mesh.nodes[wanted].name.clone(), room(mesh, wanted));
-            self.refuse(child, Reason::Capacity { at, most, what: "children" });
+            let routers_help = mesh.rule.children_of_router.is_some();
+            self.refuse(child, Reason::Capacity { at, most, what: "children", routers_help });
         }
         self.taken = self.seats_taken(&children);
     }

@@ -7,7 +7,6 @@ use crate::network::NetworkAnalysis;
 use crate::network::Node;
 use crate::network::link::worse_margin;
 use crate::network::route::link_cost;
-use crate::radio::modulation::Delivery;
 use crate::site::FloorId;
 use crate::units::{Db, Metres};
 
@@ -51,7 +50,6 @@ fn heard_at(
 ) -> Vec<Vec<(usize, u32)>> {
     let medium = &network.medium;
     let gain = medium.structure.storey_at(z).map(|s| medium.bounce_gain(s)).unwrap_or_default();
-    let delivery = Delivery::new(network.rule.modulation, analysis.sigma);
     let mut heard = vec![Vec::new(); grid.across * grid.down];
     for (place, node) in network.nodes.iter().enumerate() {
         if network.hubs.contains(&place) || network.down[place] {
@@ -63,7 +61,8 @@ fn heard_at(
             for column in 0..grid.across {
                 let [x, y] = grid.middle(column, row);
                 let loss = medium.surface_loss(&lookout, Place::new(x, y, z), gain);
-                let cost = link_cost(&network.rule, &delivery, worse - loss);
+                let once = || network.arrivals.quiet().success(worse - loss, 1);
+                let cost = link_cost(&network.rule, worse - loss, once);
                 if let Some(cost) = cost.filter(|_| worse - loss >= analysis.target) {
                     heard[row * grid.across + column].push((place, cost));
                 }

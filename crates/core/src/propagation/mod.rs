@@ -57,7 +57,7 @@ impl Default for Model {
     fn default() -> Self {
         Self {
             exponent: 2.0,
-            leak: Some(Db::new(30.0)),
+            leak: Some(Db::new(45.0)),
             clutter: true,
             reflections: true,
             doorways: true,

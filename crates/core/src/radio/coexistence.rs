@@ -1,23 +1,22 @@
 //! What Wi-Fi and other 802.15.4 networks do to a receiver at 2.4 GHz.
 //!
-//! A source contributes the share of its power that falls into the receiver's channel, times the
-//! share of time it is busy. Sub-GHz systems are untouched.
+//! A source is a share of time, not a level of noise: it sends for a while, then is silent, and a frame
+//! that meets it goes by the ratio of signal to interference, another by that of signal to noise.
+//! What arrives is the part of its power that falls into the receiver's channel. Sub-GHz systems are
+//! untouched.
+//!
+//! Sources: the alternating renewal process of on and off times, Cox, *Renewal Theory*, § 7.2, off
+//! times exponential; packet error by collision time, IEEE 802.15.2-2003, annex C.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::channels::{IEEE_802_15_4, WIFI};
-use crate::units::{Db, Dbm, Megahertz};
+use super::modulation::Modulation;
+use crate::units::{Db, Megahertz};
 
 /// Bandwidth of an IEEE 802.15.4 receiver.
 const RECEIVER_MHZ: f64 = 2.0;
-
-/// Noise figure of a small receiver, *planning value*.
-const NOISE_FIGURE: Db = Db::new(10.0);
-
-/// SNR at which 1 % of frames of 20 bytes are lost: see the check values of
-/// [`super::modulation`].
-const SNR_NEEDED: Db = Db::new(0.4);
 
 /// The share of time that something heard in a scan is taken to send, *planning value*.
 pub const SCANNED_BUSY: f64 = 0.3;
@@ -41,6 +40,14 @@ pub enum Carrier {
 }
 
 impl Carrier {
+    /// How long it sends at a time, in milliseconds; *planning values*.
+    pub fn on_ms(self) -> f64 {
+        match self {
+            Self::Wifi { .. } => 1.2,
+            Self::Mesh { .. } => 2.0,
+        }
+    }
+
     /// The centre of the carrier.
     pub fn centre(self) -> Megahertz {
         match self {
@@ -117,17 +124,88 @@ fn wifi_mask(off: f64) -> f64 {
     -40.0
 }
 
-/// What a receiver needs: `max(sensitivity, N + I + SNR)`, N thermal noise in 2 MHz with the noise
-/// figure, I the interference.
-pub fn needed(sensitivity: Dbm, interference_mw: f64) -> Dbm {
-    // −174 dBm/Hz + 10·log10(2 MHz) + NF
-    let noise = Dbm::new(-174.0 + 63.01) + NOISE_FIGURE;
-    let together = 10f64.powf(noise.get() / 10.0) + interference_mw;
-    sensitivity.max(Dbm::new(10.0 * together.log10()) + SNR_NEEDED)
+/// The share of frames that meet a source which sends `busy` of the time, `on_ms` at a time:
+/// `1 − (1 − ρ)·exp(−L/T_off)`, `T_off = T_on·(1 − ρ)/ρ`. A frame is spared when the source is silent
+/// as it begins and stays so for its length `L`.
+///
+/// ```
+/// # use dot_reach_core::radio::coexistence::hit_share;
+/// // 26 bytes at 32 µs beside a source of 1.2 ms, 30 % busy: 1 − 0.7·exp(−0.832/2.8).
+/// assert_eq!(format!("{:.4}", hit_share(0.3, 0.832, 1.2)), "0.4799");
+/// ```
+pub fn hit_share(busy: f64, frame_ms: f64, on_ms: f64) -> f64 {
+    if busy <= 0.0 {
+        return 0.0;
+    }
+    if busy >= 1.0 {
+        return 1.0;
+    }
+    let off_ms = on_ms * (1.0 - busy) / busy;
+    1.0 - (1.0 - busy) * (-frame_ms / off_ms).exp()
+}
+
+/// What a source does to a receiver.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Heard {
+    /// The share of frames that it meets.
+    pub share: f64,
+    /// Its power in the channel, as a multiple of the receiver's own noise.
+    pub over_noise: f64,
+}
+
+/// The shares of frames by what meets them, for [`Delivery::under`]: the loudest source that is on
+/// counts in full and the weaker ones by their mean, which spares the sum over all subsets.
+///
+/// [`Delivery::under`]: super::modulation::Delivery::under
+pub fn hits(mut heard: Vec<Heard>) -> Vec<(f64, Db)> {
+    heard.retain(|h| h.share > 0.0 && h.over_noise > 0.0);
+    heard.sort_by(|a, b| b.over_noise.total_cmp(&a.over_noise));
+    let mut louder_off = 1.0;
+    let mut hits = Vec::with_capacity(heard.len());
+    for (n, one) in heard.iter().enumerate() {
+        let weaker: f64 = heard[n + 1..].iter().map(|h| h.share * h.over_noise).sum();
+        let rise = 10.0 * (1.0 + one.over_noise + weaker).log10();
+        hits.push((louder_off * one.share, Db::new(rise)));
+        louder_off *= 1.0 - one.share;
+    }
+    hits
+}
+
+/// What becomes of a frame that is sent until it arrives, at most `tries` times, without fading.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Delivered {
+    /// The share of tries that meet the source.
+    pub hit_share: f64,
+    /// The chance that one of the tries arrives.
+    pub delivered: f64,
+    /// How many tries are made on average.
+    pub expected_tries: f64,
+}
+
+/// One source beside a link: tries that it meets succeed by `sinr`, the others by `snr`; tries after
+/// back-off are independent.
+pub fn deliver(
+    modulation: Modulation,
+    bytes: u32,
+    (snr, sinr): (Db, Db),
+    (busy, on_ms): (f64, f64),
+    tries: i32,
+) -> Delivered {
+    let hit = hit_share(busy, modulation.frame_ms(bytes), on_ms);
+    let lost = |ratio: Db| modulation.packet_error_rate(ratio, bytes);
+    let fails = hit * lost(sinr) + (1.0 - hit) * lost(snr);
+    Delivered {
+        hit_share: hit,
+        delivered: 1.0 - fails.powi(tries),
+        expected_tries: (0..tries).map(|k| fails.powi(k)).sum(),
+    }
 }
 
 #[cfg(test)]
 mod tests {
+    use rand_chacha::ChaCha8Rng;
+    use rand_chacha::rand_core::{Rng, SeedableRng};
+
     use super::*;
 
     fn mesh(channel: u8) -> Megahertz {
@@ -154,19 +232,67 @@ mod tests {
     }
 
     #[test]
-    fn without_interference_the_sensitivity_decides() {
-        let s = Dbm::new(-97.0);
-        assert_eq!(needed(s, 0.0), s);
-        // −80 dBm of it: −80 + 0.4.
-        let loud = needed(s, 1e-8);
-        assert!((loud.get() + 79.57).abs() < 0.05, "{loud}");
+    fn a_drawn_hour_delivers_what_the_formula_says() {
+        // Off times exponential, on times fixed, frames at random: no formula in it.
+        let mut random = ChaCha8Rng::seed_from_u64(7);
+        let mut uniform = move || {
+            #[expect(clippy::cast_precision_loss, reason = "53 bits fit a double")]
+            let u = ((random.next_u64() >> 11) as f64 + 0.5) / (1u64 << 53) as f64;
+            u
+        };
+        for (busy, on_ms, snr, sinr, tries) in
+            [(0.3, 1.2, 15.0, -5.0, 4), (0.7, 1.2, 1.0, -1.0, 2), (0.05, 3.0, 0.0, -8.0, 1)]
+        {
+            let frame = Modulation::Oqpsk.frame_ms(20);
+            let off_ms = on_ms * (1.0 - busy) / busy;
+            // An hour of the source: when it is on.
+            let mut on = Vec::new();
+            let mut at = 0.0;
+            while at < 3_600_000.0 {
+                at += -off_ms * uniform().ln();
+                on.push((at, at + on_ms));
+                at += on_ms;
+            }
+            let lost = |ratio| Modulation::Oqpsk.packet_error_rate(Db::new(ratio), 20);
+            let (mut arrived, mut tried, messages) = (0.0, 0.0, 40_000);
+            for _ in 0..messages {
+                for _ in 0..tries {
+                    tried += 1.0;
+                    let begin = uniform() * 3_500_000.0;
+                    let next = on.partition_point(|(_, end)| *end <= begin);
+                    let is_hit = on.get(next).is_some_and(|(from, _)| *from < begin + frame);
+                    if uniform() >= lost(if is_hit { sinr } else { snr }) {
+                        arrived += 1.0;
+                        break;
+                    }
+                }
+            }
+            let ratios = (Db::new(snr), Db::new(sinr));
+            let told = deliver(Modulation::Oqpsk, 20, ratios, (busy, on_ms), tries);
+            let (share, sends) = (arrived / f64::from(messages), tried / f64::from(messages));
+            assert!((share - told.delivered).abs() < 0.01, "{share} {told:?}");
+            assert!((sends / told.expected_tries - 1.0).abs() < 0.01, "{sends} {told:?}");
+        }
     }
 
     #[test]
-    fn more_interference_never_needs_less() {
-        let s = Dbm::new(-97.0);
-        let steps: Vec<_> =
-            (-140..-40).map(|dbm| needed(s, 10f64.powf(f64::from(dbm) / 10.0))).collect();
-        assert!(steps.windows(2).all(|w| w[0] <= w[1]));
+    fn more_of_the_time_is_never_fewer_hits() {
+        for frame in [0.1, 0.8, 4.0] {
+            let shares: Vec<_> =
+                (0..=100).map(|k| hit_share(f64::from(k) / 100.0, frame, 1.2)).collect();
+            assert!(shares.windows(2).all(|w| w[0] <= w[1]), "{frame}");
+            assert!(shares[0] == 0.0 && shares[100] == 1.0);
+        }
+    }
+
+    #[test]
+    fn the_shares_of_several_sources_leave_the_silence_of_all() {
+        let heard = |share, over_noise| Heard { share, over_noise };
+        let all = hits(vec![heard(0.5, 10.0), heard(0.2, 100.0), heard(0.0, 1e9)]);
+        assert_eq!(all.len(), 2);
+        let sum: f64 = all.iter().map(|(share, _)| share).sum();
+        assert!((sum - (1.0 - 0.5 * 0.8)).abs() < 1e-12);
+        // The loudest with half of the other: 10·log10(1 + 100 + 5).
+        assert!((all[0].0 - 0.2).abs() < 1e-12 && (all[0].1.get() - 20.253).abs() < 1e-3);
     }
 }

@@ -2,6 +2,7 @@
 
 use std::f64::consts::{PI, TAU};
 
+use crate::confidence::normal_cdf;
 use crate::units::Db;
 
 /// How bits are put on the carrier.
@@ -13,19 +14,27 @@ pub enum Modulation {
     Fsk,
     /// Frequency shift keying with modulation index 0.5, as Bluetooth sends.
     Gfsk,
+    /// BPSK on OFDM carriers with the convolutional code of rate ½: the most robust rate of Wi-Fi.
+    Wifi,
 }
+
+/// Bytes of preamble, frame start and length before a frame: IEEE 802.15.4-2020, § 12.1.2.
+pub const OVERHEAD_BYTES: u32 = 6;
 
 impl Modulation {
     /// Bit error rate at a signal to interference and noise ratio (for FSK: Eb/N0).
     ///
     /// O-QPSK: IEEE 802.15.4-2006, annex E.4.1.8. FSK: `½·exp(−γ/2)`, Proakis, *Digital
     /// Communications*, § 5.4. GFSK: two correlated signals detected without phase, Proakis § 5.4.4,
-    /// with `|ρ| = sin(πh)/(πh)`, `h = 0.5`; the Gaussian filter is neglected.
+    /// with `|ρ| = sin(πh)/(πh)`, `h = 0.5`; the Gaussian filter is neglected. Wi-Fi: union bound over
+    /// the distances of the code (133, 171) with soft decisions, Proakis § 8.2.4, the ratio that of one
+    /// coded symbol.
     pub fn bit_error_rate(self, sinr: Db) -> f64 {
         let linear = 10f64.powf(sinr.get() / 10.0);
         match self {
             Self::Fsk => 0.5 * (-linear / 2.0).exp(),
             Self::Gfsk => correlated_fsk(linear, 2.0 / PI),
+            Self::Wifi => coded_bpsk(linear),
             Self::Oqpsk => {
                 let mut binomial = 16.0;
                 let mut sum = 0.0;
@@ -40,11 +49,25 @@ impl Modulation {
         }
     }
 
-    /// The modulation of this name: `oqpsk`, `fsk` or `gfsk`.
+    /// Each with its name.
+    pub const ALL: [(&'static str, Self); 4] =
+        [("oqpsk", Self::Oqpsk), ("fsk", Self::Fsk), ("gfsk", Self::Gfsk), ("wifi", Self::Wifi)];
+
+    /// The modulation of this name.
     pub fn named(name: &str) -> Option<Self> {
-        [("oqpsk", Self::Oqpsk), ("fsk", Self::Fsk), ("gfsk", Self::Gfsk)]
-            .into_iter()
-            .find_map(|(word, m)| (word == name).then_some(m))
+        Self::ALL.into_iter().find_map(|(word, m)| (word == name).then_some(m))
+    }
+
+    /// Time that a frame of so many bytes is on the air, in milliseconds, preamble and header
+    /// included: 250 kbit/s, 100 kbit/s, 1 Mbit/s, 6 Mbit/s.
+    pub fn frame_ms(self, bytes: u32) -> f64 {
+        let byte_us = match self {
+            Self::Oqpsk => 32.0,
+            Self::Fsk => 80.0,
+            Self::Gfsk => 8.0,
+            Self::Wifi => 8.0 / 6.0,
+        };
+        f64::from(bytes + OVERHEAD_BYTES) * byte_us / 1000.0
     }
 
     /// Frame error rate: `1 − (1 − BER)^(8·bytes)`.
@@ -52,6 +75,21 @@ impl Modulation {
         let bits = 8.0 * f64::from(bytes);
         -(bits * (-self.bit_error_rate(sinr)).ln_1p()).exp_m1()
     }
+}
+
+/// Bit error rate of BPSK through the code (133, 171) of rate ½, by the union bound over its first
+/// distances: 10, 12, … with 36, 211, … wrong bits. Source: Proakis, table 8.2-1 and § 8.2.4.
+fn coded_bpsk(symbol_ratio: f64) -> f64 {
+    const WRONG_BITS: [(f64, f64); 6] = [
+        (10.0, 36.0),
+        (12.0, 211.0),
+        (14.0, 1404.0),
+        (16.0, 11_633.0),
+        (18.0, 77_433.0),
+        (20.0, 502_690.0),
+    ];
+    let pairwise = |(d, bits): (f64, f64)| bits * normal_cdf(-(2.0 * d * symbol_ratio).sqrt());
+    WRONG_BITS.into_iter().map(pairwise).sum::<f64>().min(0.5)
 }
 
 /// Bit error rate of two signals with correlation `rho`, detected without phase.
@@ -86,6 +124,8 @@ pub const FRAME_BYTES: u32 = 20;
 #[derive(Clone, Debug)]
 pub struct Delivery {
     per_at: Vec<f64>,
+    /// The ratio at which 1 % of the frames are lost.
+    anchor: Db,
     /// How far the margin scatters, and the weight of it: the midpoint rule on ±4σ.
     scatter: [(Db, f64); STEPS],
 }
@@ -93,8 +133,8 @@ pub struct Delivery {
 /// Points at which the normal scatter is sampled.
 const STEPS: usize = 40;
 
-/// One point of the loss curve every quarter of a decibel, from −40 to +40 dB.
-const CURVE: std::ops::RangeInclusive<i32> = -160..=160;
+/// One point of the loss curve every quarter of a decibel, from −40 to +100 dB.
+const CURVE: std::ops::RangeInclusive<i32> = -160..=400;
 
 impl Delivery {
     /// The curve of a modulation; `sigma` is the scatter of the margin.
@@ -108,7 +148,48 @@ impl Delivery {
         let anchored = |quarter: i32| Db::new(high + f64::from(quarter) / 4.0);
         let per_at =
             CURVE.map(|q| modulation.packet_error_rate(anchored(q), FRAME_BYTES)).collect();
-        Self { per_at, scatter: scatter(sigma) }
+        Self { per_at, anchor: Db::new(high), scatter: scatter(sigma) }
+    }
+
+    /// The ratio of signal to noise at which 1 % of the frames are lost.
+    pub fn anchor(&self) -> Db {
+        self.anchor
+    }
+
+    /// The same curve where some frames are hit by others: a frame lies within each of these shares of
+    /// time with the noise raised by so much, and outside all of them with its noise alone.
+    #[must_use]
+    pub fn under(&self, hits: &[(f64, Db)]) -> Self {
+        let spared = 1.0 - hits.iter().map(|(share, _)| share).sum::<f64>();
+        let at = |margin: Db| {
+            let hit = |(share, rise): &(f64, Db)| share * self.error_rate(margin - *rise);
+            spared * self.error_rate(margin) + hits.iter().map(hit).sum::<f64>()
+        };
+        let per_at = CURVE.map(|quarter| at(Db::new(f64::from(quarter) / 4.0))).collect();
+        Self { per_at, ..self.clone() }
+    }
+
+    /// The mean of several curves: a frame goes by one of them as well as by another.
+    #[must_use]
+    pub fn mean(&self, curves: &[Self]) -> Self {
+        #[expect(clippy::cast_precision_loss, reason = "three channels")]
+        let count = curves.len().max(1) as f64;
+        let at = |n: usize| curves.iter().map(|c| c.per_at[n]).sum::<f64>() / count;
+        Self { per_at: (0..self.per_at.len()).map(at).collect(), ..self.clone() }
+    }
+
+    /// The least margin, from nought on, at which 99 % are delivered by so many tries, without scatter.
+    pub fn least_margin(&self, tries: i32) -> Db {
+        let fails = |margin: f64| 1.0 - self.error_rate(Db::new(margin)).powi(tries) < 0.99 - 1e-9;
+        let (mut low, mut high) = (0.0, 100.0);
+        if !fails(low) {
+            return Db::ZERO;
+        }
+        while high - low > 1e-6 {
+            let middle = 0.5 * (low + high);
+            if fails(middle) { low = middle } else { high = middle }
+        }
+        Db::new(high)
     }
 
     /// Frame error rate at exactly this margin.
@@ -180,7 +261,7 @@ mod tests {
 
     #[test]
     fn more_signal_never_loses_more_frames() {
-        for m in [Modulation::Oqpsk, Modulation::Fsk, Modulation::Gfsk] {
+        for (_, m) in Modulation::ALL {
             let rates: Vec<_> = (-200..=200)
                 .map(|t| m.packet_error_rate(Db::new(f64::from(t) / 10.0), 20))
                 .collect();
@@ -190,7 +271,7 @@ mod tests {
 
     #[test]
     fn delivery_is_anchored_at_the_sensitivity() {
-        for m in [Modulation::Oqpsk, Modulation::Fsk, Modulation::Gfsk] {
+        for (_, m) in Modulation::ALL {
             let still = Delivery::new(m, Db::new(1e-9));
             assert!((still.success(Db::ZERO, 1) - 0.99).abs() < 1e-4);
             assert!((still.expected_tries(Db::ZERO, 4) - 1.0101).abs() < 1e-4);

@@ -49,6 +49,10 @@ pub struct DataSheet {
     /// Antenna gain.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub antenna_db: Option<Db>,
+    /// The share of 100 ms that it sends in at most: where a limit is an average, a short frame may be
+    /// louder.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub duty: Option<f64>,
     /// Loss around it beyond its box and mounting.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extra_loss_db: Option<Db>,
@@ -73,6 +77,9 @@ impl DataSheet {
 const fn radio(tx: f64, sensitivity: f64, antenna: f64) -> RadioProfile {
     RadioProfile { tx: Dbm::new(tx), sensitivity: Dbm::new(sensitivity), antenna: Db::new(antenna) }
 }
+
+/// The share of 100 ms that a remote's frame takes, *planning value*: some 10 ms.
+pub const PLANNED_DUTY: f64 = 0.1;
 
 /// The planning profile of a radio; a data sheet overrules it. All *planning values*, held to what
 /// the region allows.
@@ -99,7 +106,7 @@ pub fn planning_profile(system: System, class: Class, region: Region) -> RadioPr
         (System::Wifi, Class::Mains)       => radio(15.0, -88.0, -1.0),
         (System::Wifi, Class::Battery)     => radio(12.0, -86.0, -2.0),
     };
-    let limit = region.limit(system).eirp;
+    let limit = region.limit(system).peak(PLANNED_DUTY);
     let tx = profile.tx.min(limit - profile.antenna);
     RadioProfile { tx, ..profile }
 }
@@ -120,7 +127,10 @@ mod tests {
             for system in System::ALL {
                 for class in [Class::Hub, Class::Mains, Class::Battery] {
                     let eirp = planning_profile(system, class, region).eirp();
-                    assert!(eirp <= region.limit(system).eirp, "{region:?} {system:?} {class:?}");
+                    assert!(
+                        eirp <= region.limit(system).peak(PLANNED_DUTY),
+                        "{region:?} {system:?} {class:?}"
+                    );
                 }
             }
         }

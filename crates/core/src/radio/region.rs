@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::system::System;
-use crate::units::{Dbm, Megahertz};
+use crate::units::{Db, Dbm, Megahertz};
 
 /// Where the house stands, as far as radio rules go.
 #[derive(
@@ -33,8 +33,8 @@ pub struct RegionRule {
     pub name: &'static str,
     /// Centre of the classic Z-Wave channel at 100 kbit/s, or the nearest to it.
     pub zwave: Megahertz,
-    /// Centre of the Z-Wave Long Range channel; where none is allotted, that of the classic one.
-    pub zwave_lr: Megahertz,
+    /// Centre of the Z-Wave Long Range channel, where one is allotted.
+    pub zwave_lr: Option<Megahertz>,
     /// Channel of the proprietary star profile sold there.
     pub star: Megahertz,
     /// Most radiated power of Z-Wave, classic and long range, and of the star.
@@ -54,14 +54,35 @@ pub struct RegionRule {
 /// The most radiated power, over isotropic, and the rule that says so.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Limit {
-    /// The power.
+    /// The power; where the limit is an average, over 100 ms.
     pub eirp: Dbm,
+    /// How far the peak may lie above the average at most; nothing where the limit is of the peak.
+    pub peak_above: Option<Db>,
     /// The rule.
     pub source: &'static str,
 }
 
 const fn limit(eirp: f64, source: &'static str) -> Limit {
-    Limit { eirp: Dbm::new(eirp), source }
+    Limit { eirp: Dbm::new(eirp), peak_above: None, source }
+}
+
+impl Limit {
+    /// The most power while sending, for who sends in this share of 100 ms: the average and
+    /// `−20·log10(duty)`, as field strengths are averaged, held to the peak limit.
+    ///
+    /// ```
+    /// # use dot_reach_core::radio::{region::Region, system::System};
+    /// let limit = Region::Us.limit(System::Star);
+    /// assert_eq!(format!("{:.1}", limit.peak(1.0)), "−14.4 dBm");
+    /// assert_eq!(format!("{:.1}", limit.peak(0.5)), "−8.4 dBm");
+    /// assert_eq!(format!("{:.1}", limit.peak(0.01)), "5.6 dBm");
+    /// ```
+    pub fn peak(&self, duty: f64) -> Dbm {
+        let above = self
+            .peak_above
+            .map_or(0.0, |most| (-20.0 * duty.clamp(1e-6, 1.0).log10()).min(most.get()));
+        self.eirp + Db::new(above)
+    }
 }
 
 const G9959: &str = "Rec. ITU-T G.9959, annex A; star: planning value";
@@ -75,7 +96,12 @@ const EU_WIFI: Limit = limit(20.0, "EN 300 328: 100 mW EIRP");
 const US_908: Limit =
     limit(4.0, "47 CFR 15.249 with the hub's duty cycle, 902–928 MHz: planning value");
 const US_LR: Limit = limit(30.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
-const US_434: Limit = limit(5.0, "47 CFR 15.231, averaged over the duty cycle: planning value");
+// 10,998 µV/m at 3 m and 433.92 MHz: E²·r²/30 W.
+const US_434: Limit = Limit {
+    eirp: Dbm::new(-14.4),
+    peak_above: Some(Db::new(20.0)),
+    source: "47 CFR 15.231(b), averaged over 100 ms by 15.35(c), peak 20 dB above by 15.35(b)",
+};
 const US_2400: Limit = limit(36.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
 const ANZ_916: Limit = limit(30.0, "AS/NZS 4268: 1 W EIRP at 915–928 MHz");
 const JP_920: Limit = limit(16.0, "ARIB STD-T108: 20 mW and 3 dBi");
@@ -92,7 +118,7 @@ const fn row(region: Region, name: &'static str, mhz: [f64; 3], limits: [Limit; 
         region,
         name,
         zwave: Megahertz::new(zwave),
-        zwave_lr: Megahertz::new(zwave_lr),
+        zwave_lr: if zwave_lr > 0.0 { Some(Megahertz::new(zwave_lr)) } else { None },
         star: Megahertz::new(star),
         zwave_limit,
         zwave_lr_limit,
@@ -104,8 +130,8 @@ const fn row(region: Region, name: &'static str, mhz: [f64; 3], limits: [Limit; 
 }
 
 #[rustfmt::skip]
-/// One row a region, in the order of the enum: the frequencies of Z-Wave, its Long Range and the
-/// star in MHz; the limits of those three, of 2.4 GHz and of Wi-Fi.
+/// One row a region, in the order of the enum: the frequencies of Z-Wave, its Long Range (nought where
+/// none is allotted) and the star in MHz; the limits of those three, of 2.4 GHz and of Wi-Fi.
 pub const REGIONS: [RegionRule; 9] = [
     row(Region::Eu,   "European Union",             [869.85,  864.4, 433.92],
         [EU_868, EU_868, EU_433, EU_2400, EU_WIFI]),
@@ -113,17 +139,17 @@ pub const REGIONS: [RegionRule; 9] = [
         [EU_868, EU_868, EU_433, EU_2400, EU_WIFI]),
     row(Region::Us,   "United States and Canada",   [ 916.0,  912.0,  434.0],
         [US_908, US_LR, US_434, US_2400, US_2400]),
-    row(Region::Anz,  "Australia and New Zealand",  [919.82, 921.42, 433.92],
+    row(Region::Anz,  "Australia and New Zealand",  [919.82,    0.0, 433.92],
         [ANZ_916, ANZ_916, EU_433, EU_2400, US_2400]),
-    row(Region::In,   "India",                      [865.22, 865.22, 433.92],
+    row(Region::In,   "India",                      [865.22,    0.0, 433.92],
         [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
-    row(Region::Jp,   "Japan",                      [ 922.5,  922.5,  426.0],
+    row(Region::Jp,   "Japan",                      [ 922.5,    0.0,  426.0],
         [JP_920, JP_920, JP_426, JP_2400, JP_WIFI]),
-    row(Region::Kr,   "South Korea",                [ 920.9,  920.9, 433.92],
+    row(Region::Kr,   "South Korea",                [ 920.9,    0.0, 433.92],
         [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
-    row(Region::Il,   "Israel",                     [ 916.0,  916.0, 433.92],
+    row(Region::Il,   "Israel",                     [ 916.0,    0.0, 433.92],
         [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
-    row(Region::Hk,   "Hong Kong",                  [919.82, 919.82, 433.92],
+    row(Region::Hk,   "Hong Kong",                  [919.82,    0.0, 433.92],
         [ASIA_SUB, ASIA_SUB, ASIA_433, EU_2400, EU_WIFI]),
 ];
 
@@ -142,7 +168,8 @@ impl Region {
         let row = self.rule();
         match (system, channel) {
             (System::ZWave, _) => row.zwave,
-            (System::ZWaveLr, _) => row.zwave_lr,
+            // Without an allotment it may not be used; losses are shown as those of the classic one.
+            (System::ZWaveLr, _) => row.zwave_lr.unwrap_or(row.zwave),
             (System::Star, _) => row.star,
             (system, Some(channel)) => match system.channels() {
                 Some(channels) => channels.centre(channel),
@@ -150,6 +177,11 @@ impl Region {
             },
             _ => BAND_2400,
         }
+    }
+
+    /// Whether a system may be used here at all: Z-Wave Long Range needs an allotment.
+    pub fn allows(self, system: System) -> bool {
+        system != System::ZWaveLr || self.rule().zwave_lr.is_some()
     }
 
     /// The most power that a system may radiate here.

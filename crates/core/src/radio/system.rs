@@ -89,8 +89,10 @@ pub struct Rule {
     pub choice: RouteChoice,
     /// How bits are put on the carrier.
     pub modulation: Modulation,
-    /// How often a frame is sent at most on one hop.
+    /// How often a frame is sent at most on one hop: the MAC's tries.
     pub tries: i32,
+    /// How often a message is sent at most: the application's tries, each with all those of the MAC.
+    pub app_tries: i32,
     /// Time one frame takes on one hop with its acknowledgement, in milliseconds.
     pub hop_ms: f64,
     /// Whether its devices are included with one of several classes of security.
@@ -99,6 +101,8 @@ pub struct Rule {
     pub channels: Option<Channels>,
     /// A level below which the link is not used, whatever the receiver could hear.
     pub usable: Option<Dbm>,
+    /// A level below which it is not called good, whatever the wanted confidence asks.
+    pub good: Option<Dbm>,
     /// Where the row comes from.
     pub source: &'static str,
 }
@@ -118,10 +122,12 @@ const PLAIN: Rule = Rule {
     choice: RouteChoice::DirectOnly,
     modulation: Modulation::Oqpsk,
     tries: 3,
+    app_tries: 1,
     hop_ms: 0.0,
     has_security_classes: false,
     channels: None,
     usable: None,
+    good: None,
     source: "",
 };
 
@@ -136,10 +142,11 @@ pub const RULES: [Rule; 8] = [
         children_of_router: Some(20),
         choice: RouteChoice::LeastLinkCost,
         tries: 4,
+        app_tries: 4,
         hop_ms: 15.0,
         channels: Some(IEEE_802_15_4),
-        source: "Zigbee PRO specification, link cost § 3.6.3.1; five hops \
-            and the numbers of children are this project's defaults",
+        source: "Zigbee PRO specification, link cost § 3.6.3.1, three retries of the MAC and three of \
+            the application support layer; five hops and the numbers of children are this project's defaults",
         ..PLAIN
     },
     Rule {
@@ -187,10 +194,12 @@ pub const RULES: [Rule; 8] = [
         most_cost: Some(15),
         choice: RouteChoice::MarginSteps,
         tries: 4,
+        app_tries: 5,
         hop_ms: 12.0,
         channels: Some(IEEE_802_15_4),
         source: "Thread 1.3 specification: 32 routers, 511 children a \
-            router (default here 64), route cost below 16, § 5.9",
+            router (default here 64), route cost below 16, § 5.9; four retransmissions of a message, \
+            RFC 7252 § 4.8",
         ..PLAIN
     },
     Rule {
@@ -199,10 +208,11 @@ pub const RULES: [Rule; 8] = [
         most_hops: 7,
         most_devices: 500,
         choice: RouteChoice::Flood,
+        app_tries: 2,
         modulation: Modulation::Gfsk,
         hop_ms: 25.0,
         source: "Bluetooth Mesh Protocol 1.1: managed flooding, TTL default \
-            7, three copies a hop (planning value)",
+            7, three copies a hop and a message sent again once (planning values)",
         ..PLAIN
     },
     Rule {
@@ -212,9 +222,12 @@ pub const RULES: [Rule; 8] = [
         most_repeaters: Some(0),
         children_of_hub: Some(32),
         tries: 7,
+        app_tries: 3,
         hop_ms: 5.0,
+        modulation: Modulation::Wifi,
         usable: Some(Dbm::new(-75.0)),
-        source: "IEEE 802.11; 32 clients an access point, −75 dBm usable: planning values",
+        good: Some(Dbm::new(-67.0)),
+        source: "IEEE 802.11; 32 clients an access point, −75 dBm usable and −67 dBm good: planning values",
         channels: Some(WIFI),
         ..PLAIN
     },
@@ -229,6 +242,7 @@ pub const RULES: [Rule; 8] = [
         tries: 4,
         hop_ms: 15.0,
         channels: Some(IEEE_802_15_4),
+        app_tries: 4,
         source: "Zigbee PRO specification; 100 devices a gateway: planning value",
         ..PLAIN
     },
@@ -291,6 +305,11 @@ impl Limits {
 }
 
 impl Rule {
+    /// How often a frame is sent at most before a message is given up.
+    pub fn all_tries(&self) -> i32 {
+        self.tries * self.app_tries
+    }
+
     /// Whether a network works on one of the channels of IEEE 802.15.4.
     pub fn is_802_15_4(&self) -> bool {
         self.channels == Some(IEEE_802_15_4)

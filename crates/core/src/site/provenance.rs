@@ -41,8 +41,9 @@ impl Provenance {
     pub fn doubt(self) -> Db {
         match self {
             Self::Guessed => Db::new(4.0),
-            Self::Told => Db::new(2.0),
-            Self::Default | Self::Measured | Self::Seen => Db::ZERO,
+            // What nobody vouched for is no better than what somebody said.
+            Self::Told | Self::Default => Db::new(2.0),
+            Self::Measured | Self::Seen => Db::ZERO,
         }
     }
 }

@@ -135,7 +135,8 @@ impl Builder {
             b,
             construction,
             height_m: None,
-            known: Provenance::Default,
+            // The surveyor of a demo house has seen its walls.
+            known: Provenance::Seen,
             openings,
         };
         self.edit(&Edit::put(wall));
@@ -189,6 +190,8 @@ impl Builder {
                 security: Security::Unsaid,
                 sheet: DataSheet::default(),
                 can_be_cut: row.is_some_and(|k| k.easily_cut),
+                stays_on: false,
+                events_a_day: None,
                 done: std::collections::BTreeSet::new(),
             }));
         }

@@ -32,6 +32,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(metrics::metrics)
         .service(jobs::stand)
         .service(jobs::show)
+        .service(catalogue::json)
         .service(catalogue::show)
         .service(commands::schema)
         .service(commands::show_image)

@@ -74,6 +74,12 @@ pub struct Device {
     /// Whether someone can cut its supply: a lamp at the wall, a plug that is pulled.
     #[serde(default)]
     pub can_be_cut: bool,
+    /// Whether it is agreed that nobody does: its supply stays on, and others may hang on it.
+    #[serde(default, skip_serializing_if = "is_no")]
+    pub stays_on: bool,
+    /// How often a day it is used, where that is not what its row says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub events_a_day: Option<f64>,
     /// The security class it was included with, where its system has classes.
     #[serde(default, skip_serializing_if = "Security::is_unsaid")]
     pub security: Security,
@@ -83,6 +89,11 @@ pub struct Device {
     /// Steps done.
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
     pub done: BTreeSet<Step>,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_no(value: &bool) -> bool {
+    !value
 }
 
 kept_by_id!(Device, DeviceId);
@@ -105,6 +116,8 @@ impl Kept for Device {
             ("sensitivity_dbm", sheet.sensitivity_dbm.map(Dbm::get), -140.0, -40.0, "dBm"),
             ("antenna_db", sheet.antenna_db.map(Db::get), -30.0, 20.0, "dBi"),
             ("extra_loss_db", sheet.extra_loss_db.map(Db::get), 0.0, 60.0, "dB"),
+            ("duty", sheet.duty, 0.001, 1.0, "of the time"),
+            ("events_a_day", self.events_a_day, 0.0, 100_000.0, "a day"),
         ];
         for (field, value, low, high, unit) in rows {
             if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {

@@ -70,6 +70,12 @@ pub struct Point {
 }
 
 impl Point {
+    /// Whether somebody has looked into it: the neutral was looked for, or what is there was seen.
+    pub fn is_opened(&self) -> bool {
+        let was_seen = matches!(self.known, Provenance::Measured | Provenance::Seen);
+        self.neutral != Neutral::Unknown || was_seen
+    }
+
     /// A point of which nothing more is known than where it is and what is there.
     pub fn bare(id: PointId, floor: FloorId, at: Spot, height_m: Metres, kind: PointKind) -> Self {
         Self {

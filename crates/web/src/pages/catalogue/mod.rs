@@ -3,8 +3,9 @@
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::catalogue::KINDS;
-use dot_reach_core::materials::construction::CONSTRUCTIONS;
+use dot_reach_core::materials::construction::{CONSTRUCTIONS, FrequencyBand, PRICED_AT};
 use dot_reach_core::units::{Megahertz, typographic};
+use dot_reach_formats::catalogue_json;
 
 use crate::error::WebError;
 use crate::pages::{Shell, html};
@@ -21,8 +22,8 @@ struct ConstructionRow {
     name: &'static str,
     used_for: String,
     layers: String,
-    losses: [String; 3],
-    clutter: String,
+    /// By band: the loss, and what of it is clutter.
+    losses: [(String, String); 3],
     source: &'static str,
     extrapolated: String,
 }
@@ -35,20 +36,26 @@ struct DeviceRow {
     depth: String,
 }
 
+/// The same rows for scripts.
+#[get("/catalogue.json")]
+pub(crate) async fn json() -> HttpResponse {
+    HttpResponse::Ok().json(catalogue_json::value())
+}
+
 #[get("/catalogue")]
 pub(crate) async fn show() -> Result<HttpResponse, WebError> {
     let constructions = CONSTRUCTIONS.iter().map(|c| {
-        let f = Megahertz::new;
-        let losses =
-            [434.0, 868.42, 2440.0].map(|mhz| typographic(c.straight_loss(f(mhz)).get(), 1));
+        let of_band = |(_, f): (&str, Megahertz)| {
+            let clutter = c.clutter(FrequencyBand::of(f));
+            (typographic(c.straight_loss(f).get(), 1), typographic(clutter.get(), 1))
+        };
         ConstructionRow {
             name: &c.name,
             used_for: format!("{:?}", c.used_for).to_lowercase(),
             layers: c.layers.replace(':', " ").replace(',', " · "),
-            losses,
-            clutter: typographic(c.clutter_db.get(), 0),
+            losses: PRICED_AT.map(of_band),
             source: &c.source,
-            extrapolated: c.extrapolated_at(f(868.42)).join(", "),
+            extrapolated: c.extrapolated_at(FrequencyBand::Mhz868.priced_at()).join(", "),
         }
     });
     let devices = KINDS.iter().map(|k| DeviceRow {

@@ -80,6 +80,7 @@ pub(crate) async fn attempt(typed: web::Json<Typed>) -> Answer {
         name: "tried".to_owned(),
         used_for: Use::Wall,
         layers: typed.layers,
+        clutter_by_band: Measured::default(),
         clutter_db: Db::try_from(typed.clutter_db)
             .map_err(|e| WebError::field("clutter_db", e.to_string()))?,
         measured: Measured::default(),

@@ -4,7 +4,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::{Band, Node, Role};
-use dot_reach_core::power::years_of;
+use dot_reach_core::power::{events_of, life_of};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
@@ -126,12 +126,16 @@ pub(crate) fn details(
     let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
     let second = || second_way(network, place);
     let battery = catalogue::kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
-        let years = years_of(&draw, outcome)?;
+        let device = device?;
+        let (life, events) = (life_of(device, &draw, outcome)?, events_of(device, &draw));
         Some(format!(
-            "Its {} {} about {years:.1} years here; {:.1} with no message sent twice.",
+            "Its {} {} about {:.1} ± {:.1} years here, with {events:.0} events a day; {:.1} with no \
+             message sent twice.",
             draw.cell.name(),
             if draw.cells == 1 { "lasts" } else { "last" },
-            draw.years(1.0)
+            life.years,
+            life.off_by,
+            draw.life(events, 1.0).years
         ))
     });
     let hangs_on: Vec<_> = network.hangs_on_carriers(outcome).map(|d| name(network, d)).collect();

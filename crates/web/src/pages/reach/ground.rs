@@ -6,7 +6,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::{Coverage, Handset, Quantity, Request, contours_of};
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::site::{FloorId, Site};
-use dot_reach_core::units::{Db, Metres};
+use dot_reach_core::units::Metres;
 use dot_reach_formats::surface;
 
 use super::Query;
@@ -43,7 +43,7 @@ pub(crate) fn cover(
     match steps(quantity) {
         None => plan.cover(surface, analysis.target),
         Some(steps) => {
-            let values = shown_values(surface, quantity, network, analysis.sigma);
+            let values = shown_values(surface, quantity, network);
             plan.cover_steps(&surface.grid, &values, &steps);
         }
     }
@@ -79,13 +79,8 @@ fn steps(quantity: Quantity) -> Option<[(f64, String); 3]> {
     }
 }
 
-fn shown_values(
-    surface: &Coverage,
-    quantity: Quantity,
-    network: &NetworkAnalysis,
-    sigma: Db,
-) -> Vec<f64> {
-    let values = surface.values(quantity, network, sigma);
+fn shown_values(surface: &Coverage, quantity: Quantity, network: &NetworkAnalysis) -> Vec<f64> {
+    let values = surface.values(quantity, network);
     if quantity != Quantity::Hops {
         return values;
     }
@@ -148,7 +143,7 @@ pub(crate) fn surface_csv(
 ) -> Result<String, WebError> {
     let (analysis, surface, place) = looked_at(bench, site, query)?;
     let quantity = named(&query.show);
-    let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
+    let values = surface.values(quantity, &analysis.networks[place]);
     let word = word(quantity);
     Ok(surface::csv(&surface.grid, &values, word))
 }
@@ -161,7 +156,7 @@ pub(crate) fn surface_geojson(
 ) -> Result<serde_json::Value, WebError> {
     let (analysis, surface, place) = looked_at(bench, site, query)?;
     let quantity = named(&query.show);
-    let values = surface.values(quantity, &analysis.networks[place], analysis.sigma);
+    let values = surface.values(quantity, &analysis.networks[place]);
     let levels: Vec<f64> = match quantity {
         Quantity::Margin => (0..=10).map(|k| f64::from(k) * 5.0).collect(),
         Quantity::Hops | Quantity::Parents => (0..6).map(|k| f64::from(k) + 0.5).collect(),

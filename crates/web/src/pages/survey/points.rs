@@ -38,12 +38,19 @@ pub(super) struct DeviceForm {
     pub(super) name: String,
     pub(super) kinds: Vec<Choice>,
     pub(super) networks: Vec<Choice>,
+    /// Whether someone can cut its supply, by its make or as surveyed; and whether it is agreed that
+    /// nobody does.
     pub(super) can_be_cut: bool,
+    pub(super) stays_on: bool,
+    /// How often a day it is used, and how often its row says; nothing on the mains.
+    pub(super) events: Option<(String, String)>,
     pub(super) role: String,
     pub(super) verdict: &'static str,
     pub(super) class: &'static str,
     pub(super) findings: Vec<FitRow>,
-    pub(super) sheet: [String; 4],
+    pub(super) sheet: [String; 5],
+    /// Whether its region's limit is an average.
+    pub(super) has_duty: bool,
     pub(super) security: Vec<Choice>,
     pub(super) planned: String,
 }
@@ -152,6 +159,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
             number(sheet.sensitivity_dbm.map(Dbm::get)),
             number(sheet.antenna_db.map(Db::get)),
             number(sheet.extra_loss_db.map(Db::get)),
+            sheet.duty.map(|v| typographic(v, 3)).unwrap_or_default(),
         ],
         planned: planned.map_or_else(String::new, |p| {
             format!(
@@ -164,6 +172,12 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         kinds: kind_choices(device, system),
         networks: networks(site, device.network.as_str()),
         can_be_cut: device.can_be_cut,
+        stays_on: device.stays_on,
+        events: catalogue::kind(&device.kind).and_then(|k| k.draw).map(|draw| {
+            let own = device.events_a_day.map(|e| typographic(e, 0)).unwrap_or_default();
+            (own, typographic(draw.events, 0))
+        }),
+        has_duty: system.is_some_and(|s| site.job.region.limit(s).peak_above.is_some()),
         role: format!("{}: {}", found.role.name(), found.why),
         verdict,
         class,
