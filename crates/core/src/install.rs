@@ -97,7 +97,9 @@ pub fn run_sheet(analysis: &Analysis) -> Vec<Task> {
     let site = &analysis.site;
     let mut tasks = Vec::new();
     for network in &analysis.networks {
-        for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
+        for (place, node) in network.nodes.iter().enumerate() {
+            // It joins by the way that the network takes first.
+            let first = network.first_route(place);
             let Some(device) = site.devices.get(&node.device) else { continue };
             let (Some(kind), Some(point)) = (catalogue::kind(&device.kind), site.point_of(device))
             else {
@@ -111,10 +113,10 @@ pub fn run_sheet(analysis: &Analysis) -> Vec<Task> {
                 device: device.id.clone(),
                 network: network.network.clone(),
                 stage: stage(kind, node.role.role),
-                hops: outcome.hops.len(),
+                hops: first.len(),
                 steps,
                 cautions: cautions(kind, device, point),
-                by_way_of: outcome.hops.last().map(|hop| hop.from.clone()),
+                by_way_of: first.last().map(|hop| hop.from.clone()),
             });
         }
     }

@@ -118,7 +118,7 @@ fn taking_the_hub_out_of_its_cabinet_helps_every_network() {
     point.mounting = dot_reach_core::radio::mounting::Mounting::Open;
     apply(&mut open, &Edit::put(point)).unwrap();
     let (before, after) = (weak(&site), weak(&Arc::new(open)));
-    assert!(before >= 5 && after < before / 2, "{before} became {after}");
+    assert!(before >= 5 && after + 3 <= before, "{before} became {after}");
 }
 
 #[test]

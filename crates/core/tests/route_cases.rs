@@ -1,4 +1,5 @@
 //! Small jobs on which routes once went wrong, one a test.
+#![expect(clippy::unwrap_used, reason = "a kept job that cannot be read has failed its test")]
 
 use std::sync::Arc;
 
@@ -52,7 +53,16 @@ fn with_two_hubs_the_second_route_is_another() {
 
 #[test]
 fn a_link_that_carries_nothing_shields_from_nothing() {
-    let analysis = analysed(job("thread-hangs-on-two-db"));
+    let mut site = job("thread-hangs-on-two-db");
+    // Their antennas are such that the links to the hub are left with 3 and 1 dB.
+    for (id, left) in [("n0-d02", 3.0), ("n0-d03", 1.0)] {
+        let now = analysed(site.clone());
+        let (network, place, _) = of(&now, id);
+        let more = network.links.between(place, network.hubs[0]).unwrap().margin() - Db::new(left);
+        let antenna = (network.nodes[place].radio.antenna - more).get();
+        apply(&mut site, &Edit::set(Kind::Device, &id, "sheet.antenna_db", antenna)).unwrap();
+    }
+    let analysis = analysed(site);
     let (network, place, outcome) = of(&analysis, "n0-d03");
     let to_hub = network.links.between(place, network.hubs[0]).unwrap().margin();
     assert!(to_hub > Db::ZERO && to_hub <= Db::new(2.0), "{to_hub}");
@@ -90,10 +100,13 @@ fn the_limit_on_a_routes_cost_binds_in_second_ways_and_losses() {
 
 #[test]
 fn no_child_is_refused_while_a_seat_within_the_hop_limit_is_free() {
-    for (name, child) in
-        [("children-refused-though-seats-are-free", "n0-d02"), ("children-refused-2", "n0-d24")]
-    {
-        let analysis = analysed(job(name));
+    for (name, child, most_hops) in [
+        ("children-refused-though-seats-are-free", "n0-d02", 2),
+        ("children-refused-2", "n0-d24", 6),
+    ] {
+        let mut site = job(name);
+        apply(&mut site, &Edit::set(Kind::Network, &"n0", "limits.most_hops", most_hops)).unwrap();
+        let analysis = analysed(site);
         let (network, _, outcome) = of(&analysis, child);
         assert!(!outcome.hops.is_empty(), "{name}: {}", outcome.reason);
         assert!(outcome.hops.len() <= network.rule.most_hops);

@@ -186,11 +186,6 @@ fn most_apart(
     (most, dear): (usize, u32),
     feed: &[usize],
 ) -> usize {
-    let edges: Vec<(usize, usize)> = costs.iter().map(|(a, b, _)| (*a, *b)).collect();
-    let cost = |pair: &[usize]| {
-        let is = |c: &&(usize, usize, Cost)| [(c.0, c.1), (c.1, c.0)].contains(&(pair[0], pair[1]));
-        costs.iter().find(is).map_or(0, |c| c.2.sum)
-    };
     fn walk(
         carries: &[bool],
         edges: &[(usize, usize)],
@@ -221,6 +216,11 @@ fn most_apart(
             }
         }
     }
+    let edges: Vec<(usize, usize)> = costs.iter().map(|(a, b, _)| (*a, *b)).collect();
+    let cost = |pair: &[usize]| {
+        let is = |c: &&(usize, usize, Cost)| [(c.0, c.1), (c.1, c.0)].contains(&(pair[0], pair[1]));
+        costs.iter().find(is).map_or(0, |c| c.2.sum)
+    };
     let mut all = Vec::new();
     walk(carries, &edges, &mut vec![0], to, &mut all);
     all.retain(|way| way.len() - 1 <= most && way.windows(2).map(cost).sum::<u32>() <= dear);

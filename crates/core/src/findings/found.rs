@@ -323,7 +323,7 @@ impl fmt::Display for Found {
                 write!(f, "{device}: “{kind}” does not come for {system}.")
             }
             Self::OverRegionLimit { device, eirp, system, region, limit, average, source } => {
-                write!(f, "{device} would radiate {eirp}; {system} in the {region} may radiate ")?;
+                write!(f, "{device} would radiate {eirp}; {system} here ({region}) may radiate ")?;
                 if let Some((average, duty)) = average {
                     let share = duty * 100.0;
                     write!(f, "{average} on average, so that sending {share:.0} % of the time ")?;
@@ -332,7 +332,7 @@ impl fmt::Display for Found {
             }
             Self::NoAllotment { network, system, region } => write!(
                 f,
-                "{network}: {system} has no frequencies in the {region} and may not be used there."
+                "{network}: {system} has no frequencies here ({region}) and may not be used."
             ),
             Self::CreditOnCondition { device, carries } => write!(
                 f,

@@ -359,10 +359,12 @@ mod tests {
         }
     }
 
+    type Ranges = [(f64, f64); 3];
+
     /// What such parts of houses are measured to cost straight through, in decibels, at 2.4 GHz, at
     /// 868 to 916 MHz and at 434 MHz; of mirrors and metal the least.
     #[rustfmt::skip]
-    const FIELD: [(&[&str], [(f64, f64); 3]); 19] = [
+    const FIELD: [(&[&str], Ranges); 19] = [
         (&["stud-wall", "stud-wall-double", "stud-wall-us", "oak-boarded", "loft-wool"],
                                      [( 3.0,  4.0), ( 2.0,  3.0), ( 2.0,  2.5)]),
         (&["lath-plaster"],          [( 5.0,  8.0), ( 4.0,  6.0), ( 3.0,  5.0)]),

@@ -360,7 +360,9 @@ fn best_links(network: &NetworkAnalysis) -> Vec<&Link> {
 
 fn score(network: &NetworkAnalysis, links: &[&Link], channel: u8) -> ChannelScore {
     let mut there = network.nodes.clone();
-    there.iter_mut().for_each(|node| node.needs = node.quiet);
+    for node in &mut there {
+        node.needs = node.quiet;
+    }
     let on = Tuned::Channel(channel);
     let arrivals = Arrivals::new(&network.air, &mut there, &network.rule, on, network.sure.sigma);
     let spares: Vec<_> = links.iter().map(|link| spare(link, &network.nodes, &there)).collect();

@@ -102,9 +102,10 @@ impl Mesh {
         demote(&mut nodes, &links, &rule, &hubs);
         let down: Vec<bool> = nodes.iter().map(is_off).collect();
         let is_hubless = hubs.is_empty() && rule.choice == RouteChoice::Flood;
-        let hubs = match is_hubless {
-            true => middle_relay(&nodes, &links, &rule, &down).into_iter().collect(),
-            false => hubs,
+        let hubs = if is_hubless {
+            middle_relay(&nodes, &links, &rule, &down).into_iter().collect()
+        } else {
+            hubs
         };
         let is_allowed = site.job.region.allows(network.system);
         let (name, system, channel) = (network.name.clone(), network.system, network.channel);

@@ -30,10 +30,10 @@ pub fn seat(
 ) -> Vec<Option<usize>> {
     let mut seats = kept;
     let mut under: Vec<Vec<usize>> = vec![Vec::new(); rooms.len()];
-    for child in 0..seats.len() {
-        if let Some(parent) = seats[child].take().filter(|p| under[*p].len() < rooms[*p]) {
+    for (child, seat) in seats.iter_mut().enumerate() {
+        *seat = seat.filter(|p| under[*p].len() < rooms[*p]);
+        if let Some(parent) = *seat {
             under[parent].push(child);
-            seats[child] = Some(parent);
         }
     }
     for child in 0..seats.len() {

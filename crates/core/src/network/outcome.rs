@@ -246,7 +246,7 @@ impl fmt::Display for Reason {
             ),
             Self::NoHub => write!(f, "Its network has no hub yet: place one."),
             Self::NoAllotment { system, region } => {
-                write!(f, "{system} has no frequencies in the {region}: it may not be used there.")
+                write!(f, "{system} has no frequencies here ({region}): it may not be used.")
             }
             Self::Down => write!(f, "It is switched off in this what-if."),
             Self::Reached { weakest, target } => {
@@ -263,9 +263,9 @@ impl fmt::Display for Reason {
                 let FallBack { by, has, wants, way, weakest, target, slower_ms } = &**back;
                 write!(
                     f,
-                    "It goes {by} first, with {has} of the {wants} wanted; when that fails, {way}: "
+                    "It goes {by} first, with {has} ({wants} wanted); when that fails, {way}: "
                 )?;
-                write!(f, "every hop has {weakest} or more of {target}")?;
+                write!(f, "every hop has {weakest} or more ({target} wanted)")?;
                 match slower_ms.round() {
                     0.0 => write!(f, "."),
                     more if more > 0.0 => write!(f, ", {more:.0} ms slower."),

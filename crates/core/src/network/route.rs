@@ -304,7 +304,9 @@ impl Reach<'_> {
                 next.push((to, cost));
             };
             if hop == 1 {
-                heard.iter().for_each(|(to, cost)| visit(*to, *cost));
+                for (to, cost) in heard {
+                    visit(*to, *cost);
+                }
             }
             for &(from, so_far) in layer.iter().filter(|(n, _)| self.carries[*n]) {
                 links(from).for_each(|(to, cost)| visit(to, so_far.saturating_add(cost)));

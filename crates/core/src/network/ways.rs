@@ -66,7 +66,9 @@ impl Routing {
             // Nothing is built on a radio that is not taken itself.
             let carries = |n: &&usize| mesh.nodes[**n].carries_others();
             let beyond: Vec<usize> = routing.refused.keys().filter(carries).copied().collect();
-            beyond.iter().for_each(|n| down[*n] = true);
+            for n in &beyond {
+                down[*n] = true;
+            }
             if beyond.is_empty() {
                 routing.refused.extend(refused);
                 routing.seat_children(mesh, &down);
@@ -216,7 +218,9 @@ impl Routing {
     /// leave for another.
     pub(super) fn left_without(&self, mesh: &Mesh, dead: &[usize]) -> Vec<bool> {
         let mut down = mesh.down.clone();
-        dead.iter().for_each(|n| down[*n] = true);
+        for n in dead {
+            down[*n] = true;
+        }
         let (graph, most) = (&self.graphs.any, mesh.rule.most_hops);
         let mut left = graph.reached(&mesh.hubs, most, &down);
         for refused in self.refused.keys() {

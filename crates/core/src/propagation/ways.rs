@@ -171,7 +171,7 @@ impl Medium {
         let mut so_far = 0.0;
         let surface_terms = |surface, slab: f64, clutter: f64, t: f64, terms: &mut Vec<Term>| {
             terms.push(Term { cause: Cause::Slab(surface), loss: Db::new(slab), t });
-            if clutter > 0.0 {
+            if clutter.abs() > 0.0 {
                 terms.push(Term { cause: Cause::Clutter(surface), loss: Db::new(clutter), t });
             }
         };
