@@ -9,7 +9,7 @@ use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::catalogue::Button;
 use dot_reach_core::control::{By, Group, Outage, check, means, works_in};
 use dot_reach_core::network::Band;
-use dot_reach_core::placement::{hub_heat, hub_positions, reason};
+use dot_reach_core::placement::{Radios, hub_heat, hub_positions, reason};
 use dot_reach_core::propagation::Model;
 use dot_reach_core::pulse::to_the_end;
 use dot_reach_core::radio::system::System;
@@ -102,19 +102,18 @@ fn a_group_told_one_by_one_is_seen_to_follow() {
 fn the_best_place_for_the_hub_of_the_mill_is_not_its_cabinet() {
     let analysis = analysed(larkfield_mill());
     let network = analysis.networks.iter().find(|n| n.network.as_str() == "star").unwrap();
-    let positions = hub_positions(&analysis, network, &mut to_the_end);
+    let places = hub_positions(&analysis, network, Radios::Alone, &mut to_the_end);
+    let positions = &places.positions;
     assert!(positions.len() >= 3, "{}", positions.len());
     let now = positions.iter().find(|p| p.as_it_is).unwrap();
     assert_eq!(now.against, ["closed metal cabinet"]);
     assert_eq!(now.beside.as_deref(), Some("Router"), "the baseline: beside the router, as it is");
     let best = &positions[0];
     assert!(best.score.sound > now.score.sound && best.against.is_empty());
-    assert!(reason(&positions).starts_with(&format!(
-        "At {} {} more",
-        best.name,
-        best.score.sound - now.score.sound
-    )));
-    assert!(reason(&positions).contains("now it is: closed metal cabinet, beside Router"));
+    let (count, gained) = (positions.len(), best.score.sound - now.score.sound);
+    let told = format!("At {}, the best of {count} places analysed, {gained} more", best.name);
+    assert!(reason(&places).starts_with(&told), "{}", reason(&places));
+    assert!(reason(&places).contains("now it is: closed metal cabinet, beside Router"));
     // Each score is that of a full analysis with the hub there.
     let mut site = larkfield_mill();
     apply(&mut site, &best.edit).unwrap();
@@ -144,8 +143,9 @@ fn a_hub_needs_mains_and_a_way_to_the_router() {
     );
     let of = |site: &Site, id: &str| {
         let analysis = analysed(site.clone());
-        let positions = hub_positions(&analysis, &analysis.networks[0], &mut to_the_end);
-        positions.into_iter().find(|p| p.point.as_str() == id)
+        let positions =
+            hub_positions(&analysis, &analysis.networks[0], Radios::Alone, &mut to_the_end);
+        positions.positions.into_iter().find(|p| p.point.as_str() == id)
     };
     // Without a router nothing is known of the way to it.
     let shelf = of(&site, "shelf").unwrap();
@@ -161,8 +161,8 @@ fn a_hub_needs_mains_and_a_way_to_the_router() {
     // 19 dBm less free space over 10.817 m at 2440 MHz, 60.88 dB; bounces off the floor turned off.
     let straight = Options { model: Model::straight_only(), ..Options::default() };
     let bare = analyse(&Arc::new(site.clone()), &straight);
-    let positions = hub_positions(&bare, &bare.networks[0], &mut to_the_end);
-    let shelf = positions.into_iter().find(|p| p.point.as_str() == "shelf").unwrap();
+    let positions = hub_positions(&bare, &bare.networks[0], Radios::Alone, &mut to_the_end);
+    let shelf = positions.positions.into_iter().find(|p| p.point.as_str() == "shelf").unwrap();
     let wifi = shelf.backhaul.wifi.unwrap();
     assert!((wifi.get() + 41.88).abs() < 0.01, "{wifi}");
     // No surveyed point is beside the router: one is made, and the edit makes it.

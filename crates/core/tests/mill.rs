@@ -6,6 +6,7 @@ use dot_reach_core::analysis::{Analysis, Options, analyse, analyse_after};
 use dot_reach_core::coverage::{Handset, Request, contours, coverage};
 use dot_reach_core::install::{Stage, run_sheet};
 use dot_reach_core::network::{Band, Role};
+use dot_reach_core::placement::{Radios, hub_positions};
 use dot_reach_core::prove::prove;
 use dot_reach_core::pulse::to_the_end;
 use dot_reach_core::site::{Edit, Kind, Site, apply};
@@ -93,7 +94,7 @@ fn a_network_without_devices_has_no_surface_and_stops_nothing() {
     let network = analysis.networks.iter().find(|n| n.network.as_str() == "empty").unwrap();
     assert!(coverage(&analysis, network, &request("ground"), None).is_none());
     assert!(
-        dot_reach_core::placement::hub_positions(&analysis, network, &mut to_the_end).is_empty()
+        hub_positions(&analysis, network, Radios::Together, &mut to_the_end).positions.is_empty()
     );
     let budget = dot_reach_core::simulate::Budget { draws: 10, seed: 1 };
     let found = dot_reach_core::simulate::chances(&analysis, budget, &mut to_the_end);

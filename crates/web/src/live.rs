@@ -40,7 +40,11 @@ enum Ask {
     /// Draw many houses: how sure is each device, and are all.
     Chances { view: reach::Query },
     /// Score every place where the hub of a network could stand.
-    HubPlaces { network: String },
+    HubPlaces {
+        network: String,
+        #[serde(default)]
+        radios: String,
+    },
     /// Stop waiting for long work.
     Stop,
     /// Which revision is the newest: asked after a channel was lost.
@@ -178,7 +182,9 @@ impl Page {
         let job = self.job.renewed().await?;
         let ticket = match ask {
             Ask::Chances { view } => reach::chances_ticket(&job, &view),
-            Ask::HubPlaces { network } => hub::ticket(&job, &network).await?,
+            Ask::HubPlaces { network, radios } => {
+                hub::ticket(&job, &network, hub::named(&radios)).await?
+            }
             _ => return Ok(()),
         };
         self.wait_for(ticket);

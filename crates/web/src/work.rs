@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 
 use actix_web::web;
 use dot_reach_core::analysis::Options;
-use dot_reach_core::placement::Position;
+use dot_reach_core::placement::{Places, Radios};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::NetworkId;
 use dot_reach_store::JobId;
@@ -209,7 +209,7 @@ pub(crate) enum Question {
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum About {
     /// Where the hub of a network could stand.
-    HubPlaces(NetworkId),
+    HubPlaces(NetworkId, Radios),
     /// How sure all of it is, under a what-if.
     Chances(Options),
 }
@@ -217,7 +217,7 @@ pub(crate) enum About {
 /// What long work found.
 #[derive(Clone, Debug)]
 pub(crate) enum Found {
-    HubPlaces(Arc<Vec<Position>>),
+    HubPlaces(Arc<Places>),
     Chances(Arc<Chances>),
     /// The address of the new job and what was left out, or why there is none.
     Import(Arc<Result<Value, WebError>>),

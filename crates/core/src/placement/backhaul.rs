@@ -1,12 +1,14 @@
 //! What a hub needs beside radio: mains, and a cable or Wi-Fi to the router.
 
+use super::cable::{Reached, Runs};
 use crate::analysis::Analysis;
 use crate::geometry::{Place, apart};
+use crate::network::Node;
 use crate::propagation::Medium;
 use crate::radio::coexistence::Carrier;
 use crate::radio::mounting;
 use crate::radio::system::System;
-use crate::site::{Emitter, Point, PointKind};
+use crate::site::{Emitter, FloorId, Point, PointKind};
 use crate::units::{Db, Dbm, Metres};
 
 /// The longest run of a cable to a hub. Source: ISO/IEC 11801-1, the permanent link of 90 m.
@@ -23,6 +25,8 @@ pub const BESIDE_M: f64 = 1.5;
 pub struct Uplink {
     /// Its name.
     pub name: String,
+    /// Its storey.
+    floor: Option<FloorId>,
     /// Where it stands.
     pub place: Place,
     /// Radiated power less what stands around it.
@@ -39,12 +43,16 @@ impl Uplink {
 /// How a hub at a place would be fed and joined.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Backhaul {
-    /// The length of a cable along walls and up shafts to the nearest uplink, and its name.
+    /// The length of a cable along walls and through shafts to the nearest uplink, and its name; where
+    /// no walls are drawn, along a right angle. Nothing where the walls lead to none.
     pub cable: Option<(Metres, String)>,
     /// The strongest Wi-Fi there.
     pub wifi: Option<Dbm>,
     /// How far the nearest surveyed socket is.
     pub socket: Option<Metres>,
+    /// Whether a router or access point of the house is on the plan: without one nothing is judged of
+    /// the way to it.
+    pub knows_uplink: bool,
     /// Whether mains is there by the survey: a socket within reach or a breaker of its own.
     pub has_mains: bool,
 }
@@ -55,10 +63,13 @@ pub(super) struct Backhauls<'a> {
     /// Those of the house.
     pub(super) uplinks: Vec<Uplink>,
     medium: Medium,
+    runs: &'a Runs,
+    /// From each uplink along the walls.
+    reached: Vec<Option<Reached<'a>>>,
 }
 
 impl<'a> Backhauls<'a> {
-    pub(super) fn new(analysis: &'a Analysis) -> Self {
+    pub(super) fn new(analysis: &'a Analysis, runs: &'a Runs) -> Self {
         let site = &analysis.site;
         let frequency = site.job.region.frequency(System::Wifi, None);
         let priced = analysis.networks.iter().find(|n| n.medium.frequency() == frequency);
@@ -70,15 +81,23 @@ impl<'a> Backhauls<'a> {
         let is_uplink = |e: &&Emitter| e.of_the_house && matches!(e.carrier, Carrier::Wifi { .. });
         let drawn = site.emitters.iter().filter(is_uplink).filter_map(|e| {
             let place = site.place(&e.floor, e.at, e.height_m)?;
-            Some(Uplink { name: e.name.clone(), place, eirp: e.tx_dbm })
+            let (name, floor) = (e.name.clone(), Some(e.floor.clone()));
+            Some(Uplink { name, floor, place, eirp: e.tx_dbm })
         });
         let wifi = analysis.networks.iter().filter(|n| n.system == System::Wifi);
+        let storey = |n: &Node| {
+            let device = site.devices.get(&n.device)?;
+            Some(site.point_of(device)?.floor.clone())
+        };
         let placed = wifi.flat_map(|n| n.hubs.iter().map(|h| &n.nodes[*h])).map(|n| Uplink {
             name: n.name.clone(),
+            floor: storey(n),
             place: n.place,
             eirp: n.radio.eirp() - n.around(),
         });
-        Self { analysis, uplinks: drawn.chain(placed).collect(), medium }
+        let uplinks: Vec<Uplink> = drawn.chain(placed).collect();
+        let reached = uplinks.iter().map(|u| runs.from(u.floor.as_ref()?, u.place)).collect();
+        Self { analysis, uplinks, medium, runs, reached }
     }
 
     /// How a hub at a point would be fed and joined.
@@ -87,9 +106,16 @@ impl<'a> Backhauls<'a> {
             .iter()
             .map(|(_, loss)| *loss)
             .sum();
-        let cable = |u: &Uplink| {
+        let cable = |(n, u): (usize, &Uplink)| {
             let [dx, dy, dz] = [u.place.x - place.x, u.place.y - place.y, u.place.z - place.z];
-            (Metres::new(dx.abs() + dy.abs() + dz.abs()), u.name.clone())
+            let length = match &self.reached[n] {
+                Some(reached) if self.runs.has_walls(&point.floor) => {
+                    let height = self.height_apart(u, point);
+                    reached.to(&point.floor, place)? + height
+                }
+                _ => Metres::new(dx.abs() + dy.abs() + dz.abs()),
+            };
+            Some((length, u.name.clone()))
         };
         let level = |u: &Uplink| u.eirp - self.medium.loss(u.place, place) - around;
         let sockets = self
@@ -101,12 +127,25 @@ impl<'a> Backhauls<'a> {
         let socket = sockets.map(|p| Metres::new(apart(point.at, p.at))).min_by(Metres::total_cmp);
         let reaches = |lead: Metres| lead.get() <= MOST_LEAD_M;
         Backhaul {
-            cable: self.uplinks.iter().map(cable).min_by(|a, b| a.0.total_cmp(&b.0)),
+            cable: self
+                .uplinks
+                .iter()
+                .enumerate()
+                .filter_map(cable)
+                .min_by(|a, b| a.0.total_cmp(&b.0)),
             wifi: self.uplinks.iter().map(level).max_by(Dbm::total_cmp),
             socket,
+            knows_uplink: !self.uplinks.is_empty(),
             // A lead that reaches is as good as a breaker of its own.
             has_mains: !point.circuit.is_empty() || socket.is_some_and(reaches),
         }
+    }
+
+    /// How much higher one of them is mounted on its storey than the other.
+    fn height_apart(&self, uplink: &Uplink, point: &Point) -> Metres {
+        let floor = uplink.floor.as_ref().and_then(|f| self.analysis.site.floors.get(f));
+        let mounted = uplink.place.z - floor.map_or(0.0, |f| f.elevation_m.get());
+        Metres::new((mounted - point.height_m.get()).abs())
     }
 
     /// The uplink beside which a place lies.
@@ -126,11 +165,13 @@ impl Backhaul {
             });
         }
         let joins = self.wifi.is_some_and(|w| w >= LEAST_WIFI);
-        if let Some((length, name)) = &self.cable
-            && length.get() > MOST_CABLE_M
-            && !joins
-        {
-            against.push(format!("{length} of cable to {name} and too little Wi-Fi"));
+        match &self.cable {
+            _ if joins || !self.knows_uplink => {}
+            Some((length, name)) if length.get() > MOST_CABLE_M => {
+                against.push(format!("{length} of cable to {name} and too little Wi-Fi"));
+            }
+            Some(_) => {}
+            None => against.push("no wall leads a cable there, and too little Wi-Fi".to_owned()),
         }
         against
     }

@@ -22,6 +22,8 @@ pub(crate) struct StairPanel {
     pub(crate) needs_y: f64,
     pub(crate) wants_y: f64,
     pub(crate) needs: String,
+    /// What the hearer needs on quiet air, where others make it need more.
+    pub(crate) quiet: Option<(f64, String)>,
     pub(crate) wants: String,
     pub(crate) received: String,
     pub(crate) received_y: f64,
@@ -151,7 +153,7 @@ pub(crate) fn panel(
     // The first metre costs some 40 dB at once; the drawing starts below it and says so.
     let first_metre = loss_at_one_metre(f).get();
     let top = stairs.tx.get() - start_losses.min(0.0) - first_metre + 2.0;
-    let bottom = stairs.received.min(stairs.needs).get() - 5.0;
+    let bottom = stairs.received.min(stairs.quiet).get() - 5.0;
     let per_db = (HEIGHT - TOP - 8.0) / (top - bottom).max(20.0);
     let ends = stairs.steps.iter().filter(|s| is_at_end(s)).count();
     let starts = stairs.steps.iter().filter(|s| is_at_start(s)).count();
@@ -231,6 +233,7 @@ pub(crate) fn panel(
     } else {
         "sound"
     };
+    let is_noisy = (stairs.needs - stairs.quiet).get() > 0.05;
     let marks = measured
         .iter()
         .map(|m| Mark {
@@ -254,7 +257,14 @@ pub(crate) fn panel(
         height: HEIGHT,
         needs_y: pen.y(stairs.needs.get()),
         wants_y: pen.y(stairs.wants.get()),
-        needs: format!("needs {}", stairs.needs),
+        needs: format!(
+            "needs {}{}",
+            stairs.needs,
+            if is_noisy { " among what is on the air" } else { "" }
+        ),
+        quiet: is_noisy.then(|| {
+            (pen.y(stairs.quiet.get()), format!("{} if the air were quiet", stairs.quiet))
+        }),
         wants: format!("wants {}", stairs.wants),
         received: stairs.received.to_string(),
         received_y: pen.y(stairs.received.get()),

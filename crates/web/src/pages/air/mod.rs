@@ -52,6 +52,10 @@ struct ChannelRow {
     worst: String,
     mean: String,
     below: usize,
+    /// The least share that passes a link.
+    delivered: String,
+    /// How often a message is sent over one on average.
+    sends: String,
     reason: String,
     bar: f64,
     is_best: bool,
@@ -100,6 +104,8 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         worst: signed(s.worst),
         mean: signed(s.mean),
         below: s.below,
+        delivered: format!("{:.1} %", s.delivered.0 * 100.0),
+        sends: format!("{:.2}", s.tries.1),
         reason: s.reason,
         bar: bar(s.worst.get()),
         is_best: Some(s.channel) == best,

@@ -8,7 +8,9 @@ use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::Grid;
 use dot_reach_core::placement::backhaul::{LEAST_WIFI, MOST_CABLE_M, MOST_LEAD_M};
-use dot_reach_core::placement::{Position, hub_heat, hub_positions, reason};
+use dot_reach_core::placement::{
+    Places, Position, Radios, hub_heat, hub_positions, radios_at_hub, reason,
+};
 use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Metres, typographic};
 use dot_reach_store::StoreError;
@@ -27,6 +29,14 @@ pub(crate) struct Query {
     network: String,
     #[serde(default)]
     floor: String,
+    /// `alone` for this radio by itself; else all that stand together.
+    #[serde(default)]
+    radios: String,
+}
+
+/// Which radios move, by the word in an address.
+pub(crate) fn named(radios: &str) -> Radios {
+    if radios == "alone" { Radios::Alone } else { Radios::Together }
 }
 
 #[derive(Template)]
@@ -44,6 +54,14 @@ struct Page {
     plan: Plan,
     legend: Vec<(&'static str, String)>,
     hubs: usize,
+    /// How many radios stand at the hub's place, and whether this one is looked at by itself.
+    together: usize,
+    alone: bool,
+    /// What was analysed: how many places, for which networks, and which were not.
+    analysed: usize,
+    scored_for: String,
+    left_out: String,
+    left_out_count: usize,
     knows_router: bool,
     /// The longest lead, the longest cable and the weakest Wi-Fi of a hub.
     wants: (String, String, String),
@@ -70,17 +88,21 @@ struct Row {
 const AT_ONCE: Duration = Duration::from_millis(150);
 
 /// Scores every place where the hub of a network could stand, for a job as it stands.
-pub(crate) async fn ticket(job: &Job, network: &str) -> Result<Arc<Ticket>, WebError> {
+pub(crate) async fn ticket(
+    job: &Job,
+    network: &str,
+    radios: Radios,
+) -> Result<Arc<Ticket>, WebError> {
     let analysis = job.analysed().await?;
     let place = chosen(&analysis, network);
     let network = analysis.networks.get(place).ok_or(WebError::NotFound("network"))?;
-    let about = About::HubPlaces(network.network.clone());
+    let about = About::HubPlaces(network.network.clone(), radios);
     let question = Question::Job { job: job.id.clone(), revision: job.revision, about };
     let shared = Arc::clone(&analysis);
     Ok(job.app.work.begin(question, move |pulse| {
         let network = shared.networks.get(place)?;
         let mut broken = false;
-        let positions = hub_positions(&shared, network, &mut |done, of| {
+        let positions = hub_positions(&shared, network, radios, &mut |done, of| {
             let goes_on = pulse(done, of);
             broken |= goes_on.is_break();
             goes_on
@@ -119,29 +141,38 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         hub_heat(&analysis, network, &floor?, Metres::new(1.2), Metres::new(0.5))
     };
     let heat = job.compute(heat).await?;
-    let found = match ticket(&job, &query.network).await {
+    let radios = named(&query.radios);
+    let found = match ticket(&job, &query.network, radios).await {
         Ok(ticket) => ticket.within(AT_ONCE).await,
         Err(_) => None,
     };
-    let positions = match found {
-        Some(Found::HubPlaces(positions)) => Some(positions),
+    let places = match found {
+        Some(Found::HubPlaces(places)) => Some(places),
         _ => None,
     };
-    html(&page(&job, &analysis, place, floor.as_ref(), heat.as_ref(), positions.as_deref())?)
+    let asked = Asked { place, floor: floor.as_ref(), radios };
+    html(&page(&job, &analysis, asked, heat.as_ref(), places.as_deref())?)
+}
+
+/// What is looked at: the network by its place, the storey, which radios move.
+struct Asked<'a> {
+    place: usize,
+    floor: Option<&'a FloorId>,
+    radios: Radios,
 }
 
 fn page(
     job: &Job,
     analysis: &Analysis,
-    place: usize,
-    floor: Option<&FloorId>,
+    Asked { place, floor, radios }: Asked<'_>,
     heat: Option<&(Grid, Vec<f64>)>,
-    positions: Option<&Vec<Position>>,
+    places: Option<&Places>,
 ) -> Result<Page, WebError> {
     let site = &job.site;
     let network = analysis.networks.get(place);
-    let rows = positions.into_iter().flatten().map(|p| row(site, p));
-    let knows_router = positions.is_none_or(|all| all.iter().any(|p| p.backhaul.cable.is_some()));
+    let rows = places.into_iter().flat_map(|p| &p.positions).map(|p| row(site, p));
+    let knows_router =
+        places.is_none_or(|all| all.positions.iter().any(|p| p.backhaul.knows_uplink));
     let floors = site.floors_upward();
     Ok(Page {
         shell: job.shell("Reach"),
@@ -157,8 +188,14 @@ fn page(
             .iter()
             .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor))
             .collect(),
-        working: positions.is_none() && network.is_some(),
-        reason: positions.map(|all| reason(all)).unwrap_or_default(),
+        working: places.is_none() && network.is_some(),
+        reason: places.map(reason).unwrap_or_default(),
+        together: network.map_or(0, |n| radios_at_hub(analysis, n)),
+        alone: radios == Radios::Alone,
+        analysed: places.map_or(0, |p| p.positions.len()),
+        scored_for: places.map(|p| p.networks.join(", ")).unwrap_or_default(),
+        left_out: places.map(|p| p.left_out.join(", ")).unwrap_or_default(),
+        left_out_count: places.map_or(0, |p| p.left_out.len()),
         rows: rows.collect::<Result<_, WebError>>()?,
         plan: heat_sheet(analysis, place, floor, heat),
         legend: vec![
