@@ -204,3 +204,24 @@ fn an_access_point_above_the_limit_still_disturbs() {
     };
     assert!((needs(18.5) - needs(18.0) - Db::new(0.5)).get().abs() < 1e-9);
 }
+
+#[test]
+fn a_ray_on_the_edge_of_a_slab_crosses_it_in_the_mirror_too() {
+    let loss = |site: Site| {
+        let mesh = &analysed(site).networks[0];
+        mesh.link(0, 1).path_loss.get()
+    };
+    let mut mirrored = job("mirror-differs");
+    for point in job("mirror-differs").points.iter() {
+        let at = [30.0 - point.at[0], point.at[1]];
+        apply(&mut mirrored, &Edit::set(Kind::Point, &point.id, "at", serde_json::json!(at)))
+            .unwrap();
+    }
+    for slab in job("mirror-differs").slabs.iter() {
+        let outline: Vec<_> = slab.outline.iter().map(|p| [30.0 - p[0], p[1]]).collect();
+        let outline = serde_json::json!(outline);
+        apply(&mut mirrored, &Edit::set(Kind::Slab, &slab.id, "outline", outline)).unwrap();
+    }
+    let (here, there) = (loss(job("mirror-differs")), loss(mirrored));
+    assert!((here - there).abs() < 1e-9, "{here} became {there}");
+}

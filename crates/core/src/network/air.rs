@@ -314,19 +314,25 @@ pub struct ChannelScore {
 }
 
 /// Scores every channel by the best link of each device, the best channel first: fewest links below
-/// target, then the best worst margin, then the fewest repeats.
+/// target, then the fewest repeats, which people notice long before anything is lost, then the best
+/// worst margin.
 pub fn advise(network: &NetworkAnalysis) -> Vec<ChannelScore> {
     let links = best_links(network);
     let mut scores: Vec<_> =
         IEEE_802_15_4.numbers().map(|channel| score(network, &links, channel)).collect();
     scores.sort_by(|a, b| {
         (a.below.cmp(&b.below))
+            .then(hundredths(a.tries.1).total_cmp(&hundredths(b.tries.1)))
             .then(b.worst.total_cmp(&a.worst))
-            .then(a.tries.1.total_cmp(&b.tries.1))
             .then(b.mean.total_cmp(&a.mean))
             .then(a.channel.cmp(&b.channel))
     });
     scores
+}
+
+/// Repeats to a hundredth: finer is nobody's to notice.
+fn hundredths(tries: f64) -> f64 {
+    (tries * 100.0).round()
 }
 
 /// A link on a channel, in its worse direction: margin over target, and the node that hears it.

@@ -1,5 +1,5 @@
 // Alpine components of the forms that make or bring something.
-import { ask, client, edit, job, newId, newUuid, notice, post, refresh } from "./job.js";
+import { client, edit, fetched, job, newId, newUuid, notice, post, refresh } from "./job.js";
 
 const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field, message: refused.message });
@@ -39,7 +39,7 @@ export function registerForms(Alpine) {
         let answer = await post("/jobs/import", form);
         while (answer.import) {
           this.under = answer;
-          answer = await ask(answer.import);
+          answer = await fetched(answer.import);
         }
         this.location = answer.location;
         this.findings = answer.findings;
@@ -51,7 +51,7 @@ export function registerForms(Alpine) {
       }
     },
     async stop() {
-      await ask(this.under.import, { method: "DELETE" });
+      await fetched(this.under.import, { method: "DELETE" });
     },
   }));
 

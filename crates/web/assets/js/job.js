@@ -28,14 +28,14 @@ export class Refused extends Error {
 
 export function post(address, value) {
   const isForm = value instanceof FormData;
-  return ask(address, {
+  return fetched(address, {
     method: "POST",
     headers: isForm ? {} : { "content-type": "application/json" },
     body: isForm ? value : JSON.stringify(value),
   });
 }
 
-export async function ask(address, request = {}) {
+export async function fetched(address, request = {}) {
   let answer;
   try {
     answer = await fetch(address, request);
