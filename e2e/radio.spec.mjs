@@ -15,15 +15,17 @@ test("a planner chooses the channel that the adviser scores best", async ({ page
   await best.getByRole("button").click();
   await saved(page);
   await expect(page.locator(".channels tr.selected td").first()).toHaveText(channel);
-  // An access point on the same channel takes the worst margin down at once.
-  const worst = async () => parseFloat((await page.locator(".channels tr.selected td").nth(2).innerText()).replace("−", "-"));
-  const before = await worst();
+  // A busy mesh on the same channel costs repeats at once.
+  const sends = async () => Number(await page.locator(".channels tr.selected td").nth(6).innerText());
+  const before = await sends();
   await page.getByRole("button", { name: "Add a foreign mesh" }).click();
   await saved(page);
   const made = page.locator("form.thing", { hasText: "802.15.4 channel" }).last();
   await made.getByLabel("802.15.4 channel").fill(channel);
   await made.getByLabel("802.15.4 channel").blur();
-  await expect.poll(worst).toBeLessThan(before);
+  await made.getByLabel("Busy, 0 to 1").fill("0.6");
+  await made.getByLabel("Busy, 0 to 1").blur();
+  await expect.poll(sends).toBeGreaterThan(before);
   await made.getByLabel("802.15.4 channel").fill("40");
   await made.getByLabel("802.15.4 channel").blur();
   await expect(page.locator(".field-error[data-shown], [data-notice]:visible")).toContainText("11 to 26");

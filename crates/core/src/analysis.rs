@@ -75,7 +75,7 @@ pub fn analyse_while(
     );
     let sigma = site.calibration.as_ref().map_or(PLANNING_SIGMA, |c| c.sigma_db);
     let target = site.job.confidence.target_margin(sigma);
-    let sure = Sure { sigma, z: quantile(site.job.confidence.get()) };
+    let sure = Sure { sigma, z: quantile(site.job.confidence.get()), least: Db::ZERO };
     let model = options.model.calibrated(site.calibration.as_ref());
     let mut networks: Vec<NetworkAnalysis> = Vec::new();
     for network in &site.networks {

@@ -148,7 +148,7 @@ fn reasons() -> Vec<Reason> {
         stranger,
     };
     let back = |slower_ms| {
-        let (by, way) = (s("straight to the hub"), s("by Plug"));
+        let (by, way) = (s("straight from Hub"), s("by Plug"));
         let (has, wants, weakest, target) = (db(4.0), db(9.9), db(15.0), db(9.9));
         Reason::FallsBack(Box::new(FallBack { by, has, wants, way, weakest, target, slower_ms }))
     };

@@ -90,6 +90,9 @@ impl Mesh {
         before: Option<&Self>,
         wanted: &Wanted<'_>,
     ) -> Self {
+        let least =
+            network.rule().good.zip(network.rule().usable).map_or(sure.least, |(g, u)| g - u);
+        let sure = Sure { least, ..sure };
         let members = site.devices.iter().filter(|d| d.network == network.id);
         let mut nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network)).collect();
         let air = Air::new(site, network, &nodes, &medium);

@@ -12,7 +12,6 @@ use super::ways::Routing;
 use super::{Mesh, Node, Role, Why};
 use crate::catalogue;
 use crate::radio::system::{RouteChoice, Rule};
-use crate::site::DeviceId;
 use crate::units::Db;
 
 /// What a system allows fewer of than there are: which of them forward, and which are told not to.
@@ -135,27 +134,26 @@ impl<'a> Judge<'a> {
             && hubs.copied().any(|h| works(&h))
     }
 
+    /// Through whom a route leads, in words.
+    fn through(&self, hops: &[Hop]) -> String {
+        let name = |hop: &Hop| {
+            let place = self.network.place_of(&hop.from);
+            place.map_or_else(String::new, |n| self.network.nodes[n].name.clone())
+        };
+        let between: Vec<String> = hops.iter().skip(1).map(name).collect();
+        match hops.first() {
+            Some(first) if between.is_empty() => format!("straight from {}", name(first)),
+            _ => format!("by {}", between.join(" and ")),
+        }
+    }
+
     /// What is to be said where the verdict rests on another way than the network takes first.
     fn falls_back(&self, outcome: &Outcome, first: &[usize]) -> Reason {
         let along = self.along(first);
-        let name = |id: &DeviceId| {
-            let place = self.network.place_of(id);
-            place.map_or_else(String::new, |n| self.network.nodes[n].name.clone())
-        };
-        let straight = || ("straight to the hub".to_owned(), Db::ZERO, Db::ZERO);
-        let (by, has, wants) = along.weakest().map_or_else(straight, |hop| {
-            let by = match along.hops.len() {
-                1 => "straight to the hub".to_owned(),
-                _ => format!("by {}", name(&along.hops[along.hops.len() - 1].from)),
-            };
-            (by, hop.margin(), hop.target)
-        });
-        let way = match outcome.hops.len() {
-            1 => "straight to the hub".to_owned(),
-            n => format!("by {}", name(&outcome.hops[n - 1].from)),
-        };
-        let (weakest, target) =
-            outcome.weakest().map_or((Db::ZERO, Db::ZERO), |h| (h.margin(), h.target));
+        let (by, way) = (self.through(&along.hops), self.through(&outcome.hops));
+        let weak =
+            |o: &Outcome| o.weakest().map_or((Db::ZERO, Db::ZERO), |h| (h.margin(), h.target));
+        let ((has, wants), (weakest, target)) = (weak(&along), weak(outcome));
         let slower_ms = outcome.delay_ms - along.delay_ms;
         Reason::FallsBack(Box::new(FallBack { by, has, wants, way, weakest, target, slower_ms }))
     }

@@ -167,16 +167,19 @@ pub struct Sure {
     pub sigma: Db,
     /// `z(p)`.
     pub z: f64,
+    /// No target is below this: what a system calls good, over what it uses at all.
+    pub least: Db,
 }
 
 impl Sure {
     /// Deviation and target margin of a link with this much more variance, in dB².
     pub fn of(self, doubt: f64) -> (Db, Db) {
-        if doubt <= 0.0 {
-            return (self.sigma, self.sigma * self.z);
-        }
-        let sigma = Db::new((self.sigma.get().powi(2) + doubt).sqrt());
-        (sigma, sigma * self.z)
+        let sigma = if doubt <= 0.0 {
+            self.sigma
+        } else {
+            Db::new((self.sigma.get().powi(2) + doubt).sqrt())
+        };
+        (sigma, (sigma * self.z).max(self.least))
     }
 }
 
