@@ -35,6 +35,20 @@ fn one_link_alone_is_reached_as_often_as_the_normal_curve_says() {
 }
 
 #[test]
+fn two_radios_side_by_side_scatter_by_the_deviation_that_their_link_states() {
+    // Half a metre apart their shadowing is nearly the same, and the link keeps its own deviation.
+    let lost = json!({"do": "set", "kind": "device", "id": "b", "field": "sheet.extra_loss_db", "value": 60.0});
+    let near = [device("a", "hub", [0.0, 0.0]), device("b", "sensor-battery", [0.5, 0.0]), lost];
+    let analysis = analyse(&Arc::new(with(bare(System::Zigbee), &near)), &Options::default());
+    let link = analysis.networks[0].links.all[0];
+    let want = link_confidence(link.margin(), link.sigma);
+    assert!((0.55..0.95).contains(&want), "{want}");
+    let found = chances(&analysis, Budget { draws: 20_000, seed: 7 }, &mut to_the_end);
+    let error = 3.0 * (want * (1.0 - want) / 20_000.0_f64).sqrt();
+    assert!((found.all - want).abs() < error, "{} {want}", found.all);
+}
+
+#[test]
 fn the_same_seed_gives_the_same_answer_and_another_one_a_near_one() {
     let analysis = analyse(&Arc::new(larkfield_mill()), &Options::default());
     let draw = |seed| chances(&analysis, Budget { draws: 2000, seed }, &mut to_the_end);

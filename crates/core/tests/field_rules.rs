@@ -28,7 +28,8 @@ fn of<'a>(network: &'a NetworkAnalysis, id: &str) -> &'a Outcome {
     &network.outcomes[network.place_of(&id.parse().unwrap()).unwrap()]
 }
 
-fn set(kind: &str, id: &str, field: &str, value: Value) -> Value {
+fn set(kind: &str, id: &str, field: &str, value: impl Into<Value>) -> Value {
+    let value: Value = value.into();
     json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value})
 }
 
