@@ -74,9 +74,17 @@ fn between_storeys_it_climbs_where_wall_stands_on_wall_or_through_a_shaft() {
 
 #[test]
 fn where_no_wall_leads_there_is_no_cable() {
-    let away = wall("far", [30.0, 0.0], [34.0, 0.0], "brick-102");
-    let site = with(bare(System::Zigbee), &[house(), vec![away]].concat());
-    assert_eq!(length(&site, ("g", [1.0, 0.0]), ("g", [31.0, 0.0])), None);
+    // A plinth in the middle of a room is no way: from beside it the cable goes to the house's walls.
+    let plinth = wall("far", [6.0, 3.0], [7.0, 3.0], "brick-102");
+    let site = with(bare(System::Zigbee), &[house(), vec![plinth]].concat());
+    close(length(&site, ("g", [6.5, 3.6]), ("g", [6.0, 6.0])), 2.4 + 0.5);
+    // A storey of its own, apart from the house, is reached by no wall.
+    let bothy = [
+        json!({"do": "put", "kind": "floor", "value": {"id": "b", "name": "Bothy", "elevation_m": 0.1, "height_m": 2.4}}),
+        json!({"do": "put", "kind": "wall", "value": {"id": "bw", "floor": "b", "a": [30.0, 0.0], "b": [34.0, 0.0], "construction": "brick-102"}}),
+    ];
+    let site = with(bare(System::Zigbee), &[house(), bothy.to_vec()].concat());
+    assert_eq!(length(&site, ("g", [1.0, 0.0]), ("b", [31.0, 0.0])), None);
     let bare = bare(System::Zigbee);
     assert_eq!(length(&bare, ("g", [1.0, 0.0]), ("g", [2.0, 0.0])), None);
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse, analyse_after};
-use dot_reach_core::coverage::{Handset, Request, contours, coverage};
+use dot_reach_core::coverage::{Handset, Quantity, Request, contours, coverage};
 use dot_reach_core::install::{Stage, run_sheet};
 use dot_reach_core::network::{Band, Role};
 use dot_reach_core::placement::{Radios, hub_positions};
@@ -177,7 +177,9 @@ fn one_more_quiet_radio_never_uncovers_a_cell() {
     let fewer = analyse(&analysis.site, &options);
     let network = fewer.networks.iter().find(|n| n.network.as_str() == "mesh").unwrap();
     let less = coverage(&fewer, network, &request("first"), None).unwrap();
-    assert!(all.margin.iter().zip(&less.margin).all(|(a, b)| a >= b));
+    let band = |margin: &f32| Band::of(Db::new(f64::from(*margin)), analysis.target);
+    assert!(all.margin.iter().zip(&less.margin).all(|(a, b)| band(a) >= band(b)));
+    assert!(all.last_hop.iter().zip(&less.last_hop).all(|(a, b)| a >= b));
     assert!(all.margin != less.margin);
 }
 
@@ -186,7 +188,7 @@ fn contours_of_a_higher_level_lie_within_those_of_a_lower() {
     let analysis = analyse(&mill(), &Options::default());
     let network = &analysis.networks[0];
     let surface = coverage(&analysis, network, &request("ground"), None).unwrap();
-    let lines = contours(&surface, &[Db::new(10.0), Db::new(20.0)]);
+    let lines = contours(&surface, Quantity::Margin, &[Db::new(10.0), Db::new(20.0)]);
     let inside = |place: [f64; 2], rings: &[Vec<[f64; 2]>]| {
         rings.iter().filter(|r| dot_reach_core::geometry::contains(r, place)).count() % 2 == 1
     };

@@ -90,7 +90,7 @@ fn is_finite(analysis: &Analysis) -> Result<(), String> {
             else {
                 continue;
             };
-            let values = surface.values(Quantity::Success, network);
+            let values = surface.values(Quantity::Success);
             if !values.iter().all(|v| (0.0..=1.0).contains(v))
                 || surface.margin.iter().any(|m| m.is_nan())
             {

@@ -2,7 +2,7 @@
 
 use contour::ContourBuilder;
 
-use super::Coverage;
+use super::{Coverage, Quantity};
 use crate::site::Spot;
 use crate::units::Db;
 
@@ -17,10 +17,9 @@ pub struct Contour {
     pub lines: Vec<Vec<Spot>>,
 }
 
-/// Contours of the margin at each level, in the order given.
-pub fn contours(coverage: &Coverage, levels: &[Db]) -> Vec<Contour> {
-    // Cells that nothing reaches stand far below every level.
-    let values: Vec<f64> = coverage.margin.iter().map(|m| f64::from(m.max(-200.0))).collect();
+/// Contours of a margin at each level, in the order given.
+pub fn contours(coverage: &Coverage, of: Quantity, levels: &[Db]) -> Vec<Contour> {
+    let values = coverage.values(of);
     let levels: Vec<f64> = levels.iter().map(|l| l.get()).collect();
     contours_of(&coverage.grid, &values, &levels)
 }

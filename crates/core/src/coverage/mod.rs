@@ -1,9 +1,12 @@
-//! Margin over a storey: the best that a handset or sensor would have at each place.
+//! Margin over a storey: what a handset or sensor that stands at each place would be told, by the whole
+//! way that its network would give it.
 
 mod contour_lines;
+mod told;
 
 use std::sync::Arc;
 
+use self::told::Teller;
 use crate::analysis::Analysis;
 use crate::geometry::{Place, Rect};
 use crate::network::NetworkAnalysis;
@@ -107,17 +110,17 @@ impl Grid {
 struct Layer {
     device: DeviceId,
     place: Place,
-    hops: u8,
-    success: f64,
     loss: Arc<Vec<f32>>,
 }
 
 /// What a surface shows.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Quantity {
-    /// Margin in the worse direction, in decibels.
+    /// Margin of the weakest hop of the whole way, in the worse direction, in decibels.
     #[default]
     Margin,
+    /// Margin of the last hop alone, to the radio that is heard best.
+    LastHop,
     /// Hops to the hub, the handset's own included.
     Hops,
     /// How many radios it would hear at target.
@@ -133,60 +136,47 @@ pub struct Coverage {
     pub request: Request,
     /// Its cells.
     pub grid: Grid,
-    /// Best margin in the worse direction, row by row, in decibels.
+    /// The weakest margin of the way that each cell would be given, row by row, in decibels; below
+    /// nought where none is.
     pub margin: Vec<f32>,
+    /// The best margin of a last hop.
+    pub last_hop: Vec<f32>,
     /// How many radios each cell hears at target.
     pub parents: Vec<u8>,
+    /// Hops to the hub, the own included; nought where nothing reaches.
+    hops: Vec<u8>,
+    /// The chance that a message passes the whole way.
+    success: Vec<f32>,
     /// What its layers hold for.
     stamp: Stamp,
-    /// The layer that gives the best margin.
-    best: Vec<u16>,
     layers: Vec<Layer>,
 }
 
 impl Coverage {
     /// A quantity in every cell, row by row; where nothing reaches, hops are `NaN` and the chance
     /// is nought.
-    pub fn values(&self, quantity: Quantity, network: &NetworkAnalysis) -> Vec<f64> {
-        let reached = |cell: usize| self.margin[cell] >= 0.0;
-        let cells = 0..self.margin.len();
+    pub fn values(&self, quantity: Quantity) -> Vec<f64> {
+        let plain = |values: &[f32]| values.iter().map(|v| f64::from(v.max(-200.0))).collect();
         match quantity {
-            Quantity::Margin => cells.map(|c| f64::from(self.margin[c].max(-200.0))).collect(),
-            Quantity::Parents => cells.map(|c| f64::from(self.parents[c])).collect(),
-            Quantity::Hops => cells
-                .map(|c| if reached(c) { f64::from(self.hops_at(c)) } else { f64::NAN })
-                .collect(),
-            Quantity::Success => {
-                let delivery = network.arrivals.quiet();
-                // The chance over the last hop, once a decibel.
-                let table: Vec<f64> = (0..=60)
-                    .map(|m| delivery.success(Db::new(f64::from(m)), network.rule.all_tries()))
-                    .collect();
-                let last = |margin: f32| {
-                    #[expect(
-                        clippy::cast_possible_truncation,
-                        clippy::cast_sign_loss,
-                        reason = "held between 0 and 60"
-                    )]
-                    let step = margin.clamp(0.0, 60.0).round() as usize;
-                    table[step]
-                };
-                let route = |c: usize| self.layers[usize::from(self.best[c])].success;
-                cells
-                    .map(|c| if reached(c) { last(self.margin[c]) * route(c) } else { 0.0 })
-                    .collect()
+            Quantity::Margin => plain(&self.margin),
+            Quantity::LastHop => plain(&self.last_hop),
+            Quantity::Parents => self.parents.iter().map(|p| f64::from(*p)).collect(),
+            Quantity::Success => plain(&self.success),
+            Quantity::Hops => {
+                let hops = |h: &u8| if *h > 0 { f64::from(*h) } else { f64::NAN };
+                self.hops.iter().map(hops).collect()
             }
         }
     }
 
     /// About how much memory it takes.
     pub fn bytes(&self) -> usize {
-        self.margin.len() * (self.layers.len() * size_of::<f32>() + 7)
+        self.margin.len() * (self.layers.len() * size_of::<f32>() + 14)
     }
 
-    /// Hops to the hub from a cell, its own included.
+    /// Hops to the hub from a cell, its own included; nought where nothing reaches it.
     pub fn hops_at(&self, cell: usize) -> u8 {
-        self.layers.get(usize::from(self.best[cell])).map_or(0, |l| l.hops + 1)
+        self.hops[cell]
     }
 }
 
@@ -198,11 +188,8 @@ pub fn coverage(
     request: &Request,
     earlier: Option<&Coverage>,
 ) -> Option<Coverage> {
-    // A handset there needs one more hop.
-    let carries = |place: &usize| {
-        network.is_on_air(*place) && network.outcomes[*place].hops.len() < network.rule.most_hops
-    };
-    let carriers: Vec<usize> = (0..network.nodes.len()).filter(carries).collect();
+    let teller = Teller::new(network, network.sure.of(0.0).1);
+    let carriers: Vec<usize> = teller.carriers.iter().map(|c| c.place).collect();
     let most_cells = MOST_CELLS.min(MOST_IN_LAYERS / carriers.len().max(1));
     let grid = Grid::over(analysis, &request.floor, request.cell, most_cells)?;
     let floor = analysis.site.floors.get(&request.floor)?;
@@ -211,81 +198,109 @@ pub fn coverage(
     let stamp = medium.stamp();
     let earlier = earlier.filter(|e| e.stamp == stamp && e.grid == grid && e.request == *request);
     let handset = handset(network, analysis.site.job.region, request.handset)?;
-    #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
-    let target = analysis.target.get() as f32;
-    let cells = grid.across * grid.down;
-    let (mut parents, mut best_layer) = (vec![0u8; cells], vec![0u16; cells]);
     let mut layers = Vec::new();
-    let mut margin = vec![f32::NEG_INFINITY; cells];
     let mut wanted = Vec::new();
     for place in carriers {
-        let (node, outcome) = (&network.nodes[place], &network.outcomes[place]);
+        let node = &network.nodes[place];
         let known = earlier.and_then(|e| {
             e.layers.iter().find(|l| l.device == node.device && l.place == node.place)
         });
-        wanted.push((node, outcome, known.map(|layer| Arc::clone(&layer.loss))));
+        wanted.push((node, known.map(|layer| Arc::clone(&layer.loss))));
     }
-    let missing: Vec<Place> = wanted
-        .iter()
-        .filter(|(_, _, known)| known.is_none())
-        .map(|(node, ..)| node.place)
-        .collect();
+    let missing: Vec<Place> =
+        wanted.iter().filter(|(_, known)| known.is_none()).map(|(node, _)| node.place).collect();
     let mut fresh = fresh_layers(medium, &missing, &grid, z).into_iter();
-    for (node, outcome, known) in wanted {
-        let Some(loss) = known.or_else(|| fresh.next()) else { continue };
+    let mut worse = Vec::new();
+    for (node, known) in wanted {
+        let loss = known.or_else(|| fresh.next())?;
         // Both directions differ from the path loss by a constant.
-        let worse = worse_margin(node, &handset, Db::ZERO);
         #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
-        let worse = worse.get() as f32;
-        let number = u16::try_from(layers.len()).unwrap_or(u16::MAX);
-        for (cell, loss) in loss.iter().enumerate() {
-            let here = worse - loss;
-            if here > margin[cell] {
-                (margin[cell], best_layer[cell]) = (here, number);
-            }
-            parents[cell] = parents[cell].saturating_add(u8::from(here >= target));
-        }
-        let hops = u8::try_from(outcome.hops.len()).unwrap_or(u8::MAX);
-        let (device, place, success) = (node.device.clone(), node.place, outcome.success);
-        layers.push(Layer { device, place, hops, success, loss });
+        worse.push(worse_margin(node, &handset, Db::ZERO).get() as f32);
+        layers.push(Layer { device: node.device.clone(), place: node.place, loss });
     }
-    (!layers.is_empty()).then(|| Coverage {
+    if layers.is_empty() {
+        return None;
+    }
+    let mut surface = Coverage {
         request: request.clone(),
         grid,
-        margin,
-        parents,
+        margin: Vec::new(),
+        last_hop: Vec::new(),
+        parents: Vec::new(),
+        hops: Vec::new(),
+        success: Vec::new(),
         stamp,
-        best: best_layer,
         layers,
-    })
+    };
+    surface.fill(&teller, &worse, network);
+    Some(surface)
 }
 
-/// The handset of a request standing at a place on its storey, and the radio that serves it best:
-/// computed by every way, unlike the surface. Nothing where no radio is on the air.
+impl Coverage {
+    /// Tells every cell, from what each carrier lends it.
+    fn fill(&mut self, teller: &Teller<'_>, worse: &[f32], network: &NetworkAnalysis) {
+        let delivery = network.arrivals.quiet();
+        // The chance over the last hop, once a decibel.
+        let chance = |m: u8| delivery.success(Db::new(f64::from(m)), network.rule.all_tries());
+        #[expect(clippy::cast_possible_truncation, reason = "a share to seven digits suffices")]
+        let table: Vec<f32> = (0..=60).map(|m| chance(m) as f32).collect();
+        let last = |margin: f32| {
+            #[expect(
+                clippy::cast_possible_truncation,
+                clippy::cast_sign_loss,
+                reason = "held between 0 and 60"
+            )]
+            let step = margin.clamp(0.0, 60.0).round() as usize;
+            table[step]
+        };
+        #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
+        let target = network.sure.of(0.0).1.get() as f32;
+        let mut heard = vec![0.0; worse.len()];
+        for cell in 0..self.grid.across * self.grid.down {
+            for ((heard, layer), worse) in heard.iter_mut().zip(&self.layers).zip(worse) {
+                *heard = worse - layer.loss[cell];
+            }
+            let best = heard.iter().copied().fold(f32::NEG_INFINITY, f32::max);
+            let parents = heard.iter().filter(|m| **m >= target).count();
+            self.last_hop.push(best);
+            self.parents.push(u8::try_from(parents).unwrap_or(u8::MAX));
+            let told = teller.told(&heard);
+            // What is heard well enough and still leads nowhere is out all the same.
+            self.margin.push(told.map_or(best.min(-0.1), |t| t.margin));
+            self.hops.push(told.map_or(0, |t| t.hops));
+            self.success.push(told.map_or(0.0, |t| t.success * last(heard[t.carrier])));
+        }
+    }
+}
+
+/// The handset of a request standing at a place on its storey, and the way that it would be given, as
+/// places from the hub to what serves it; where none leads there, what it hears best. Computed by every
+/// way of the signal, unlike the surface. Nothing where no radio is on the air.
 pub fn at_spot(
     analysis: &Analysis,
     network: &NetworkAnalysis,
     request: &Request,
     spot: [f64; 2],
-) -> Option<(usize, Node)> {
+) -> Option<(Vec<usize>, Node)> {
     let floor = analysis.site.floors.get(&request.floor)?;
     let mut node = handset(network, analysis.site.job.region, request.handset)?;
     node.place = Place::new(spot[0], spot[1], (floor.elevation_m + request.height).get());
     "this spot".clone_into(&mut node.name);
     let station = network.medium.station(node.place);
-    let serves = |place: &usize| {
-        network.is_on_air(*place) && network.outcomes[*place].hops.len() < network.rule.most_hops
-    };
     let margin = |place: usize| {
         let other = &network.nodes[place];
         let loss = network.medium.loss_between(&station, &network.medium.station(other.place));
         worse_margin(other, &node, loss)
     };
-    (0..network.nodes.len())
-        .filter(serves)
-        .map(|place| (place, margin(place)))
-        .max_by(|a, b| a.1.total_cmp(&b.1))
-        .map(|(place, _)| (place, node.clone()))
+    let teller = Teller::new(network, network.sure.of(0.0).1);
+    #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
+    let heard: Vec<f32> = teller.carriers.iter().map(|c| margin(c.place).get() as f32).collect();
+    let best = || {
+        let numbers = (0..heard.len()).max_by(|a, b| heard[*a].total_cmp(&heard[*b]));
+        numbers.map(|n| vec![teller.carriers[n].place])
+    };
+    let way = teller.told(&heard).map(|told| teller.way(&told).to_vec()).or_else(best)?;
+    Some((way, node))
 }
 
 /// The carried radio as a node, without a place of its own; nothing in a network without devices.

@@ -200,6 +200,11 @@ impl Routing {
         taken
     }
 
+    /// Whether a node has a seat for one more end device.
+    pub fn has_free_seat(&self, mesh: &Mesh, parent: usize) -> bool {
+        !has_seats(mesh) || self.taken[parent] < room(mesh, parent)
+    }
+
     /// Which nodes have a seat for this one: its own parent, and whoever has one free.
     pub(super) fn seats_for(&self, mesh: &Mesh, child: usize) -> Vec<bool> {
         if !has_seats(mesh) || mesh.nodes[child].carries_others() {

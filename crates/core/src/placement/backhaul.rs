@@ -109,6 +109,7 @@ impl<'a> Backhauls<'a> {
         let cable = |(n, u): (usize, &Uplink)| {
             let [dx, dy, dz] = [u.place.x - place.x, u.place.y - place.y, u.place.z - place.z];
             let length = match &self.reached[n] {
+                _ if u.is_beside(place) => Metres::new(u.place.distance(place)),
                 Some(reached) if self.runs.has_walls(&point.floor) => {
                     let height = self.height_apart(u, point);
                     reached.to(&point.floor, place)? + height

@@ -30,6 +30,9 @@ struct Run {
     a: Spot,
     b: Spot,
     nodes: Vec<(f64, usize)>,
+    /// Whether it hangs together with most of the walls of its storey: a plinth or a machine in the
+    /// middle of a room leads a cable nowhere.
+    is_main: bool,
 }
 
 /// Where a place joins the walls: which, how far along, how far away.
@@ -92,13 +95,45 @@ impl Runs {
             by_floor.entry(&wall.floor).or_default().push(wall);
         }
         by_floor.retain(|_, walls| walls.len() <= MOST_WALLS);
-        let run = |w: &&Wall| Run { floor: w.floor.clone(), a: w.a, b: w.b, nodes: Vec::new() };
+        let run = |w: &&Wall| Run {
+            floor: w.floor.clone(),
+            a: w.a,
+            b: w.b,
+            nodes: Vec::new(),
+            is_main: true,
+        };
         let walls: Vec<Run> = by_floor.values().flatten().map(run).collect();
         let mut this = Self { walls, ways: Vec::new() };
+        this.find_main();
         this.place_nodes(site);
         this.join();
         this.climb(site);
         this
+    }
+
+    /// On each storey, the walls that hang together over the greatest length.
+    fn find_main(&mut self) {
+        let mut group: Vec<usize> = (0..self.walls.len()).collect();
+        let touch = |a: &Run, b: &Run| {
+            a.floor == b.floor && !(a.meets(b).is_empty() && b.meets(a).is_empty())
+        };
+        for n in 0..self.walls.len() {
+            for m in n + 1..self.walls.len() {
+                if group[n] != group[m] && touch(&self.walls[n], &self.walls[m]) {
+                    let (from, to) = (group[m], group[n]);
+                    group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+                }
+            }
+        }
+        let mut lengths: BTreeMap<(FloorId, usize), f64> = BTreeMap::new();
+        for (wall, group) in self.walls.iter().zip(&group) {
+            *lengths.entry((wall.floor.clone(), *group)).or_default() += wall.length();
+        }
+        for (wall, group) in self.walls.iter_mut().zip(&group) {
+            let own = lengths.get(&(wall.floor.clone(), *group)).copied().unwrap_or(0.0);
+            let others = lengths.iter().filter(|((floor, _), _)| *floor == wall.floor);
+            wall.is_main = others.map(|(_, length)| *length).fold(0.0, f64::max) <= own;
+        }
     }
 
     /// Nodes where a wall begins, ends, meets another or is nearest to a shaft.
@@ -180,13 +215,14 @@ impl Runs {
     }
 
     fn node_nearest(&self, floor: &FloorId, to: Spot) -> Option<(usize, f64)> {
-        let walls = self.walls.iter().filter(|w| w.floor == *floor);
+        let walls = self.walls.iter().filter(|w| w.is_main && w.floor == *floor);
         let nodes = walls.flat_map(|w| w.nodes.iter().map(|(s, n)| (*n, apart(w.at(*s), to))));
         nodes.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
     fn foot(&self, floor: &FloorId, p: Spot) -> Option<Foot> {
-        let on_floor = self.walls.iter().enumerate().filter(|(_, w)| w.floor == *floor);
+        let takes = |w: &Run| w.is_main && w.floor == *floor;
+        let on_floor = self.walls.iter().enumerate().filter(|(_, w)| takes(w));
         let foot = |(wall, run): (usize, &Run)| {
             let (along, away) = run.foot(p);
             Foot { wall, along, away }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::collections::BTreeMap;
 
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::coverage::{Coverage, Grid, contours, contours_of};
+use dot_reach_core::coverage::{Coverage, Grid, Quantity, contours, contours_of};
 use dot_reach_core::geometry::{Rect, apart};
 use dot_reach_core::materials::construction::{Construction, Heft};
 use dot_reach_core::network::NetworkAnalysis;
@@ -195,12 +195,12 @@ impl Plan {
         self.tints.push(Tint { class: "ground-out", d: path(&[all], true) });
     }
 
-    /// Adds tints and contour lines of the margin.
-    pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, target: Db) {
+    /// Adds tints and contour lines of a margin.
+    pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, of: Quantity, target: Db) {
         self.paper(&surface.grid);
         let bands = [Db::ZERO, target, target + SOLID_ABOVE];
         let classes = ["ground-thin", "ground-sound", "ground-solid"];
-        for (contour, class) in contours(surface, &bands).iter().zip(classes) {
+        for (contour, class) in contours(surface, of, &bands).iter().zip(classes) {
             self.tints.push(Tint { class, d: path(&contour.rings, true) });
             if class == "ground-sound" {
                 let name = format!("target {}", typographic(target.get(), 0));
@@ -208,7 +208,7 @@ impl Plan {
             }
         }
         let levels: Vec<Db> = (0..=10).map(|k| Db::new(f64::from(k) * 5.0)).collect();
-        for contour in contours(surface, &levels) {
+        for contour in contours(surface, of, &levels) {
             // Beside the target line, a second label would only crowd it.
             if (contour.level - target.get()).abs() < 2.5 {
                 continue;

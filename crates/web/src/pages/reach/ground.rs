@@ -2,11 +2,10 @@
 
 use std::sync::Arc;
 
-use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::{Coverage, Handset, Quantity, Request, contours_of};
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::site::{FloorId, Site};
-use dot_reach_core::units::Metres;
+use dot_reach_core::units::{Db, Metres};
 use dot_reach_formats::surface;
 
 use super::Query;
@@ -33,17 +32,11 @@ pub(crate) fn export(
 }
 
 /// Draws a surface by what it shows.
-pub(crate) fn cover(
-    plan: &mut Plan,
-    surface: &Arc<Coverage>,
-    quantity: Quantity,
-    network: &NetworkAnalysis,
-    analysis: &Analysis,
-) {
+pub(crate) fn cover(plan: &mut Plan, surface: &Arc<Coverage>, quantity: Quantity, target: Db) {
     match steps(quantity) {
-        None => plan.cover(surface, analysis.target),
+        None => plan.cover(surface, quantity, target),
         Some(steps) => {
-            let values = shown_values(surface, quantity, network);
+            let values = shown_values(surface, quantity);
             plan.cover_steps(&surface.grid, &values, &steps);
         }
     }
@@ -69,7 +62,7 @@ pub(crate) fn spot(text: &str) -> Option<[f64; 2]> {
 fn steps(quantity: Quantity) -> Option<[(f64, String); 3]> {
     let named = |level: f64, name: &str| (level, name.to_owned());
     match quantity {
-        Quantity::Margin => None,
+        Quantity::Margin | Quantity::LastHop => None,
         // Hops are drawn by how few they are.
         Quantity::Hops => {
             Some([named(-3.5, "3 hops"), named(-2.5, "2 hops"), named(-1.5, "1 hop")])
@@ -79,8 +72,8 @@ fn steps(quantity: Quantity) -> Option<[(f64, String); 3]> {
     }
 }
 
-fn shown_values(surface: &Coverage, quantity: Quantity, network: &NetworkAnalysis) -> Vec<f64> {
-    let values = surface.values(quantity, network);
+fn shown_values(surface: &Coverage, quantity: Quantity) -> Vec<f64> {
+    let values = surface.values(quantity);
     if quantity != Quantity::Hops {
         return values;
     }
@@ -88,8 +81,9 @@ fn shown_values(surface: &Coverage, quantity: Quantity, network: &NetworkAnalysi
 }
 
 /// Each quantity with its word in an address and its name.
-pub(crate) const QUANTITIES: [(Quantity, &str, &str); 4] = [
+pub(crate) const QUANTITIES: [(Quantity, &str, &str); 5] = [
     (Quantity::Margin, "margin", "margin, dB"),
+    (Quantity::LastHop, "last-hop", "last hop, dB"),
     (Quantity::Hops, "hops", "hops"),
     (Quantity::Parents, "parents", "parents at target"),
     (Quantity::Success, "success", "success, %"),
@@ -107,7 +101,7 @@ fn word(quantity: Quantity) -> &'static str {
 /// What the tints mean, strongest first.
 pub(crate) fn legend(quantity: Quantity) -> Vec<(&'static str, String)> {
     let words = match quantity {
-        Quantity::Margin => {
+        Quantity::Margin | Quantity::LastHop => {
             ["solid, 10 dB over target", "sound, at target", "thin", "out of reach"]
         }
         Quantity::Hops => ["1 hop", "2 hops", "3 hops", "more, or out of reach"],
@@ -118,21 +112,19 @@ pub(crate) fn legend(quantity: Quantity) -> Vec<(&'static str, String)> {
     classes.into_iter().zip(words.map(str::to_owned)).collect()
 }
 
-/// The surface and network that a query looks at, for an export.
+/// The surface that a query looks at, for an export.
 fn looked_at(
     bench: &mut Bench,
     site: &Arc<Site>,
     query: &Query,
-) -> Result<(Arc<Analysis>, Arc<Coverage>, usize), WebError> {
+) -> Result<Arc<Coverage>, WebError> {
     let analysis = bench.analysis(site, &options(query))?;
     let mut surface = || {
         let network = chosen_network(&analysis, query, None)?;
-        let place = analysis.networks.iter().position(|n| n.network == network.network)?;
         let floor = chosen_floor(site, query, None)?;
-        Some((bench.surface(&analysis, network, &request(&floor, query))?, place))
+        bench.surface(&analysis, network, &request(&floor, query))
     };
-    let (surface, place) = surface().ok_or(WebError::NotFound("surface"))?;
-    Ok((analysis, surface, place))
+    surface().ok_or(WebError::NotFound("surface"))
 }
 
 /// The surface as CSV.
@@ -141,9 +133,9 @@ pub(crate) fn surface_csv(
     site: &Arc<Site>,
     query: &Query,
 ) -> Result<String, WebError> {
-    let (analysis, surface, place) = looked_at(bench, site, query)?;
+    let surface = looked_at(bench, site, query)?;
     let quantity = named(&query.show);
-    let values = surface.values(quantity, &analysis.networks[place]);
+    let values = surface.values(quantity);
     let word = word(quantity);
     Ok(surface::csv(&surface.grid, &values, word))
 }
@@ -154,11 +146,11 @@ pub(crate) fn surface_geojson(
     site: &Arc<Site>,
     query: &Query,
 ) -> Result<serde_json::Value, WebError> {
-    let (analysis, surface, place) = looked_at(bench, site, query)?;
+    let surface = looked_at(bench, site, query)?;
     let quantity = named(&query.show);
-    let values = surface.values(quantity, &analysis.networks[place]);
+    let values = surface.values(quantity);
     let levels: Vec<f64> = match quantity {
-        Quantity::Margin => (0..=10).map(|k| f64::from(k) * 5.0).collect(),
+        Quantity::Margin | Quantity::LastHop => (0..=10).map(|k| f64::from(k) * 5.0).collect(),
         Quantity::Hops | Quantity::Parents => (0..6).map(|k| f64::from(k) + 0.5).collect(),
         Quantity::Success => vec![0.5, 0.8, 0.9, 0.95, 0.99],
     };

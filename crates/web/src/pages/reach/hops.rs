@@ -67,19 +67,31 @@ pub(crate) fn bent(analysis: &Analysis, floor: &FloorId, stairs: &[StairPanel]) 
     path(&lines, false)
 }
 
-/// The staircase from the best radio to a place that was asked about, worse direction in front.
+/// One panel a hop along the way that a handset at a spot would be given.
 pub(crate) fn spot_stairs(
     analysis: &Analysis,
     network: &NetworkAnalysis,
-    carrier: usize,
+    way: &[usize],
     node: &Node,
+    handset: &str,
 ) -> (String, Vec<StairPanel>) {
-    let serving = &network.nodes[carrier];
-    let both = [(serving, node), (node, serving)]
-        .map(|(a, b)| staircase(&network.medium, a, b, analysis.target));
-    let [out, back] = both;
-    let (front, behind) = if back.margin() < out.margin() { (back, out) } else { (out, back) };
+    let nodes: Vec<&Node> = way.iter().map(|n| &network.nodes[*n]).chain([node]).collect();
     let f = network.medium.frequency();
-    let heading = format!("Where the decibels go: {} and a handset at this spot", serving.name);
-    (heading, vec![panel(1, &front, &behind, f, &[])])
+    let panels = nodes.windows(2).map(|pair| {
+        let target = way
+            .iter()
+            .zip(way.iter().skip(1))
+            .find(|(a, _)| network.nodes[**a].device == pair[0].device)
+            .and_then(|(a, b)| Some(network.links.between(*a, *b)?.target))
+            .filter(|_| !std::ptr::eq(pair[1], node))
+            .unwrap_or(analysis.target);
+        let [out, back] = [(pair[0], pair[1]), (pair[1], pair[0])]
+            .map(|(a, b)| staircase(&network.medium, a, b, target));
+        let (front, behind) = if back.margin() < out.margin() { (back, out) } else { (out, back) };
+        panel(nodes.len() - 1, &front, &behind, f, &[])
+    });
+    let through: Vec<&str> = nodes[..nodes.len() - 1].iter().map(|n| n.name.as_str()).collect();
+    let heading =
+        format!("Where the decibels go: {} and a {handset} at this spot", through.join(" › "));
+    (heading, panels.collect())
 }

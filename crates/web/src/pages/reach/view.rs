@@ -116,7 +116,7 @@ pub(crate) fn view(
     let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(site, f, None));
     if let Some((network, request)) = network.zip(request.as_ref()) {
         if let Some(surface) = bench.surface(&analysis, network, request) {
-            ground::cover(&mut plan, &surface, quantity, network, &analysis);
+            ground::cover(&mut plan, &surface, quantity, analysis.target);
         }
         plan.radios(&analysis, network, &request.floor, selected.as_ref());
     }
@@ -131,8 +131,9 @@ pub(crate) fn view(
     let at_spot = network.zip(request.as_ref()).and_then(|(network, request)| {
         let spot = ground::spot(&query.spot)?;
         plan.spot = Some(((spot[0] * 100.0).round(), (spot[1] * 100.0).round()));
-        let (carrier, node) = coverage::at_spot(&analysis, network, request, spot)?;
-        Some(spot_stairs(&analysis, network, carrier, &node))
+        let (way, node) = coverage::at_spot(&analysis, network, request, spot)?;
+        let handset = if query.carried == "remote" { "remote in a hand" } else { "sensor" };
+        Some(spot_stairs(&analysis, network, &way, &node, handset))
     });
     let of_device =
         || network.zip(selected.as_ref()).map(|(n, s)| stairs(&analysis, n, s)).unwrap_or_default();

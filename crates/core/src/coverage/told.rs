@@ -1,0 +1,176 @@
+//! What a radio that stands somewhere would be told: the verdict by the whole way that its network would
+//! give it, as [`crate::network::ways`] gives it to the devices that are there.
+
+use crate::network::NetworkAnalysis;
+use crate::network::outcome::Band;
+use crate::network::route::{Graph, Ways, link_cost};
+use crate::radio::system::RouteChoice;
+use crate::units::Db;
+
+/// How a carrier is reached itself, over links of one level or better.
+#[derive(Clone, Debug)]
+struct Way {
+    cost: u32,
+    places: Vec<usize>,
+    weakest: f32,
+    success: f32,
+}
+
+/// A radio that would take another one as its own.
+#[derive(Clone, Debug)]
+pub(super) struct Carrier {
+    /// Its place among the nodes.
+    pub(super) place: usize,
+    is_hub: bool,
+    /// By links that work at all, that are at target, that are solid.
+    ways: [Option<Way>; 3],
+}
+
+/// What a radio would be told.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Told {
+    /// Which carrier serves it, by its number.
+    pub(super) carrier: usize,
+    level: usize,
+    /// The weakest margin of the whole way.
+    pub(super) margin: f32,
+    /// Hops, its own included.
+    pub(super) hops: u8,
+    /// The chance over the way to the carrier.
+    pub(super) success: f32,
+    /// The band of the whole way.
+    pub(super) band: Band,
+}
+
+/// Tells what radios would be told.
+#[derive(Debug)]
+pub(super) struct Teller<'a> {
+    network: &'a NetworkAnalysis,
+    pub(super) carriers: Vec<Carrier>,
+    target: Db,
+    /// What a link costs by its margin in quarters of a decibel, from nought on.
+    costs: Vec<Option<u32>>,
+}
+
+/// Beyond this many quarters of a decibel a link costs no less.
+const LAST_COST: u16 = 400;
+
+impl<'a> Teller<'a> {
+    pub(super) fn new(network: &'a NetworkAnalysis, target: Db) -> Self {
+        let graphs = &network.routing.graphs;
+        // A radio that is added needs one more hop.
+        let most = network.rule.most_hops - 1;
+        let levels = [&graphs.any, &graphs.sure, &graphs.solid]
+            .map(|g| (g, g.routes(&network.hubs, most, &network.down)));
+        let carriers = (0..network.nodes.len())
+            .filter(|n| network.is_on_air(*n) && network.routing.has_free_seat(network, *n))
+            .map(|place| Carrier {
+                place,
+                is_hub: network.hubs.contains(&place),
+                ways: levels.each_ref().map(|(graph, ways)| way(network, graph, ways, place)),
+            })
+            .collect();
+        let cost = |quarter: u16| {
+            let margin = Db::new(f64::from(quarter) / 4.0);
+            let once = || network.arrivals.quiet().success(margin, 1);
+            link_cost(&network.rule, margin, once)
+        };
+        Self { network, carriers, target, costs: (0..=LAST_COST).map(cost).collect() }
+    }
+
+    /// The places from the hub to what serves.
+    pub(super) fn way(&self, told: &Told) -> &[usize] {
+        let way = self.carriers.get(told.carrier).and_then(|c| c.ways[told.level].as_ref());
+        way.map_or(&[], |w| &w.places)
+    }
+
+    fn cost(&self, margin: f32) -> Option<u32> {
+        #[expect(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "held between 0 and the last"
+        )]
+        let quarter = (margin * 4.0).clamp(0.0, f32::from(LAST_COST)) as usize;
+        self.costs[quarter]
+    }
+
+    /// What a radio that hears each carrier with such a margin would be told; nothing where no way
+    /// within the limits leads to it.
+    pub(super) fn told(&self, heard: &[f32]) -> Option<Told> {
+        match self.network.rule.choice {
+            RouteChoice::DirectOnly => self.best(heard, 0, |c| c.is_hub),
+            RouteChoice::Nearest => self.of_star(heard),
+            _ => {
+                let first = self.best(heard, 0, |_| true)?;
+                let better =
+                    [(2, Band::Solid), (1, Band::Sound)].into_iter().find_map(|(level, band)| {
+                        if first.band >= band {
+                            Some(first)
+                        } else {
+                            self.best(heard, level, |_| true)
+                        }
+                    });
+                Some(better.unwrap_or(first))
+            }
+        }
+    }
+
+    /// Straight to the hub where that is at target, else the better of hub and repeaters.
+    fn of_star(&self, heard: &[f32]) -> Option<Told> {
+        let any = self.best(heard, 0, |_| true)?;
+        let Some(straight) = self.best(heard, 0, |c| c.is_hub) else { return Some(any) };
+        if straight.band >= Band::Sound {
+            return Some(straight);
+        }
+        let held = any.hops > 1;
+        Some(if held { Told { band: any.band.min(Band::Sound), ..any } } else { any })
+    }
+
+    /// The best way by the system's own choice over links of a level: least cost, then the strongest
+    /// weakest margin, then the fewest hops.
+    fn best(&self, heard: &[f32], level: usize, takes: impl Fn(&Carrier) -> bool) -> Option<Told> {
+        let least = [Band::Thin, Band::Sound, Band::Solid][level];
+        let most_cost = self.network.rule.most_cost.unwrap_or(u32::MAX);
+        let mut best: Option<(u32, Told)> = None;
+        for (number, carrier) in self.carriers.iter().enumerate() {
+            let (Some(way), Some(margin)) = (&carrier.ways[level], heard.get(number).copied())
+            else {
+                continue;
+            };
+            let last = Band::of(Db::new(f64::from(margin)), self.target);
+            if last < least || !takes(carrier) {
+                continue;
+            }
+            let Some(cost) = self.cost(margin).map(|c| c.saturating_add(way.cost)) else {
+                continue;
+            };
+            let weakest = margin.min(way.weakest);
+            let better = best.as_ref().is_none_or(|(known, told)| {
+                (cost, -weakest, way.places.len()) < (*known, -told.margin, usize::from(told.hops))
+            });
+            if cost > most_cost || !better {
+                continue;
+            }
+            let band = Band::of(Db::new(f64::from(weakest)), self.target);
+            let hops = u8::try_from(way.places.len()).unwrap_or(u8::MAX);
+            let told =
+                Told { carrier: number, level, margin: weakest, hops, success: way.success, band };
+            best = Some((cost, told));
+        }
+        best.map(|(_, told)| told)
+    }
+}
+
+fn way(network: &NetworkAnalysis, graph: &Graph, ways: &Ways, place: usize) -> Option<Way> {
+    let places = ways[place].clone()?;
+    let (mut weakest, mut success) = (f32::INFINITY, 1.0);
+    for pair in places.windows(2) {
+        let link = network.links.between(pair[0], pair[1])?;
+        let (passes, _) = network.arrivals.over(&network.nodes, link);
+        #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
+        let (margin, passes) = (link.margin().get() as f32, passes as f32);
+        weakest = weakest.min(margin);
+        success *= passes;
+    }
+    Some(Way { cost: graph.cost(&places), places, weakest, success })
+}
