@@ -26,6 +26,7 @@ test("a planner chooses the channel that the adviser scores best", async ({ page
   await made.getByLabel("Busy, 0 to 1").fill("0.6");
   await made.getByLabel("Busy, 0 to 1").blur();
   await expect.poll(sends).toBeGreaterThan(before);
+  await saved(page);
   await made.getByLabel("802.15.4 channel").fill("40");
   await made.getByLabel("802.15.4 channel").blur();
   await expect(page.locator(".field-error[data-shown], [data-notice]:visible")).toContainText("11 to 26");
@@ -73,7 +74,7 @@ test("three schools stand side by side and say what they assume", async ({ page 
 test("a press anywhere on the plan asks about that spot; surfaces and exports follow", async ({ page }) => {
   await open(page, "/jobs/larkfield-mill/reach?network=mesh&floor=first");
   await clickSheet(page, [15, 2.4]);
-  await expect(page.locator(".foot-head h2")).toContainText("a handset at this spot");
+  await expect(page.locator(".foot-head h2")).toContainText(/^Where the decibels go: Hub, Zigbee.* and a sensor at this spot$/);
   await expect(page.locator(".spot")).toHaveCount(1);
   await page.getByLabel("What the plan shows").selectOption({ label: "hops" });
   await expect(page.locator(".legend")).toContainText("1 hop");

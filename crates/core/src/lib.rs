@@ -22,6 +22,7 @@
 //! | [`placement`] | where the hub could stand |
 //! | [`power`] | how long batteries last |
 //! | [`coverage`] | margin over a storey, contours |
+//! | [`summary`] | how a job stands, counted once |
 //! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`staircase`] | a hop's budget, step by step |
 //! | [`install`] | the order of joining |
@@ -50,6 +51,7 @@ pub mod radio;
 pub mod simulate;
 pub mod site;
 pub mod staircase;
+pub mod summary;
 pub mod units;
 
 pub use analysis::{Analysis, Options, analyse, analyse_after, analyse_while};

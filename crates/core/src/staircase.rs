@@ -6,7 +6,7 @@ use crate::network::Node;
 use crate::network::link::received;
 use crate::propagation::bounce::Mirror;
 use crate::propagation::doorway::Station;
-use crate::propagation::{Cause, Medium, Term, WayKind};
+use crate::propagation::{Cause, Medium, Term, Way, WayKind};
 use crate::site::{OpeningKind, SlabId, WallId};
 use crate::units::{Db, Dbm, Metres, typographic};
 
@@ -155,11 +155,7 @@ pub fn staircase_between(
         length: Metres::new(length),
         way: way_words(medium, &main.kind),
         corners: main.corners,
-        others: others
-            .iter()
-            .take(4)
-            .map(|w| (way_words(medium, &w.kind), w.loss - carried))
-            .collect(),
+        others: in_words(medium, &others, carried),
         steps,
         received: received(from, to, own),
         quiet: to.quiet,
@@ -210,6 +206,20 @@ fn opening_words(medium: &Medium, (wall, hole): (usize, usize)) -> &str {
         "" => "an open doorway",
         fill => fill,
     }
+}
+
+/// The other ways in words, each once, with how much weaker it is: of ways that read alike the
+/// strongest.
+fn in_words(medium: &Medium, others: &[Way], carried: Db) -> Vec<(String, Db)> {
+    let mut told: Vec<(String, Db)> = Vec::new();
+    for way in others {
+        let words = way_words(medium, &way.kind);
+        if !told.iter().any(|(known, _)| *known == words) {
+            told.push((words, way.loss - carried));
+        }
+    }
+    told.truncate(4);
+    told
 }
 
 /// How a way runs, in words.

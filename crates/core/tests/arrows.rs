@@ -37,6 +37,7 @@ const FLOORS: [&str; 24] = [
     "install",
     "power",
     "prove",
+    "summary",
     "simulate",
     // The map.
     "lib",

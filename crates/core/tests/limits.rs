@@ -282,11 +282,9 @@ fn thread_uses_no_link_of_two_decibels_or_less_and_says_how_much_is_missing() {
         if let Some(margin) = margin.filter(|m| *m > Db::new(2.0)) {
             assert_eq!(there.hops.len(), 1, "{margin}");
             used += 1;
-        } else if let Reason::TooFar { short, .. } = &there.reason {
-            assert!(*short >= Db::ZERO, "{short}");
-            if let Some(margin) = margin {
-                assert!((*short + margin - Db::new(2.0)).get().abs() < 1e-9);
-            }
+        } else if let Reason::TooFar { margin: told, least, .. } = &there.reason {
+            assert!(*told <= *least && *least == Db::new(2.0), "{told} of {least}");
+            assert!(margin.is_none_or(|margin| margin == *told));
             refused += 1;
         }
     }

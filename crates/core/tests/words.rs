@@ -142,7 +142,8 @@ fn reasons() -> Vec<Reason> {
     let db = Db::new;
     let too_far = |only_back, stranger, obstacles: Vec<(String, Db)>| Reason::TooFar {
         nearest: s("Plug"),
-        short: db(3.2),
+        margin: db(-3.2),
+        least: db(if only_back { 2.0 } else { 0.0 }),
         obstacles,
         only_back,
         stranger,

@@ -3,7 +3,7 @@
 //! Key names stay stable. Losses are decibels straight through, by the band in MHz that they are
 //! computed at.
 
-use dot_reach_core::catalogue::KINDS;
+use dot_reach_core::catalogue::{DEVICE_SOURCE, DeviceKind, KINDS};
 use dot_reach_core::materials::construction::{
     CONSTRUCTIONS, Construction, FrequencyBand, PRICED_AT,
 };
@@ -13,7 +13,14 @@ use serde_json::{Map, Value, json};
 /// The catalogue as one value.
 pub fn value() -> Value {
     let constructions: Vec<_> = CONSTRUCTIONS.iter().map(construction).collect();
-    json!({ "constructions": constructions, "devices": &*KINDS })
+    let devices: Vec<_> = KINDS.iter().map(device).collect();
+    json!({ "constructions": constructions, "devices": devices })
+}
+
+fn device(row: &DeviceKind) -> Value {
+    let mut value = json!(row);
+    value["source"] = DEVICE_SOURCE.into();
+    value
 }
 
 fn construction(row: &Construction) -> Value {

@@ -167,6 +167,9 @@ struct Rows {
     device: Vec<DeviceKind>,
 }
 
+/// Where the rows come from.
+pub const DEVICE_SOURCE: &str = "generic device; depth, duty and draw are planning values";
+
 /// The rows. A broken file is a defect that the tests catch.
 pub static KINDS: LazyLock<Vec<DeviceKind>> = LazyLock::new(|| {
     toml::from_str::<Rows>(include_str!("../../data/devices.toml"))

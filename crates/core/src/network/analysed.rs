@@ -219,15 +219,6 @@ impl NetworkAnalysis {
         is_hub || self.nodes[place].carries_others() && !self.outcomes[place].hops.is_empty()
     }
 
-    /// The radio that carries others, is reached itself, and hears this one best.
-    pub fn best_carrier(&self, place: usize) -> Option<usize> {
-        (0..self.nodes.len())
-            .filter(|n| *n != place && self.is_on_air(*n))
-            .filter_map(|n| Some((n, self.links.between(place, n)?.margin())))
-            .max_by(|a, b| a.1.total_cmp(&b.1))
-            .map(|(n, _)| n)
-    }
-
     /// Up to two routes from a hub to a node that share no device, within all limits, over every link
     /// that works; each as places from the hub.
     pub fn disjoint_routes(&self, place: usize) -> Vec<Vec<usize>> {

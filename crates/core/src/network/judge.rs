@@ -12,6 +12,7 @@ use super::ways::Routing;
 use super::{Mesh, Node, Role, Why};
 use crate::catalogue;
 use crate::radio::system::{RouteChoice, Rule};
+use crate::site::DeviceId;
 use crate::units::Db;
 
 /// What a system allows fewer of than there are: which of them forward, and which are told not to.
@@ -69,7 +70,11 @@ impl<'a> Judge<'a> {
                 self.reached(way)
             } else {
                 let refused = self.routing.refused.get(&place).cloned();
-                unreached(node, refused.unwrap_or_else(|| self.why_not(place)))
+                let (reason, best_link) = match refused {
+                    Some(reason) => (reason, None),
+                    None => self.why_not(place),
+                };
+                Outcome { best_link, ..unreached(node, reason) }
             };
             Outcome { parents: self.parents(place), ..outcome }
         };
@@ -231,28 +236,30 @@ impl<'a> Judge<'a> {
         }
     }
 
-    fn why_not(&self, place: usize) -> Reason {
+    /// Why a node is not reached, and the radio of the link that this speaks of.
+    fn why_not(&self, place: usize) -> (Reason, Option<DeviceId>) {
         let (network, rule) = (self.network, self.network.rule);
         let ways = &self.routing.best;
         let nodes = &network.nodes;
         if self.is_down(place) {
-            return Reason::Down;
+            return (Reason::Down, None);
         }
         if network.hubs.iter().all(|h| self.is_down(*h)) {
-            return Reason::NoHub;
+            return (Reason::NoHub, None);
         }
         let (at_any_cost, unlimited) = self.unlimited.get_or_init(|| {
             let graph = self.routing.graphs.any.costing_at_most(u32::MAX);
             let ways = graph.routes(&network.hubs, nodes.len(), &network.down);
             (graph, ways)
         });
+        let last = |way: &[usize]| Some(nodes[way[way.len() - 2]].device.clone());
         if let Some(way) = &unlimited[place] {
             let (hops, cost, system) = (way.len() - 1, at_any_cost.cost(way), rule.name);
             if hops > rule.most_hops {
-                return Reason::HopLimit { hops, allowed: rule.most_hops, system };
+                return (Reason::HopLimit { hops, allowed: rule.most_hops, system }, last(way));
             }
             if let Some(allowed) = rule.most_cost.filter(|most| cost > *most) {
-                return Reason::RouteCost { cost, allowed, system };
+                return (Reason::RouteCost { cost, allowed, system }, last(way));
             }
         }
         let others = || (0..nodes.len()).filter(|&n| n != place && ways[n].is_some());
@@ -269,26 +276,27 @@ impl<'a> Judge<'a> {
         if let Some((through, link)) = best(&mut others().filter(unsure))
             && link.margin() >= Db::ZERO
         {
-            return Reason::OnlyThroughUnsure {
-                through: nodes[through].name.clone(),
-                why: nodes[through].role.why,
-            };
+            let name = nodes[through].name.clone();
+            let reason = Reason::OnlyThroughUnsure { through: name, why: nodes[through].role.why };
+            return (reason, Some(nodes[through].device.clone()));
         }
         let Some((nearest, link)) = best(&mut others().filter(|n| nodes[*n].carries_others()))
         else {
-            return Reason::NoHub;
+            return (Reason::NoHub, None);
         };
         let least = match rule.choice {
             RouteChoice::MarginSteps => THREAD_LEAST_MARGIN,
             _ => Db::ZERO,
         };
-        Reason::TooFar {
+        let reason = Reason::TooFar {
             nearest: nodes[nearest].name.clone(),
-            short: least - link.margin(),
+            margin: link.margin(),
+            least,
             obstacles: self.obstacles(nearest, place),
             only_back: link.margin_from(nearest) >= least,
             stranger: None,
-        }
+        };
+        (reason, Some(nodes[nearest].device.clone()))
     }
 
     /// What stands between two nodes, costliest first.
@@ -317,6 +325,7 @@ fn unreached(node: &Node, reason: Reason) -> Outcome {
         parents: 0,
         hangs_on: Vec::new(),
         hangs_on_breakers: Vec::new(),
+        best_link: None,
         reason,
     }
 }

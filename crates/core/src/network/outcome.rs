@@ -95,6 +95,8 @@ pub struct Outcome {
     pub hangs_on: Vec<DeviceId>,
     /// Breakers of which any one, switched off, cuts it off though it has power itself.
     pub hangs_on_breakers: Vec<String>,
+    /// Where it is not reached, the radio of the link that the reason speaks of.
+    pub best_link: Option<DeviceId>,
     /// Why the verdict is what it is.
     pub reason: Reason,
 }
@@ -184,8 +186,10 @@ pub enum Reason {
     TooFar {
         /// The best sender or hearer, by name.
         nearest: String,
-        /// How much that link lacks.
-        short: Db,
+        /// The margin of that link.
+        margin: Db,
+        /// The least margin with which the system uses a link.
+        least: Db,
         /// What stands in its way, costliest first.
         obstacles: Vec<(String, Db)>,
         /// Whether only the way back to the hub fails.
@@ -272,9 +276,12 @@ impl fmt::Display for Reason {
                     less => write!(f, ", {:.0} ms quicker.", -less),
                 }
             }
-            Self::TooFar { nearest, short, obstacles, only_back, stranger } => {
+            Self::TooFar { nearest, margin, least, obstacles, only_back, stranger } => {
                 let way = if *only_back { "cannot answer" } else { "is too far from" };
-                write!(f, "It {way} {nearest}, the best it has: {short} short")?;
+                write!(f, "It {way} {nearest}, the best it has: {margin}")?;
+                if *least > Db::ZERO {
+                    write!(f, " of the {least} that its system asks of a link")?;
+                }
                 let tell = |f: &mut fmt::Formatter<'_>| match stranger {
                     Some((name, of)) => {
                         write!(f, " {name} is near, but it belongs to {of} and never helps here.")

@@ -70,7 +70,11 @@ export function notice(text, buttons = []) {
   box.hidden = false;
 }
 
-const saved = () => { if (document.querySelector("[data-waiting]").hidden) say("Saved"); };
+const saved = () => {
+  if (!document.querySelector("[data-waiting]").hidden) return;
+  // A field that was refused is not saved, whatever else is.
+  say(document.querySelector(".field-error[data-shown]") ? "Not all saved" : "Saved");
+};
 
 /** Sends a change that may wait: without a connection it is kept here, behind what waits already.
  * Gives the answer, or nothing where it is kept. */
@@ -104,7 +108,7 @@ export async function edit(change, options = {}) {
   try {
     const told = await sendOrKeep(`/jobs/${job()}/edits`, sent, options.words ?? words(change));
     if (!told) return null;
-    say("Saved");
+    saved();
     if (told.html) show(told);
     else if (!options.quiet) await refresh(options.keep);
     return told;

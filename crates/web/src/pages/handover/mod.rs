@@ -3,9 +3,10 @@
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::fit::Fits;
 use dot_reach_core::install::MAINS_CAUTIONS;
-use dot_reach_core::network::{Band, Outcome, Reason};
 use dot_reach_core::prove::prove;
+use dot_reach_core::summary::{Summary, fits, unsettled};
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
 
@@ -14,6 +15,7 @@ use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
+use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html};
 
 #[derive(Template)]
@@ -32,6 +34,8 @@ struct Page {
     sheets: Vec<Sheet>,
     rows: Vec<Row>,
     readings: Vec<ReadingRow>,
+    /// Devices that are out, thin, or do not fit, each with why.
+    open: Vec<(String, String)>,
     findings: Vec<String>,
     cautions: [&'static str; 5],
 }
@@ -47,7 +51,8 @@ struct Row {
     network: String,
     place: String,
     role: &'static str,
-    band: &'static str,
+    band: String,
+    class: &'static str,
     hops: String,
     via: String,
     margin: String,
@@ -73,11 +78,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
 
 fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
     let site = &analysis.site;
-    let is_hub = |o: &Outcome| o.reason == Reason::IsHub;
-    let outcomes = || analysis.networks.iter().flat_map(|n| &n.outcomes).filter(|o| !is_hub(o));
-    let reached = outcomes().filter(|o| o.band >= Band::Sound).count();
-    let all = outcomes().count();
-    let weak = outcomes().filter(|o| o.band == Band::Thin).count();
+    let summary = Summary::of(analysis);
     let name = |id: &dot_reach_core::site::DeviceId| {
         site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone())
     };
@@ -90,7 +91,12 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
             network: network.name.clone(),
             place: point.map(|p| p.room.clone()).unwrap_or_default(),
             role: node.role.role.name(),
-            band: outcome.band.name(),
+            band: if fits(site, &node.device) == Fits::No {
+                format!("{}, does not fit", outcome.band.name())
+            } else {
+                outcome.band.name().to_owned()
+            },
+            class: outcome.band.name(),
             hops: if outcome.hops.is_empty() {
                 "–".into()
             } else {
@@ -130,22 +136,56 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
         address: site.job.address.clone(),
         date: day(&crate::app::now()),
         revision,
-        summary: format!(
-            "{reached} of {all} devices are reached with the wanted confidence, {weak} with less \
-             margin, {} not at all.",
-            all - reached - weak
-        ),
+        summary: summed(&summary),
         confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
         target: analysis.target.to_string(),
         sigma: analysis.sigma.to_string(),
         sheets: sheets.collect(),
         rows: rows.collect(),
         readings: readings.collect(),
+        open: open(analysis),
         findings: analysis
             .findings
             .iter()
+            .filter(|f| f.found.rule() != "fit")
             .map(|f| format!("{} {}", f.found, f.found.cure()))
             .collect(),
         cautions: MAINS_CAUTIONS,
     }
+}
+
+/// How the devices stand, in a sentence.
+fn summed(summary: &Summary) -> String {
+    let Summary { hubs, companions, radios, sound, thin, out, unfit } = *summary;
+    let mut words = format!(
+        "{sound} of {radios} devices are reached with the wanted confidence and fit where they are, \
+         {thin} have less margin, {out} are not reached, {unfit} do not fit."
+    );
+    let beside =
+        [(hubs, "hub", "hubs"), (companions, "device without radio", "devices without radio")];
+    let beside = beside.into_iter().filter(|(n, ..)| *n > 0);
+    let beside: Vec<_> = beside.map(|(n, one, many)| plural(n, one, many)).collect();
+    if !beside.is_empty() {
+        words.push_str(&format!(" Beside them {}.", beside.join(" and ")));
+    }
+    words
+}
+
+/// What is to be settled about devices: who, and why.
+fn open(analysis: &Analysis) -> Vec<(String, String)> {
+    unsettled(analysis)
+        .into_iter()
+        .map(|open| {
+            let device = analysis.site.devices.get(&open.outcome.device);
+            let name = device.map_or_else(String::new, |d| d.name.clone());
+            let unfit = open
+                .unfit
+                .iter()
+                .map(|f| format!("Does not fit. {f} Ways out: {}.", f.ways_out().join("; ")));
+            let reached = (open.outcome.band < dot_reach_core::network::Band::Sound)
+                .then(|| open.outcome.reason.to_string());
+            let why: Vec<_> = reached.into_iter().chain(unfit).collect();
+            (format!("{name}, {}", open.network.name), why.join(" "))
+        })
+        .collect()
 }

@@ -5,8 +5,10 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::catalogue;
+use dot_reach_core::fit::Fits;
 use dot_reach_core::install::{MAINS_CAUTIONS, run_sheet};
 use dot_reach_core::site::Step;
+use dot_reach_core::summary::fit_findings;
 
 use crate::door::Job;
 use crate::error::WebError;
@@ -37,6 +39,8 @@ struct TaskCard {
     network: String,
     way: String,
     cautions: Vec<&'static str>,
+    /// Why it does not fit, where it does not: no work on it is settled.
+    unfit: Vec<String>,
     steps: Vec<StepTick>,
     complete: bool,
     next: bool,
@@ -95,6 +99,11 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
                 (None, _) => String::new(),
             },
             cautions: task.cautions,
+            unfit: fit_findings(&site, &device.id)
+                .iter()
+                .filter(|f| f.fits() == Fits::No)
+                .map(|f| format!("{f} Ways out: {}.", f.ways_out().join("; ")))
+                .collect(),
             steps: steps.collect(),
             complete,
             next: next_is_open && !complete,

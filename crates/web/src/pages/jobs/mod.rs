@@ -7,13 +7,14 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::Weight;
-use dot_reach_core::network::{Band, Reason};
 use dot_reach_core::radio::region::REGIONS;
+use dot_reach_core::summary::Summary;
 use dot_reach_store::{JobId, JobSummary, Store};
 
 use crate::app::App;
 use crate::door::{Job, Person};
 use crate::error::WebError;
+use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html};
 
 #[derive(Template)]
@@ -38,11 +39,9 @@ struct JobRow {
 #[derive(Debug)]
 pub(crate) struct Standing {
     place: String,
-    devices: usize,
     points: usize,
-    out: usize,
-    thin: usize,
-    sound: usize,
+    summary: Summary,
+    devices: String,
     needs: Vec<String>,
 }
 
@@ -79,20 +78,27 @@ fn row(summary: &JobSummary, standing: Option<Arc<Standing>>) -> JobRow {
 impl Standing {
     /// How an analysed job stands.
     pub(crate) fn of(analysis: &Analysis) -> Self {
-        let count = |wanted: &[Band]| {
-            let all = analysis.networks.iter().flat_map(|n| &n.outcomes);
-            all.filter(|o| o.reason != Reason::IsHub && wanted.contains(&o.band)).count()
-        };
+        let summary = Summary::of(analysis);
         Self {
             place: analysis.site.job.address.clone(),
-            devices: analysis.site.devices.len(),
             points: analysis.site.points.len(),
-            out: count(&[Band::Out]),
-            thin: count(&[Band::Thin]),
-            sound: count(&[Band::Sound, Band::Solid]),
+            devices: devices(&summary),
+            summary,
             needs: needs(analysis),
         }
     }
+}
+
+/// What the devices of a job are, so that the sum is all of them.
+fn devices(summary: &Summary) -> String {
+    let mut parts = vec![plural(summary.radios, "device", "devices")];
+    if summary.hubs > 0 {
+        parts.push(plural(summary.hubs, "hub", "hubs"));
+    }
+    if summary.companions > 0 {
+        parts.push(plural(summary.companions, "device without radio", "devices without radio"));
+    }
+    parts.join(", ")
 }
 
 /// At most three things that need someone, the weightiest first.

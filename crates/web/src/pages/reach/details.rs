@@ -46,7 +46,7 @@ pub(crate) struct HopRow {
     pub(crate) class: &'static str,
 }
 
-fn plural(count: usize, one: &str, many: &str) -> String {
+pub(crate) fn plural(count: usize, one: &str, many: &str) -> String {
     if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
 }
 

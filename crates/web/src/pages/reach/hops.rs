@@ -27,8 +27,13 @@ pub(crate) fn stairs(
     } else if network.hubs.contains(&place) {
         "This is the hub: choose a device to see where the decibels go.".to_owned()
     } else {
-        pairs.extend(network.best_carrier(place).map(|n| (n, place)));
-        format!("Not reached. The best link that {} has", network.nodes[place].name)
+        let name = &network.nodes[place].name;
+        let best = outcome.best_link.as_ref().and_then(|d| network.place_of(d));
+        pairs.extend(best.map(|n| (n, place)));
+        match best {
+            Some(_) => format!("Not reached. The best link that {name} has"),
+            None => format!("{name}: {}", outcome.reason),
+        }
     };
     let medium = &network.medium;
     let target =

@@ -4,10 +4,12 @@
 use std::cmp::Ordering;
 
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::fit::Fits;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::{Hop, Node, Outcome};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::{DeviceId, Point};
+use dot_reach_core::summary::fits;
 use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::JobId;
 
@@ -46,6 +48,8 @@ pub(crate) struct LedgerRow {
     pub(crate) name: String,
     pub(crate) glyph: &'static str,
     pub(crate) band: &'static str,
+    /// Whether it does not fit its box, however well it is reached.
+    pub(crate) unfit: bool,
     pub(crate) cells: Vec<Cell>,
     pub(crate) selected: bool,
     pub(crate) details: Option<Details>,
@@ -342,6 +346,7 @@ pub(crate) fn ledger(
             name: node.name.clone(),
             glyph: glyph(node),
             band: band_class(outcome.band),
+            unfit: fits(&analysis.site, &node.device) == Fits::No,
             cells: columns.iter().map(|c| (c.of)(&line).cell(c.is_words)).collect(),
             selected: is_selected,
             details: is_selected.then(|| details(job, analysis, network, place, chances)),

@@ -1,6 +1,6 @@
 //! Reach: plan with contours, ledger, staircase, what-ifs.
 
-mod details;
+pub(crate) mod details;
 mod ground;
 mod hops;
 mod ledger;
