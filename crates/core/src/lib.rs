@@ -22,6 +22,7 @@
 //! | [`placement`] | where the hub could stand |
 //! | [`power`] | how long batteries last |
 //! | [`coverage`] | margin over a storey, contours |
+//! | [`cures`] | what would help a device below target, found by trying |
 //! | [`summary`] | how a job stands, counted once |
 //! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`staircase`] | a hop's budget, step by step |
@@ -35,6 +36,7 @@ pub mod catalogue;
 pub mod confidence;
 pub mod control;
 pub mod coverage;
+pub mod cures;
 pub mod draw;
 pub mod findings;
 pub mod fit;

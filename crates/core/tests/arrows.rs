@@ -7,7 +7,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 24] = [
+const FLOORS: [&str; 26] = [
     // Quantities and numbers.
     "units",
     "confidence",
@@ -38,6 +38,7 @@ const FLOORS: [&str; 24] = [
     "power",
     "prove",
     "summary",
+    "cures",
     "simulate",
     // The map.
     "lib",

@@ -38,6 +38,11 @@ impl Bench {
         Self { asker, ..self }
     }
 
+    /// Whether who asked still waits.
+    pub(crate) fn is_wanted(&self) -> bool {
+        self.asker.waits()
+    }
+
     /// The analysis of a site: only what changed since the last one is computed.
     ///
     /// # Errors

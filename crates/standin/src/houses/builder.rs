@@ -3,12 +3,11 @@
 use dot_reach_core::catalogue;
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::mounting::Mounting;
-use dot_reach_core::radio::profile::DataSheet;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
     BoxKind, Device, Edit, Floor, Job, Network, Neutral, Opening, OpeningKind, Point, PointKind,
-    Provenance, Security, Site, Slab, SlabPlace, Spot, Wall, apply,
+    Provenance, Site, Slab, SlabPlace, Spot, Wall, apply,
 };
 use dot_reach_core::units::Metres;
 
@@ -181,19 +180,10 @@ impl Builder {
                 continue;
             };
             let row = catalogue::kind(kind);
-            self.edit(&Edit::put(Device {
-                id,
-                name: place.name.to_owned(),
-                point: point_id.clone(),
-                kind: (*kind).to_owned(),
-                network: network_id,
-                security: Security::Unsaid,
-                sheet: DataSheet::default(),
-                can_be_cut: row.is_some_and(|k| k.easily_cut),
-                stays_on: false,
-                events_a_day: None,
-                done: std::collections::BTreeSet::new(),
-            }));
+            let point = point_id.clone();
+            let device = Device::new(id, place.name, point, kind, network_id);
+            let can_be_cut = row.is_some_and(|k| k.easily_cut);
+            self.edit(&Edit::put(Device { can_be_cut, ..device }));
         }
     }
 

@@ -1,12 +1,14 @@
 // The Reach page: what is looked at stands in the address; a dragged dot is previewed live.
-import { ask, hear, notice, refresh } from "./job.js";
-import { patchParts } from "./parts.js";
+import { ask, edit, hear, job, notice, refresh } from "./job.js";
+import { fetchPage, patchParts, swapParts } from "./parts.js";
 import { onPlan, placeDot, sheetPlace } from "./plan.js";
 
 const root = () => document.querySelector('[data-view="reach"]');
 let seq = 0;
 let answered = 0;
 let next = null;
+// Whether the page shows a cure that is not done.
+let trying = false;
 
 function look(changes) {
   const there = new URL(location.href);
@@ -88,8 +90,30 @@ function click(event) {
   else if (back) toggleDown(back.dataset.undoWhatif);
   const draw = event.target.closest("[data-draw]");
   if (draw) toggleDrawing(draw);
+  const wanted = event.target.closest("[data-try]");
+  if (wanted) attempt(JSON.parse(wanted.dataset.try));
   const wall = event.target.closest("[data-wall-ref]")?.dataset.wallRef;
   if (wall !== undefined) showWall(wall);
+}
+
+// A cure is looked at before it is done: the page as it would be, until it is done or put back.
+function attempt(change) {
+  trying = true;
+  preview(change);
+  notice("This is a what-if: nothing is changed yet.", [
+    ["Do it", () => { edit(change).catch((e) => notice(e.message)); }],
+    ["Put it back", () => { refresh(); }],
+  ]);
+}
+
+// What would help is tried on the server while the page is read.
+async function fetchCures() {
+  const place = document.querySelector("[data-cures]");
+  if (!place || trying) return;
+  const wished = new URLSearchParams(Object.entries(query()));
+  wished.set("select", place.dataset.cures);
+  const html = await fetchPage(`/jobs/${job()}/cures?${wished}`).catch(() => "");
+  if (html && place.isConnected) swapParts(html);
 }
 
 // Many houses are drawn on the server; a second press stops it.
@@ -131,6 +155,7 @@ export function startReach() {
       placeDot();
       document.documentElement.dataset.previewed = String(told.seq);
     }
+    if (trying) patchParts(told.html);
     if (next) send();
   });
   const drawing = () => document.querySelector("[data-draw]");
@@ -168,5 +193,7 @@ export function startReach() {
   });
   const shown = () => document.querySelector(".row.selected")?.scrollIntoView({ block: "nearest" });
   document.addEventListener("refreshed", shown);
+  document.addEventListener("refreshed", () => { trying = false; fetchCures(); });
+  fetchCures();
   shown();
 }

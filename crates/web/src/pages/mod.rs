@@ -48,6 +48,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(commands::ledger)
         .service(commands::readings_out)
         .service(reach::surface_csv)
+        .service(reach::cures::show)
         .service(reach::surface_geojson)
         .service(live::live)
         .service(brief::show)

@@ -91,6 +91,25 @@ pub struct Device {
     pub done: BTreeSet<Step>,
 }
 
+impl Device {
+    /// A device of which nothing more is known than what it is and where.
+    pub fn new(id: DeviceId, name: &str, point: PointId, kind: &str, network: NetworkId) -> Self {
+        Self {
+            id,
+            name: name.to_owned(),
+            point,
+            kind: kind.to_owned(),
+            network,
+            can_be_cut: false,
+            stays_on: false,
+            events_a_day: None,
+            security: Security::Unsaid,
+            sheet: DataSheet::default(),
+            done: BTreeSet::new(),
+        }
+    }
+}
+
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
 fn is_no(value: &bool) -> bool {
     !value

@@ -157,7 +157,7 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
 /// How the devices stand, in a sentence.
 fn summed(summary: &Summary) -> String {
     let Summary { hubs, companions, radios, sound, thin, out, unfit } = *summary;
-    let mut words = format!(
+    let words = format!(
         "{sound} of {radios} devices are reached with the wanted confidence and fit where they are, \
          {thin} have less margin, {out} are not reached, {unfit} do not fit."
     );
@@ -165,10 +165,7 @@ fn summed(summary: &Summary) -> String {
         [(hubs, "hub", "hubs"), (companions, "device without radio", "devices without radio")];
     let beside = beside.into_iter().filter(|(n, ..)| *n > 0);
     let beside: Vec<_> = beside.map(|(n, one, many)| plural(n, one, many)).collect();
-    if !beside.is_empty() {
-        words.push_str(&format!(" Beside them {}.", beside.join(" and ")));
-    }
-    words
+    if beside.is_empty() { words } else { format!("{words} Beside them {}.", beside.join(" and ")) }
 }
 
 /// What is to be settled about devices: who, and why.

@@ -3,7 +3,7 @@
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue;
 use dot_reach_core::network::NetworkAnalysis;
-use dot_reach_core::network::{Band, Node, Role};
+use dot_reach_core::network::{Band, Node, Reason, Role};
 use dot_reach_core::power::{events_of, life_of};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::units::typographic;
@@ -22,6 +22,8 @@ pub(crate) struct Details {
     pub(crate) place: String,
     pub(crate) success: String,
     pub(crate) parents: String,
+    /// Whether what would help is to be tried.
+    pub(crate) wants_cures: bool,
     pub(crate) hangs_on: String,
     pub(crate) takes_down: Vec<String>,
     pub(crate) can_fail: bool,
@@ -140,6 +142,7 @@ pub(crate) fn details(
     });
     let hangs_on: Vec<_> = network.hangs_on_carriers(outcome).map(|d| name(network, d)).collect();
     Details {
+        wants_cures: outcome.band < Band::Sound && outcome.reason != Reason::Down,
         battery: battery.unwrap_or_default(),
         circuit: node.circuit.clone(),
         circuit_takes: circuit_takes(analysis, node),

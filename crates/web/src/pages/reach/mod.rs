@@ -1,5 +1,6 @@
 //! Reach: plan with contours, ledger, staircase, what-ifs.
 
+pub(crate) mod cures;
 pub(crate) mod details;
 mod ground;
 mod hops;
