@@ -87,6 +87,28 @@ test("the Mill: a remote bound directly outlives the hub", async ({ page }) => {
   await expect(page.locator("tr[data-controller]").filter({ hasText: "Kitchen ceiling" })).toContainText("different networks");
 });
 
+test("the Mill: a lamp that is out is told what would help, tries it, and does it", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/reach?network=star&select=star-both-lamp");
+  const cures = page.locator(".cures li");
+  await expect(cures.first()).toContainText(/Agree that Sluice uplighter stays on/);
+  await expect(cures.filter({ hasText: "closed metal cabinet" })).toHaveCount(1);
+  // The pane shows the link that the reason speaks of.
+  await expect(page.locator(".details .reason")).toContainText("Only Sluice uplighter would carry it");
+  await expect(page.locator(".stair figcaption").first()).toContainText("Sluice uplighter");
+  const verdict = page.locator(".row.selected .line .verdict");
+  await expect(verdict).toHaveText("out");
+  await cures.first().getByRole("button", { name: "Try it" }).click();
+  await expect(page.locator("[data-notice]")).toContainText("nothing is changed yet");
+  await expect(verdict).toHaveText("sound");
+  await page.locator("[data-notice]").getByRole("button", { name: "Put it back" }).click();
+  await expect(verdict).toHaveText("out");
+  await cures.first().getByRole("button", { name: "Do it" }).click();
+  await saved(page);
+  await expect(verdict).toHaveText("sound");
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(verdict).toHaveText("out");
+});
+
 test("the flat: Thread repeats itself beside the Wi-Fi until it changes channel", async ({ page }) => {
   await open(page, "/jobs/flat-12-quay-court/reach?network=thread");
   const sends = async () => Number(await page.locator(".channels tr.selected td").nth(6).innerText());

@@ -14,7 +14,7 @@ use crate::radio::mounting::{BoxKind, Mounting};
 use crate::site::{Device, DeviceId, Edit, Kind, Point, PointKind, Site, apply};
 use crate::units::Db;
 
-/// What is tried; its words begin a sentence.
+/// What is tried, in words.
 #[derive(Clone, Debug, PartialEq)]
 pub enum What {
     /// A radio comes out of what stands around it.
@@ -50,10 +50,10 @@ impl fmt::Display for What {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::OutOf { who, around } => write!(f, "{who} in the open instead of: {around}"),
-            Self::PlasticBox { who } => write!(f, "a plastic box for {who} instead of a metal one"),
-            Self::StaysOn { who } => write!(f, "agree that {who} stays on"),
-            Self::Channel { to } => write!(f, "channel {to}"),
-            Self::RepeaterAt { point } => write!(f, "a repeater at {point}"),
+            Self::PlasticBox { who } => write!(f, "A plastic box for {who} instead of a metal one"),
+            Self::StaysOn { who } => write!(f, "Agree that {who} stays on"),
+            Self::Channel { to } => write!(f, "Channel {to}"),
+            Self::RepeaterAt { point } => write!(f, "A repeater at {point}"),
         }
     }
 }

@@ -134,7 +134,7 @@ impl Pen {
 fn width(panels: usize) -> f64 {
     match panels {
         0 | 1 => 940.0,
-        2 => 400.0,
+        2 => 340.0,
         _ => 320.0,
     }
 }

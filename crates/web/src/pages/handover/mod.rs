@@ -157,9 +157,13 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
 /// How the devices stand, in a sentence.
 fn summed(summary: &Summary) -> String {
     let Summary { hubs, companions, radios, sound, thin, out, unfit } = *summary;
+    let each = |n: usize, one: &str, many: &str| format!("{n} {}", if n == 1 { one } else { many });
     let words = format!(
-        "{sound} of {radios} devices are reached with the wanted confidence and fit where they are, \
-         {thin} have less margin, {out} are not reached, {unfit} do not fit."
+        "{sound} of {} reached with the wanted confidence and fit where they are; {}, {}, {}.",
+        plural(radios, "device is", "devices are"),
+        each(thin, "has less margin", "have less margin"),
+        each(out, "is not reached", "are not reached"),
+        each(unfit, "does not fit", "do not fit"),
     );
     let beside =
         [(hubs, "hub", "hubs"), (companions, "device without radio", "devices without radio")];

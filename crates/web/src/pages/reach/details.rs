@@ -13,6 +13,7 @@ use super::ledger::{name, percent};
 use super::view::{FindingRow, finding_row};
 use crate::drawing::band_class;
 
+#[expect(clippy::struct_excessive_bools, reason = "each is one thing that a template asks")]
 pub(crate) struct Details {
     pub(crate) reason: String,
     pub(crate) route: String,
