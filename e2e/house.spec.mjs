@@ -121,7 +121,7 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   await page.getByLabel("From", { exact: true }).fill("My hub");
   await page.getByLabel("To", { exact: true }).fill("Hall switch");
   await page.getByLabel("Level, dBm").fill("-52");
-  await page.getByLabel("or many as CSV").fill("My hub,Desk plug,-63,2026-05-02 10:00\nMy hub,Window sensor,-70,2026-05-02 10:05\n");
+  await page.getByLabel("or many lines").fill("My hub,Desk plug,-63,2026-05-02 10:00\nMy hub,Window sensor,-70,2026-05-02 10:05\n");
   await page.getByRole("button", { name: "Take the readings" }).click();
   await expect(page.getByRole("status").filter({ hasText: "taken" })).toHaveText("3 taken.");
   await expect(page.locator('[data-part="prove-table"] tbody tr')).toHaveCount(3);

@@ -38,7 +38,7 @@ test("a scan comes in by lines; bad ones are named and kept", async ({ page }) =
   await page.getByLabel("Lines of time, channel or name, dBm").fill(lines.join("\n"));
   await page.getByRole("button", { name: "Take the scan" }).click();
   await expect(page.getByRole("status").filter({ hasText: "taken" })).toHaveText("2 taken.");
-  await expect(page.locator(".field-errors li")).toHaveText([/line 4: .*11 to 26/, /line 5: “soon” is no time/]);
+  await expect(page.locator(".field-errors li")).toHaveText([/line 1: .*11 to 26/, /line 2: “soon” is no time/]);
   await expect(page.locator('[data-part="air-scans"]')).toContainText("Wi-Fi 3, 40 MHz");
 });
 

@@ -1,4 +1,7 @@
-//! Readings as CSV: `from,to,rssi_dbm,time`, a heading or none, names or ids of devices.
+//! Readings as people paste them: from, to, level, time; parted by commas, semicolons or tabs, with a
+//! heading or none, names or ids of devices, a decimal comma or point, the day first or by ISO 8601.
+
+use std::collections::BTreeSet;
 
 use dot_reach_core::site::{Device, DeviceId, Edit, Reading, Site, apply};
 use dot_reach_core::units::Dbm;
@@ -10,13 +13,23 @@ pub const MOST_BYTES: usize = 4 * 1024 * 1024;
 /// The most lines that are read.
 pub const MOST_LINES: usize = 20_000;
 
+/// What was read.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Readings {
+    /// One edit for each reading that is new.
+    pub edits: Vec<Edit>,
+    /// How many are there already: the same two devices, level and time.
+    pub again: usize,
+}
+
 /// Reads readings; each good line becomes an edit, each bad one a finding with its line number.
-/// `source` says who or what took them.
-pub fn read(site: &Site, text: &str, source: &str) -> Imported<Vec<Edit>> {
+/// `source` says who or what took them, `now` when those were taken that do not say.
+pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readings> {
     let mut rows = table::rows(text);
     let (mut edits, mut findings) = (Vec::new(), Vec::new());
     let mut trial = site.clone();
-    let mut next = 1;
+    let mut known: BTreeSet<_> = site.readings.iter().map(of_one).collect();
+    let (mut next, mut again) = (1, 0);
     for row in rows.records().take(MOST_LINES) {
         let Ok(row) = row else {
             findings.push(ImportFinding {
@@ -29,18 +42,29 @@ pub fn read(site: &Site, text: &str, source: &str) -> Imported<Vec<Edit>> {
         if row.iter().all(str::is_empty) || line == 1 && is_heading(&row) {
             continue;
         }
-        let edit = reading(&trial, &row, source, &mut next).map(Edit::put).and_then(|edit| {
+        let edit = reading(&trial, &row, source, now, &mut next).and_then(|reading| {
+            if !known.insert(of_one(&reading)) {
+                return Ok(None);
+            }
+            let edit = Edit::put(reading);
             match apply(&mut trial, &edit) {
-                Ok(_) => Ok(edit),
+                Ok(_) => Ok(Some(edit)),
                 Err(refusal) => Err(refusal.to_string()),
             }
         });
         match edit {
-            Ok(edit) => edits.push(edit),
+            Ok(Some(edit)) => edits.push(edit),
+            Ok(None) => again += 1,
             Err(reason) => findings.push(ImportFinding { place: format!("line {line}"), reason }),
         }
     }
-    Imported { value: edits, findings }
+    Imported { value: Readings { edits, again }, findings }
+}
+
+/// What two readings have alike that are one: devices, level and time.
+fn of_one(reading: &Reading) -> (DeviceId, DeviceId, String, u64) {
+    let level = reading.rssi_dbm.get().to_bits();
+    (reading.from.clone(), reading.to.clone(), reading.at.clone(), level)
 }
 
 fn is_heading(row: &csv::StringRecord) -> bool {
@@ -52,28 +76,72 @@ fn reading(
     site: &Site,
     row: &csv::StringRecord,
     source: &str,
+    now: &str,
     next: &mut usize,
 ) -> Result<Reading, String> {
-    let cell = |i: usize, what: &str| {
-        row.get(i)
-            .filter(|c| !c.is_empty())
-            .ok_or_else(|| format!("{what} is missing; a line reads from,to,rssi_dbm,time"))
+    let cells: Vec<&str> = row.iter().collect();
+    let (from, rest) = leading_device(site, &cells, "from", None)?;
+    let (to, rest) = leading_device(site, rest, "to", Some(from))?;
+    let (level, rest) = leading_level(rest)?;
+    let at = match rest.first().filter(|c| !c.is_empty()) {
+        Some(text) => time(text)?,
+        None => now.to_owned(),
     };
-    let from = device(site, cell(0, "from")?, None)?;
-    let to = device(site, cell(1, "to")?, Some(from))?;
-    let level = cell(2, "the level")?.replace('−', "-");
-    let level = level.trim_end_matches("dBm").trim();
-    let rssi = level.parse::<f64>().map_err(|_| format!("“{level}” is no level in dBm"))?;
-    let rssi_dbm = Dbm::try_from(rssi).map_err(|_| format!("“{level}” is no level in dBm"))?;
-    let at = time(cell(3, "the time")?)?;
     Ok(Reading {
         id: free_id(site, next)?,
         from: from.id.clone(),
         to: to.id.clone(),
-        rssi_dbm,
+        rssi_dbm: level,
         at,
         source: source.to_owned(),
     })
+}
+
+/// The device that a line begins with, and the rest of the line. A name may hold commas: of the cells
+/// that together are one the most are taken.
+fn leading_device<'a, 'b>(
+    site: &'a Site,
+    cells: &'b [&'b str],
+    what: &str,
+    peer: Option<&Device>,
+) -> Result<(&'a Device, &'b [&'b str]), String> {
+    let first = cells.first().filter(|c| !c.is_empty());
+    let first =
+        first.ok_or_else(|| format!("{what} is missing; a line reads from,to,rssi_dbm,time"))?;
+    let joined = (2..=cells.len().min(MOST_COMMAS)).rev().find_map(|count| {
+        Some((device(site, &cells[..count].join(", "), peer).ok()?, &cells[count..]))
+    });
+    match joined {
+        Some(found) => Ok(found),
+        None => Ok((device(site, first, peer)?, &cells[1..])),
+    }
+}
+
+/// The most cells that one name may run over.
+const MOST_COMMAS: usize = 6;
+
+/// The level that a line goes on with, and the rest of it. Where cells are parted by commas, a decimal
+/// comma makes two of one.
+fn leading_level<'b>(cells: &'b [&'b str]) -> Result<(Dbm, &'b [&'b str]), String> {
+    let first = cells.first().filter(|c| !c.is_empty());
+    let first =
+        first.ok_or("the level is missing; a line reads from,to,rssi_dbm,time".to_owned())?;
+    let level = |text: &str| {
+        let text = text.replace('−', "-").replace(',', ".");
+        let number = text.trim_end_matches("dBm").trim().parse::<f64>().ok()?;
+        Dbm::try_from(number).ok()
+    };
+    let is_part =
+        |cell: &&&str| (1..=2).contains(&cell.len()) && cell.bytes().all(|b| b.is_ascii_digit());
+    let whole =
+        |text: &str| text.trim_start_matches(['-', '−']).bytes().all(|b| b.is_ascii_digit());
+    if let Some(part) = cells.get(1).filter(is_part).filter(|_| whole(first))
+        && let Some(found) = level(&format!("{first}.{part}"))
+    {
+        return Ok((found, &cells[2..]));
+    }
+    let found = level(first).ok_or_else(|| format!("“{first}” is no level in dBm"))?;
+    Ok((found, &cells[1..]))
 }
 
 fn free_id(site: &Site, next: &mut usize) -> Result<dot_reach_core::site::ReadingId, String> {
@@ -86,14 +154,18 @@ fn free_id(site: &Site, next: &mut usize) -> Result<dot_reach_core::site::Readin
     }
 }
 
+/// A name without what people leave out or put in: letters of one case, no blanks beside commas.
+fn plain(name: &str) -> String {
+    name.to_lowercase().split(',').map(str::trim).collect::<Vec<_>>().join(",")
+}
+
 /// The device with this id, or the one with this name; of several with the name, the one in the
 /// network of `peer`.
 fn device<'a>(site: &'a Site, text: &str, peer: Option<&Device>) -> Result<&'a Device, String> {
     if let Some(device) = text.parse::<DeviceId>().ok().and_then(|id| site.devices.get(&id)) {
         return Ok(device);
     }
-    let named: Vec<_> =
-        site.devices.iter().filter(|d| d.name.to_lowercase() == text.to_lowercase()).collect();
+    let named: Vec<_> = site.devices.iter().filter(|d| plain(&d.name) == plain(text)).collect();
     let near = |d: &&&Device| peer.is_none_or(|p| p.network == d.network);
     match named.as_slice() {
         [] => Err(format!("no device is called “{text}”")),
@@ -106,22 +178,41 @@ fn device<'a>(site: &'a Site, text: &str, peer: Option<&Device>) -> Result<&'a D
     }
 }
 
-/// A time as `2026-03-14T10:05:00Z`; `2026-03-14 10:05` and a bare date are taken as UTC.
+/// A time as `2026-03-14T10:05:00Z`; `2026-03-14 10:05`, `14.3.2026 10:05`, `14/03/2026` and bare dates
+/// are taken as UTC, the day before the month.
 ///
 /// # Errors
 /// A sentence for the person who typed it.
 pub fn time(text: &str) -> Result<String, String> {
     use jiff::civil::{Date, DateTime};
     use jiff::tz::TimeZone;
+    let text = text.trim();
     let spaced = text.replacen(' ', "T", 1);
     if let Ok(instant) = spaced.parse::<jiff::Timestamp>() {
         return Ok(instant.to_string());
     }
-    let civil = spaced
-        .parse::<DateTime>()
-        .or_else(|_| spaced.parse::<Date>().map(|d| d.at(0, 0, 0, 0)))
-        .map_err(|_| format!("“{text}” is no time; write 2026-03-14 10:05"))?;
+    let iso = || spaced.parse::<DateTime>().ok();
+    let bare = || spaced.parse::<Date>().ok().map(|d| d.at(0, 0, 0, 0));
+    let civil = iso().or_else(bare).or_else(|| day_first(text));
+    let civil = civil
+        .ok_or_else(|| format!("“{text}” is no time; write 2026-03-14 10:05 or 14.3.2026 10:05"))?;
     TimeZone::UTC.to_timestamp(civil).map(|t| t.to_string()).map_err(|e| e.to_string())
+}
+
+/// A day before its month, parted by points, strokes or dashes, with a time of day or without.
+fn day_first(text: &str) -> Option<jiff::civil::DateTime> {
+    let (date, clock) = text.split_once(' ').unwrap_or((text, "0:00"));
+    let parts: Vec<&str> = date.split(['.', '/', '-']).collect();
+    let &[day, month, year] = parts.as_slice() else { return None };
+    if year.len() != 4 {
+        return None;
+    }
+    let date =
+        jiff::civil::Date::new(year.parse().ok()?, month.parse().ok()?, day.parse().ok()?).ok()?;
+    let mut clock = clock.trim().split(':').map(|p| p.parse::<i8>().ok());
+    let (hour, minute) = (clock.next()??, clock.next()??);
+    let second = clock.next().unwrap_or(Some(0))?;
+    Some(date.to_datetime(jiff::civil::Time::new(hour, minute, second, 0).ok()?))
 }
 
 /// Writes every reading of a site.

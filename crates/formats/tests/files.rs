@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::site::{Edit, apply};
+use dot_reach_core::site::{Edit, Kind, apply};
 use dot_reach_formats::{analysis_json, job_file, ledger_csv, readings_csv};
 use dot_reach_standin::houses::larkfield_mill;
 use proptest::prelude::*;
@@ -22,6 +22,9 @@ fn a_job_written_and_read_is_equal() {
     assert_eq!(read.value.site, larkfield_mill());
     assert_eq!(job_file::write(&read.value.site, &BTreeMap::new()).unwrap(), mill_file());
 }
+
+/// When what does not say so was taken.
+const NOW: &str = "2026-05-01T08:00:00Z";
 
 /// A line of readings whose cells are right or not, each on its own.
 fn row() -> impl Strategy<Value = String> {
@@ -63,12 +66,13 @@ proptest! {
     fn every_line_of_readings_is_taken_or_named(rows in prop::collection::vec(row(), 1..20)) {
         let text = rows.join("\n");
         let site = larkfield_mill();
-        let read = readings_csv::read(&site, &text, "test");
+        let read = readings_csv::read(&site, &text, "test", NOW);
         let lines = rows.iter().filter(|r| r.contains(|c: char| !c.is_whitespace() && c != ',')).count();
-        prop_assert_eq!(read.value.len() + read.findings.len(), lines, "{:?}", read.findings);
+        let readings = read.value.edits.len() + read.value.again;
+        prop_assert_eq!(readings + read.findings.len(), lines, "{:?}", read.findings);
         prop_assert!(read.findings.iter().all(|f| f.place.starts_with("line ")));
         let mut after = site;
-        prop_assert!(apply(&mut after, &Edit::batch(read.value)).is_ok());
+        prop_assert!(apply(&mut after, &Edit::batch(read.value.edits)).is_ok());
     }
 }
 
@@ -135,12 +139,12 @@ fn readings_come_by_name_or_id_with_comma_or_semicolon() {
     let site = larkfield_mill();
     let text = "from;to;rssi_dbm;time\nHub, Zigbee;Kitchen island;−61;2026-04-01 10:00\n\
                 mesh-meter;mesh-kit-isle;-62.5 dBm;2026-04-01T10:01:00+01:00\n";
-    let read = readings_csv::read(&site, text, "test");
+    let read = readings_csv::read(&site, text, "test", NOW);
     assert_eq!(read.findings, []);
-    assert_eq!(read.value.len(), 2);
-    let odd = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,NaN,2026-04-01", "test");
+    assert_eq!(read.value.edits.len(), 2);
+    let odd = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,NaN,2026-04-01", "test", NOW);
     assert_eq!(odd.findings[0].reason, "“NaN” is no level in dBm");
-    let loud = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,90,2026-04-01", "test");
+    let loud = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,90,2026-04-01", "test", NOW);
     assert_eq!(
         loud.findings[0].reason,
         "rssi_dbm: is 90.0 dBm; a level heard lies between −140 and 20 dBm"
@@ -148,11 +152,56 @@ fn readings_come_by_name_or_id_with_comma_or_semicolon() {
 }
 
 #[test]
+fn readings_are_taken_as_people_paste_them() {
+    let site = larkfield_mill();
+    let of = |text: &str| {
+        let read = readings_csv::read(&site, text, "test", NOW);
+        assert_eq!(read.findings, [], "{text}");
+        let put = |e: &Edit| serde_json::to_value(e).unwrap()["value"].clone();
+        let told = |v: serde_json::Value| {
+            format!("{} {} {} {}", v["from"], v["to"], v["rssi_dbm"], v["at"]).replace('"', "")
+        };
+        read.value.edits.iter().map(put).map(told).collect::<Vec<_>>()
+    };
+    let want = ["mesh-meter mesh-kit-isle -61.5 2026-03-14T10:05:00Z"];
+    for text in [
+        "mesh-meter,mesh-kit-isle,-61.5,2026-03-14 10:05",
+        "mesh-meter\tmesh-kit-isle\t−61,5\t14.3.2026 10:05",
+        "mesh-meter;mesh-kit-isle;-61,5 dBm;14/03/2026 10:05",
+        "\"Hub, Zigbee\",Kitchen island,-61.5,14-03-2026 10:05",
+        // A name with a comma in a table of commas, a decimal comma behind it.
+        "Hub, Zigbee,Kitchen island,-61,5,2026-03-14T10:05:00Z",
+        "Hub,Zigbee,kitchen island,-61.5,2026-03-14 10:05:00",
+        // Twice the same is one.
+        "mesh-meter,mesh-kit-isle,-61.5,2026-03-14 10:05\nmesh-meter,mesh-kit-isle,-61.5,14.3.2026 10:05",
+    ] {
+        assert_eq!(of(text), want, "{text}");
+    }
+    assert_eq!(
+        of("mesh-meter,mesh-kit-isle,-61"),
+        [format!("mesh-meter mesh-kit-isle -61.0 {NOW}")]
+    );
+    let bad = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,-61,03/14/2026", "test", NOW);
+    assert!(bad.findings[0].reason.contains("is no time"), "the day comes before the month");
+}
+
+#[test]
 fn readings_written_and_read_are_the_same_levels() {
     let site = larkfield_mill();
-    let read = readings_csv::read(&site, &readings_csv::write(&site).unwrap(), "again");
+    let written = readings_csv::write(&site).unwrap();
+    let read = readings_csv::read(&site, &written, "again", NOW);
     assert_eq!(read.findings, []);
-    assert_eq!(read.value.len(), site.readings.len());
+    assert_eq!(
+        (read.value.edits.len(), read.value.again),
+        (0, site.readings.len()),
+        "all are there"
+    );
+    let mut without = site.clone();
+    for reading in site.readings.iter() {
+        apply(&mut without, &Edit::remove(Kind::Reading, &reading.id)).unwrap();
+    }
+    let read = readings_csv::read(&without, &written, "again", NOW);
+    assert_eq!((read.value.edits.len(), read.value.again), (site.readings.len(), 0));
 }
 
 #[test]

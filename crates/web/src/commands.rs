@@ -1,6 +1,7 @@
 //! What changes a job: edits, undo and redo, uploads.
 
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use actix_multipart::Multipart;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_DISPOSITION, LOCATION};
@@ -213,15 +214,25 @@ pub(crate) struct SentReadings {
 pub(crate) async fn readings(job: Job, sent: web::Json<SentReadings>) -> Answer {
     let SentReadings { csv, source, mark } = sent.into_inner();
     let source = if source.is_empty() { "typed".to_owned() } else { source };
-    take_lines(&job, mark, move |site| readings_csv::read(site, &csv, &source)).await
+    let (again, now) = (std::sync::Arc::new(AtomicUsize::new(0)), now());
+    let count = std::sync::Arc::clone(&again);
+    let read = move |site: &Site| {
+        let Imported { value, findings } = readings_csv::read(site, &csv, &source, &now);
+        count.store(value.again, Ordering::Relaxed);
+        Imported { value: value.edits, findings }
+    };
+    let mut told = take_lines(&job, mark, read).await?;
+    told["again"] = again.load(Ordering::Relaxed).into();
+    Ok(HttpResponse::Ok().json(told))
 }
 
-/// Makes one edit of the lines that could be read, and names those that could not.
+/// Makes one edit of the lines that could be read, and names those that could not: how many were taken,
+/// and what was wrong.
 pub(crate) async fn take_lines(
     job: &Job,
     mark: Mark,
     read: impl FnOnce(&Site) -> Imported<Vec<Edit>> + Send + 'static,
-) -> Answer {
+) -> Result<serde_json::Value, WebError> {
     let site = std::sync::Arc::clone(&job.site);
     let read = job.compute(move || read(&site)).await?;
     let findings: Vec<_> =
@@ -230,7 +241,7 @@ pub(crate) async fn take_lines(
     if taken > 0 {
         make(job, command(job, mark), |_| Ok(Edit::batch(read.value))).await?;
     }
-    Ok(HttpResponse::Ok().json(json!({ "taken": taken, "findings": findings })))
+    Ok(json!({ "taken": taken, "findings": findings }))
 }
 
 pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>) -> HttpResponse {

@@ -4,6 +4,20 @@ import { client, edit, fetched, job, newId, newUuid, notice, post, refresh } fro
 const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field, message: refused.message });
 
+// The numbers of the lines that were refused.
+const refusedLines = (findings) => new Set(findings.map((f) => Number(f.place.replace("line ", ""))));
+
+// The findings by the lines that are left in the box; `typed` says that the first was typed beside it.
+function asLeft(findings, typed) {
+  const beside = typed && findings.some((f) => f.place === "line 1") ? 1 : 0;
+  return findings.map((f, n) => ({ ...f, place: n < beside ? "what you typed" : `line ${n + 1 - beside}` }));
+}
+
+// Leaves in a box the lines of what was sent that were refused; those before `from` came from elsewhere.
+function leaveRefused(box, sent, refused, from) {
+  box.value = sent.split("\n").filter((_, n) => n >= from && refused.has(n + 1)).join("\n");
+}
+
 export function registerForms(Alpine) {
   Alpine.data("newJob", () => ({
     error: blank(),
@@ -87,6 +101,7 @@ export function registerForms(Alpine) {
     error: blank(),
     findings: [],
     taken: 0,
+    again: 0,
     async readFile(event) {
       const file = event.target.files[0];
       if (file) this.$root.elements.csv.value = await file.text();
@@ -100,8 +115,8 @@ export function registerForms(Alpine) {
       try {
         const answer = await post(`/jobs/${job()}/scans`, { csv, client, edit_id: newUuid() });
         this.taken = answer.taken;
-        this.findings = answer.findings;
-        if (answer.findings.length === 0) this.$root.reset();
+        this.findings = asLeft(answer.findings, false);
+        leaveRefused(this.$root.elements.csv, csv, refusedLines(answer.findings), 0);
         await refresh();
       } catch (refused) {
         this.error = told(refused);
@@ -186,9 +201,13 @@ export function registerForms(Alpine) {
           csv, source: form.get("source"), client, edit_id: newUuid(),
         });
         this.taken = answer.taken;
-        this.findings = answer.findings;
-        // What was not taken stays where it was typed.
-        if (answer.findings.length === 0) this.$root.reset();
+        this.again = answer.again;
+        this.findings = asLeft(answer.findings, typed);
+        const refused = refusedLines(answer.findings);
+        // What was taken leaves its place, what was refused stays there with its reason.
+        if (typed && !refused.has(1)) for (const name of ["from", "to", "rssi", "time"]) this.$root.elements[name].value = "";
+        leaveRefused(this.$root.elements.csv, csv, refused, typed ? 1 : 0);
+        this.$root.elements.file.value = "";
         await refresh();
       } catch (refused) {
         this.error = told(refused);
