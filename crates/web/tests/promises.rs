@@ -307,3 +307,21 @@ fn an_answer_brings_the_parts_of_the_page_that_its_look_asks_for() {
         assert!(page.body.contains(&format!("data-part=\"{name}\"")), "{name}");
     }
 }
+
+#[test]
+fn what_goes_along_is_named_and_comes_back_with_one_undo() {
+    let app = TestApp::demo().as_person("Ada");
+    let before = job(&app);
+    let told = taken(&app, &json!({"do": "remove", "kind": "floor", "id": "bothy"}), "gone");
+    assert_eq!(told["removed"], "Bothy");
+    let with_it = told["with_it"].as_str().unwrap();
+    for part in ["4 walls", "points", "devices"] {
+        assert!(with_it.contains(part), "{with_it}");
+    }
+    let undo = json!({"edit_id": "back", "client": "c"});
+    assert_eq!(app.post("/jobs/larkfield-mill/undo", &undo).status, 200);
+    assert_eq!(job(&app), before);
+    // A reading goes alone.
+    let told = taken(&app, &json!({"do": "remove", "kind": "reading", "id": "r001"}), "one");
+    assert!(told["with_it"].as_str().unwrap_or_default().is_empty());
+}

@@ -11,6 +11,7 @@
 //! `apply.rs`.
 
 use std::borrow::Borrow;
+use std::collections::BTreeMap;
 use std::fmt;
 
 use serde::{Deserialize, Deserializer, Serialize};
@@ -183,6 +184,21 @@ pub struct Touch {
     pub thing: Ref,
     /// The field; nothing for the whole.
     pub field: Option<String>,
+}
+
+/// What a change did to whole things beside the first of a kind, in words: `11 walls, 1 network`; empty
+/// where it did nothing more.
+pub fn beside(touched: &[Touch], but: &Ref) -> String {
+    let mut counts: BTreeMap<Kind, usize> = BTreeMap::new();
+    for touch in touched.iter().filter(|t| t.field.is_none() && t.thing != *but) {
+        *counts.entry(touch.thing.kind).or_default() += 1;
+    }
+    let words = |(kind, count): (Kind, usize)| match (count, kind.called()) {
+        (1, called) => format!("1 {called}"),
+        (n, "source on the air") => format!("{n} sources on the air"),
+        (n, called) => format!("{n} {called}s"),
+    };
+    counts.into_iter().map(words).collect::<Vec<_>>().join(", ")
 }
 
 impl Touch {

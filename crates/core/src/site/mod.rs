@@ -19,7 +19,7 @@ pub mod tables;
 
 pub use apply::{apply, gather, take_back};
 pub use correction::Correction;
-pub use edit::{Change, Edit, Ref, Touch};
+pub use edit::{Change, Edit, Ref, Touch, beside};
 pub use fields::value_at;
 pub use ids::IdError;
 pub use job::Job;

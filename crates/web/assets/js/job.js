@@ -170,7 +170,15 @@ function showWaiting(waiting, refused) {
   if (waiting.length === 0 && refused.length > 0) say(`${refused.length} not taken`);
 }
 
-export async function step(act, force = false) {
+// One after the other, however quickly they are pressed.
+let steps = Promise.resolve();
+
+export function step(act, force = false) {
+  steps = steps.then(() => oneStep(act, force));
+  return steps;
+}
+
+async function oneStep(act, force) {
   const sent = { client, edit_id: newUuid(), ...(force ? { force: true } : {}) };
   try {
     const told = await sendOrKeep(`/jobs/${job()}/${act}`, sent, act);

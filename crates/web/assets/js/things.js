@@ -1,5 +1,5 @@
 // Forms whose fields are the fields of one thing of the job: what is typed is an edit of it.
-import { edit, newId, notice } from "./job.js";
+import { edit, newId, notice, step } from "./job.js";
 
 const LIKE_NUMBER = /^\s*[-−+]?\d*[.,]?\d+\s*$/;
 
@@ -83,7 +83,9 @@ async function click(event) {
       there.searchParams.delete(remove.dataset.then.replace("=", ""));
       history.replaceState(null, "", there);
     }
-    await tell({ do: "remove", kind: remove.dataset.remove, id: remove.dataset.id });
+    const told = await tell({ do: "remove", kind: remove.dataset.remove, id: remove.dataset.id });
+    // What goes along is named, and comes back with one press.
+    if (told?.with_it) notice(`${told.removed} is gone, and with it ${told.with_it}.`, [["Undo", () => step("undo")]]);
   }
   const calibration = event.target.closest("[data-calibration]");
   if (calibration) {
