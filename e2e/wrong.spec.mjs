@@ -26,7 +26,7 @@ test("a broken job file", async ({ page }) => {
   const error = page.locator("form", { has: field }).locator(".field-error");
   for (const [text, words] of [
     ["", /empty/],
-    ['{"format": "dot-reach-job", "version": 1, "site":', /this is not a job file/],
+    ['{"format": "dot-reach-job", "version": 1, "site":', /this is no job file that was written here/],
     ['{"format": "shopping", "version": 1, "site": {"job": {"name": "x", "region": "eu", "confidence": 0.9}}}', /of the kind “shopping”/],
     ['{"format": "dot-reach-job", "version": 99, "site": {"job": {"name": "x", "region": "eu", "confidence": 0.9}}}', /version 99/],
   ]) {

@@ -62,13 +62,18 @@ pub enum JobFileError {
     #[error("the file has {0} bytes; a job file has at most {MOST_BYTES}")]
     TooLarge(usize),
     /// The text is no job file.
-    #[error("this is not a job file: {0}")]
+    #[error(
+        "this is no job file that was written here; choose the one that “Job file” on the handover \
+         gives. What could not be read: {0}"
+    )]
     Json(#[from] serde_json::Error),
     /// Some other JSON.
-    #[error("this JSON file is of the kind “{0}”, not {FORMAT}")]
+    #[error(
+        "this file is of the kind “{0}”, not {FORMAT}; choose the one that “Job file” on the handover gives"
+    )]
     Format(String),
     /// A job without its own fields.
-    #[error("this job file holds no job")]
+    #[error("this job file holds no job; write it once more from the job itself")]
     NoJob,
     /// Written by a newer program.
     #[error("this job file has version {0}; this program reads versions {OLDEST} to {VERSION}")]
