@@ -13,7 +13,7 @@ test("a planner finds what is out, why, and moves the hub into the open", async 
   const out = await page.locator(".row.out").count();
   expect(out).toBeGreaterThan(0);
   await expect(page.locator(".details .reason")).toContainText(/too far|cannot answer|Only/);
-  const finding = page.locator(".row", { hasText: "Hub, " }).first();
+  const finding = page.locator(".row", { has: page.locator(".line .name", { hasText: /^Hub, / }) }).first();
   await finding.locator("button.line").click();
   await expect(page.locator(".details")).toContainText("closed metal cabinet");
   await page.locator(".details").getByRole("link", { name: "Open in Survey" }).click();

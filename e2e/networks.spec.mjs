@@ -159,15 +159,12 @@ test("the guesthouse: sixty devices stay readable, and a limit names itself", as
   await page.getByRole("link", { name: "Brief", exact: true }).click();
   await ready(page);
   const form = page.locator(".network-form").filter({ has: page.locator('input[value="Floor 3 lighting"]') });
-  await form.getByLabel("Children of hub").fill("4");
-  await form.getByLabel("Children of hub").blur();
-  await saved(page);
-  await form.getByLabel("Children of router").fill("1");
-  await form.getByLabel("Children of router").blur();
+  await form.getByLabel("Devices a hub").fill("60");
+  await form.getByLabel("Devices a hub").blur();
   await saved(page);
   await open(page, "/jobs/tern-row-guesthouse/reach?network=mesh3");
   await expect(page.locator(".row").first()).toHaveClass(/out/);
-  await expect(page.locator(".details .reason")).toHaveText(/is full: it takes [14] children. Use a second hub or another router near here./);
+  await expect(page.locator(".details .reason")).toHaveText(/is full: it takes 60 devices. Use a second hub./);
 });
 
 test("several systems and hubs live in one job, none helping another", async ({ page }) => {

@@ -14,6 +14,7 @@ use super::ways::Routing;
 use crate::propagation::Medium;
 use crate::pulse::Wanted;
 use crate::radio::system::{RouteChoice, Rule, System};
+use crate::site::breaker_order;
 use crate::site::{DeviceId, Network, NetworkId, Site};
 use crate::units::Db;
 
@@ -151,6 +152,13 @@ impl Mesh {
     /// How long a node waits on average for others before a try, in milliseconds.
     pub fn wait_ms(&self, node: usize) -> f64 {
         self.air.wait_ms(node, Tuned::of(self.system, self.channel))
+    }
+
+    /// The breakers that feed its devices, as people look for them.
+    pub fn breakers_in_order(&self) -> Vec<&str> {
+        let mut breakers: Vec<&str> = self.breakers().into_iter().collect();
+        breakers.sort_by_key(|b| breaker_order(b));
+        breakers
     }
 
     /// The breakers that feed its devices, in the order of their names.

@@ -12,7 +12,7 @@ use super::ways::Routing;
 use super::{Mesh, Node, Role, Why};
 use crate::catalogue;
 use crate::radio::system::{RouteChoice, Rule};
-use crate::site::DeviceId;
+use crate::site::{DeviceId, breaker_order};
 use crate::units::Db;
 
 /// What a system allows fewer of than there are: which of them forward, and which are told not to.
@@ -227,6 +227,8 @@ impl<'a> Judge<'a> {
                 circuits.entry(&node.circuit).or_default().push(place);
             }
         }
+        let mut circuits: Vec<_> = circuits.into_iter().collect();
+        circuits.sort_by_key(|(circuit, _)| breaker_order(circuit));
         for (circuit, fed) in circuits {
             if fed.iter().any(|n| carries.contains(n)) {
                 for place in lost(&fed) {

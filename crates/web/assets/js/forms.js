@@ -101,7 +101,6 @@ export function registerForms(Alpine) {
     error: blank(),
     findings: [],
     taken: 0,
-    again: 0,
     async readFile(event) {
       const file = event.target.files[0];
       if (file) this.$root.elements.csv.value = await file.text();
@@ -179,6 +178,7 @@ export function registerForms(Alpine) {
     error: blank(),
     findings: [],
     taken: 0,
+    again: 0,
     async readFile(event) {
       const file = event.target.files[0];
       if (file) this.$root.elements.csv.value = await file.text();

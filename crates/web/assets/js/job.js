@@ -70,7 +70,8 @@ export function notice(text, buttons = []) {
   box.hidden = false;
 }
 
-const saved = () => {
+/** Says that all is saved, unless something waits or was refused. */
+export const saved = () => {
   if (!document.querySelector("[data-waiting]").hidden) return;
   // A field that was refused is not saved, whatever else is.
   say(document.querySelector(".field-error[data-shown]") ? "Not all saved" : "Saved");

@@ -193,7 +193,12 @@ export function startReach() {
   });
   const shown = () => document.querySelector(".row.selected")?.scrollIntoView({ block: "nearest" });
   document.addEventListener("refreshed", shown);
-  document.addEventListener("refreshed", () => { trying = false; fetchCures(); });
+  document.addEventListener("refreshed", () => {
+    trying = false;
+    // A dot that is dragged stays under the finger though its part was swapped.
+    placeDot();
+    fetchCures();
+  });
   fetchCures();
   shown();
 }

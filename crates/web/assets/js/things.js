@@ -1,5 +1,5 @@
 // Forms whose fields are the fields of one thing of the job: what is typed is an edit of it.
-import { edit, newId, notice, step } from "./job.js";
+import { edit, newId, notice, saved, step } from "./job.js";
 
 const LIKE_NUMBER = /^\s*[-−+]?\d*[.,]?\d+\s*$/;
 
@@ -68,6 +68,7 @@ async function send(form, edition) {
   try {
     await edit(edition);
     clearErrors(form);
+    saved();
   } catch (refused) {
     if (!refused.conflict) showError(form, refused);
   }

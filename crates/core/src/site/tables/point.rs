@@ -69,6 +69,12 @@ pub struct Point {
     pub note: String,
 }
 
+/// The order in which people look for breakers: numbers by their value, then the rest of the label.
+pub fn breaker_order(label: &str) -> (u64, &str) {
+    let digits = label.bytes().take_while(u8::is_ascii_digit).count();
+    (label[..digits].parse().unwrap_or(u64::MAX), &label[digits..])
+}
+
 impl Point {
     /// Whether somebody has looked into it: the neutral was looked for, or what is there was seen.
     pub fn is_opened(&self) -> bool {
@@ -118,5 +124,17 @@ impl Kept for Point {
             }
             _ => Ok(()),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn breakers_stand_as_numbers_do_and_names_behind_them() {
+        let mut labels = vec!["10", "Oven", "2", "1", "2b", "2a", "attic"];
+        labels.sort_by_key(|l| breaker_order(l));
+        assert_eq!(labels, ["1", "2", "2a", "2b", "10", "Oven", "attic"]);
     }
 }

@@ -198,7 +198,7 @@ pub(crate) fn view(
         q: query.q.clone(),
         sort: query.sort.clone(),
         breakers: network
-            .map(|n| n.breakers().into_iter().map(str::to_owned).collect())
+            .map(|n| n.breakers_in_order().into_iter().map(str::to_owned).collect())
             .unwrap_or_default(),
     })
 }
