@@ -33,7 +33,7 @@ impl Summary {
         let mut summary = Self::default();
         for network in &analysis.networks {
             for (place, outcome) in network.outcomes.iter().enumerate() {
-                if is_hub(network, place) {
+                if network.is_hub(place) {
                     summary.hubs += 1;
                     continue;
                 }
@@ -53,10 +53,6 @@ impl Summary {
         summary.companions = site.devices.len() - summary.hubs - summary.radios;
         summary
     }
-}
-
-fn is_hub(network: &NetworkAnalysis, place: usize) -> bool {
-    network.hubs.contains(&place) && !network.is_hubless
 }
 
 /// How well a device fits where it is.
@@ -86,7 +82,7 @@ pub struct Unsettled<'a> {
 
 /// All that is to be settled, the worst first.
 pub fn unsettled(analysis: &Analysis) -> Vec<Unsettled<'_>> {
-    let rows = analysis.worst_first().into_iter().filter(|(n, place, _)| !is_hub(n, *place));
+    let rows = analysis.worst_first().into_iter().filter(|(n, place, _)| !n.is_hub(*place));
     rows.filter_map(|(network, _, outcome)| {
         let all = fit_findings(&analysis.site, &outcome.device);
         let unfit: Vec<_> = all.into_iter().filter(|f| f.fits() == Fits::No).collect();

@@ -17,13 +17,22 @@ use serde_json::{Value, json};
 
 /// A house in which most random edits find what they name.
 fn house() -> Site {
-    let floors = (0..3).map(|i| json!({"do": "put", "kind": "floor", "value": {"id": format!("f{i}"), "name": "F", "elevation_m": f64::from(i) * 3.0, "height_m": 2.5}}));
-    let walls = (0..3).map(|i| {
-        json!({"do": "put", "kind": "wall", "value": {"id": format!("w{i}"), "floor": "f0", "a": [0.0, f64::from(i) * 3.0], "b": [9.0, f64::from(i) * 3.0], "construction": "brick-102"}})
+    let floors = (0..3).map(|i| {
+        json!({"do": "put", "kind": "floor", "value": {"id": format!("f{i}"),
+        "name": "F", "elevation_m": f64::from(i) * 3.0, "height_m": 2.5}})
     });
-    let networks = (0..3).map(|i| json!({"do": "put", "kind": "network", "value": {"id": format!("n{i}"), "name": "N", "system": if i == 2 { "zwave" } else { "zigbee" }}}));
-    let points = (0..3).map(|i| json!({"do": "put", "kind": "point", "value": {"id": format!("p{i}"), "name": "P", "floor": "f0", "at": [1.0 + f64::from(i), 1.0], "height_m": 1.2, "kind": "shelf", "neutral": "seen"}}));
-    let devices = (0..3).map(|i| json!({"do": "put", "kind": "device", "value": {"id": format!("d{i}"), "name": "D", "point": format!("p{i}"), "kind": if i == 0 { "hub" } else { "switch-neutral" }, "network": "n0"}}));
+    let walls = (0..3).map(|i| {
+        json!({"do": "put", "kind": "wall", "value": {"id": format!("w{i}"), "floor": "f0",
+            "a": [0.0, f64::from(i) * 3.0], "b": [9.0, f64::from(i) * 3.0], "construction": "brick-102"}})
+    });
+    let networks = (0..3).map(|i| {
+        json!({"do": "put", "kind": "network", "value": {"id": format!("n{i}"),
+        "name": "N", "system": if i == 2 { "zwave" } else { "zigbee" }}})
+    });
+    let points = (0..3).map(|i| json!({"do": "put", "kind": "point", "value": {"id": format!("p{i}"),
+        "name": "P", "floor": "f0", "at": [1.0 + f64::from(i), 1.0], "height_m": 1.2, "kind": "shelf", "neutral": "seen"}}));
+    let devices = (0..3).map(|i| json!({"do": "put", "kind": "device", "value": {"id": format!("d{i}"),
+        "name": "D", "point": format!("p{i}"), "kind": if i == 0 { "hub" } else { "switch-neutral" }, "network": "n0"}}));
     let all: Vec<Value> =
         floors.chain(walls).chain(networks).chain(points).chain(devices).collect();
     with(bare(System::Zigbee), &all)
@@ -329,13 +338,15 @@ fn limits_are_named_and_do_not_hold_for_what_is_taken_back() {
         deep = json!({"do": "batch", "edits": [deep]});
     }
     assert_eq!(refusal(&site, deep), "that makes 4 levels of edits within an edit; 3 is the most");
-    let floors: Vec<_> = (0..201).map(|i| json!({"do": "put", "kind": "floor", "value": {"id": format!("x{i}"), "name": "X", "elevation_m": f64::from(i), "height_m": 2.0}})).collect();
+    let floors: Vec<_> = (0..201).map(|i| json!({"do": "put", "kind": "floor",
+        "value": {"id": format!("x{i}"), "name": "X", "elevation_m": f64::from(i), "height_m": 2.0}})).collect();
     assert_eq!(
         refusal(&site, json!({"do": "batch", "edits": floors})),
         "that makes 202 storeys in a job; 200 is the most"
     );
     // One edit of the most parts is taken back by as many and one.
-    let points: Vec<_> = (0..5_999).map(|i| json!({"do": "put", "kind": "point", "value": {"id": format!("x{i}"), "name": "X", "floor": "g", "at": [1.0, 1.0], "height_m": 1.0, "kind": "switch"}})).collect();
+    let points: Vec<_> = (0..5_999).map(|i| json!({"do": "put", "kind": "point",
+        "value": {"id": format!("x{i}"), "name": "X", "floor": "g", "at": [1.0, 1.0], "height_m": 1.0, "kind": "switch"}})).collect();
     let mut full = with(site.clone(), &[json!({"do": "batch", "edits": points})]);
     let gone =
         apply(&mut full, &edit(json!({"do": "remove", "kind": "floor", "id": "g"}))).unwrap();
@@ -363,7 +374,9 @@ fn scaling_a_plan_image_keeps_its_first_place_and_is_taken_back_whole() {
     let mut site = with(
         bare(System::Zigbee),
         &[
-            json!({"do": "put", "kind": "floor", "value": {"id": "g", "name": "Ground", "elevation_m": 0.0, "height_m": 2.5, "underlay": {"image": image, "width_px": 1000, "height_px": 500, "origin": [0.0, 0.0], "metres_per_px": 0.01}}}),
+            json!({"do": "put", "kind": "floor", "value": {"id": "g", "name": "Ground", "elevation_m": 0.0,
+                "height_m": 2.5, "underlay": {"image": image, "width_px": 1000, "height_px": 500,
+                "origin": [0.0, 0.0], "metres_per_px": 0.01}}}),
         ],
     );
     let before = site.clone();

@@ -145,7 +145,8 @@ fn a_lamp_at_a_wall_switch_may_go_dark() {
     let plug = device("p", "plug-socket", [4.0, 0.0]);
     let with_plug = analysed(with(site.clone(), &[plug]));
     assert_eq!(of(&with_plug, "may go dark").len(), 1, "a plug earns credit");
-    let pulled = json!({"do": "put", "kind": "device", "value": {"id": "p", "name": "p", "point": "p", "kind": "plug-socket", "network": "n", "can_be_cut": true}});
+    let pulled = json!({"do": "put", "kind": "device", "value": {"id": "p", "name": "p", "point": "p",
+        "kind": "plug-socket", "network": "n", "can_be_cut": true}});
     let pulled = analysed(with((*with_plug.site).clone(), &[pulled]));
     assert_eq!(of(&pulled, "may go dark").len(), 2, "unless someone pulls it");
 }
@@ -185,8 +186,10 @@ fn more_than_six_decibels_between_the_directions_is_said() {
     // A hub sends with 10 dBm and hears −99; the sheet of the device moves its own side.
     let apart = |tx: f64| {
         let device = json!({"do": "batch", "edits": [
-            {"do": "put", "kind": "point", "value": {"id": "d", "name": "d", "floor": "g", "at": [4.0, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
-            {"do": "put", "kind": "device", "value": {"id": "d", "name": "d", "point": "d", "kind": "switch-neutral", "network": "n", "sheet": {"tx_dbm": tx}}},
+            {"do": "put", "kind": "point", "value": {"id": "d", "name": "d", "floor": "g", "at": [4.0, 0.0],
+                "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
+            {"do": "put", "kind": "device", "value": {"id": "d", "name": "d", "point": "d",
+                "kind": "switch-neutral", "network": "n", "sheet": {"tx_dbm": tx}}},
         ]});
         let analysis =
             analysed(with(bare(System::Zigbee), &[common::device("h", "hub", [0.0, 0.0]), device]));
@@ -206,8 +209,10 @@ fn more_than_six_decibels_between_the_directions_is_said() {
 fn classes_of_security_that_differ_are_said() {
     let secured = |id: &str, x: f64, class: &str| {
         json!({"do": "batch", "edits": [
-            {"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g", "at": [x, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
-            {"do": "put", "kind": "device", "value": {"id": id, "name": id, "point": id, "kind": "switch-neutral", "network": "n", "security": class}},
+            {"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g", "at": [x, 0.0],
+                "height_m": 1.2, "kind": "switch", "neutral": "seen"}},
+            {"do": "put", "kind": "device", "value": {"id": id, "name": id, "point": id,
+                "kind": "switch-neutral", "network": "n", "security": class}},
         ]})
     };
     for (a, b, mixed) in
@@ -221,7 +226,10 @@ fn classes_of_security_that_differ_are_said() {
 
 #[test]
 fn channels_that_are_shared_or_not_chosen_are_said() {
-    let network = |id: &str, channel: Option<u8>| json!({"do": "put", "kind": "network", "value": {"id": id, "name": id, "system": "zigbee", "channel": channel}});
+    let network = |id: &str, channel: Option<u8>| {
+        json!({"do": "put", "kind": "network", "value": {"id": id,
+        "name": id, "system": "zigbee", "channel": channel}})
+    };
     for (a, b, shared) in [(Some(15), Some(15), 1), (Some(15), Some(20), 0), (None, None, 0)] {
         let site = with(bare(System::ZWave), &[network("a", a), network("b", b)]);
         let analysis = analysed(site);

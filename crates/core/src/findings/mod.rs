@@ -125,7 +125,7 @@ impl List<'_> {
         if network.hubs.is_empty() && !network.nodes.is_empty() {
             self.about(network, None, Found::NoHub { network: name() });
         }
-        for &place in network.hubs.iter().filter(|_| !network.is_hubless) {
+        for &place in network.hubs.iter().filter(|h| network.is_hub(**h)) {
             self.hub(network, &network.nodes[place]);
         }
         if network.system == System::Thread && network.hubs.len() == 1 {

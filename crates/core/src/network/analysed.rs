@@ -220,6 +220,11 @@ impl NetworkAnalysis {
         (0..self.nodes.len()).filter(is_lost).map(|p| &self.outcomes[p]).collect()
     }
 
+    /// Whether a radio is a hub of its network: a node from which a network without one is seen is not.
+    pub fn is_hub(&self, place: usize) -> bool {
+        self.hubs.contains(&place) && !self.is_hubless
+    }
+
     /// Whether a radio carries others and is there to do so: a hub that is not off, or what a route
     /// leads to.
     pub fn is_on_air(&self, place: usize) -> bool {

@@ -57,11 +57,11 @@ pub struct Routing {
 impl Routing {
     /// The ways of a mesh.
     pub(super) fn new(mesh: &Mesh) -> Self {
-        let graphs = Graphs::new(mesh);
+        let mut graphs = Graphs::new(mesh);
         let mut down = mesh.down.clone();
         let mut refused = BTreeMap::new();
         loop {
-            let mut routing = Self::of(mesh, &graphs, &down);
+            let mut routing = Self::of(mesh, graphs, &down);
             routing.fill_hubs(mesh, &down);
             // Nothing is built on a radio that is not taken itself.
             let carries = |n: &&usize| mesh.nodes[**n].carries_others();
@@ -75,12 +75,13 @@ impl Routing {
                 return routing;
             }
             refused.append(&mut routing.refused);
+            graphs = routing.graphs;
         }
     }
 
-    fn of(mesh: &Mesh, graphs: &Graphs, down: &[bool]) -> Self {
-        let (first, best) = ways(mesh, graphs, &mesh.hubs, down);
-        let (graphs, taken) = (graphs.clone(), vec![0; mesh.nodes.len()]);
+    fn of(mesh: &Mesh, graphs: Graphs, down: &[bool]) -> Self {
+        let (first, best) = ways(mesh, &graphs, &mesh.hubs, down);
+        let taken = vec![0; mesh.nodes.len()];
         Self { graphs, first, best, refused: BTreeMap::new(), taken }
     }
 
@@ -167,15 +168,14 @@ impl Routing {
         let rooms: Vec<usize> =
             parents.iter().map(|p| room(mesh, *p).min(children.len())).collect();
         let assigned = capacity::assign(&wishes, &rooms);
-        let mut found: Vec<Option<Vec<usize>>> = Vec::new();
-        for (child, given) in children.iter().zip(&assigned) {
-            found.push(given.and_then(|n| {
-                let (level, _) = wish(*child, parents[n])?;
-                let mut way = levels[level].1[parents[n]].clone()?;
-                way.push(*child);
-                Some(way)
-            }));
-        }
+        let way_of = |(child, given): (&usize, &Option<usize>)| {
+            let parent = parents[(*given)?];
+            let (level, _) = wish(*child, parent)?;
+            let mut way = levels[level].1[parent].clone()?;
+            way.push(*child);
+            Some(way)
+        };
+        let found: Vec<_> = children.iter().zip(&assigned).map(way_of).collect();
         for (&child, way) in children.iter().zip(found) {
             if way.is_some() {
                 (self.first[child], self.best[child]) = (way.clone(), way);

@@ -91,7 +91,7 @@ impl<'a> Moving<'a> {
     fn of(analysis: &'a Analysis, network: &'a NetworkAnalysis, radios: Radios) -> Option<Self> {
         let site = &analysis.site;
         let hub_of = |n: &NetworkAnalysis| {
-            let first = n.hubs.first().filter(|_| !n.is_hubless)?;
+            let first = n.hubs.first().filter(|h| n.is_hub(**h))?;
             site.devices.get(&n.nodes[*first].device)
         };
         let hub = hub_of(network)?;
