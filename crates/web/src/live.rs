@@ -1,15 +1,17 @@
 //! The live channel of one open job: previews while something is dragged, snapping while a wall is
 //! drawn, long work that a page waits for, and news of edits made elsewhere.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::time::Duration;
 
 use actix_web::{HttpRequest, HttpResponse, get, rt, web};
 use actix_ws::{AggregatedMessage, Session};
-use dot_reach_core::draw::snap;
-use dot_reach_core::geometry::apart;
-use dot_reach_core::site::{Edit, FloorId, Site, Spot, apply};
-use dot_reach_core::units::Metres;
+use dot_reach_core::draw::shift::{self, End};
+use dot_reach_core::draw::snap::{Aim, Snapped, SnappedTo, direction};
+use dot_reach_core::geometry::{Vec2, apart};
+use dot_reach_core::site::{Edit, FloorId, Site, Spot, WallId, apply};
+use dot_reach_core::units::{Metres, typographic};
 use dot_reach_store::StoreError;
 use futures_util::StreamExt;
 use serde::Deserialize;
@@ -52,13 +54,46 @@ enum Ask {
     /// Where a drawn place comes to lie.
     Snap {
         seq: u64,
-        floor: FloorId,
-        at: Spot,
+        #[serde(flatten)]
+        hand: Hand,
+    },
+    /// Where walls would stand after a drag that goes on: of one end, or of what is chosen.
+    Drag {
+        seq: u64,
+        #[serde(flatten)]
+        hand: Hand,
+        drag: Dragged,
+    },
+}
+
+/// A hand on the sheet, and what was typed.
+#[derive(Deserialize)]
+struct Hand {
+    floor: FloorId,
+    at: Spot,
+    /// Where the wall being drawn starts, and where its run of walls does.
+    #[serde(default)]
+    start: Option<Spot>,
+    #[serde(default)]
+    run: Option<Spot>,
+    #[serde(default)]
+    length_m: Option<Metres>,
+    #[serde(default)]
+    angle_deg: Option<f64>,
+    reach_m: Metres,
+}
+
+/// What is being dragged.
+#[derive(Deserialize)]
+#[serde(tag = "what", rename_all = "kebab-case")]
+enum Dragged {
+    /// One end of a wall, to where the hand comes to lie.
+    End { wall: WallId, end: End },
+    /// Walls and points, by a way.
+    Chosen {
         #[serde(default)]
-        start: Option<Spot>,
-        #[serde(default)]
-        length_m: Option<Metres>,
-        reach_m: Metres,
+        walls: BTreeSet<WallId>,
+        by: Spot,
     },
 }
 
@@ -153,9 +188,13 @@ impl Page {
                 .preview(&edit, view)
                 .await
                 .map(|html| json!({ "tell": "preview", "seq": seq, "html": html })),
-            Ask::Snap { seq, floor, at, start, length_m, reach_m } => {
+            Ask::Snap { seq, hand } => {
                 let job = self.job.renewed().await;
-                job.map(|job| snapped(&job.site, seq, &floor, at, start, length_m, reach_m))
+                job.map(|job| snapped(&job.site, seq, hand))
+            }
+            Ask::Drag { seq, hand, drag } => {
+                let job = self.job.renewed().await;
+                job.map(|job| dragged(&job.site, seq, hand, &drag))
             }
             Ask::Revision => {
                 let job = self.job.renewed().await;
@@ -247,22 +286,53 @@ impl Page {
     }
 }
 
-fn snapped(
-    site: &Site,
-    seq: u64,
-    floor: &FloorId,
-    at: Spot,
-    start: Option<Spot>,
-    length: Option<Metres>,
-    reach: Metres,
-) -> Value {
-    let (mut spot, to) = snap::snap(site, floor, start, at, reach);
-    if let (Some(start), Some(length)) = (start, length) {
-        spot = snap::at_length(start, spot, length);
-    }
-    let drawn = start.map(|start| apart(start, spot));
+fn snapped(site: &Site, seq: u64, hand: Hand) -> Value {
+    let (start, run) = (hand.start, hand.run);
+    let Snapped { at, to, from_corner } = hand.aim().snapped(site);
+    let metres = |m: Metres| format!("{m:.2}");
+    let corner = from_corner.map(|m| format!("{m:.2} from the corner"));
+    // A run of walls is over where it meets its beginning or what stood there before it.
+    let closes = start.is_some_and(|start| start != at)
+        && (run == Some(at) || matches!(to, SnappedTo::Wall | SnappedTo::WallEnd));
     json!({
-        "tell": "snap", "seq": seq, "at": spot, "to": to.name(),
-        "length": drawn.map(Metres::new).map(|m| format!("{m:.2}")),
+        "tell": "snap", "seq": seq, "at": at, "to": corner.as_deref().unwrap_or(to.name()),
+        "length": start.map(|start| Metres::new(apart(start, at))).map(metres),
+        "angle": start.map(|start| format!("{}°", typographic(direction(start, at), 0))),
+        "sides": start.map(|[x, y]| format!("{:.2} × {:.2} m", (at[0] - x).abs(), (at[1] - y).abs())),
+        "closes": closes,
     })
+}
+
+fn dragged(site: &Site, seq: u64, hand: Hand, drag: &Dragged) -> Value {
+    let (at, moved) = match drag {
+        Dragged::End { wall: id, end } => {
+            let Some(wall) = site.walls.get(id) else {
+                return json!({ "tell": "drag", "seq": seq });
+            };
+            let stood = shift::place_of(wall, *end);
+            // What goes along with the end cannot hold it back.
+            let along = site.walls.iter().filter(|w| w.floor == wall.floor);
+            let but = along.filter(|w| w.id == *id || w.a == stood || w.b == stood);
+            let but = but.map(|w| w.id.clone()).collect();
+            let other = if *end == End::A { wall.b } else { wall.a };
+            let aim = Aim { start: Some(other), but, ..hand.aim() };
+            let at = aim.snapped(site).at;
+            (at, shift::end_dragged(site, wall, *end, at))
+        }
+        Dragged::Chosen { walls, by: [x, y] } => {
+            (hand.at, shift::walls_moved(site, walls, Vec2 { x: *x, y: *y }))
+        }
+    };
+    let walls: Vec<_> = moved.values().collect();
+    let longest = moved.values().map(|[a, b]| Metres::new(apart(*a, *b)));
+    let length = longest.map(|m| format!("{m:.2}")).collect::<Vec<_>>();
+    json!({ "tell": "drag", "seq": seq, "at": at, "walls": walls, "lengths": length })
+}
+
+impl Hand {
+    fn aim(self) -> Aim {
+        let Self { floor, at, start, length_m: length, angle_deg: angle, reach_m: reach, .. } =
+            self;
+        Aim { length, angle, reach, ..Aim::new(floor, at, start) }
+    }
 }

@@ -135,6 +135,11 @@ impl DeviceKind {
             _ => (PointKind::Switch, 1.1, BoxKind::Plastic),
         }
     }
+    /// What it is in a word or two, as people call it on a plan.
+    pub fn short(&self) -> &str {
+        let name = self.name.split(',').next().unwrap_or_default();
+        name.split(" at ").next().unwrap_or_default()
+    }
     /// Whether it can be a controller, and whether it can be a load.
     pub fn sides(&self) -> (bool, bool) {
         if !self.has_radio {

@@ -1,13 +1,20 @@
 //! What a hand does on the sheet that means more than it says: each gesture gives the edit that it
 //! stands for, so that the journal holds edits alone.
 
+use std::collections::BTreeSet;
+
 use serde::{Deserialize, Deserializer};
 use serde_json::{Value, json};
 
+use super::shift::{self, End, found};
+use super::snap::is_on_wall;
+use super::{naming, openings, storeys};
+use crate::catalogue;
 use crate::geometry::{Vec2, apart};
+use crate::radio::system::System;
 use crate::site::{
-    Edit, Floor, FloorId, Kind, Opening, OpeningId, OpeningKind, Ref, Refusal, Site, Slab, SlabId,
-    SlabPlace, Spot, Underlay, Wall, WallId, Wrong,
+    Device, DeviceId, Edit, FloorId, Kind, Network, NetworkId, OpeningId, OpeningKind, Point,
+    PointId, Provenance, Ref, Refusal, Site, SlabId, Spot, Underlay, Wall, WallId, Wrong,
 };
 use crate::units::Metres;
 
@@ -17,22 +24,75 @@ use crate::units::Metres;
 #[serde(deny_unknown_fields)]
 #[expect(missing_docs, reason = "each variant says what its fields are for")]
 pub enum Gesture {
-    /// Drops a door, window or plain opening of usual size onto a wall, as near to `at` as it fits.
-    DropOpening { wall: WallId, id: OpeningId, kind: OpeningKind, at: Spot },
+    /// Drops doors, windows or plain openings of usual size onto a wall: one as near to `at` as it
+    /// fits, or `count` with equal gaps along the wall.
+    DropOpening {
+        wall: WallId,
+        id: OpeningId,
+        kind: OpeningKind,
+        at: Spot,
+        #[serde(default = "one")]
+        count: u8,
+    },
+    /// Draws the four walls of a rectangle between two corners; a side that stands already on a wall
+    /// is left out. Ids are `id` and a number.
+    DrawRectangle { id: String, floor: FloorId, from: Spot, to: Spot, construction: String },
+    /// Moves walls and points; what is joined to the walls goes along.
+    Move {
+        #[serde(default)]
+        walls: BTreeSet<WallId>,
+        #[serde(default)]
+        points: BTreeSet<PointId>,
+        by: Spot,
+    },
+    /// Drags an end of a wall; ends that stand there go along.
+    DragEnd { wall: WallId, end: End, to: Spot },
     /// Sets the scale of a plan image: what lies between `a` and `b` on the sheet is in truth
     /// `length_m` long. `a` stays where it is.
     ScaleUnderlay { floor: FloorId, a: Spot, b: Spot, length_m: Metres },
-    /// Adds a storey on top of what is there, on a floor of `slab` where it is not the first.
-    AddStorey { id: FloorId, slab: SlabId },
+    /// Adds a storey on top of what is there, or beneath it, with a floor `slab` between; `copy` names
+    /// a storey whose walls it takes over.
+    AddStorey {
+        id: FloorId,
+        slab: SlabId,
+        #[serde(default)]
+        beneath: bool,
+        #[serde(default)]
+        copy: Option<FloorId>,
+    },
+    /// Puts a device of a kind where it usually stands: at a point that is there, or at a new one on
+    /// the sheet. A network that is not there is made for `system`.
+    PlaceDevice {
+        device: DeviceId,
+        kind: String,
+        network: NetworkId,
+        #[serde(default)]
+        system: Option<System>,
+        point: PointId,
+        #[serde(default)]
+        floor: Option<FloorId>,
+        #[serde(default)]
+        at: Option<Spot>,
+    },
+    /// Adds a network of a system.
+    AddNetwork { id: NetworkId, system: System },
 }
 
-/// Storeys of houses are so high until someone measures; *planning value*.
-const USUAL_HEIGHT: Metres = Metres::new(2.5);
-/// What a storey of a house stands on until someone looks; *planning value*.
-const USUAL_SLAB: &str = "timber-floor";
+fn one() -> u8 {
+    1
+}
 
 impl Gesture {
-    const WORDS: [&'static str; 3] = ["drop-opening", "scale-underlay", "add-storey"];
+    const WORDS: [&'static str; 8] = [
+        "drop-opening",
+        "draw-rectangle",
+        "move",
+        "drag-end",
+        "scale-underlay",
+        "add-storey",
+        "place-device",
+        "add-network",
+    ];
 
     /// The edit that it stands for.
     ///
@@ -40,12 +100,25 @@ impl Gesture {
     /// What it is done on is not there, or it cannot be done so.
     pub fn edit(&self, site: &Site) -> Result<Edit, Refusal> {
         match self {
-            Self::DropOpening { wall, id, kind, at } => {
-                let missing = || Refusal::Missing(Ref::new(Kind::Wall, wall.as_str()));
-                let on = site.walls.get(wall).ok_or_else(missing)?;
-                let mut openings = on.openings.clone();
-                openings.push(usual_opening(on, id.clone(), *kind, *at));
+            Self::DropOpening { wall, id, kind, at, count } => {
+                let openings = openings::dropped(found(site, wall)?, id, *kind, *at, *count)?;
                 Ok(Edit::set(Kind::Wall, wall, "openings", json!(openings)))
+            }
+            Self::DrawRectangle { id, floor, from, to, construction } => {
+                rectangle(site, id, floor, *from, *to, construction)
+            }
+            Self::Move { walls, points, by: [x, y] } => {
+                for wall in walls {
+                    found(site, wall)?;
+                }
+                let by = Vec2 { x: *x, y: *y };
+                let moved = shift::walls_moved(site, walls, by);
+                Ok(Edit::batch(shift::edits(site, &moved, points, by)?))
+            }
+            Self::DragEnd { wall, end, to } => {
+                let moved = shift::end_dragged(site, found(site, wall)?, *end, *to);
+                let none = BTreeSet::new();
+                Ok(Edit::batch(shift::edits(site, &moved, &none, Vec2::default())?))
             }
             Self::ScaleUnderlay { floor, a, b, length_m } => {
                 let missing = || Refusal::Missing(Ref::new(Kind::Floor, floor.as_str()));
@@ -53,7 +126,22 @@ impl Gesture {
                 let scaled = scaled(underlay.ok_or_else(missing)?, *a, *b, *length_m)?;
                 Ok(Edit::set(Kind::Floor, floor, "underlay", json!(scaled)))
             }
-            Self::AddStorey { id, slab } => Ok(storey_on_top(site, id, slab)),
+            Self::AddStorey { id, slab, beneath, copy } => {
+                storeys::added(site, id, slab, *beneath, copy.as_ref())
+            }
+            Self::PlaceDevice { device, kind, network, system, point, floor, at } => {
+                let whole = floor.as_ref().zip(*at);
+                let kind = catalogue::kind(kind);
+                let unknown = || Refusal::wrong("kind", Wrong::NoKind);
+                let kind = kind.ok_or_else(unknown)?;
+                let mut edits = Vec::new();
+                if let Some(system) = system.filter(|_| site.networks.get(network).is_none()) {
+                    edits.push(new_network(site, network, system));
+                }
+                edits.extend(placed(site, device, kind, network, point, whole)?);
+                Ok(Edit::batch(edits))
+            }
+            Self::AddNetwork { id, system } => Ok(new_network(site, id, *system)),
         }
     }
 }
@@ -91,28 +179,63 @@ impl<'de> Deserialize<'de> for Wish {
     }
 }
 
-/// An opening of usual size with its middle as near to `at` as the wall allows.
-fn usual_opening(wall: &Wall, id: OpeningId, kind: OpeningKind, at: Spot) -> Opening {
-    let (width, sill, height, construction) = match kind {
-        OpeningKind::Door => (0.85, 0.0, 2.0, "door-wood"),
-        OpeningKind::Window => (1.2, 0.9, 1.2, "window-double"),
-        OpeningKind::Open => (0.9, 0.0, 2.0, ""),
+fn rectangle(
+    site: &Site,
+    id: &str,
+    floor: &FloorId,
+    [left, top]: Spot,
+    [right, bottom]: Spot,
+    construction: &str,
+) -> Result<Edit, Refusal> {
+    let corners = [[left, top], [right, top], [right, bottom], [left, bottom]];
+    let is_drawn = |from: Spot, to: Spot| {
+        let walls = site.walls.iter().filter(|w| w.floor == *floor);
+        walls.into_iter().any(|w| is_on_wall(w, from) && is_on_wall(w, to))
     };
-    let length = wall.length().get();
-    let along = Vec2::between(wall.a, wall.b) * (1.0 / length);
-    let middle = Vec2::between(wall.a, at).dot(along);
-    let width = f64::min(width, length);
-    let start = ((middle - width / 2.0) * 100.0).round() / 100.0;
-    Opening {
-        id,
-        kind,
-        start_m: Metres::new(start.clamp(0.0, length - width)),
-        width_m: Metres::new(width),
-        sill_m: Metres::new(sill),
-        height_m: Metres::new(height),
-        construction: construction.to_owned(),
-        stands_open: false,
+    let sides = (0..4).map(|n| (n + 1, corners[n], corners[(n + 1) % 4]));
+    let new = sides.filter(|(_, a, b)| !is_drawn(*a, *b)).map(|(n, a, b)| {
+        let id = format!("{id}-{n}").parse();
+        let id = id.map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
+        let (floor, construction) = (floor.clone(), construction.to_owned());
+        let known = Provenance::default();
+        let openings = Vec::new();
+        Ok(Edit::put(Wall { id, floor, a, b, construction, height_m: None, known, openings }))
+    });
+    Ok(Edit::batch(new.collect::<Result<_, Refusal>>()?))
+}
+
+fn new_network(site: &Site, id: &NetworkId, system: System) -> Edit {
+    Edit::put(Network::new(id.clone(), &naming::of_network(site, system), system))
+}
+
+fn placed(
+    site: &Site,
+    device: &DeviceId,
+    kind: &catalogue::DeviceKind,
+    network: &NetworkId,
+    point: &PointId,
+    new: Option<(&FloorId, Spot)>,
+) -> Result<Vec<Edit>, Refusal> {
+    let missing = || Refusal::Missing(Ref::new(Kind::Point, point.as_str()));
+    let there = site.points.get(point).map(|p| (&p.floor, p.at));
+    let (floor, at) = new.or(there).ok_or_else(missing)?;
+    let name = naming::of_device(site, kind, floor, at);
+    let mut edits = Vec::new();
+    if new.is_some() {
+        let (place, height, back_box) = kind.usual_place();
+        let at = at.map(|m| (m * 100.0).round() / 100.0);
+        edits.push(Edit::put(Point {
+            name: name.clone(),
+            room: naming::room_at(site, floor, at).to_owned(),
+            back_box,
+            ..Point::bare(point.clone(), floor.clone(), at, Metres::new(height), place)
+        }));
     }
+    edits.push(Edit::put(Device {
+        can_be_cut: kind.easily_cut,
+        ..Device::new(device.clone(), &name, point.clone(), &kind.id, network.clone())
+    }));
+    Ok(edits)
 }
 
 fn scaled(old: &Underlay, a: Spot, b: Spot, length: Metres) -> Result<Underlay, Refusal> {
@@ -130,27 +253,4 @@ fn scaled(old: &Underlay, a: Spot, b: Spot, length: Metres) -> Result<Underlay, 
         scaled: true,
         ..old.clone()
     })
-}
-
-fn storey_on_top(site: &Site, id: &FloorId, slab: &SlabId) -> Edit {
-    let is_first = site.floors.is_empty();
-    let floor = Floor {
-        id: id.clone(),
-        name: if is_first { "Ground floor" } else { "New storey" }.to_owned(),
-        elevation_m: site.next_elevation(),
-        height_m: USUAL_HEIGHT,
-        underlay: None,
-    };
-    let mut edits = vec![Edit::put(floor)];
-    if !is_first {
-        edits.push(Edit::put(Slab {
-            id: slab.clone(),
-            floor: id.clone(),
-            place: SlabPlace::Below,
-            construction: USUAL_SLAB.to_owned(),
-            outline: Vec::new(),
-            voids: Vec::new(),
-        }));
-    }
-    Edit::batch(edits)
 }

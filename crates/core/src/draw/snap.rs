@@ -1,11 +1,18 @@
-//! Where a drawn wall end comes to lie: on ends and walls that are there, or square to its start.
+//! Where a drawn wall end comes to lie: on ends and walls that are there, square to its start, or as
+//! far and in the direction that was typed.
 
+use std::collections::BTreeSet;
+
+use super::shift::{millimetre, nearest_on};
 use crate::geometry::{Vec2, apart};
-use crate::site::{FloorId, Site, Spot};
+use crate::site::{FloorId, Site, Spot, Wall, WallId};
 use crate::units::Metres;
 
 /// How near a drawn place must be to what it snaps to.
 pub const REACH: Metres = Metres::new(0.25);
+
+/// What lies so near to a wall stands on it.
+const TOUCH: f64 = 0.005;
 
 /// What a place was snapped to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -32,49 +39,128 @@ impl SnappedTo {
     }
 }
 
-/// Snaps `at` on a storey; `start` is the other end of the wall being drawn, if there is one.
-/// `reach` is how near counts as near (a hand on a small screen needs more).
-pub fn snap(
-    site: &Site,
-    floor: &FloorId,
-    start: Option<Spot>,
-    at: Spot,
-    reach: Metres,
-) -> (Spot, SnappedTo) {
-    let walls = || site.walls.iter().filter(|w| w.floor == *floor);
-    let near = |p: &Spot| apart(*p, at) <= reach.get();
-    let nearest = |p: &Spot, q: &Spot| apart(*p, at).total_cmp(&apart(*q, at));
-    if let Some(end) = walls().flat_map(|w| [w.a, w.b]).filter(near).min_by(nearest) {
-        return (end, SnappedTo::WallEnd);
+/// What a hand points at on a storey, and what was typed.
+#[derive(Clone, Debug)]
+pub struct Aim {
+    /// The storey.
+    pub floor: FloorId,
+    /// Where the hand is.
+    pub at: Spot,
+    /// The other end of the wall being drawn, if it has one yet.
+    pub start: Option<Spot>,
+    /// The typed length of the wall; without a start, how far along the wall under the hand it begins,
+    /// from the nearer corner.
+    pub length: Option<Metres>,
+    /// The typed direction in degrees: 0 to the right, 90 up the sheet.
+    pub angle: Option<f64>,
+    /// How near counts as near: a hand on a small screen needs more.
+    pub reach: Metres,
+    /// Walls that move with the hand and cannot be snapped to.
+    pub but: BTreeSet<WallId>,
+}
+
+/// Where it comes to lie.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Snapped {
+    /// The place.
+    pub at: Spot,
+    /// What it was snapped to; a typed place is where it was typed to be.
+    pub to: SnappedTo,
+    /// How far it is from the nearer corner of the wall that it lies on.
+    pub from_corner: Option<Metres>,
+}
+
+impl Aim {
+    /// A hand alone, with nothing typed.
+    pub fn new(floor: FloorId, at: Spot, start: Option<Spot>) -> Self {
+        let (length, angle, but) = (None, None, BTreeSet::new());
+        Self { floor, at, start, length, angle, reach: REACH, but }
     }
-    let squared = start.and_then(|[x, y]| {
-        let (across, down) = ((at[0] - x).abs(), (at[1] - y).abs());
-        // Within six degrees of level or plumb.
-        if down < across * 0.105 {
-            Some([at[0], y])
-        } else if across < down * 0.105 {
-            Some([x, at[1]])
-        } else {
-            None
+
+    /// Where the place comes to lie.
+    pub fn snapped(&self, site: &Site) -> Snapped {
+        let (mut at, mut to) = self.by_hand(site);
+        match (self.start, self.length, self.angle) {
+            (Some(start), length, Some(degrees)) => {
+                let length = length.map_or(apart(start, at), Metres::get);
+                let (sin, cos) = degrees.to_radians().sin_cos();
+                at = (Vec2 { x: cos, y: -sin } * length).from(start).map(millimetre);
+                to = SnappedTo::Grid;
+            }
+            (Some(start), Some(length), None) => {
+                at = at_length(start, at, length);
+                to = SnappedTo::Grid;
+            }
+            (None, Some(along), _) => {
+                if let Some(spot) = self.from_the_corner(site, along) {
+                    at = spot;
+                    to = SnappedTo::Wall;
+                }
+            }
+            (None, None, _) | (Some(_), None, None) => {}
         }
-    });
-    let aim = squared.unwrap_or(at);
-    let foot = |a: Spot, b: Spot| {
-        let along = Vec2::between(a, b);
-        let t = Vec2::between(a, aim).dot(along) / along.dot(along);
-        (along * t.clamp(0.0, 1.0)).from(a)
-    };
-    if let Some(on) = walls().map(|w| foot(w.a, w.b)).filter(near).min_by(nearest) {
-        return (on.map(millimetre), SnappedTo::Wall);
+        let from_corner = (to == SnappedTo::Wall).then(|| self.under(site, at)).flatten();
+        let from_corner = from_corner.map(|w| Metres::new(apart(w.a, at).min(apart(w.b, at))));
+        Snapped { at, to, from_corner }
     }
-    let grid = |v: f64| (v / 0.05).round() * 0.05;
-    match (squared, start) {
-        (Some([x, y]), Some(from)) if y.total_cmp(&from[1]).is_eq() => {
-            ([millimetre(grid(x)), y], SnappedTo::Square)
+
+    fn walls<'a>(&'a self, site: &'a Site) -> impl Iterator<Item = &'a Wall> {
+        site.walls.iter().filter(|w| w.floor == self.floor && !self.but.contains(&w.id))
+    }
+
+    fn by_hand(&self, site: &Site) -> (Spot, SnappedTo) {
+        let (start, at) = (self.start, self.at);
+        let near = |p: &Spot| apart(*p, at) <= self.reach.get();
+        let nearest = |p: &Spot, q: &Spot| apart(*p, at).total_cmp(&apart(*q, at));
+        let ends = self.walls(site).flat_map(|w| [w.a, w.b]);
+        if let Some(end) = ends.filter(near).min_by(nearest) {
+            return (end, SnappedTo::WallEnd);
         }
-        (Some([x, y]), _) => ([x, millimetre(grid(y))], SnappedTo::Square),
-        (None, _) => (at.map(grid).map(millimetre), SnappedTo::Grid),
+        let squared = start.and_then(|[x, y]| {
+            let (across, down) = ((at[0] - x).abs(), (at[1] - y).abs());
+            // Within six degrees of level or plumb.
+            if down < across * 0.105 {
+                Some([at[0], y])
+            } else if across < down * 0.105 {
+                Some([x, at[1]])
+            } else {
+                None
+            }
+        });
+        let aim = squared.unwrap_or(at);
+        let feet = self.walls(site).map(|w| nearest_on(w.a, w.b, aim));
+        if let Some(on) = feet.filter(near).min_by(nearest) {
+            return (on.map(millimetre), SnappedTo::Wall);
+        }
+        let grid = |v: f64| (v / 0.05).round() * 0.05;
+        match (squared, start) {
+            (Some([x, y]), Some(from)) if y.total_cmp(&from[1]).is_eq() => {
+                ([millimetre(grid(x)), y], SnappedTo::Square)
+            }
+            (Some([x, y]), _) => ([x, millimetre(grid(y))], SnappedTo::Square),
+            (None, _) => (at.map(grid).map(millimetre), SnappedTo::Grid),
+        }
     }
+
+    /// The wall under a place.
+    fn under<'a>(&'a self, site: &'a Site, at: Spot) -> Option<&'a Wall> {
+        let off = |w: &Wall| apart(nearest_on(w.a, w.b, at), at);
+        let near = self.walls(site).filter(|w| off(w) <= self.reach.get());
+        near.min_by(|v, w| off(v).total_cmp(&off(w)))
+    }
+
+    /// So far along the wall under the hand, from the corner that is nearer to it.
+    fn from_the_corner(&self, site: &Site, along: Metres) -> Option<Spot> {
+        let wall = self.under(site, self.at)?;
+        let is_nearer_a = apart(wall.a, self.at) <= apart(wall.b, self.at);
+        let (corner, far) = if is_nearer_a { (wall.a, wall.b) } else { (wall.b, wall.a) };
+        Some(at_length(corner, far, along.min(wall.length())))
+    }
+}
+
+/// Whether a place lies on a wall.
+pub(super) fn is_on_wall(wall: &Wall, at: Spot) -> bool {
+    apart(nearest_on(wall.a, wall.b, at), at) <= TOUCH
 }
 
 /// The end of a wall of the given length from `start` towards `aim`.
@@ -87,6 +173,10 @@ pub fn at_length(start: Spot, aim: Spot, length: Metres) -> Spot {
     (Vec2::between(start, aim) * k).from(start).map(millimetre)
 }
 
-fn millimetre(v: f64) -> f64 {
-    (v * 1000.0).round() / 1000.0
+/// The direction from one place to another in degrees: 0 to the right, 90 up the sheet.
+pub fn direction(from: Spot, to: Spot) -> f64 {
+    let way = Vec2::between(from, to);
+    // Never −0 and never −180: a way has one name.
+    let degrees = (-way.y).atan2(way.x).to_degrees().round() + 0.0;
+    if degrees <= -180.0 { 180.0 } else { degrees }
 }

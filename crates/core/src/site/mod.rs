@@ -67,14 +67,6 @@ impl Site {
         floors
     }
 
-    /// Where the next storey up begins: on the highest ceiling and some 30 cm of joists, *planning
-    /// value*.
-    pub fn next_elevation(&self) -> Metres {
-        const JOISTS: Metres = Metres::new(0.3);
-        let tops = self.floors.iter().map(|f| f.elevation_m + f.height_m);
-        tops.max_by(Metres::total_cmp).map_or(Metres::new(0.0), |top| top + JOISTS)
-    }
-
     /// A spot of a storey at a height above its floor as a place in the house; nothing when the storey
     /// is not there.
     pub fn place(&self, floor: &FloorId, at: Spot, height: Metres) -> Option<Place> {

@@ -130,6 +130,8 @@ pub enum Wrong {
     Count { is: usize, least: usize, most: usize },
     #[error("say when, such as 2026-03-14T10:05:00Z")]
     NoTime,
+    #[error("there is no such device in the catalogue; choose one of its list")]
+    NoKind,
     #[error("a link has two different ends")]
     OneEnd,
     #[error("a device does not control itself; choose another load")]

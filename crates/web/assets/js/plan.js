@@ -1,20 +1,31 @@
-// The plan under the hand: zoom, pan, and moving dots by pointer or keys.
+// The plan under the hand: zoom, pan, pinch, and moving dots by pointer or keys.
 import { edit, notice } from "./job.js";
 
 const plan = () => document.querySelector(".plan[data-plan]");
+const TWICE_MS = 350;
+const FAR_PX = 4;
 let view = null;
 let held = null;
-const hooks = { look: () => null, choose() {}, moving() {}, moved() {}, press: () => false, hover() {} };
+let last = { time: 0, x: 0, y: 0 };
+// Fingers and buttons that are down, and how a pinch of two of them began.
+const down = new Map();
+let pinch = null;
+const hooks = {
+  look: () => null, choose() {}, moving() {}, moved() {}, takes: () => false, press() {}, hover() {},
+  grab: () => null, key: () => false,
+};
 
-/** What a page does when a dot is chosen, moves, has moved, or the sheet is pressed or hovered. */
+/** What a page does: `takes` says whether a tool takes presses, `press` is one, `hover` a hand that
+ * moves, `grab` gives what else can be dragged, `key` takes a key of the plan; and what happens when a
+ * dot is chosen, moves, or has moved. */
 export function onPlan(given) {
   Object.assign(hooks, given);
 }
 
 /** A place on the sheet, in metres, under a pointer. */
-export function sheetPlace(event) {
+export function sheetPlace({ clientX, clientY }) {
   const svg = plan();
-  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+  const point = new DOMPoint(clientX, clientY).matrixTransform(svg.getScreenCTM().inverse());
   return [point.x / 100, point.y / 100];
 }
 
@@ -23,6 +34,9 @@ export function metresOf(pixels) {
   return pixels / plan().getScreenCTM().a / 100;
 }
 
+/** The middle of what is seen, in metres. */
+export const middleOfView = () => [(view.x + view.width / 2) / 100, (view.y + view.height / 2) / 100];
+
 export function overlay() {
   return plan().querySelector("[data-overlay]");
 }
@@ -30,6 +44,16 @@ export function overlay() {
 function parsed(text) {
   const [x, y, width, height] = text.split(" ").map(Number);
   return { x, y, width, height };
+}
+
+/** Keeps some of the sheet in view, and neither a brick nor the whole street. */
+function bounded({ x, y, width, height }) {
+  const sheet = parsed(plan().dataset.home);
+  const wide = Math.min(Math.max(width, 150), Math.max(sheet.width * 3, 2000));
+  const k = wide / width;
+  const high = height * k;
+  const held = (v, size, from, length) => Math.min(Math.max(v, from - size * 0.8), from + length - size * 0.2);
+  return { x: held(x, wide, sheet.x, sheet.width), y: held(y, high, sheet.y, sheet.height), width: wide, height: high };
 }
 
 function show() {
@@ -49,54 +73,105 @@ function key() {
   return `view-${document.body.dataset.job}-${holder?.dataset.floor}`;
 }
 
-/** Shows the whole sheet. */
-export function home() {
+function look(next) {
+  view = bounded(next);
+  sessionStorage.setItem(key(), JSON.stringify(view));
+  show();
+}
+
+/** Shows the whole sheet as it is now. */
+export function fit() {
+  const box = plan().querySelector("[data-part=plan-walls]").getBBox();
+  const home = parsed(plan().dataset.home);
+  const margin = 120;
+  const right = Math.max(home.x + home.width, box.x + box.width + margin);
+  const bottom = Math.max(home.y + home.height, box.y + box.height + margin);
+  const [x, y] = box.width ? [Math.min(home.x, box.x - margin), Math.min(home.y, box.y - margin)] : [home.x, home.y];
+  plan().dataset.home = `${x} ${y} ${right - x} ${bottom - y}`;
   view = parsed(plan().dataset.home);
   sessionStorage.removeItem(key());
   show();
 }
 
 function zoom(factor, [x, y]) {
-  const next = Math.min(Math.max(view.width * factor, 150), 40000);
-  const k = next / view.width;
-  view = { x: x + (view.x - x) * k, y: y + (view.y - y) * k, width: next, height: view.height * k };
-  sessionStorage.setItem(key(), JSON.stringify(view));
-  show();
+  const { width } = bounded({ ...view, width: view.width * factor });
+  const k = width / view.width;
+  look({ x: x + (view.x - x) * k, y: y + (view.y - y) * k, width, height: view.height * k });
 }
+
+const zoomMiddle = (factor) => zoom(factor, middleOfView().map((m) => m * 100));
 
 function sheetCm(event) {
   return sheetPlace(event).map((m) => m * 100);
 }
 
+/** A second press of a double click, which no tool takes for another. */
+function isSecond(event) {
+  const near = Math.hypot(event.clientX - last.x, event.clientY - last.y) < 6;
+  const second = near && event.timeStamp - last.time < TWICE_MS;
+  last = { time: event.timeStamp, x: event.clientX, y: event.clientY };
+  return second;
+}
+
 function press(event) {
-  const svg = plan();
   if (event.button === 1 || event.button === 2) return;
-  if (hooks.press(event)) return;
+  down.set(event.pointerId, event);
+  plan().setPointerCapture(event.pointerId);
+  if (down.size === 2) return beginPinch();
+  const at = [event.clientX, event.clientY];
+  if (hooks.takes(event)) {
+    // A finger may become the first of two: what it presses is known when it is lifted.
+    const waits = event.pointerType === "touch";
+    held = { tool: isSecond(event) ? "none" : "press", waits, first: event, at, moved: false };
+    if (held.tool === "press" && !waits) hooks.press(event);
+    return;
+  }
   const dot = event.target.closest(".dot");
   const start = sheetCm(event);
-  svg.setPointerCapture(event.pointerId);
-  held = { dot: dot?.dataset.point ?? null, device: dot?.dataset.device ?? "", start, at: [event.clientX, event.clientY], moved: false, element: dot };
+  held = { dot: dot?.dataset.point ?? null, device: dot?.dataset.device ?? "", start, at, moved: false, under: event.target };
+  held.grabbed = hooks.grab(event);
   if (dot) {
     const { e, f } = dot.transform.baseVal.consolidate().matrix;
     held.offset = [e - start[0], f - start[1]];
   }
 }
 
+function beginPinch() {
+  if (held?.dot && held.moved) document.dispatchEvent(new CustomEvent("put-back"));
+  held?.grabbed?.cancel();
+  held = null;
+  const [a, b] = [...down.values()];
+  const middle = { clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2 };
+  pinch = { span: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY), at: sheetCm(middle), width: view.width };
+}
+
+function pinched() {
+  const [a, b] = [...down.values()];
+  const span = Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY);
+  zoom((pinch.width * pinch.span) / span / view.width, pinch.at);
+  const [x, y] = sheetCm({ clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2 });
+  look({ ...view, x: view.x + pinch.at[0] - x, y: view.y + pinch.at[1] - y });
+}
+
 function dragTo(event) {
+  if (down.has(event.pointerId)) down.set(event.pointerId, event);
+  if (pinch) return void (down.size === 2 && pinched());
   hooks.hover(event);
   if (!held) return;
   const [dx, dy] = [event.clientX - held.at[0], event.clientY - held.at[1]];
-  if (!held.moved && Math.hypot(dx, dy) < 4) return;
+  if (!held.moved && Math.hypot(dx, dy) < (held.tool ? 3 * FAR_PX : FAR_PX)) return;
+  if (held.tool && held.waits && !held.moved && held.tool === "press") hooks.press(held.first);
   held.moved = true;
+  if (held.tool) return;
   const here = sheetCm(event);
-  if (held.dot) {
+  if (held.grabbed) {
+    held.grabbed.to(event);
+  } else if (held.dot) {
     held.place = [here[0] + held.offset[0], here[1] + held.offset[1]].map((cm) => Math.round(cm) / 100);
     placeDot();
     hooks.moving(moveEdit(held.dot, held.place));
   } else {
-    view.x -= here[0] - held.start[0];
-    view.y -= here[1] - held.start[1];
-    show();
+    look({ ...view, x: view.x - here[0] + held.start[0], y: view.y - here[1] + held.start[1] });
   }
 }
 
@@ -113,17 +188,33 @@ export function placeDot() {
 const moveEdit = (id, at) => ({ do: "set", kind: "point", id, field: "at", value: at });
 
 async function release(event) {
-  if (!held) return;
-  const { dot, device, moved, place } = held;
-  if (dot && moved) {
-    const change = moveEdit(dot, place);
-    held = null;
-    await commit(change);
-  } else {
-    held = null;
-    if (moved) sessionStorage.setItem(key(), JSON.stringify(view));
-    else hooks.choose({ point: dot, device, event });
+  down.delete(event.pointerId);
+  if (pinch) {
+    if (down.size === 0) pinch = null;
+    return;
   }
+  if (!held) return;
+  const { dot, device, moved, place, tool, waits, first, grabbed, under } = held;
+  held = null;
+  if (tool) {
+    if (tool === "none") return;
+    if (waits && !moved) hooks.press(first);
+    // From where it was pressed to where it is let go: two presses in one.
+    if (moved) hooks.press(event, true);
+  } else if (grabbed && moved) {
+    grabbed.done(event);
+  } else if (dot && moved) {
+    await commit(moveEdit(dot, place));
+  } else if (!moved) {
+    hooks.choose({ point: dot, device, event, under });
+  }
+}
+
+function cancel(event) {
+  down.delete(event.pointerId);
+  held?.grabbed?.cancel();
+  held = null;
+  if (down.size === 0) pinch = null;
 }
 
 async function commit(change) {
@@ -136,29 +227,59 @@ async function commit(change) {
   }
 }
 
-const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+/** The way of an arrow key, right and down; nothing for another key. */
+export const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/** How far a moving key goes: with Ctrl a metre, without a tenth. */
+export const stride = (event) => (event.ctrlKey || event.metaKey ? 1 : 0.1);
+
+const placeOf = (dot) => {
+  const { e, f } = dot.transform.baseVal.consolidate().matrix;
+  return [e / 100, f / 100];
+};
+
+/** All dots are one stop of the Tab key; arrows walk to the nearest in their direction. */
+function walk(dot, [dx, dy]) {
+  const from = placeOf(dot);
+  let [best, least] = [null, Infinity];
+  for (const other of plan().querySelectorAll(".dot")) {
+    const [x, y] = placeOf(other).map((m, axis) => m - from[axis]);
+    const ahead = x * dx + y * dy;
+    const aside = Math.abs(x * dy) + Math.abs(y * dx);
+    const cost = ahead + 2 * aside;
+    if (ahead > 0.001 && aside <= 2 * ahead && cost < least) [best, least] = [other, cost];
+  }
+  if (best) stopAt(best);
+}
+
+function stopAt(dot) {
+  for (const other of plan().querySelectorAll(".dot[tabindex='0']")) other.setAttribute("tabindex", "-1");
+  dot.setAttribute("tabindex", "0");
+  dot.focus({ preventScroll: true });
+}
+
+const isTyping = (target) => target.matches?.("input, textarea, select");
 
 function keys(event) {
+  if (!plan() || isTyping(event.target) || event.altKey) return;
+  if (hooks.key(event)) return;
   const dot = event.target.closest?.(".dot");
   const step = STEPS[event.key];
   if (dot && step) {
     event.preventDefault();
-    const size = event.shiftKey ? 1 : 0.1;
-    const { e, f } = dot.transform.baseVal.consolidate().matrix;
-    const at = [e / 100 + step[0] * size, f / 100 + step[1] * size].map((m) => Math.round(m * 100) / 100);
+    if (!event.shiftKey && !event.ctrlKey && !event.metaKey) return void walk(dot, step);
+    const at = placeOf(dot).map((m, axis) => Math.round((m + step[axis] * stride(event)) * 100) / 100);
     commit(moveEdit(dot.dataset.point, at));
   } else if (dot && (event.key === "Enter" || event.key === " ")) {
     event.preventDefault();
-    hooks.choose({ point: dot.dataset.point, device: dot.dataset.device, event });
+    hooks.choose({ point: dot.dataset.point, device: dot.dataset.device, event, under: dot });
   } else if (event.target === plan() && step) {
     event.preventDefault();
-    view.x += step[0] * view.width * 0.08;
-    view.y += step[1] * view.width * 0.08;
-    show();
-  } else if (event.target.closest?.(".plan") && ["+", "-", "0"].includes(event.key)) {
+    look({ ...view, x: view.x + step[0] * view.width * 0.08, y: view.y + step[1] * view.width * 0.08 });
+  } else if (["+", "-", "0"].includes(event.key) && !event.ctrlKey && !event.metaKey) {
     event.preventDefault();
-    if (event.key === "0") home();
-    else zoom(event.key === "+" ? 0.8 : 1.25, [view.x + view.width / 2, view.y + view.height / 2]);
+    if (event.key === "0") fit();
+    else zoomMiddle(event.key === "+" ? 0.8 : 1.25);
   }
 }
 
@@ -175,8 +296,14 @@ export function startPlan() {
   svg.addEventListener("pointerdown", press);
   svg.addEventListener("pointermove", dragTo);
   svg.addEventListener("pointerup", release);
-  svg.addEventListener("pointercancel", () => { held = null; });
+  svg.addEventListener("pointercancel", cancel);
+  svg.addEventListener("dblclick", (event) => { if (!hooks.takes(event)) fit(); });
   document.addEventListener("keydown", keys);
-  document.addEventListener("go-home", () => location.reload());
+  document.addEventListener("click", (event) => {
+    const pressed = event.target.closest("[data-zoom]")?.dataset.zoom;
+    if (pressed === "fit") fit();
+    else if (pressed) zoomMiddle(Number(pressed));
+  });
+  document.addEventListener("go-home", () => { sessionStorage.removeItem(key()); location.reload(); });
   new ResizeObserver(show).observe(svg);
 }

@@ -1,238 +1,241 @@
-// The Survey page: drawing tools. Where a place comes to lie, and what a typed length makes of it,
-// is asked of the server.
-import { ask, edit, hear, newId, notice, refresh } from "./job.js";
-import { metresOf, onPlan, overlay, sheetPlace } from "./plan.js";
+// The Survey page: which tool is in hand, and what a press of it does.
+import { chooseAll, choose, chosenCount, chosenKey, chosenWords, grab, removeChosen, startChosen, theChosenWall } from "./chosen.js";
+import { edit, newId, notice, refresh } from "./job.js";
+import { middleOfView, onPlan, sheetPlace, STEPS, stride } from "./plan.js";
 import { number } from "./things.js";
+import { drawLine, endRun, hoverWall, isDrawing, pressWall, startWalls, undoLast, wallKey } from "./walls.js";
 
 const root = () => document.querySelector('[data-view="survey"]');
 const option = (name) => document.querySelector(`[data-option="${name}"]`);
-const SVG = "http://www.w3.org/2000/svg";
+const plan = () => document.querySelector(".plan[data-plan]");
+const OPENINGS = ["door", "window", "open"];
+const KEYS = { v: "select", f: "several", r: "rectangle", w: "wall", d: "door", n: "window", o: "open", p: "place", s: "scale" };
 let tool = "select";
-let start = null;
-let seq = 0;
-// Places that were pressed and wait for where they come to lie, by the number of their question.
-const pressed = new Map();
-// One question of the hovering hand is on its way at a time; of those that come meanwhile the last.
-let hovering = { asked: 0, next: null };
-// Presses are done one after the other: where a wall begins is known before its end is asked for.
-let turn = Promise.resolve();
+// The ends of a length that is known, for the scale of the plan image.
+let ends = [];
+// The device placed last, whose name is asked for.
+let placed = null;
+// Where the keyboard's hand is, for the tools that drop something.
+let cursor = null;
 
 const HINTS = {
-  select: "",
-  wall: "Click where the wall begins. Esc ends it.",
-  door: "Click on a wall.",
-  window: "Click on a wall.",
-  open: "Click on a wall.",
-  place: "Click where it will be.",
-  scale: "Type the true length, then click its two ends.",
+  select: () => (theChosenWall() ? "Drag the wall or one of its ends, or use the arrows." : "Shift and drag frames several."),
+  several: () => (chosenCount() ? "Drag them, or use the arrows." : "Drag a frame around them."),
+  rectangle: () => (isDrawing() ? "Click the opposite corner, or type its sides." : "Click or drag from corner to corner."),
+  wall: () => (isDrawing() ? "Click where it ends, or type a length, Tab, an angle." : "Click where it begins. On a wall, a typed length measures from its corner."),
+  door: () => "Click on a wall.",
+  window: () => "Click on a wall.",
+  open: () => "Click on a wall.",
+  place: () => "",
+  scale: () => "Click both ends of a length that you know and type it, in either order.",
 };
+
+const memory = () => `draw-${document.body.dataset.job}`;
+
+/** What is in hand stays there from storey to storey. */
+function remember() {
+  const given = Object.fromEntries(["network", "kind", "count"].map((name) => [name, option(name)?.value]));
+  const built = { ...JSON.parse(sessionStorage.getItem(memory()) ?? "{}").built };
+  if (["wall", "rectangle"].includes(tool)) built[tool] = option("construction").value;
+  sessionStorage.setItem(memory(), JSON.stringify({ tool, ...given, built }));
+}
+
+function recall() {
+  const kept = JSON.parse(sessionStorage.getItem(memory()) ?? "{}");
+  const has = (field, value) => value && [...(field?.options ?? [])].some((o) => o.value === value);
+  if (has(option("network"), kept.network)) option("network").value = kept.network;
+  matchKinds();
+  if (has(option("kind"), kept.kind)) option("kind").value = kept.kind;
+  if (kept.count) option("count").value = kept.count;
+  take(kept.tool ?? "select");
+}
 
 function take(name) {
   tool = name;
-  start = null;
-  draw();
+  endRun();
+  ends = [];
+  placed = null;
+  cursor = null;
   for (const button of document.querySelectorAll("[data-tool]")) {
     button.setAttribute("aria-pressed", String(button.dataset.tool === name));
   }
   for (const options of document.querySelectorAll(".tool-options")) {
-    options.hidden = options.dataset.for !== name;
+    options.hidden = !options.dataset.for.split(" ").includes(name);
   }
-  document.querySelector(".plan").classList.toggle("drawing", name !== "select");
-  hint(HINTS[name]);
+  const built = JSON.parse(sessionStorage.getItem(memory()) ?? "{}").built?.[name];
+  const { usualWall, usualRectangle } = option("construction").dataset;
+  if (["wall", "rectangle"].includes(name)) option("construction").value = built ?? (name === "wall" ? usualWall : usualRectangle);
+  plan().classList.toggle("drawing", !["select", "several"].includes(name));
+  remember();
+  tellChosen();
 }
 
-function hint(text) {
-  document.querySelector("[data-hint]").textContent = text;
+function hint(text = HINTS[tool]()) {
+  document.querySelector("[data-hint]").textContent = root().dataset.floor || ["select", "several"].includes(tool) ? text : "The first press makes the ground floor.";
+  document.querySelector("[data-offer-storey]").hidden = Boolean(root().dataset.floor);
+  for (const button of document.querySelectorAll("[data-run]")) button.disabled = !isDrawing();
 }
 
-function element(name, attributes, text) {
-  const made = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
-  if (text) made.textContent = text;
-  return made;
-}
-
-function draw(end, words) {
-  const shapes = [];
-  const cm = (p) => p.map((m) => m * 100);
-  if (start && end) {
-    const [[ax, ay], [bx, by]] = [cm(start), cm(end)];
-    shapes.push(element("line", { class: "overlay-line", x1: ax, y1: ay, x2: bx, y2: by }));
-  }
-  if (end) {
-    const [x, y] = cm(end);
-    const mark = element("g", { transform: `translate(${x} ${y})` });
-    const upright = element("g", { class: "upright" });
-    upright.append(element("circle", { class: "overlay-dot", r: 4 }));
-    if (words) upright.append(element("text", { class: "overlay-text", x: 9, y: -7 }, words));
-    mark.append(upright);
-    shapes.push(mark);
-  }
-  overlay().replaceChildren(...shapes);
-}
-
-function typedLength() {
-  const length = number(option("length")?.value ?? "");
-  return length > 0 ? length : null;
-}
-
-function question(at) {
-  seq += 1;
-  return {
-    ask: "snap", seq, floor: root().dataset.floor, at, start,
-    length_m: start ? typedLength() : null, reach_m: Math.min(metresOf(12), 0.5),
-  };
-}
-
-function hover(event) {
-  if (tool === "wall") hoverAt(sheetPlace(event));
-  else if (tool === "scale" && start) draw(sheetPlace(event));
-}
-
-function hoverAt(at) {
-  if (hovering.asked) {
-    hovering.next = at;
-    return;
-  }
-  const asked = question(at);
-  if (ask(asked)) hovering = { asked: asked.seq, next: null };
-}
-
-/** Where a pressed place comes to lie, however slow the answer: without a channel it is asked again
- * on the next. */
-function snap(at) {
-  const asked = question(at);
-  return new Promise((resolve) => {
-    pressed.set(asked.seq, { asked, resolve });
-    ask(asked);
-  });
-}
-
-function snapAnswered(told) {
-  const press = pressed.get(told.seq);
-  if (press) {
-    pressed.delete(told.seq);
-    press.resolve(told);
-  } else if (told.seq === hovering.asked) {
-    const { next } = hovering;
-    hovering = { asked: 0, next: null };
-    if (tool === "wall" && pressed.size === 0) draw(told.at, [told.length, told.to].filter(Boolean).join(" · "));
-    if (next) hoverAt(next);
-  }
+function tellChosen() {
+  document.querySelector("[data-chosen]").textContent = chosenWords();
+  document.querySelector("[data-remove-chosen]").hidden = chosenCount() === 0;
+  hint();
 }
 
 async function tell(change) {
   try {
-    await edit(change);
-    return true;
+    return await edit(change);
   } catch (refused) {
     if (!refused.conflict) notice(refused.message);
-    return false;
+    return null;
   }
 }
 
-async function wallAt(at) {
-  const { at: end } = await snap(at);
-  if (!start) {
-    start = end;
-    hint("Click where it ends, or type a length and click the way it goes.");
-    draw(end);
-    return;
-  }
-  const wall = { id: newId("w"), floor: root().dataset.floor, a: start, b: end, construction: option("construction").value };
-  if (await tell({ do: "put", kind: "wall", value: wall })) {
-    start = end;
-    option("length").value = "";
-  }
-  draw(start);
+/** The storey shown; a house without one gets its first. */
+async function shownFloor() {
+  if (root().dataset.floor) return root().dataset.floor;
+  const id = newId("f");
+  if (!(await tell({ do: "add-storey", id, slab: newId("s") }))) throw new Error("there is no storey to draw on");
+  root().dataset.floor = id;
+  lookAt({});
+  hint();
+  return id;
 }
 
-function lookAt(changes) {
+/** Says in the address what the side shows. */
+function shows(changes) {
   const there = new URL(location.href);
   for (const key of ["point", "wall"]) there.searchParams.delete(key);
   for (const [key, value] of Object.entries(changes)) there.searchParams.set(key, value);
   there.searchParams.set("floor", root().dataset.floor);
   history.replaceState(null, "", there);
+}
+
+function lookAt(changes) {
+  shows(changes);
   document.dispatchEvent(new CustomEvent("look"));
 }
 
-// A name that is not taken: the device and a number.
-function freeName(stem) {
-  const taken = new Set([...document.querySelectorAll("[data-point-row]")].map((a) => a.textContent));
-  let n = 1;
-  while (taken.has(`${stem} ${n}`)) n += 1;
-  return `${stem} ${n}`;
+/** A network by its select: one that is there, or a new one of a system. */
+function chosenNetwork() {
+  const { value } = option("network");
+  return value.startsWith("new:") ? { network: newId("n"), system: value.slice(4) } : { network: value };
 }
 
 async function placeAt(at) {
-  const kind = option("kind").value;
-  const network = option("network").value;
-  if (!network) return void notice("There is no network yet; make one in the brief.");
-  const chosen = option("kind").selectedOptions[0];
-  const name = freeName(chosen.textContent.split(",")[0]);
-  const point = { id: newId("p"), name, floor: root().dataset.floor, at: at.map((m) => Math.round(m * 100) / 100), ...JSON.parse(chosen.dataset.usual) };
-  const device = { id: newId("d"), name, point: point.id, kind, network, can_be_cut: chosen.dataset.easilyCut === "true" };
-  const edits = [{ do: "put", kind: "point", value: point }, { do: "put", kind: "device", value: device }];
-  if (await tell({ do: "batch", edits })) lookAt({ point: point.id });
+  const floor = await shownFloor();
+  const { network, system } = chosenNetwork();
+  const made = { point: newId("p"), device: newId("d") };
+  const told = await tell({ do: "place-device", ...made, kind: option("kind").value, network, ...(system ? { system } : {}), floor, at });
+  if (!told) return;
+  if (system) hasNetwork(network);
+  placed = made;
+  choose({ points: [made.point] });
+  shows({ point: made.point });
+  await refresh();
+  askName();
 }
 
-async function scaleAt(at) {
+/** A network that was just made stands among those in use. */
+function hasNetwork(id) {
+  const made = option("network").selectedOptions[0];
+  made.value = id;
+  option("network").querySelector("optgroup")?.append(made);
+  remember();
+}
+
+/** The name is offered at once: Enter keeps it, as does the next press. */
+function askName() {
+  const name = document.querySelector('form[data-key="device"] input[name="name"]')?.value ?? "";
+  option("name").value = name;
+  placed.name = name;
+  option("name").scrollIntoView({ inline: "nearest", block: "nearest" });
+  if (matchMedia("(pointer: coarse)").matches) return;
+  option("name").focus();
+  option("name").select();
+}
+
+async function keepName() {
+  const name = option("name").value.trim();
+  if (!placed || !name || name === placed.name) return;
+  placed.name = name;
+  await tell({ do: "batch", edits: [
+    { do: "set", kind: "point", id: placed.point, field: "name", value: name },
+    { do: "set", kind: "device", id: placed.device, field: "name", value: name },
+  ] });
+}
+
+/** Places what is in hand where its typed coordinates say. */
+function placeTyped() {
+  const at = ["right", "down-sheet"].map((name) => number(option(name).value));
+  if (at.some(Number.isNaN)) return void notice("Type how far right and how far down it is, in metres.");
+  placeAt(at);
+}
+
+async function scaleIfKnown() {
   const length = number(option("scale-length").value);
-  if (!(length > 0)) {
-    option("scale-length").focus();
-    return void notice("Type the true length first.");
-  }
-  if (!start) {
-    start = at;
-    draw(at);
-    hint("Click the other end.");
-    return;
-  }
-  const done = await tell({ do: "scale-underlay", floor: root().dataset.floor, a: start, b: at, length_m: length });
-  if (done) location.reload();
-  start = null;
-  draw();
+  drawLine(ends[0], ends[1] ?? ends[0]);
+  if (ends.length === 2 && !(length > 0)) return void option("scale-length").focus();
+  if (ends.length < 2) return;
+  const [a, b] = ends;
+  ends = [];
+  if (await tell({ do: "scale-underlay", floor: root().dataset.floor, a, b, length_m: length })) location.reload();
+  drawLine();
 }
 
-/** True when a tool takes the press. */
-function press(event) {
-  if (tool === "select") return false;
-  const at = sheetPlace(event);
-  if (tool === "wall") turn = turn.then(() => wallAt(at));
-  else if (tool === "scale") scaleAt(at);
-  else if (tool === "place") placeAt(at);
-  else {
-    const wall = event.target.closest("[data-wall]")?.dataset.wall;
-    if (wall) tell({ do: "drop-opening", wall, id: newId("o"), kind: tool, at });
-    else hint("That is not on a wall: click on one.");
+async function dropOn(wall, at) {
+  if (!wall) return void hint("That is not on a wall: click on one.");
+  const count = number(option("count").value) || 1;
+  await tell({ do: "drop-opening", wall, id: newId("o"), kind: tool, at, count });
+  hint();
+}
+
+function pressAt(at, under, isDragEnd) {
+  if (tool === "wall" || tool === "rectangle") {
+    pressWall(at, isDragEnd);
+  } else if (tool === "scale") {
+    ends = [...ends, at].slice(-2);
+    scaleIfKnown();
+  } else if (!isDragEnd) {
+    if (tool === "place") placeAt(at);
+    else dropOn(under?.closest?.("[data-wall]")?.dataset.wall, at);
   }
-  return true;
 }
 
 function matchKinds() {
   const network = option("network");
   const kinds = option("kind");
-  if (!network || !kinds) return;
   const word = network.selectedOptions[0]?.dataset.system ?? "";
+  let n = 0;
   for (const choice of kinds.options) {
     choice.hidden = !choice.dataset.systems.split(" ").includes(word);
     choice.disabled = choice.hidden;
+    choice.dataset.name ??= choice.textContent;
+    if (!choice.hidden) n += 1;
+    choice.textContent = choice.hidden || n > 9 ? choice.dataset.name : `${n} ${choice.dataset.name}`;
   }
   if (kinds.selectedOptions[0]?.hidden) kinds.value = [...kinds.options].find((o) => !o.hidden)?.value ?? "";
+}
+
+async function addStorey({ beneath = false, copy = null }) {
+  const id = newId("f");
+  if (await tell({ do: "add-storey", id, slab: newId("s"), beneath, copy })) location.assign(`?floor=${id}`);
 }
 
 async function click(event) {
   const tools = event.target.closest("[data-tool]");
   if (tools) take(tools.dataset.tool);
   const storey = event.target.closest("[data-add-storey]");
-  if (storey) {
-    const id = newId("f");
-    if (await tell({ do: "add-storey", id, slab: newId("s") })) location.assign(`?floor=${id}`);
-  }
+  if (storey) await addStorey(JSON.parse(storey.dataset.addStorey || "{}"));
+  if (event.target.closest("[data-offer-storey]")) await shownFloor();
+  const run = event.target.closest("[data-run]")?.dataset.run;
+  if (run === "done") endRun();
+  else if (run === "undo") undoLast();
+  if (event.target.closest("[data-place-typed]")) placeTyped();
+  if (event.target.closest("[data-remove-chosen]")) removeChosen();
   const device = event.target.closest("[data-add-device]");
   if (device) {
-    const made = { id: newId("d"), name: freeName("Device"), point: device.dataset.addDevice, kind: option("kind").value, network: option("network").value };
-    await tell({ do: "put", kind: "device", value: made });
+    await tell({ do: "place-device", device: newId("d"), point: device.dataset.addDevice, kind: option("kind").value, ...chosenNetwork() });
   }
   if (event.target.closest("[data-remove-underlay]")) {
     await tell({ do: "set", kind: "floor", id: root().dataset.floor, field: "underlay", value: null });
@@ -261,39 +264,127 @@ async function typedWall(event) {
   }
 }
 
-function keys(event) {
-  if (event.target.matches?.("input, textarea, select") || event.ctrlKey || event.metaKey) return;
-  const tools = { v: "select", w: "wall", d: "door", n: "window", o: "open", p: "place", s: "scale" };
-  if (event.key === "Escape") {
-    if (start) { start = null; draw(); hint(HINTS[tool]); } else take("select");
-  } else if (event.key === "Delete") {
-    document.querySelector('[data-part="side"] [data-remove="point"], [data-part="side"] [data-remove="wall"]')?.click();
-  } else if (tools[event.key.toLowerCase()]) {
-    take(tools[event.key.toLowerCase()]);
+/** Keys of the plan, before the plan itself takes them. */
+function planKey(event) {
+  if (tool === "select" || tool === "several") return chosenKey(event);
+  if (tool === "wall" || tool === "rectangle") return wallKey(event);
+  const way = STEPS[event.key];
+  if (way && event.target === plan()) {
+    event.preventDefault();
+    cursor = (cursor ?? middleOfView()).map((v, axis) => Math.round((v + way[axis] * stride(event)) * 100) / 100);
+    drawLine(ends[0], cursor, `${cursor[0].toFixed(2)}, ${cursor[1].toFixed(2)}`);
+    return true;
   }
+  if (event.key === "Enter" && cursor && event.target === plan()) {
+    event.preventDefault();
+    const { a, b, c, d, e, f } = plan().getScreenCTM();
+    const [x, y] = cursor.map((m) => m * 100);
+    pressAt(cursor, document.elementsFromPoint(a * x + c * y + e, b * x + d * y + f).find((under) => under.closest("[data-wall]")));
+    return true;
+  }
+  const digit = /^[1-9]$/.test(event.key) && !event.ctrlKey ? Number(event.key) : 0;
+  if (digit && OPENINGS.includes(tool)) option("count").value = digit;
+  else if (digit && tool === "place") option("kind").value = [...option("kind").options].filter((o) => !o.hidden)[digit - 1]?.value ?? option("kind").value;
+  if (digit) remember();
+  return Boolean(digit);
+}
+
+function keys(event) {
+  const key = event.key.toLowerCase();
+  const isNumber = event.target.matches?.("[data-option][inputmode]");
+  if (isNumber && KEYS[key] && !event.ctrlKey && !event.metaKey) {
+    // No number has a letter: the next tool is meant.
+    event.preventDefault();
+    event.target.blur();
+    return void take(KEYS[key]);
+  }
+  if (event.target.matches?.("input, textarea, select") || event.altKey) return;
+  if (event.ctrlKey || event.metaKey) {
+    if (key === "a") {
+      event.preventDefault();
+      take("several");
+      chooseAll();
+    }
+  } else if (event.key === "Escape") {
+    if (!endRun() && ends.length === 0) {
+      take("select");
+      choose({});
+      lookAt({});
+    }
+    ends = [];
+  } else if (event.key === "Delete") {
+    if (chosenCount() > 1) removeChosen();
+    else document.querySelector('[data-part="side"] [data-remove="point"], [data-part="side"] [data-remove="wall"]')?.click();
+  } else if (event.key === "Backspace" && isDrawing()) {
+    undoLast();
+  } else if (KEYS[key]) {
+    take(KEYS[key]);
+  }
+}
+
+function fieldKeys(event) {
+  const field = event.target.closest?.("[data-option]")?.dataset.option;
+  if (event.key === "Enter" && field === "name") keepName().then(() => { placed = null; plan().focus(); });
+  else if (event.key === "Enter" && ["right", "down-sheet"].includes(field)) placeTyped();
+  else if (event.key === "Escape" && field) plan().focus();
+}
+
+function changed(event) {
+  const field = event.target.closest("[data-option]")?.dataset.option;
+  if (field === "network") matchKinds();
+  if (field === "name") keepName();
+  if (field === "scale-length") scaleIfKnown();
+  if (field === "fade") fade(event.target.value);
+  if (["network", "kind", "construction", "count"].includes(field)) remember();
+}
+
+const fadeKey = () => `fade-${document.body.dataset.job}`;
+
+/** How strongly the plan image is seen under the walls. */
+function fade(value) {
+  localStorage.setItem(fadeKey(), value);
+  plan().style.setProperty("--fade", value);
+}
+
+function showFade() {
+  const value = localStorage.getItem(fadeKey());
+  if (value) plan().style.setProperty("--fade", value);
+  if (value && option("fade")) option("fade").value = value;
 }
 
 export function startSurvey() {
   if (!root()) return;
+  startChosen({ changed: tellChosen, shows });
+  startWalls({ floor: shownFloor, hint, tool: () => tool });
   onPlan({
-    press,
-    hover,
-    choose: ({ point, event }) => {
-      const wall = event.target.closest?.("[data-wall]")?.dataset.wall;
-      const under = wall ?? document.elementFromPoint(event.clientX, event.clientY)?.closest("[data-wall]")?.dataset.wall;
+    takes: () => !["select", "several"].includes(tool),
+    press: (event, isDragEnd) => pressAt(sheetPlace(event), event.target, isDragEnd),
+    hover(event) {
+      cursor = null;
+      if (tool === "wall" || tool === "rectangle") hoverWall(event);
+      else if (tool === "scale" && ends.length === 1) drawLine(ends[0], sheetPlace(event));
+    },
+    grab: (event) => grab(event, tool === "several"),
+    key: planKey,
+    choose({ point, under }) {
+      const wall = under?.closest?.("[data-wall]")?.dataset.wall;
+      choose(point ? { points: [point] } : { walls: wall ? [wall] : [] });
       if (point) lookAt({ point });
-      else if (under) lookAt({ wall: under });
-      else lookAt({});
+      else lookAt(wall ? { wall } : {});
     },
   });
-  hear("snap", snapAnswered);
-  document.addEventListener("live-lost", () => { hovering = { asked: 0, next: null }; });
-  document.addEventListener("live", () => { for (const { asked } of pressed.values()) ask(asked); });
   document.addEventListener("click", click);
   document.addEventListener("submit", typedWall);
   document.addEventListener("keydown", keys);
-  document.addEventListener("change", (event) => { if (event.target === option("network")) matchKinds(); });
+  document.addEventListener("keydown", fieldKeys);
+  document.addEventListener("change", changed);
+  document.addEventListener("input", (event) => { if (event.target.matches('[data-option="fade"]')) fade(event.target.value); });
   document.addEventListener("look", () => refresh());
-  document.addEventListener("refreshed", () => { if (tool === "wall") draw(start); });
-  matchKinds();
+  document.addEventListener("refreshed", showFade);
+  recall();
+  showFade();
+  const { searchParams } = new URL(location.href);
+  const [wall, point] = ["wall", "point"].map((name) => searchParams.get(name));
+  choose({ walls: wall ? [wall] : [], points: point ? [point] : [] });
 }
+

@@ -98,8 +98,7 @@ async function click(event) {
   if (ready) await tell(JSON.parse(ready.dataset.edit));
   const network = event.target.closest("[data-add-network]");
   if (network) {
-    const { value: system, text } = document.querySelector("[data-new-system]").selectedOptions[0];
-    await tell({ do: "put", kind: "network", value: { id: newId("n"), name: text, system } });
+    await tell({ do: "add-network", id: newId("n"), system: document.querySelector("[data-new-system]").value });
   }
   const channel = event.target.closest("[data-channel]");
   if (channel) {

@@ -53,6 +53,8 @@ pub(crate) struct UnderlayShape {
 pub(crate) struct WallShape {
     pub(crate) id: String,
     pub(crate) d: String,
+    /// Both ends in metres, for the hand that drags them.
+    pub(crate) ends: String,
     pub(crate) class: &'static str,
     pub(crate) title: String,
     pub(crate) gaps: Vec<Gap>,
@@ -400,6 +402,7 @@ fn wall_shape(site: &Site, wall: &Wall, class: &'static str) -> WallShape {
     WallShape {
         id: wall.id.to_string(),
         d: path(&[vec![wall.a, wall.b]], false),
+        ends: format!("{} {} {} {}", wall.a[0], wall.a[1], wall.b[0], wall.b[1]),
         class,
         title: format!("{name}, {:.2}", wall.length()),
         gaps,

@@ -1,7 +1,10 @@
 //! What can be chosen in the forms of the survey, and how a value is written in them.
 
-use dot_reach_core::catalogue::{self, KINDS};
-use dot_reach_core::materials::construction::{CONSTRUCTIONS, Use};
+use std::collections::BTreeMap;
+
+use dot_reach_core::catalogue::KINDS;
+use dot_reach_core::materials::construction::{CONSTRUCTIONS, Heft, Use};
+use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Site;
 use serde::Serialize;
 
@@ -22,9 +25,6 @@ pub(super) struct KindChoice {
     pub(super) value: String,
     pub(super) text: String,
     pub(super) systems: String,
-    /// The fields of the point where such a device usually stands, as the job file writes them.
-    pub(super) usual: String,
-    pub(super) easily_cut: bool,
 }
 
 /// The word by which a plain enum is written in the job file.
@@ -78,15 +78,8 @@ pub(super) fn kinds() -> Vec<KindChoice> {
             value: k.id.clone(),
             text: k.name.clone(),
             systems: k.systems.iter().map(word).collect::<Vec<_>>().join(" "),
-            usual: usual(k),
-            easily_cut: k.easily_cut,
         })
         .collect()
-}
-
-pub(super) fn usual(kind: &catalogue::DeviceKind) -> String {
-    let (place, height, back_box) = kind.usual_place();
-    serde_json::json!({ "kind": place, "height_m": height, "box": back_box }).to_string()
 }
 
 pub(super) fn networks(site: &Site, chosen: &str) -> Vec<Choice> {
@@ -101,6 +94,35 @@ pub(super) fn networks(site: &Site, chosen: &str) -> Vec<Choice> {
         system: word(&n.system),
     };
     site.networks.iter().map(choice).collect()
+}
+
+/// The networks of the job, then the systems that it has none of yet.
+pub(super) fn network_groups(site: &Site) -> Vec<Group> {
+    let is_new = |s: &&System| !site.networks.iter().any(|n| n.system == **s);
+    let new = System::ALL.iter().filter(is_new).map(|s| Choice {
+        value: format!("new:{}", word(s)),
+        text: s.name().to_owned(),
+        chosen: false,
+        system: word(s),
+    });
+    vec![
+        Group { name: "in this job", choices: networks(site, "") },
+        Group { name: "not yet used", choices: new.collect() },
+    ]
+}
+
+/// The construction that most walls of this heft on the plan are of; the given one where there are
+/// none.
+pub(super) fn usual_wall(site: &Site, heft: Heft, otherwise: &str) -> String {
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    for wall in site.walls.iter() {
+        let of = site.construction(&wall.construction);
+        if of.is_some_and(|c| c.heft() == heft) {
+            *counts.entry(&wall.construction).or_default() += 1;
+        }
+    }
+    let most = counts.into_iter().max_by_key(|(_, count)| *count);
+    most.map_or(otherwise, |(id, _)| id).to_owned()
 }
 
 pub(super) fn metres(value: f64) -> String {

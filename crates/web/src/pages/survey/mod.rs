@@ -8,12 +8,12 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
-use dot_reach_core::materials::construction::Use;
+use dot_reach_core::materials::construction::{Heft, Use};
 use dot_reach_core::site::{FloorId, PointId, WallId};
 use serde::Deserialize;
 
 use self::building::{StoreyForm, WallForm, storey_form, wall_form};
-use self::choices::{Choice, Group, KindChoice, groups, kinds, networks};
+use self::choices::{Group, KindChoice, groups, kinds, network_groups, usual_wall};
 use self::points::{PointForm, PointRow, point_form, point_rows};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
@@ -42,7 +42,10 @@ struct Page {
     openings: Vec<Group>,
     floor_constructions: Vec<Group>,
     kinds: Vec<KindChoice>,
-    networks: Vec<Choice>,
+    network_groups: Vec<Group>,
+    /// What outer walls and partitions are built of until a person chooses.
+    usual_outer: String,
+    usual_partition: String,
     storey: Option<StoreyForm>,
     wall: Option<WallForm>,
     point: Option<PointForm>,
@@ -90,7 +93,9 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         openings: groups(&site, &[Use::Door, Use::Window]),
         floor_constructions: groups(&site, &[Use::Floor, Use::Roof]),
         kinds: kinds(),
-        networks: networks(&site, ""),
+        network_groups: network_groups(&site),
+        usual_outer: usual_wall(&site, Heft::Heavy, "brick-102"),
+        usual_partition: usual_wall(&site, Heft::Light, "stud-wall"),
         storey: floor.as_ref().and_then(|f| site.floors.get(f)).map(|f| storey_form(&site, f)),
         wall: wall.map(|w| wall_form(&site, w)),
         point: point.map(|p| point_form(&site, p)),
