@@ -6,18 +6,28 @@ import { twoRooms } from "./png.mjs";
 const tool = (page, name) => page.getByRole("button", { name, exact: true }).click();
 const saved = (page) => expect(page.locator("[data-saved]")).toHaveText("Saved");
 
+/** The value of the choice with these words; keys and systems stand beside some of them. */
+const valueOf = (page, label, words) => page.getByLabel(label).evaluate(
+  (field, words) => [...field.options].find((o) => !o.hidden && o.textContent.includes(words)).value, words,
+);
+const kindOf = (page, kind) => valueOf(page, "Device to place", kind);
+const networkOf = (page, network) => valueOf(page, "Network of new devices", network);
+
 async function place(page, network, kind, name, spot) {
   await tool(page, "Device");
-  await page.getByLabel("Network of new devices").selectOption({ label: network });
-  await page.getByLabel("Device to place").selectOption({ label: kind });
+  await page.getByLabel("Network of new devices").selectOption(await networkOf(page, network));
+  await page.getByLabel("Device to place").selectOption(await kindOf(page, kind));
   const before = page.url();
   await clickSheet(page, spot);
   await expect.poll(() => page.url(), "the new point is looked at").not.toBe(before);
-  await expect(page.locator('form[data-key="device"] input[name="name"]')).toHaveValue(/ \d+$/);
-  const field = page.locator('form[data-key="device"] input[name="name"]');
-  await field.fill(name);
-  await field.blur();
+  // A name is asked for at once: what is typed takes the place of what is offered.
+  const asked = page.getByLabel("Name of the device just placed");
+  await expect(asked).toBeFocused();
+  await expect(asked).not.toHaveValue("");
+  await page.keyboard.type(name);
+  await page.keyboard.press("Enter");
   await saved(page);
+  const field = page.locator('form[data-key="device"] input[name="name"]');
   await expect(field).toHaveValue(name);
 }
 
@@ -57,8 +67,8 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
     await clickSheet(page, at(corner));
     await page.waitForTimeout(120);
   }
+  // The run ended where it began.
   await expect(page.locator(".wall")).toHaveCount(4);
-  await page.keyboard.press("Escape");
   await page.getByLabel("Construction of new walls").selectOption({ label: "Stud wall, 12.5 mm board both sides" });
   await clickSheet(page, at([400, 50]));
   await page.waitForTimeout(120);
@@ -136,6 +146,10 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   await open(page, "/");
   await page.getByLabel("Job file (JSON)").setInputFiles({ name: "job.json", mimeType: "application/json", buffer: first });
   await page.getByRole("button", { name: "Open", exact: true }).click();
+  // It is here already, and just so: another copy is a choice.
+  await expect(page.getByText("Two rooms is here already")).toBeVisible();
+  await expect(page.getByText("The file holds just what is here.")).toBeVisible();
+  await page.getByRole("button", { name: "Another copy" }).click();
   await page.waitForURL(/\/jobs\/two-rooms-2\/reach/);
   const again = await page.request.get("/jobs/two-rooms-2/two-rooms-2.json");
   expect(await again.text()).toBe(first.toString());

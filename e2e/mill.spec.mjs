@@ -90,7 +90,7 @@ test("by keyboard alone: a dot is chosen, moved and put back", async ({ page }) 
   const place = () => dot.getAttribute("transform");
   const before = await place();
   await dot.focus();
-  await page.keyboard.press("ArrowLeft");
+  await page.keyboard.press("Shift+ArrowLeft");
   await expect.poll(place).not.toBe(before);
   await page.keyboard.press("Control+z");
   await expect.poll(place).toBe(before);

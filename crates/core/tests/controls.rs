@@ -9,11 +9,12 @@ use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::catalogue::Button;
 use dot_reach_core::control::{By, Group, Outage, check, means, works_in};
 use dot_reach_core::network::Band;
-use dot_reach_core::placement::{Radios, hub_heat, hub_positions, reason};
+use dot_reach_core::placement::{Radios, Search, hub_heat, hub_positions, reason};
 use dot_reach_core::propagation::Model;
 use dot_reach_core::pulse::to_the_end;
+use dot_reach_core::radio::mounting::Mounting;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Site, apply};
+use dot_reach_core::site::{FloorId, Site, apply};
 use dot_reach_core::units::Metres;
 use dot_reach_standin::houses::larkfield_mill;
 use serde_json::{Value, json};
@@ -102,7 +103,7 @@ fn a_group_told_one_by_one_is_seen_to_follow() {
 fn the_best_place_for_the_hub_of_the_mill_is_not_its_cabinet() {
     let analysis = analysed(larkfield_mill());
     let network = analysis.networks.iter().find(|n| n.network.as_str() == "star").unwrap();
-    let places = hub_positions(&analysis, network, Radios::Alone, &mut to_the_end);
+    let places = hub_positions(&analysis, network, &Radios::Alone.into(), &mut to_the_end);
     let positions = &places.positions;
     assert!(positions.len() >= 3, "{}", positions.len());
     let now = positions.iter().find(|p| p.as_it_is).unwrap();
@@ -126,6 +127,37 @@ fn the_best_place_for_the_hub_of_the_mill_is_not_its_cabinet() {
 }
 
 #[test]
+fn the_same_place_in_the_open_and_any_marked_place_are_tried() {
+    let site = larkfield_mill();
+    let analysis = analysed(site.clone());
+    let network = analysis.networks.iter().find(|n| n.network.as_str() == "star").unwrap();
+    let at = [6.0, 4.0];
+    let floor: FloorId = "ground".parse().unwrap();
+    let search = Search { radios: Radios::Alone, spots: vec![(floor.clone(), at)] };
+    let places = hub_positions(&analysis, network, &search, &mut to_the_end);
+    let now = places.positions.iter().find(|p| p.as_it_is).unwrap();
+    let opened = places.positions.iter().find(|p| p.name.ends_with(", in the open")).unwrap();
+    assert_eq!((&opened.floor, opened.at), (&now.floor, now.at));
+    assert!(opened.against.is_empty(), "{:?}", opened.against);
+    assert!(opened.score.worst > now.score.worst);
+    let marked = places.positions.iter().find(|p| p.floor == floor && p.at == at).unwrap();
+    // Each is one edit that stands, and gives what it was scored for; all else stays where it is.
+    for position in [opened, marked] {
+        let mut moved = site.clone();
+        apply(&mut moved, &position.edit).unwrap();
+        let hub = moved.devices.named("star-meter").unwrap();
+        let point = moved.points.get(&hub.point).unwrap();
+        assert_eq!((point.at, point.mounting), (position.at, Mounting::Open));
+        let there = analysed(moved.clone());
+        let network = there.networks.iter().find(|n| n.network.as_str() == "star").unwrap();
+        let sound = network.outcomes.iter().filter(|o| o.band >= Band::Sound && !o.hops.is_empty());
+        assert_eq!(sound.count(), position.score.sound);
+        let others = moved.devices.iter().filter(|d| d.id != hub.id);
+        assert!(others.zip(site.devices.iter().filter(|d| d.id != hub.id)).all(|(a, b)| a == b));
+    }
+}
+
+#[test]
 fn a_hub_needs_mains_and_a_way_to_the_router() {
     let place = |id: &str, kind: &str, at: [f64; 2]| json!({"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g", "at": at, "height_m": 0.5, "kind": kind}});
     let router = |x: f64| {
@@ -144,7 +176,7 @@ fn a_hub_needs_mains_and_a_way_to_the_router() {
     let of = |site: &Site, id: &str| {
         let analysis = analysed(site.clone());
         let positions =
-            hub_positions(&analysis, &analysis.networks[0], Radios::Alone, &mut to_the_end);
+            hub_positions(&analysis, &analysis.networks[0], &Radios::Alone.into(), &mut to_the_end);
         positions.positions.into_iter().find(|p| p.point.as_str() == id)
     };
     // Without a router nothing is known of the way to it.
@@ -161,7 +193,7 @@ fn a_hub_needs_mains_and_a_way_to_the_router() {
     // 19 dBm less free space over 10.817 m at 2440 MHz, 60.88 dB; bounces off the floor turned off.
     let straight = Options { model: Model::straight_only(), ..Options::default() };
     let bare = analyse(&Arc::new(site.clone()), &straight);
-    let positions = hub_positions(&bare, &bare.networks[0], Radios::Alone, &mut to_the_end);
+    let positions = hub_positions(&bare, &bare.networks[0], &Radios::Alone.into(), &mut to_the_end);
     let shelf = positions.positions.into_iter().find(|p| p.point.as_str() == "shelf").unwrap();
     let wifi = shelf.backhaul.wifi.unwrap();
     assert!((wifi.get() + 41.88).abs() < 0.01, "{wifi}");

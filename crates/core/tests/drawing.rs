@@ -148,6 +148,12 @@ fn several_openings_have_equal_gaps() {
         .map(|o| o.start_m.get())
         .collect();
     assert_eq!(starts, [0.65, 3.15, 5.65, 8.15]);
+    // Beside a door they share what is free.
+    let door =
+        json!({"do": "drop-opening", "wall": "s", "id": "d", "kind": "door", "at": [2.0, 8.0]});
+    done(&mut site, door).expect("it fits");
+    let two = json!({"do": "drop-opening", "wall": "s", "id": "w", "kind": "window", "at": [7.0, 8.0], "count": 2});
+    done(&mut site, two).expect("they fit");
     let none = json!({"do": "drop-opening", "wall": "s", "id": "o", "kind": "door", "at": [1.0, 8.0], "count": 0});
     assert_eq!(done(&mut site, none).unwrap_err().field(), Some("count"));
 }

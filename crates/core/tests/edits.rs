@@ -10,7 +10,7 @@ use common::{bare, device, edit, wall, wished, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse, analyse_after};
 use dot_reach_core::coverage::{Handset, Request, coverage};
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Edit, Refusal, Site, Touch, apply, gather, take_back};
+use dot_reach_core::site::{Edit, Refusal, Site, Touch, apply, difference, gather, take_back};
 use dot_reach_core::units::Metres;
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -86,6 +86,20 @@ proptest! {
                 prop_assert_eq!(before.thing(&of) != site.thing(&of), touched(&of), "{}", of);
             }
         }
+    }
+
+    #[test]
+    fn the_difference_of_two_states_makes_the_one_the_other(
+        some in prop::collection::vec(any_wish(), 1..30),
+        others in prop::collection::vec(any_wish(), 1..30),
+    ) {
+        let (mut one, mut other) = (house(), house());
+        some.iter().for_each(|value| { done(&mut one, value); });
+        others.iter().for_each(|value| { done(&mut other, value); });
+        let change = apply(&mut one, &difference(&one.clone(), &other));
+        prop_assert!(change.is_ok(), "{change:?}");
+        prop_assert_eq!(&one, &other);
+        prop_assert_eq!(difference(&one, &other), Edit::Batch { edits: vec![] });
     }
 
     #[test]

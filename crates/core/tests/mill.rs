@@ -94,7 +94,9 @@ fn a_network_without_devices_has_no_surface_and_stops_nothing() {
     let network = analysis.networks.iter().find(|n| n.network.as_str() == "empty").unwrap();
     assert!(coverage(&analysis, network, &request("ground"), None).is_none());
     assert!(
-        hub_positions(&analysis, network, Radios::Together, &mut to_the_end).positions.is_empty()
+        hub_positions(&analysis, network, &Radios::Together.into(), &mut to_the_end)
+            .positions
+            .is_empty()
     );
     let budget = dot_reach_core::simulate::Budget { draws: 10, seed: 1 };
     let found = dot_reach_core::simulate::chances(&analysis, budget, &mut to_the_end);

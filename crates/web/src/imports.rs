@@ -7,12 +7,18 @@ use std::time::Duration;
 
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, ResponseError, delete, get, post, web};
-use dot_reach_formats::job_file;
+use dot_reach_core::site::{Site, difference};
+use dot_reach_formats::Imported;
+use dot_reach_formats::job_file::{self, ReadJob};
+use dot_reach_store::{Command, JobId, Store};
+use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::app::{App, now};
+use crate::app::{App, News, now};
 use crate::commands::{Answer, stored, uploaded};
+use crate::door::Person;
 use crate::error::WebError;
+use crate::pages::jobs::day;
 use crate::work::{Found, Question, Ticket};
 
 /// How long an answer waits for the end before it says how far it is.
@@ -21,13 +27,48 @@ const AT_ONCE: Duration = Duration::from_secs(2);
 /// Every import has its own number: the same file brought in twice makes two jobs.
 static NEXT: AtomicU64 = AtomicU64::new(1);
 
+/// What is to be done where a job of the file's name is here already.
+#[derive(Clone, Copy, Default, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum Known {
+    /// Another job beside it.
+    #[default]
+    Copy,
+    /// The answer says so, and nothing is brought in.
+    Ask,
+    /// That job becomes what the file holds, as one change.
+    Update,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    #[serde(default)]
+    known: Known,
+    /// By what the change is known where a job is brought up to date; made where none is given.
+    #[serde(default)]
+    edit_id: String,
+    #[serde(default)]
+    client: String,
+}
+
 #[post("/jobs/import")]
-pub(crate) async fn begin(form: Multipart, app: web::Data<App>) -> Answer {
+pub(crate) async fn begin(
+    form: Multipart,
+    query: web::Query<Query>,
+    person: Person,
+    app: web::Data<App>,
+) -> Answer {
     let bytes = uploaded(form, job_file::MOST_BYTES, "file").await?;
     let number = NEXT.fetch_add(1, Ordering::Relaxed);
     let shared = app.clone();
+    let Query { known, edit_id, client } = query.into_inner();
+    let edit_id = if edit_id.is_empty() { format!("import-{number}-{}", now()) } else { edit_id };
+    let author = person.author(&client);
+    let at = now();
+    let command =
+        Command { edit_id, who: person.who, author, client, at, base: None, force: false };
     let ticket = app.work.begin(Question::Import(number), move |pulse| {
-        let read = import(&shared, &bytes, pulse).transpose()?;
+        let read = import(&shared, &bytes, known, command, pulse).transpose()?;
         Some(Found::Import(Arc::new(read)))
     });
     told(number, &ticket).await
@@ -68,16 +109,43 @@ async fn told(number: u64, ticket: &Arc<Ticket>) -> Answer {
 fn import(
     app: &App,
     bytes: &[u8],
+    known: Known,
+    command: Command,
     pulse: &mut dyn FnMut(usize, usize) -> ControlFlow<()>,
 ) -> Result<Option<Value>, WebError> {
-    let Some(read) = job_file::read_while(bytes, pulse)? else { return Ok(None) };
-    let findings: Vec<_> =
-        read.findings.iter().map(|f| format!("{}: {}", f.place, f.reason)).collect();
-    let id = app.ask_here(|store| {
-        for image in read.value.images.into_values() {
-            store.keep_image(&stored(image))?;
-        }
-        store.create(&read.value.site, &now())
+    let Some(Imported { value, findings }) = job_file::read_while(bytes, pulse)? else {
+        return Ok(None);
+    };
+    let findings: Vec<_> = findings.iter().map(|f| format!("{}: {}", f.place, f.reason)).collect();
+    let ReadJob { site, images } = value;
+    let here = app.ask_here(Store::jobs)?.into_iter().find(|j| j.name == site.job.name);
+    if let (Known::Ask, Some(here)) = (known, &here) {
+        let (now, _) = app.ask_here(|store| store.site(&here.id))?;
+        let is_same = *now == site;
+        return Ok(Some(json!({ "known": {
+            "name": here.name, "changed": day(&here.changed_at), "same": is_same,
+            "location": format!("/jobs/{}/reach", here.id),
+        } })));
+    }
+    app.ask_here(|store| {
+        images.into_values().try_for_each(|i| store.keep_image(&stored(i)).map(|_| ()))
     })?;
+    let id = match (known, here) {
+        (Known::Update, Some(here)) => {
+            update(app, &here.id, site, command)?;
+            here.id
+        }
+        _ => app.ask_here(|store| store.create(&site, &now()))?,
+    };
     Ok(Some(json!({ "location": format!("/jobs/{id}/reach"), "findings": findings })))
+}
+
+/// Makes a job what the file holds, as one change that can be undone.
+fn update(app: &App, id: &JobId, site: Site, command: Command) -> Result<(), WebError> {
+    let asked = command.clone();
+    let committed =
+        app.ask_here(|store| store.edit(id, &asked, move |now| Ok(difference(now, &site))))?;
+    let (job, revision) = (id.clone(), committed.revision);
+    app.announce(News { job, revision, client: command.client, who: command.who });
+    Ok(())
 }

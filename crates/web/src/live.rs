@@ -46,6 +46,8 @@ enum Ask {
         network: String,
         #[serde(default)]
         radios: String,
+        #[serde(default)]
+        spots: String,
     },
     /// Stop waiting for long work.
     Stop,
@@ -221,8 +223,8 @@ impl Page {
         let job = self.job.renewed().await?;
         let ticket = match ask {
             Ask::Chances { view } => reach::chances_ticket(&job, &view),
-            Ask::HubPlaces { network, radios } => {
-                hub::ticket(&job, &network, hub::named(&radios)).await?
+            Ask::HubPlaces { network, radios, spots } => {
+                hub::ticket(&job, &network, hub::search(&radios, &spots)).await?
             }
             _ => return Ok(()),
         };
@@ -292,8 +294,9 @@ fn snapped(site: &Site, seq: u64, hand: Hand) -> Value {
     let metres = |m: Metres| format!("{m:.2}");
     let corner = from_corner.map(|m| format!("{m:.2} from the corner"));
     // A run of walls is over where it meets its beginning or what stood there before it.
-    let closes = start.is_some_and(|start| start != at)
-        && (run == Some(at) || matches!(to, SnappedTo::Wall | SnappedTo::WallEnd));
+    let closes = start.is_some_and(|start| apart(start, at) > 0.0)
+        && (run.is_some_and(|run| apart(run, at) <= 0.0)
+            || matches!(to, SnappedTo::Wall | SnappedTo::WallEnd));
     json!({
         "tell": "snap", "seq": seq, "at": at, "to": corner.as_deref().unwrap_or(to.name()),
         "length": start.map(|start| Metres::new(apart(start, at))).map(metres),
@@ -312,7 +315,8 @@ fn dragged(site: &Site, seq: u64, hand: Hand, drag: &Dragged) -> Value {
             let stood = shift::place_of(wall, *end);
             // What goes along with the end cannot hold it back.
             let along = site.walls.iter().filter(|w| w.floor == wall.floor);
-            let but = along.filter(|w| w.id == *id || w.a == stood || w.b == stood);
+            let stands = |end| apart(end, stood) <= 0.005;
+            let but = along.filter(|w| w.id == *id || stands(w.a) || stands(w.b));
             let but = but.map(|w| w.id.clone()).collect();
             let other = if *end == End::A { wall.b } else { wall.a };
             let aim = Aim { start: Some(other), but, ..hand.aim() };

@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 
 use actix_web::web;
 use dot_reach_core::analysis::Options;
-use dot_reach_core::placement::{Places, Radios};
+use dot_reach_core::placement::{Places, Search};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::NetworkId;
 use dot_reach_store::JobId;
@@ -209,7 +209,7 @@ pub(crate) enum Question {
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum About {
     /// Where the hub of a network could stand.
-    HubPlaces(NetworkId, Radios),
+    HubPlaces(NetworkId, Search),
     /// How sure all of it is, under a what-if.
     Chances(Options),
 }

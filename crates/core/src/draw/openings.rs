@@ -8,7 +8,7 @@ use crate::units::Metres;
 const MOST: u8 = 20;
 
 /// A wall's openings with new ones of usual size: one with its middle as near to `at` as the wall
-/// allows, or `count` of them with equal gaps along the whole of it.
+/// allows, or `count` of them with equal gaps along the free stretch around `at`.
 pub(super) fn dropped(
     wall: &Wall,
     id: &OpeningId,
@@ -22,19 +22,29 @@ pub(super) fn dropped(
     }
     let length = wall.length().get();
     let along = Vec2::between(wall.a, wall.b) * (1.0 / length);
+    let pressed = Vec2::between(wall.a, at).dot(along).clamp(0.0, length);
+    let (from, to) = if count == 1 { (0.0, length) } else { free_around(wall, pressed) };
     let mut openings = wall.openings.clone();
     for n in 0..count {
         let (id, middle) = if count == 1 {
-            (id.clone(), Vec2::between(wall.a, at).dot(along))
+            (id.clone(), pressed)
         } else {
             let id = format!("{id}-{}", n + 1).parse();
             let id = id.map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
-            (id, length * (f64::from(n) + 0.5) / f64::from(count))
+            (id, from + (to - from) * (f64::from(n) + 0.5) / f64::from(count))
         };
-        let widest = Metres::new(length / f64::from(count));
+        let widest = Metres::new((to - from) / f64::from(count));
         openings.push(usual(id, kind, Metres::new(middle), wall.length(), widest));
     }
     Ok(openings)
+}
+
+/// From where to where a wall has no opening around a place along it.
+fn free_around(wall: &Wall, at: f64) -> (f64, f64) {
+    let ends = |o: &Opening| (o.start_m.get(), (o.start_m + o.width_m).get());
+    let before = wall.openings.iter().map(|o| ends(o).1).filter(|end| *end <= at);
+    let behind = wall.openings.iter().map(|o| ends(o).0).filter(|start| *start >= at);
+    (before.fold(0.0, f64::max), behind.fold(wall.length().get(), f64::min))
 }
 
 /// *Planning values* of the sizes.

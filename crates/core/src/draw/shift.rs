@@ -69,8 +69,8 @@ pub(super) fn edits(
     let mut edits = Vec::new();
     for (id, [a, b]) in moved {
         let wall = found(site, id)?;
-        edits.extend((*a != wall.a).then(|| Edit::set(Kind::Wall, id, "a", json!(a))));
-        edits.extend((*b != wall.b).then(|| Edit::set(Kind::Wall, id, "b", json!(b))));
+        edits.extend(is_other(*a, wall.a).then(|| Edit::set(Kind::Wall, id, "a", json!(a))));
+        edits.extend(is_other(*b, wall.b).then(|| Edit::set(Kind::Wall, id, "b", json!(b))));
         let openings = openings_of(wall, *a, *b);
         if openings != wall.openings {
             edits.push(Edit::set(Kind::Wall, id, "openings", json!(openings)));
@@ -99,6 +99,10 @@ fn is_joined(site: &Site, wall: &Wall) -> bool {
     others(site, wall).any(|w| {
         touches(wall.a, w) || touches(wall.b, w) || touches(w.a, wall) || touches(w.b, wall)
     })
+}
+
+fn is_other(one: Spot, other: Spot) -> bool {
+    apart(one, other) > 0.0
 }
 
 /// The part of a way that leads across a wall.
@@ -162,7 +166,7 @@ pub(super) fn nearest_on(a: Spot, b: Spot, at: Spot) -> Spot {
 /// Openings stay where they are on the sheet, as far as the changed wall reaches.
 fn openings_of(wall: &Wall, a: Spot, b: Spot) -> Vec<Opening> {
     let length = Metres::new(apart(a, b));
-    let is_grown_at_a = a != wall.a && b == wall.b;
+    let is_grown_at_a = is_other(a, wall.a) && !is_other(b, wall.b);
     let grown = if is_grown_at_a { length - wall.length() } else { Metres::new(0.0) };
     let moved = |o: &Opening| {
         let last = f64::max((length - o.width_m).get(), 0.0);

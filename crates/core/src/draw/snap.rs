@@ -92,7 +92,7 @@ impl Aim {
                 to = SnappedTo::Grid;
             }
             (None, Some(along), _) => {
-                if let Some(spot) = self.from_the_corner(site, along) {
+                if let Some(spot) = self.so_far_along(site, along) {
                     at = spot;
                     to = SnappedTo::Wall;
                 }
@@ -150,7 +150,7 @@ impl Aim {
     }
 
     /// So far along the wall under the hand, from the corner that is nearer to it.
-    fn from_the_corner(&self, site: &Site, along: Metres) -> Option<Spot> {
+    fn so_far_along(&self, site: &Site, along: Metres) -> Option<Spot> {
         let wall = self.under(site, self.at)?;
         let is_nearer_a = apart(wall.a, self.at) <= apart(wall.b, self.at);
         let (corner, far) = if is_nearer_a { (wall.a, wall.b) } else { (wall.b, wall.a) };

@@ -2,21 +2,22 @@
 
 pub mod backhaul;
 pub mod cable;
+mod candidates;
 mod heat;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use crate::analysis::{Analysis, analyse_after};
-use crate::geometry::Place;
 use crate::network::{Band, NetworkAnalysis};
 use crate::pulse::Pulse;
-use crate::radio::mounting::Mounting;
-use crate::site::{Device, Edit, Floor, Kind, Point, PointId, PointKind, apply};
-use crate::units::{Db, Metres};
+use crate::site::{Device, Edit, FloorId, Kind, Point, PointId, Site, Spot, apply};
+use crate::units::Db;
 
-use backhaul::{Backhaul, Backhauls, Uplink};
+use backhaul::{Backhaul, Backhauls};
 use cable::Runs;
+pub use candidates::against;
+use candidates::{Candidate, candidates};
 pub use heat::hub_heat;
 
 /// A position and what it would give.
@@ -26,6 +27,10 @@ pub struct Position {
     pub point: PointId,
     /// Its name.
     pub name: String,
+    /// Its storey.
+    pub floor: FloorId,
+    /// Where it is on the sheet.
+    pub at: Spot,
     /// Whether the hub stands there now.
     pub as_it_is: bool,
     /// The router or access point that it is beside, if any.
@@ -57,9 +62,6 @@ pub struct Score {
     pub repeaters: usize,
 }
 
-/// The most candidates that are analysed: those nearest to the middle of the network's devices.
-const MOST: usize = 24;
-
 /// Whether a hub that serves several networks from one place keeps to one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Radios {
@@ -67,6 +69,21 @@ pub enum Radios {
     Together,
     /// This one may stand by itself.
     Alone,
+}
+
+/// What is looked for.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Search {
+    /// Which radios move.
+    pub radios: Radios,
+    /// Places that a person marked, beside those of the survey.
+    pub spots: Vec<(FloorId, Spot)>,
+}
+
+impl From<Radios> for Search {
+    fn from(radios: Radios) -> Self {
+        Self { radios, spots: Vec::new() }
+    }
 }
 
 /// Places for a hub, the best first.
@@ -107,6 +124,11 @@ impl<'a> Moving<'a> {
         Some(moving)
     }
 
+    /// Where they stand.
+    fn point<'s>(&self, site: &'s Site) -> Option<&'s Point> {
+        site.points.get(&self.hubs[0].point)
+    }
+
     fn edit_to(&self, point: &Point) -> Vec<Edit> {
         let to = |hub: &&Device| Edit::set(Kind::Device, &hub.id, "point", point.id.as_str());
         self.hubs.iter().map(to).collect()
@@ -118,19 +140,21 @@ pub fn radios_at_hub(analysis: &Analysis, network: &NetworkAnalysis) -> usize {
     Moving::of(analysis, network, Radios::Together).map_or(0, |m| m.networks.len())
 }
 
-/// Scores the hub's place as it is, shelves and sockets, and the place beside a router of the house
-/// where none of them is; those with something against them last. Nothing where the network has no
+/// Scores the hub's place as it is and in the open, shelves and sockets, what a person marked, and the
+/// place beside a router of the house where none of them is; those with something against them last. Nothing where the network has no
 /// hub, or where `pulse`, asked before each, breaks it off.
 pub fn hub_positions(
     analysis: &Analysis,
     network: &NetworkAnalysis,
-    radios: Radios,
+    search: &Search,
     pulse: &mut Pulse<'_>,
 ) -> Places {
-    let Some(moving) = Moving::of(analysis, network, radios) else { return Places::default() };
+    let Some(moving) = Moving::of(analysis, network, search.radios) else {
+        return Places::default();
+    };
     let runs = Runs::new(&analysis.site);
     let backhauls = Backhauls::new(analysis, &runs);
-    let (candidates, left_out) = candidates(analysis, network, &moving, &backhauls);
+    let (candidates, left_out) = candidates(analysis, network, &moving, &backhauls, &search.spots);
     let of = candidates.len();
     let mut positions = Vec::with_capacity(of);
     for (done, candidate) in candidates.into_iter().enumerate() {
@@ -149,39 +173,17 @@ pub fn hub_positions(
     Places { positions, left_out, networks }
 }
 
-fn candidates(
-    analysis: &Analysis,
-    network: &NetworkAnalysis,
-    moving: &Moving<'_>,
-    backhauls: &Backhauls,
-) -> (Vec<Candidate>, Vec<String>) {
-    let (site, now) = (&analysis.site, &moving.hubs[0].point);
-    let could = |p: &&Point| matches!(p.kind, PointKind::Shelf | PointKind::Socket) && p.id != *now;
-    let placed = |p| Candidate::of(analysis, moving, p);
-    let mut others: Vec<_> = site.points.iter().filter(could).filter_map(placed).collect();
-    let middle = middle(network);
-    others.sort_by(|a, b| a.place.distance(middle).total_cmp(&b.place.distance(middle)));
-    let left_out = others.iter().skip(MOST).map(|c| c.point.name.clone()).collect();
-    let first = site.points.get(now).and_then(placed);
-    let mut candidates: Vec<_> = first.into_iter().chain(others.into_iter().take(MOST)).collect();
-    for uplink in &backhauls.uplinks {
-        if !candidates.iter().any(|c| uplink.is_beside(c.place)) {
-            candidates.extend(Candidate::beside(analysis, moving, uplink));
-        }
-    }
-    (candidates, left_out)
-}
-
 fn position(
     analysis: &Analysis,
     moving: &Moving<'_>,
     backhauls: &Backhauls,
-    Candidate { point, place, edit }: Candidate,
+    Candidate { point, name, place, edit }: Candidate,
 ) -> Option<Position> {
     let mut moved = (*analysis.site).clone();
     apply(&mut moved, &edit).ok()?;
     let there = analyse_after(Some(analysis), &Arc::new(moved), &analysis.options);
-    let as_it_is = point.id == moving.hubs[0].point;
+    let now = moving.point(&analysis.site);
+    let as_it_is = now.is_some_and(|now| *now == point);
     let backhaul = backhauls.at(&point, place);
     let mut against = against(&point);
     against.extend(backhaul.against());
@@ -189,56 +191,14 @@ fn position(
         as_it_is,
         beside: backhauls.beside(place).map(|u| u.name.clone()),
         score: score(&there, moving),
+        floor: point.floor,
+        at: point.at,
         point: point.id,
-        name: point.name,
+        name,
         edit,
         backhaul,
         against,
     })
-}
-
-fn middle(network: &NetworkAnalysis) -> Place {
-    #[expect(clippy::cast_precision_loss, reason = "a count of devices")]
-    let count = network.nodes.len().max(1) as f64;
-    let sum = |of: fn(&Place) -> f64| network.nodes.iter().map(|n| of(&n.place)).sum::<f64>();
-    Place::new(sum(|p| p.x) / count, sum(|p| p.y) / count, sum(|p| p.z) / count)
-}
-
-/// A point where the hub could stand.
-struct Candidate {
-    point: Point,
-    place: Place,
-    /// The edit that moves the hub there.
-    edit: Edit,
-}
-
-impl Candidate {
-    fn of(analysis: &Analysis, moving: &Moving<'_>, point: &Point) -> Option<Self> {
-        let place = analysis.site.place(&point.floor, point.at, point.height_m)?;
-        let edit = Edit::batch(moving.edit_to(point));
-        Some(Self { point: point.clone(), place, edit })
-    }
-
-    /// A shelf beside a router that has no surveyed point beside it; the edit makes it.
-    fn beside(analysis: &Analysis, moving: &Moving<'_>, uplink: &Uplink) -> Option<Self> {
-        let (site, hub) = (&analysis.site, moving.hubs[0]);
-        let floors = site.floors_upward();
-        let at_or_under = |f: &&&Floor| f.elevation_m.get() <= uplink.place.z;
-        let floor = floors.iter().rev().find(at_or_under).or(floors.first())?;
-        // A point of an earlier move may have the first of these ids and hold more than a hub.
-        let ids = std::iter::once(format!("{}-beside-router", hub.id))
-            .chain((2..100).map(|n| format!("{}-beside-router-{n}", hub.id)));
-        let id: PointId =
-            ids.filter_map(|id| id.parse().ok()).find(|id| site.points.get(id).is_none())?;
-        let (at, height) = ([uplink.place.x, uplink.place.y], Metres::new(uplink.place.z));
-        let height = height - floor.elevation_m;
-        let mut point = Point::bare(id, floor.id.clone(), at, height, PointKind::Shelf);
-        point.name = format!("Beside {}", uplink.name);
-        let put = Edit::put(point.clone());
-        let edits = std::iter::once(put).chain(moving.edit_to(&point)).collect();
-        let edit = Edit::Batch { edits };
-        Some(Self { point, place: uplink.place, edit })
-    }
 }
 
 fn score(there: &Analysis, moving: &Moving<'_>) -> Score {
@@ -263,16 +223,6 @@ fn score(there: &Analysis, moving: &Moving<'_>) -> Score {
         score.repeaters += repeaters.len();
     }
     score
-}
-
-/// What speaks against a hub at a point by what stands around it.
-fn against(point: &Point) -> Vec<String> {
-    let around = match point.mounting {
-        Mounting::Open | Mounting::AboveCeilingTile | Mounting::WoodenLampBase => None,
-        other => Some(other.row().name.to_owned()),
-    };
-    let outdoors = (point.kind == PointKind::Outdoor).then(|| "outdoors".to_owned());
-    around.into_iter().chain(outdoors).collect()
 }
 
 /// Why the winner wins over the position as it is, and among what, in a few sentences.

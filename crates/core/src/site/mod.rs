@@ -5,6 +5,7 @@
 
 mod apply;
 mod correction;
+mod difference;
 pub mod edit;
 mod fields;
 mod ids;
@@ -19,6 +20,7 @@ pub mod tables;
 
 pub use apply::{apply, gather, take_back};
 pub use correction::Correction;
+pub use difference::difference;
 pub use edit::{Change, Edit, Ref, Touch, beside};
 pub use fields::value_at;
 pub use ids::IdError;

@@ -2,6 +2,7 @@
 // and every rule comes from the server.
 import Alpine from "../vendor/alpine-csp.js";
 import { registerForms } from "./forms.js";
+import { startHub } from "./hub.js";
 import { startJob, startStandings } from "./job.js";
 import { startPlan } from "./plan.js";
 import { startReach } from "./reach.js";
@@ -16,4 +17,5 @@ startThings();
 startPlan();
 startReach();
 startSurvey();
+startHub();
 document.documentElement.dataset.ready = "true";

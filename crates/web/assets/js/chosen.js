@@ -12,6 +12,9 @@ let seq = 0;
 let drag = null;
 let hooks = { changed() {}, shows() {} };
 
+// Sources on the air stand on the plan too; they are moved one by one.
+const POINTS = '.dot[data-kind="point"]';
+
 const wallOf = (id) => plan().querySelector(`[data-wall="${CSS.escape(id)}"]`);
 const endsOf = (wall) => wall.dataset.ends.split(" ").map(Number);
 
@@ -29,14 +32,14 @@ export function choose({ walls = [], points = [] }) {
 export function chooseAll() {
   choose({
     walls: [...plan().querySelectorAll("[data-wall]")].map((w) => w.dataset.wall),
-    points: [...plan().querySelectorAll(".dot")].map((d) => d.dataset.point),
+    points: [...plan().querySelectorAll(POINTS)].map((d) => d.dataset.point),
   });
 }
 
 /** Draws what is chosen: marks, and the two ends of a wall that is chosen alone. */
 function mark() {
   for (const wall of plan().querySelectorAll("[data-wall]")) wall.classList.toggle("chosen", chosen.walls.has(wall.dataset.wall));
-  for (const dot of plan().querySelectorAll(".dot")) dot.classList.toggle("chosen", chosen.points.has(dot.dataset.point));
+  for (const dot of plan().querySelectorAll(POINTS)) dot.classList.toggle("chosen", chosen.points.has(dot.dataset.point));
   const only = theChosenWall();
   const wall = only && wallOf(only);
   const handles = plan().querySelector("[data-handles]");
@@ -83,7 +86,7 @@ function framing(event) {
         const [ax, ay, bx, by] = endsOf(w);
         return within(ax, ay) && within(bx, by);
       });
-      const dots = [...plan().querySelectorAll(".dot")].filter((d) => {
+      const dots = [...plan().querySelectorAll(POINTS)].filter((d) => {
         const { e, f } = d.transform.baseVal.consolidate().matrix;
         return within(e / 100, f / 100);
       });

@@ -42,18 +42,34 @@ export function registerForms(Alpine) {
     findings: [],
     location: "",
     under: { import: "", done: 0, of: 0 },
-    async send() {
+    known: null,
+    send() {
+      return this.bring("ask");
+    },
+    copy() {
+      return this.bring("copy");
+    },
+    update() {
+      return this.bring("update");
+    },
+    async bring(known) {
       this.error = blank();
+      this.known = null;
       const form = new FormData(this.$root);
       if (!form.get("file")?.name) {
         this.error = { field: "file", message: "choose a job file" };
         return;
       }
       try {
-        let answer = await post("/jobs/import", form);
+        const marks = new URLSearchParams({ known, client, edit_id: newUuid() });
+        let answer = await post(`/jobs/import?${marks}`, form);
         while (answer.import) {
           this.under = answer;
           answer = await fetched(answer.import);
+        }
+        if (answer.known) {
+          this.known = answer.known;
+          return;
         }
         this.location = answer.location;
         this.findings = answer.findings;

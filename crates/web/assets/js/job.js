@@ -264,7 +264,7 @@ function goTo(input) {
 // Long work: the page says what it waits for; how far it is, and that it is done, comes by the channel.
 function startWork() {
   const place = () => document.querySelector("[data-hub-places]");
-  const begin = () => { if (place()) ask({ ask: "hub-places", network: place().dataset.hubPlaces, radios: place().dataset.radios }); };
+  const begin = () => { if (place()) ask({ ask: "hub-places", network: place().dataset.hubPlaces, radios: place().dataset.radios, spots: place().dataset.spots }); };
   document.addEventListener("live", begin);
   hear("working", ({ done, of }) => {
     const line = place();

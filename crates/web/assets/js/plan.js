@@ -128,7 +128,7 @@ function press(event) {
   }
   const dot = event.target.closest(".dot");
   const start = sheetCm(event);
-  held = { dot: dot?.dataset.point ?? null, device: dot?.dataset.device ?? "", start, at, moved: false, under: event.target };
+  held = { dot: dot?.dataset.point ?? null, kind: dot?.dataset.kind, device: dot?.dataset.device ?? "", start, at, moved: false, under: event.target };
   held.grabbed = hooks.grab(event);
   if (dot) {
     const { e, f } = dot.transform.baseVal.consolidate().matrix;
@@ -169,7 +169,7 @@ function dragTo(event) {
   } else if (held.dot) {
     held.place = [here[0] + held.offset[0], here[1] + held.offset[1]].map((cm) => Math.round(cm) / 100);
     placeDot();
-    hooks.moving(moveEdit(held.dot, held.place));
+    hooks.moving(moveEdit(held.kind, held.dot, held.place));
   } else {
     look({ ...view, x: view.x - here[0] + held.start[0], y: view.y - here[1] + held.start[1] });
   }
@@ -185,7 +185,7 @@ export function placeDot() {
 }
 
 // A dot moves on its own storey: its place is all that changes.
-const moveEdit = (id, at) => ({ do: "set", kind: "point", id, field: "at", value: at });
+const moveEdit = (kind, id, at) => ({ do: "set", kind, id, field: "at", value: at });
 
 async function release(event) {
   down.delete(event.pointerId);
@@ -194,7 +194,7 @@ async function release(event) {
     return;
   }
   if (!held) return;
-  const { dot, device, moved, place, tool, waits, first, grabbed, under } = held;
+  const { dot, kind, device, moved, place, tool, waits, first, grabbed, under } = held;
   held = null;
   if (tool) {
     if (tool === "none") return;
@@ -204,9 +204,9 @@ async function release(event) {
   } else if (grabbed && moved) {
     grabbed.done(event);
   } else if (dot && moved) {
-    await commit(moveEdit(dot, place));
+    await commit(moveEdit(kind, dot, place));
   } else if (!moved) {
-    hooks.choose({ point: dot, device, event, under });
+    hooks.choose({ kind, point: dot, device, event, under });
   }
 }
 
@@ -269,10 +269,10 @@ function keys(event) {
     event.preventDefault();
     if (!event.shiftKey && !event.ctrlKey && !event.metaKey) return void walk(dot, step);
     const at = placeOf(dot).map((m, axis) => Math.round((m + step[axis] * stride(event)) * 100) / 100);
-    commit(moveEdit(dot.dataset.point, at));
+    commit(moveEdit(dot.dataset.kind, dot.dataset.point, at));
   } else if (dot && (event.key === "Enter" || event.key === " ")) {
     event.preventDefault();
-    hooks.choose({ point: dot.dataset.point, device: dot.dataset.device, event, under: dot });
+    hooks.choose({ kind: dot.dataset.kind, point: dot.dataset.point, device: dot.dataset.device, event, under: dot });
   } else if (event.target === plan() && step) {
     event.preventDefault();
     look({ ...view, x: view.x + step[0] * view.width * 0.08, y: view.y + step[1] * view.width * 0.08 });
@@ -283,7 +283,25 @@ function keys(event) {
   }
 }
 
+/** How large a plan is printed; and signs of plans that nobody moves, as on a sheet to print, are as
+ * large as on the others. */
+function size() {
+  for (const svg of document.querySelectorAll(".plan")) {
+    svg.style.setProperty("--print-width", `${svg.dataset.printWidth}px`);
+    svg.style.setProperty("--print-px", svg.dataset.printPx);
+    if (!svg.closest(".sheet-print")) continue;
+    new ResizeObserver(() => svg.style.setProperty("--px", 1 / svg.getScreenCTM().a)).observe(svg);
+  }
+}
+
+// Paper gets the whole sheet, whatever is looked at.
+function whilePrinting() {
+  window.addEventListener("beforeprint", () => plan().setAttribute("viewBox", plan().dataset.home));
+  window.addEventListener("afterprint", show);
+}
+
 export function startPlan() {
+  size();
   const svg = plan();
   if (!svg || !document.querySelector("[data-view]")) return;
   const kept = sessionStorage.getItem(key());
@@ -305,5 +323,6 @@ export function startPlan() {
     else if (pressed) zoomMiddle(Number(pressed));
   });
   document.addEventListener("go-home", () => { sessionStorage.removeItem(key()); location.reload(); });
+  whilePrinting();
   new ResizeObserver(show).observe(svg);
 }

@@ -74,6 +74,8 @@ const toggleDown = (id) => toggle("down", id);
 const toggleBreaker = (name) => toggle("off", encodeURIComponent(name));
 
 function click(event) {
+  // On a phone the list is short until it is asked for: a list that scrolls in a page that scrolls is lost.
+  if (event.target.closest("[data-all-rows]")) document.querySelector(".ledger-pane").classList.add("all");
   const go = event.target.closest("[data-go]");
   if (go) {
     event.preventDefault();
@@ -140,7 +142,8 @@ function showWall(id) {
 export function startReach() {
   if (!root()) return;
   onPlan({
-    choose: ({ device, event }) => {
+    choose: ({ kind, point, device, event }) => {
+      if (kind === "emitter") return void location.assign(`/jobs/${job()}/survey?emitter=${point}`);
       if (device) look({ select: device, spot: "" });
       else look({ spot: sheetPlace(event).map((m) => m.toFixed(2)).join(",") });
     },

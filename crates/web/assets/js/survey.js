@@ -77,7 +77,7 @@ function hint(text = HINTS[tool]()) {
 }
 
 function tellChosen() {
-  document.querySelector("[data-chosen]").textContent = chosenWords();
+  document.querySelector("[data-chosen-words]").textContent = chosenWords();
   document.querySelector("[data-remove-chosen]").hidden = chosenCount() === 0;
   hint();
 }
@@ -105,7 +105,7 @@ async function shownFloor() {
 /** Says in the address what the side shows. */
 function shows(changes) {
   const there = new URL(location.href);
-  for (const key of ["point", "wall"]) there.searchParams.delete(key);
+  for (const key of ["point", "wall", "emitter"]) there.searchParams.delete(key);
   for (const [key, value] of Object.entries(changes)) there.searchParams.set(key, value);
   there.searchParams.set("floor", root().dataset.floor);
   history.replaceState(null, "", there);
@@ -175,7 +175,8 @@ function placeTyped() {
 async function scaleIfKnown() {
   const length = number(option("scale-length").value);
   drawLine(ends[0], ends[1] ?? ends[0]);
-  if (ends.length === 2 && !(length > 0)) return void option("scale-length").focus();
+  // The press itself moves the focus to the plan: what is asked for is typed after it.
+  if (ends.length === 2 && !(length > 0)) return void setTimeout(() => option("scale-length").focus());
   if (ends.length < 2) return;
   const [a, b] = ends;
   ends = [];
@@ -307,9 +308,8 @@ function keys(event) {
     }
   } else if (event.key === "Escape") {
     if (!endRun() && ends.length === 0) {
-      take("select");
-      choose({});
-      lookAt({});
+      if (tool !== "select") take("select");
+      if (!document.querySelector('form[data-key="point"]')) choose({});
     }
     ends = [];
   } else if (event.key === "Delete") {
@@ -366,7 +366,11 @@ export function startSurvey() {
     },
     grab: (event) => grab(event, tool === "several"),
     key: planKey,
-    choose({ point, under }) {
+    choose({ kind, point, under }) {
+      if (kind === "emitter") {
+        choose({});
+        return void lookAt({ emitter: point });
+      }
       const wall = under?.closest?.("[data-wall]")?.dataset.wall;
       choose(point ? { points: [point] } : { walls: wall ? [wall] : [] });
       if (point) lookAt({ point });

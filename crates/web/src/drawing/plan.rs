@@ -11,7 +11,7 @@ use dot_reach_core::materials::construction::{Construction, Heft};
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::outcome::SOLID_ABOVE;
 use dot_reach_core::network::role::role;
-use dot_reach_core::site::{DeviceId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
+use dot_reach_core::site::{DeviceId, EmitterId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
 use dot_reach_core::units::{Db, typographic};
 
 use super::path::path;
@@ -22,6 +22,9 @@ use super::{band_class, glyph, role_glyph};
 pub(crate) struct Plan {
     pub(crate) view_box: String,
     pub(crate) width: f64,
+    /// How wide it is printed, in CSS pixels, and how many centimetres such a pixel is.
+    pub(crate) print_width: f64,
+    pub(crate) print_px: f64,
     pub(crate) left: f64,
     pub(crate) top: f64,
     pub(crate) right: f64,
@@ -37,6 +40,8 @@ pub(crate) struct Plan {
     /// A place that was asked about.
     pub(crate) spot: Option<(f64, f64)>,
     pub(crate) dots: Vec<Dot>,
+    /// Places of a list, by their number in it.
+    pub(crate) marks: Vec<Mark>,
     pub(crate) is_empty: bool,
 }
 
@@ -84,6 +89,8 @@ pub(crate) struct Label {
     pub(crate) x: f64,
     pub(crate) y: f64,
     pub(crate) angle: f64,
+    /// How far above its line it stands, in pixels; a thin line is broken by it instead.
+    pub(crate) above: u8,
     pub(crate) text: String,
 }
 
@@ -96,7 +103,18 @@ pub(crate) struct RouteShape {
 }
 
 #[derive(Debug)]
+pub(crate) struct Mark {
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    pub(crate) text: String,
+    pub(crate) title: String,
+}
+
+#[derive(Debug)]
 pub(crate) struct Dot {
+    /// What it is, by the word of an edit: `point` or `emitter`.
+    pub(crate) kind: &'static str,
+    /// Its id.
     pub(crate) point: String,
     pub(crate) device: String,
     pub(crate) x: f64,
@@ -112,6 +130,10 @@ pub(crate) struct Dot {
 }
 
 const CM: f64 = 100.0;
+/// The most that a plan takes of a printed page, in CSS pixels: what is free across one, and so high
+/// that a plan that does not fit any more leaves less than half of a page empty.
+const PRINTED_WIDE: f64 = 680.0;
+const PRINTED_HIGH: f64 = 410.0;
 
 /// An empty sheet, where there is no storey yet.
 pub(crate) fn blank() -> Plan {
@@ -164,6 +186,10 @@ impl Plan {
         (self.right, self.bottom) = ((r + margin).round(), (b + margin).round());
         self.width = self.right - self.left;
         let height = self.bottom - self.top;
+        // Two of them fit a sheet of paper, each with its caption.
+        let scale = (PRINTED_WIDE / self.width).min(PRINTED_HIGH / height);
+        self.print_width = (self.width * scale).round();
+        self.print_px = (100.0 / scale).round() / 100.0;
         self.view_box = format!("{} {} {} {height}", self.left, self.top, self.width);
     }
 
@@ -279,6 +305,7 @@ impl Plan {
                 if down { " down" } else { "" }
             );
             self.dots.push(Dot {
+                kind: "point",
                 point: point.to_string(),
                 device: node.device.to_string(),
                 x: (x * CM).round(),
@@ -287,7 +314,7 @@ impl Plan {
                 glyph: glyph(node),
                 class,
                 title: format!("{}: {}, {band}", node.name, node.role.role.name()),
-                name: node.name.clone(),
+                name: short(&node.name),
                 show_name: is_selected || matches!(band, "out" | "thin"),
                 flip: self.is_far_right(x),
             });
@@ -295,6 +322,41 @@ impl Plan {
         // What is selected lies on top.
         self.dots.sort_by_key(|d| d.class.contains("selected"));
         self.routes.sort_by_key(|r| r.class.contains("chosen"));
+    }
+
+    /// Adds what else sends on a storey.
+    pub(crate) fn emitters(&mut self, site: &Site, floor: &FloorId, selected: Option<&EmitterId>) {
+        for emitter in site.emitters.iter().filter(|e| e.floor == *floor) {
+            let is_selected = selected == Some(&emitter.id);
+            let class = if is_selected { "source selected" } else { "source" };
+            self.dots.push(Dot {
+                kind: "emitter",
+                point: emitter.id.to_string(),
+                device: String::new(),
+                x: (emitter.at[0] * CM).round(),
+                y: (emitter.at[1] * CM).round(),
+                height_m: emitter.height_m.get(),
+                glyph: "source",
+                class: class.into(),
+                name: short(&emitter.name),
+                title: format!("{}: on the air, {}", emitter.name, emitter.carrier.name()),
+                show_name: is_selected,
+                flip: self.is_far_right(emitter.at[0]),
+            });
+        }
+        self.dots.sort_by_key(|d| d.class.contains("selected"));
+    }
+
+    /// Adds numbered places, the first on top of the others.
+    pub(crate) fn marks(&mut self, places: impl Iterator<Item = (Spot, String, String)>) {
+        let mark = |([x, y], text, title): (Spot, String, String)| Mark {
+            x: (x * CM).round(),
+            y: (y * CM).round(),
+            text,
+            title,
+        };
+        self.marks = places.map(mark).collect();
+        self.marks.reverse();
     }
 
     /// Dims every dot and way that does not lead to one of these devices.
@@ -313,6 +375,7 @@ impl Plan {
             let devices = site.devices_at(&point.id);
             let roles = devices.iter().map(|d| role(site, d)).min_by_key(|r| r.role);
             self.dots.push(Dot {
+                kind: "point",
                 point: point.id.to_string(),
                 device: String::new(),
                 x: (point.at[0] * CM).round(),
@@ -320,7 +383,7 @@ impl Plan {
                 height_m: point.height_m.get(),
                 glyph: roles.as_ref().map_or("vacant", role_glyph),
                 class: if is_selected { "place selected".into() } else { "place".into() },
-                name: point.name.clone(),
+                name: short(&point.name),
                 title: format!("{}, {} up", point.name, point.height_m),
                 show_name: is_selected,
                 flip: self.is_far_right(point.at[0]),
@@ -330,16 +393,26 @@ impl Plan {
     }
 }
 
+/// A name as it stands on a plan: cut where it is long; the whole of it is at hand as the title.
+fn short(name: &str) -> String {
+    const MOST: usize = 26;
+    if name.chars().count() <= MOST {
+        return name.to_owned();
+    }
+    let cut: String = name.chars().take(MOST - 1).collect();
+    format!("{}…", cut.trim_end())
+}
+
 fn line(lines: &[Vec<Spot>], class: &'static str, text: &str) -> Line {
     // One label on each of the longest lines, never where a line bunches at a wall's shadow.
     let length = |l: &Vec<Spot>| -> f64 { l.windows(2).map(|w| apart(w[0], w[1])).sum() };
     let mut long: Vec<_> = lines.iter().filter(|l| length(l) > 3.0 && l.len() > 6).collect();
     long.sort_by(|a, b| length(b).total_cmp(&length(a)));
-    let labels = long.into_iter().take(2).filter_map(|l| label(l, text)).collect();
+    let labels = long.into_iter().take(2).filter_map(|l| label(l, class, text)).collect();
     Line { class, d: path(lines, false), labels }
 }
 
-fn label(line: &[Spot], text: &str) -> Option<Label> {
+fn label(line: &[Spot], class: &str, text: &str) -> Option<Label> {
     // The straightest stretch carries the label best.
     let reach = 3;
     let straightness = |i: &usize| {
@@ -359,7 +432,8 @@ fn label(line: &[Spot], text: &str) -> Option<Label> {
         angle += 180.0;
     }
     let (x, y) = ((x * CM).round(), (y * CM).round());
-    Some(Label { x, y, angle: angle.round(), text: text.to_owned() })
+    let above = if class == "contour target" { 10 } else { 0 };
+    Some(Label { x, y, angle: angle.round(), above, text: text.to_owned() })
 }
 
 /// How walls of each construction are drawn, each looked up once.

@@ -21,13 +21,13 @@ pub(crate) struct StairPanel {
     pub(crate) height: f64,
     pub(crate) needs_y: f64,
     pub(crate) wants_y: f64,
-    pub(crate) needs: String,
-    /// What the hearer needs on quiet air, where others make it need more.
-    pub(crate) quiet: Option<(f64, String)>,
-    pub(crate) wants: String,
-    pub(crate) received: String,
+    /// Where the hearer's need lies on quiet air, where others make it need more.
+    pub(crate) quiet_y: Option<f64>,
     pub(crate) received_y: f64,
     pub(crate) end_x: f64,
+    /// Where the lines of levels end and their names begin.
+    pub(crate) names_x: f64,
+    pub(crate) names: Vec<LevelName>,
     pub(crate) tx: String,
     pub(crate) start: String,
     pub(crate) treads: Vec<Tread>,
@@ -40,6 +40,15 @@ pub(crate) struct StairPanel {
     pub(crate) extrapolated: String,
     pub(crate) corners: Vec<Place>,
     pub(crate) ticks: Vec<Tick>,
+}
+
+/// What a level is, beside it; moved up or down where two would stand on one another.
+#[derive(Debug)]
+pub(crate) struct LevelName {
+    pub(crate) y: f64,
+    pub(crate) text: String,
+    pub(crate) title: &'static str,
+    pub(crate) class: &'static str,
 }
 
 /// A numbered drop on the drawing.
@@ -84,7 +93,9 @@ pub(crate) struct Measured {
 const HEIGHT: f64 = 156.0;
 const LEFT: f64 = 34.0;
 const TOP: f64 = 10.0;
-const RIGHT: f64 = 92.0;
+const RIGHT: f64 = 116.0;
+/// A line of small print.
+const LINE: f64 = 13.0;
 /// Room for each drop that has no length of its own: antennas, boxes, hands.
 const SLOT: f64 = 15.0;
 
@@ -134,8 +145,8 @@ impl Pen {
 fn width(panels: usize) -> f64 {
     match panels {
         0 | 1 => 940.0,
-        2 => 340.0,
-        _ => 320.0,
+        2 => 370.0,
+        _ => 340.0,
     }
 }
 
@@ -257,16 +268,9 @@ pub(crate) fn panel(
         height: HEIGHT,
         needs_y: pen.y(stairs.needs.get()),
         wants_y: pen.y(stairs.wants.get()),
-        needs: format!(
-            "needs {}{}",
-            stairs.needs,
-            if is_noisy { " among what is on the air" } else { "" }
-        ),
-        quiet: is_noisy.then(|| {
-            (pen.y(stairs.quiet.get()), format!("{} if the air were quiet", stairs.quiet))
-        }),
-        wants: format!("wants {}", stairs.wants),
-        received: stairs.received.to_string(),
+        quiet_y: is_noisy.then(|| pen.y(stairs.quiet.get())),
+        names_x: width(panels) - RIGHT + 14.0,
+        names: names(&pen, stairs, is_noisy),
         received_y: pen.y(stairs.received.get()),
         end_x: round(pen.x),
         tx: stairs.tx.to_string(),
@@ -289,6 +293,47 @@ pub(crate) fn panel(
         marks,
         ticks,
     }
+}
+
+/// The levels of a hop with their names, none on another and all within the drawing.
+fn names(pen: &Pen, stairs: &Staircase, is_noisy: bool) -> Vec<LevelName> {
+    let name = |level: Dbm, text: String, title, class| LevelName {
+        y: pen.y(level.get()),
+        text,
+        title,
+        class,
+    };
+    let needs = if is_noisy {
+        "what the hearer needs among what is on the air"
+    } else {
+        "what the hearer needs"
+    };
+    let mut names = vec![
+        name(stairs.received, stairs.received.to_string(), "what arrives", "strong"),
+        name(
+            stairs.wants,
+            format!("wants {}", stairs.wants),
+            "what the wanted confidence asks for",
+            "",
+        ),
+        name(stairs.needs, format!("needs {}", stairs.needs), needs, ""),
+    ];
+    if is_noisy {
+        let title = "what the hearer would need if the air were quiet";
+        names.push(name(stairs.quiet, format!("quiet {}", stairs.quiet), title, ""));
+    }
+    names.sort_by(|a, b| a.y.total_cmp(&b.y));
+    let mut free = LINE / 2.0;
+    for name in &mut names {
+        name.y = name.y.max(free);
+        free = name.y + LINE;
+    }
+    let mut free = HEIGHT - LINE / 2.0;
+    for name in names.iter_mut().rev() {
+        name.y = round(name.y.min(free));
+        free = name.y - LINE;
+    }
+    names
 }
 
 fn wall_of(step: &Stair) -> String {

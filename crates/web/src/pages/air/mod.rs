@@ -62,19 +62,22 @@ struct ChannelRow {
     in_use: bool,
 }
 
-struct EmitterRow {
-    id: String,
-    name: String,
-    channel: u8,
-    width: u8,
-    is_wifi: bool,
-    x: String,
-    y: String,
-    height: String,
-    floor: String,
-    tx: String,
-    busy: String,
-    of_the_house: bool,
+/// The form of a source on the air.
+pub(crate) struct EmitterRow {
+    pub(crate) id: String,
+    pub(crate) name: String,
+    pub(crate) channel: u8,
+    pub(crate) width: u8,
+    pub(crate) is_wifi: bool,
+    pub(crate) x: String,
+    pub(crate) y: String,
+    pub(crate) height: String,
+    pub(crate) floor: String,
+    pub(crate) tx: String,
+    pub(crate) busy: String,
+    pub(crate) of_the_house: bool,
+    /// Where it stands on the plan; empty on the page that shows it.
+    pub(crate) on_plan: String,
 }
 
 struct ScanRow {
@@ -125,7 +128,11 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
             .collect(),
         network_id: chosen.map(|n| n.network.to_string()).unwrap_or_default(),
         channels: channels.collect(),
-        emitters: emitters(&site),
+        emitters: site
+            .emitters
+            .iter()
+            .map(|e| emitter_row(e, format!("/jobs/{}/survey?emitter={}", job.id, e.id)))
+            .collect(),
         scans: site
             .scans
             .iter()
@@ -142,28 +149,27 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     })
 }
 
-fn emitters(site: &Site) -> Vec<EmitterRow> {
-    let row = |e: &Emitter| {
-        let (channel, width, is_wifi) = match e.carrier {
-            Carrier::Wifi { channel, width_mhz } => (channel, width_mhz, true),
-            Carrier::Mesh { channel } => (channel, 2, false),
-        };
-        EmitterRow {
-            id: e.id.to_string(),
-            name: e.name.clone(),
-            channel,
-            width,
-            is_wifi,
-            x: format!("{:.2}", e.at[0]),
-            y: format!("{:.2}", e.at[1]),
-            height: format!("{:.2}", e.height_m.get()),
-            floor: e.floor.to_string(),
-            tx: format!("{:.0}", e.tx_dbm.get()),
-            busy: format!("{:.2}", e.busy),
-            of_the_house: e.of_the_house,
-        }
+/// The form of a source; `on_plan` is the address of the plan that shows it.
+pub(crate) fn emitter_row(e: &Emitter, on_plan: String) -> EmitterRow {
+    let (channel, width, is_wifi) = match e.carrier {
+        Carrier::Wifi { channel, width_mhz } => (channel, width_mhz, true),
+        Carrier::Mesh { channel } => (channel, 2, false),
     };
-    site.emitters.iter().map(row).collect()
+    EmitterRow {
+        id: e.id.to_string(),
+        name: e.name.clone(),
+        channel,
+        width,
+        is_wifi,
+        x: format!("{:.2}", e.at[0]),
+        y: format!("{:.2}", e.at[1]),
+        height: format!("{:.2}", e.height_m.get()),
+        floor: e.floor.to_string(),
+        tx: format!("{:.0}", e.tx_dbm.get()),
+        busy: format!("{:.2}", e.busy),
+        of_the_house: e.of_the_house,
+        on_plan,
+    }
 }
 
 fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {

@@ -32,6 +32,8 @@ struct Page {
     target: String,
     sigma: String,
     sheets: Vec<Sheet>,
+    /// Grounds of the plans beside their signs: none, as these show no surface.
+    legend: Vec<(&'static str, String)>,
     rows: Vec<Row>,
     readings: Vec<ReadingRow>,
     /// Devices that are out, thin, or do not fit, each with why.
@@ -141,6 +143,7 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
         target: analysis.target.to_string(),
         sigma: analysis.sigma.to_string(),
         sheets: sheets.collect(),
+        legend: Vec::new(),
         rows: rows.collect(),
         readings: readings.collect(),
         open: open(analysis),

@@ -9,7 +9,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::Grid;
 use dot_reach_core::placement::backhaul::{LEAST_WIFI, MOST_CABLE_M, MOST_LEAD_M};
 use dot_reach_core::placement::{
-    Places, Position, Radios, hub_heat, hub_positions, radios_at_hub, reason,
+    Places, Position, Radios, Search, hub_heat, hub_positions, radios_at_hub, reason,
 };
 use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Metres, typographic};
@@ -32,11 +32,21 @@ pub(crate) struct Query {
     /// `alone` for this radio by itself; else all that stand together.
     #[serde(default)]
     radios: String,
+    /// Places that a person marked: `storey@right,down`, parted by spaces.
+    #[serde(default)]
+    spots: String,
 }
 
-/// Which radios move, by the word in an address.
-pub(crate) fn named(radios: &str) -> Radios {
-    if radios == "alone" { Radios::Alone } else { Radios::Together }
+/// What is looked for, by the words of an address.
+pub(crate) fn search(radios: &str, spots: &str) -> Search {
+    let radios = if radios == "alone" { Radios::Alone } else { Radios::Together };
+    let spot = |text: &str| {
+        let (floor, at) = text.split_once('@')?;
+        let (x, y) = at.split_once(',')?;
+        let at = [x.parse().ok()?, y.parse().ok()?];
+        Some((floor.parse().ok()?, at)).filter(|_| at.iter().all(|v: &f64| v.abs() < 1000.0))
+    };
+    Search { radios, spots: spots.split_whitespace().filter_map(spot).collect() }
 }
 
 #[derive(Template)]
@@ -57,6 +67,8 @@ struct Page {
     /// How many radios stand at the hub's place, and whether this one is looked at by itself.
     together: usize,
     alone: bool,
+    floor: String,
+    spots: String,
     /// What was analysed: how many places, for which networks, and which were not.
     analysed: usize,
     scored_for: String,
@@ -68,6 +80,8 @@ struct Page {
 }
 
 struct Row {
+    /// Its number in the list and on the plan.
+    rank: usize,
     name: String,
     /// The surveyed point; nothing where the move itself makes it.
     point: String,
@@ -91,18 +105,18 @@ const AT_ONCE: Duration = Duration::from_millis(150);
 pub(crate) async fn ticket(
     job: &Job,
     network: &str,
-    radios: Radios,
+    search: Search,
 ) -> Result<Arc<Ticket>, WebError> {
     let analysis = job.analysed().await?;
     let place = chosen(&analysis, network);
     let network = analysis.networks.get(place).ok_or(WebError::NotFound("network"))?;
-    let about = About::HubPlaces(network.network.clone(), radios);
+    let about = About::HubPlaces(network.network.clone(), search.clone());
     let question = Question::Job { job: job.id.clone(), revision: job.revision, about };
     let shared = Arc::clone(&analysis);
     Ok(job.app.work.begin(question, move |pulse| {
         let network = shared.networks.get(place)?;
         let mut broken = false;
-        let positions = hub_positions(&shared, network, radios, &mut |done, of| {
+        let positions = hub_positions(&shared, network, &search, &mut |done, of| {
             let goes_on = pulse(done, of);
             broken |= goes_on.is_break();
             goes_on
@@ -141,8 +155,8 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         hub_heat(&analysis, network, &floor?, Metres::new(1.2), Metres::new(0.5))
     };
     let heat = job.compute(heat).await?;
-    let radios = named(&query.radios);
-    let found = match ticket(&job, &query.network, radios).await {
+    let search = search(&query.radios, &query.spots);
+    let found = match ticket(&job, &query.network, search.clone()).await {
         Ok(ticket) => ticket.within(AT_ONCE).await,
         Err(_) => None,
     };
@@ -150,27 +164,29 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         Some(Found::HubPlaces(places)) => Some(places),
         _ => None,
     };
-    let asked = Asked { place, floor: floor.as_ref(), radios };
+    let asked = Asked { place, floor: floor.as_ref(), search: &search, spots: &query.spots };
     html(&page(&job, &analysis, asked, heat.as_ref(), places.as_deref())?)
 }
 
-/// What is looked at: the network by its place, the storey, which radios move.
+/// What is looked at: the network by its place, the storey, what is looked for.
 struct Asked<'a> {
     place: usize,
     floor: Option<&'a FloorId>,
-    radios: Radios,
+    search: &'a Search,
+    spots: &'a str,
 }
 
 fn page(
     job: &Job,
     analysis: &Analysis,
-    Asked { place, floor, radios }: Asked<'_>,
+    Asked { place, floor, search, spots }: Asked<'_>,
     heat: Option<&(Grid, Vec<f64>)>,
     places: Option<&Places>,
 ) -> Result<Page, WebError> {
     let site = &job.site;
     let network = analysis.networks.get(place);
-    let rows = places.into_iter().flat_map(|p| &p.positions).map(|p| row(site, p));
+    let rows = places.into_iter().flat_map(|p| &p.positions).enumerate();
+    let rows = rows.map(|(n, p)| row(site, n + 1, p));
     let knows_router =
         places.is_none_or(|all| all.positions.iter().any(|p| p.backhaul.knows_uplink));
     let floors = site.floors_upward();
@@ -191,13 +207,15 @@ fn page(
         working: places.is_none() && network.is_some(),
         reason: places.map(reason).unwrap_or_default(),
         together: network.map_or(0, |n| radios_at_hub(analysis, n)),
-        alone: radios == Radios::Alone,
+        alone: search.radios == Radios::Alone,
+        floor: floor.map(ToString::to_string).unwrap_or_default(),
+        spots: spots.to_owned(),
         analysed: places.map_or(0, |p| p.positions.len()),
         scored_for: places.map(|p| p.networks.join(", ")).unwrap_or_default(),
         left_out: places.map(|p| p.left_out.join(", ")).unwrap_or_default(),
         left_out_count: places.map_or(0, |p| p.left_out.len()),
         rows: rows.collect::<Result<_, WebError>>()?,
-        plan: heat_sheet(analysis, place, floor, heat),
+        plan: heat_sheet(analysis, place, floor, heat, places),
         legend: vec![
             ("ground-solid", "with the hub here nine in ten devices are at target".to_owned()),
             ("ground-sound", "three quarters".to_owned()),
@@ -220,6 +238,7 @@ fn heat_sheet(
     place: usize,
     floor: Option<&FloorId>,
     heat: Option<&(Grid, Vec<f64>)>,
+    places: Option<&Places>,
 ) -> Plan {
     let network = analysis.networks.get(place);
     let devices = network.map_or(0, |n| n.nodes.len().saturating_sub(n.hubs.len()));
@@ -234,14 +253,18 @@ fn heat_sheet(
     if let Some((network, floor)) = network.zip(floor) {
         plan.radios(analysis, network, floor, None);
         plan.routes.clear();
+        let ranked = places.into_iter().flat_map(|p| &p.positions).enumerate();
+        let here = ranked.filter(|(_, p)| p.floor == *floor);
+        plan.marks(here.map(|(n, p)| (p.at, (n + 1).to_string(), p.name.clone())));
     }
     plan
 }
 
-fn row(site: &Site, p: &Position) -> Result<Row, WebError> {
+fn row(site: &Site, rank: usize, p: &Position) -> Result<Row, WebError> {
     let none = || "–".to_owned();
     let cable = p.backhaul.cable.as_ref();
     Ok(Row {
+        rank,
         name: p.name.clone(),
         point: site.points.get(&p.point).map(|p| p.id.to_string()).unwrap_or_default(),
         edit_json: serde_json::to_string(&p.edit).map_err(StoreError::Row)?,

@@ -11,6 +11,7 @@ use serde_json::Value;
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
+use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html};
 
 #[derive(Template)]
@@ -98,7 +99,9 @@ fn words(edit: &Edit) -> String {
 fn put_words(thing: &Thing) -> String {
     match thing {
         Thing::Job(_) => "changed the brief".to_owned(),
-        Thing::Calibration(taught) => format!("calibrated by {} readings", taught.readings),
+        Thing::Calibration(taught) => {
+            format!("calibrated by {}", plural(taught.readings, "reading", "readings"))
+        }
         Thing::Wall(wall) => format!("set a wall of {}", wall.construction),
         Thing::Slab(slab) => format!("set a floor of {}", slab.construction),
         Thing::Reading(reading) => format!("recorded {}", reading.rssi_dbm),

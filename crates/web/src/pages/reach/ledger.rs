@@ -14,7 +14,7 @@ use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::JobId;
 
 use super::Query;
-use super::details::{Details, details};
+use super::details::{Details, details, plural};
 use crate::drawing::{band_class, glyph};
 
 /// The ledger, ready to print.
@@ -367,7 +367,11 @@ pub(crate) fn ledger(
 }
 
 fn count_words(shown: usize, all: usize) -> String {
-    if shown == all { format!("{all} devices") } else { format!("{shown} of {all} devices") }
+    if shown == all {
+        plural(all, "device", "devices")
+    } else {
+        format!("{shown} of {}", plural(all, "device", "devices"))
+    }
 }
 
 fn worst_first(network: &NetworkAnalysis) -> Vec<usize> {

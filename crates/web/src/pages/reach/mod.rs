@@ -5,6 +5,7 @@ pub(crate) mod details;
 mod ground;
 mod hops;
 mod ledger;
+mod tools;
 mod view;
 
 pub(crate) use view::options;

@@ -16,7 +16,8 @@ use percent_encoding::percent_decode_str;
 use super::Query;
 use super::ground::{self, HEIGHT};
 use super::hops::{bent, spot_stairs, stairs};
-use super::ledger::{Ledger, ledger, percent, shown, worst};
+use super::ledger::{Ledger, ledger, shown, worst};
+use super::tools::{Fact, Tool, facts, tools};
 use crate::desk::Bench;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::section::{Section, section};
@@ -33,10 +34,13 @@ pub(crate) struct View {
     pub(crate) down: String,
     pub(crate) doors: String,
     pub(crate) tabs: Vec<Tab>,
-    pub(crate) frequency: String,
-    pub(crate) target: String,
-    pub(crate) sigma: String,
-    pub(crate) confidence: String,
+    pub(crate) job_name: String,
+    pub(crate) network_name: String,
+    /// What the numbers rest on, each with what it means.
+    pub(crate) facts: Vec<Fact>,
+    pub(crate) tools: Vec<Tool>,
+    /// Other networks in which the filter finds something.
+    pub(crate) elsewhere: Vec<Elsewhere>,
     pub(crate) plan: Plan,
     pub(crate) section: Section,
     pub(crate) ledger: Ledger,
@@ -50,9 +54,6 @@ pub(crate) struct View {
     pub(crate) height: String,
     pub(crate) legend: Vec<(&'static str, String)>,
     pub(crate) export: String,
-    pub(crate) house_chance: String,
-    pub(crate) chance: String,
-    pub(crate) draws: u32,
     pub(crate) q: String,
     pub(crate) sort: String,
     pub(crate) breakers: Vec<String>,
@@ -77,6 +78,13 @@ pub(crate) struct Tab {
     pub(crate) system: &'static str,
     pub(crate) needs: usize,
     pub(crate) chosen: bool,
+}
+
+/// What a filter finds in another network.
+pub(crate) struct Elsewhere {
+    pub(crate) id: String,
+    pub(crate) name: String,
+    pub(crate) count: usize,
 }
 
 pub(crate) struct WhatIf {
@@ -120,6 +128,9 @@ pub(crate) fn view(
         }
         plan.radios(&analysis, network, &request.floor, selected.as_ref());
     }
+    if let Some(floor) = &floor {
+        plan.emitters(site, floor, None);
+    }
     let floor_name = floor
         .as_ref()
         .and_then(|f| site.floors.get(f))
@@ -157,10 +168,11 @@ pub(crate) fn view(
         down: query.down.clone(),
         doors: query.doors.clone(),
         tabs: tabs(&analysis, network),
-        frequency: network.map(|n| format!("{:.2}", n.medium.frequency())).unwrap_or_default(),
-        target: analysis.target.to_string(),
-        sigma: analysis.sigma.to_string(),
-        confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
+        job_name: site.job.name.clone(),
+        network_name: network.map(|n| n.name.clone()).unwrap_or_default(),
+        facts: facts(&analysis, network, chances),
+        tools: tools(&analysis, network),
+        elsewhere: elsewhere(&analysis, network, chances, query),
         plan,
         section,
         ledger: network
@@ -185,22 +197,30 @@ pub(crate) fn view(
         height: format!("{:.1}", request.map_or(HEIGHT, |r| r.height).get()),
         legend: ground::legend(quantity),
         export: ground::export(floor.as_ref(), network, query),
-        chance: chances
-            .and_then(|c| c.of_network(&network?.network))
-            .map(|c| percent(c.all))
-            .unwrap_or_default(),
-        // With one network the house is that network.
-        house_chance: chances
-            .filter(|c| c.networks.len() > 1)
-            .map(|c| percent(c.all))
-            .unwrap_or_default(),
-        draws: chances.map_or(0, |c| c.draws),
         q: query.q.clone(),
         sort: query.sort.clone(),
         breakers: network
             .map(|n| n.breakers_in_order().into_iter().map(str::to_owned).collect())
             .unwrap_or_default(),
     })
+}
+
+fn elsewhere(
+    analysis: &Analysis,
+    here: Option<&NetworkAnalysis>,
+    chances: Option<&Chances>,
+    query: &Query,
+) -> Vec<Elsewhere> {
+    if query.q.trim().is_empty() {
+        return Vec::new();
+    }
+    let others = analysis.networks.iter().filter(|n| here.is_none_or(|h| h.network != n.network));
+    let found = others.map(|n| Elsewhere {
+        id: n.network.to_string(),
+        name: n.name.clone(),
+        count: shown(analysis, n, chances, query).len(),
+    });
+    found.filter(|e| e.count > 0).collect()
 }
 
 pub(crate) fn finding_row(job: &JobId, finding: &Finding) -> FindingRow {

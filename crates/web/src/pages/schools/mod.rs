@@ -13,6 +13,7 @@ use serde::Deserialize;
 
 use crate::door::Job;
 use crate::error::WebError;
+use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html};
 
 #[derive(Deserialize)]
@@ -70,7 +71,8 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let schools = School::ALL.iter().enumerate().map(|(i, school)| {
         let sound = links.iter().filter(|l| band(&l.margins[i]) >= Band::Sound).count();
         let out = links.iter().filter(|l| band(&l.margins[i]) == Band::Out).count();
-        let counts = format!("{sound} of {} links at target, {out} out", links.len());
+        let counts =
+            format!("{sound} of {} at target, {out} out", plural(links.len(), "link", "links"));
         SchoolCard { name: school.name(), assumes: school.assumes(), counts }
     });
     let mut rows: Vec<_> = links.iter().map(|l| row(l, analysis.target)).collect();

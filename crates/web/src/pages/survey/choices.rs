@@ -96,7 +96,8 @@ pub(super) fn networks(site: &Site, chosen: &str) -> Vec<Choice> {
     site.networks.iter().map(choice).collect()
 }
 
-/// The networks of the job, then the systems that it has none of yet.
+/// The networks of the job, those with the most devices first; then the systems that it has none of
+/// yet.
 pub(super) fn network_groups(site: &Site) -> Vec<Group> {
     let is_new = |s: &&System| !site.networks.iter().any(|n| n.system == **s);
     let new = System::ALL.iter().filter(is_new).map(|s| Choice {
@@ -105,8 +106,14 @@ pub(super) fn network_groups(site: &Site) -> Vec<Group> {
         chosen: false,
         system: word(s),
     });
+    let devices = |id: &str| site.devices.iter().filter(|d| d.network.as_str() == id).count();
+    let mut in_use = networks(site, "");
+    in_use.sort_by_cached_key(|c| {
+        let order = System::ALL.iter().position(|s| word(s) == c.system);
+        (std::cmp::Reverse(devices(&c.value)), order)
+    });
     vec![
-        Group { name: "in this job", choices: networks(site, "") },
+        Group { name: "in this job", choices: in_use },
         Group { name: "not yet used", choices: new.collect() },
     ]
 }

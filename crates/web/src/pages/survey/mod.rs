@@ -9,7 +9,7 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::materials::construction::{Heft, Use};
-use dot_reach_core::site::{FloorId, PointId, WallId};
+use dot_reach_core::site::{EmitterId, FloorId, PointId, WallId};
 use serde::Deserialize;
 
 use self::building::{StoreyForm, WallForm, storey_form, wall_form};
@@ -18,6 +18,7 @@ use self::points::{PointForm, PointRow, point_form, point_rows};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
+use crate::pages::air::{EmitterRow, emitter_row};
 use crate::pages::{Shell, html};
 
 #[derive(Deserialize)]
@@ -28,6 +29,8 @@ pub(crate) struct Query {
     point: String,
     #[serde(default)]
     wall: String,
+    #[serde(default)]
+    emitter: String,
 }
 
 #[derive(Template)]
@@ -49,6 +52,9 @@ struct Page {
     storey: Option<StoreyForm>,
     wall: Option<WallForm>,
     point: Option<PointForm>,
+    emitter: Option<EmitterRow>,
+    /// Storeys with their names, for the form of a source on the air.
+    floor_names: Vec<(String, String)>,
     points: Vec<PointRow>,
 }
 
@@ -64,17 +70,20 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let site = Arc::clone(&job.site);
     let point = query.point.parse::<PointId>().ok().and_then(|id| site.points.get(&id));
     let wall = query.wall.parse::<WallId>().ok().and_then(|id| site.walls.get(&id));
+    let emitter = query.emitter.parse::<EmitterId>().ok().and_then(|id| site.emitters.get(&id));
     let floors = site.floors_upward();
     let named: Option<FloorId> = query.floor.parse().ok().filter(|f| site.floors.get(f).is_some());
     let floor = named
         .or_else(|| point.map(|p| p.floor.clone()))
         .or_else(|| wall.map(|w| w.floor.clone()))
+        .or_else(|| emitter.map(|e| e.floor.clone()))
         .or_else(|| floors.first().map(|f| f.id.clone()));
     let place = floor.as_ref().and_then(|f| floors.iter().position(|g| g.id == *f));
     let below = place.and_then(|p| p.checked_sub(1)).map(|p| floors[p].id.clone());
     let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(&site, f, below.as_ref()));
     if let Some(floor) = &floor {
         plan.points(&site, floor, point.map(|p| &p.id));
+        plan.emitters(&site, floor, emitter.map(|e| &e.id));
     }
     html(&Page {
         shell,
@@ -99,6 +108,8 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         storey: floor.as_ref().and_then(|f| site.floors.get(f)).map(|f| storey_form(&site, f)),
         wall: wall.map(|w| wall_form(&site, w)),
         point: point.map(|p| point_form(&site, p)),
+        emitter: emitter.map(|e| emitter_row(e, String::new())),
+        floor_names: floors.iter().map(|f| (f.id.to_string(), f.name.clone())).collect(),
         points: floor.as_ref().map(|f| point_rows(&site, f, point)).unwrap_or_default(),
     })
 }
