@@ -367,6 +367,32 @@ test("the filter looks in every network; the tools say what they hold; terms exp
   await expect(page.getByText("A school is a way of reckoning")).toBeVisible();
 });
 
+test("the file of a job that is here brings it up to date, and that is undone", async ({ page }) => {
+  await open(page, "/jobs/flat-12-quay-court/survey");
+  const file = async () => (await page.request.get("/jobs/flat-12-quay-court/flat-12-quay-court.json")).text();
+  const first = await file();
+  await page.locator("[data-point-row]").first().click();
+  await ready(page);
+  const name = page.getByLabel("Name of the place");
+  await name.fill("Renamed meanwhile");
+  await name.blur();
+  await saved(page);
+  await page.request.post("/jobs/flat-12-quay-court/edits", { data: { edit_id: "gone", client: "other", edit: { do: "remove", kind: "floor", id: JSON.parse(first).site.floors[0].id } } });
+  expect(await file()).not.toBe(first);
+  await open(page, "/");
+  await page.getByLabel("Job file (JSON)").setInputFiles({ name: "job.json", mimeType: "application/json", buffer: Buffer.from(first) });
+  await page.getByRole("button", { name: "Open", exact: true }).click();
+  await expect(page.getByText("Flat 12, Quay Court is here already")).toBeVisible();
+  await expect(page.getByText("The file holds just what is here.")).toBeHidden();
+  await page.getByRole("button", { name: "Bring it up to date" }).click();
+  await page.waitForURL(/\/jobs\/flat-12-quay-court\/reach/);
+  await ready(page);
+  expect(await file()).toBe(first);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.locator("[data-saved]")).toHaveText("Undone");
+  expect(await file()).not.toBe(first);
+});
+
 test("400 dots are one stop of the Tab key, with arrows inside", async ({ page }) => {
   await open(page, "/jobs/tern-row-guesthouse/survey");
   expect(await page.locator(".dot").count()).toBeGreaterThan(50);
@@ -476,6 +502,22 @@ test.describe("on a phone", () => {
     await page.getByRole("button", { name: "Done", exact: true }).tap();
     await expect(undo).toBeDisabled();
     expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+
+    // A wall that was tapped is dragged by the thumb.
+    await page.getByRole("button", { name: "Select", exact: true }).tap();
+    await tap(page, [12, 5]);
+    await expect(page.locator("[data-end]")).toHaveCount(2);
+    await page.locator(".plan").evaluate((plan, [from, to]) => {
+      plan.setPointerCapture = () => {};
+      const under = document.elementFromPoint(from.x, from.y);
+      const finger = (type, at, on) => on.dispatchEvent(new PointerEvent(type, {
+        pointerId: 61, pointerType: "touch", clientX: at.x, clientY: at.y, bubbles: true, isPrimary: true,
+      }));
+      finger("pointerdown", from, under);
+      for (let n = 1; n <= 5; n += 1) finger("pointermove", { x: from.x + ((to.x - from.x) * n) / 5, y: from.y }, plan);
+      finger("pointerup", to, plan);
+    }, [await onSheet(page, [12, 5]), await onSheet(page, [11, 5])]);
+    await expect.poll(() => ends(page)).toContain("11 1 11 8");
 
     // Two fingers zoom, and draw nothing.
     const box = () => page.locator(".plan").getAttribute("viewBox");

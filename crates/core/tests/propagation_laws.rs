@@ -250,7 +250,7 @@ proptest! {
     fn a_surface_without_bounces_and_bends_is_the_loss_itself(w in walls(20), a in spot(), b in spot(), z in 0.2..2.4f64) {
         let medium = medium(&storey(&w), Doors::Shut, without_mirrors());
         let to = Place::new(b[0], b[1], z);
-        let surface = medium.surface_loss(&medium.lookout(place(a), z), to, medium.bounce_gain(0));
+        let surface = medium.surface_loss(&medium.lookout(place(a), z), to, medium.bounce_gain(place(a), z));
         prop_assert!((surface - medium.loss(place(a), to)).get().abs() < 1e-9);
     }
 
@@ -283,7 +283,7 @@ fn bent(w: &[Wall], a: [f64; 2], cells: &[[f64; 2]]) -> Vec<(f64, f64, f64)> {
     let lookout = medium.lookout(place(a), 1.2);
     let of = |cell: &[f64; 2]| {
         let to = place(*cell);
-        let surface = medium.surface_loss(&lookout, to, medium.bounce_gain(0));
+        let surface = medium.surface_loss(&lookout, to, medium.bounce_gain(place(a), 1.2));
         (surface.get(), medium.loss(place(a), to).get(), straight.loss(place(a), to).get())
     };
     cells.iter().map(of).collect()

@@ -15,6 +15,8 @@ use dot_reach_core::staircase::staircase;
 use dot_reach_core::units::{Db, Metres};
 use dot_reach_standin::houses::larkfield_mill;
 use proptest::prelude::*;
+use proptest::strategy::ValueTree;
+use proptest::test_runner::TestRunner;
 use serde_json::json;
 
 fn request(floor: &str, handset: Handset, height: f64, cell: f64) -> Request {
@@ -202,69 +204,134 @@ fn contours_lie_where_the_surface_crosses_their_level() {
     assert!(places > 100, "{places} on {}", analysis.networks[n].name);
 }
 
+/// A random network, and where a sensor is put into it.
+#[derive(Clone, Debug)]
+struct Probe {
+    places: Vec<[f64; 2]>,
+    kinds: Vec<usize>,
+    walls: Vec<common::Wall>,
+    system: usize,
+    at: [f64; 2],
+    hops: usize,
+    /// How many children a hub takes; one more a router. Nothing where there are seats for all.
+    seats: Option<usize>,
+    /// Where something else sends.
+    source: Option<[f64; 2]>,
+}
+
+fn probe(seats: impl Strategy<Value = Option<usize>>) -> impl Strategy<Value = Probe> {
+    let places = prop::collection::vec(common::spot(), 3..9);
+    let kinds = prop::collection::vec(0..3usize, 9);
+    let source = prop::option::of(common::spot());
+    let rest = (0..6usize, common::spot(), 1..5usize, seats, source);
+    (places, kinds, common::walls(8), rest).prop_map(
+        |(places, kinds, walls, (system, at, hops, seats, source))| Probe {
+            places,
+            kinds,
+            walls,
+            system,
+            at,
+            hops,
+            seats,
+            source,
+        },
+    )
+}
+
+/// The surface of a storey against a sensor that is really put there: the same verdict, the same
+/// weakest margin, the same number of hops.
+#[expect(clippy::unwrap_used, reason = "what was put there is there")]
+fn compared(probe: &Probe) -> Result<(), String> {
+    let systems = [
+        System::Zigbee,
+        System::ZWave,
+        System::Thread,
+        System::Star,
+        System::Bluetooth,
+        System::Kit,
+    ];
+    let system = systems[probe.system];
+    let wide = |p: [f64; 2]| p.map(|v| v * 3.0);
+    let mut net = json!({"do": "put", "kind": "network", "value": {"id": "n", "name": "Net", "system": system,
+        "limits": {"most_hops": probe.hops, "most_repeaters": 40}}});
+    let mut edits = Vec::new();
+    if system.rule().is_802_15_4() {
+        net["value"]["channel"] = json!(17);
+        if let Some(seats) = probe.seats {
+            net["value"]["limits"]["children_of_hub"] = json!(seats);
+            net["value"]["limits"]["children_of_router"] = json!(seats + 1);
+        }
+        edits.extend(probe.source.map(|at| json!({"do": "put", "kind": "emitter", "value": {"id": "e", "name": "Source", "floor": "g",
+            "at": wide(at), "height_m": 1.5, "carrier": {"kind": "wifi", "channel": 6, "width_mhz": 20}, "tx_dbm": 15.0, "busy": 0.4}})));
+    }
+    edits.extend([
+        net,
+        wall("edge", [-1.0, -1.0], [61.0, -1.0], "stud-wall"),
+        wall("other", [-1.0, 37.0], [61.0, 37.0], "stud-wall"),
+        device("h", "hub", [20.0, 15.0]),
+    ]);
+    for (n, (a, b, construction)) in probe.walls.iter().enumerate() {
+        edits.push(wall(&format!("w{n}"), wide(*a), wide(*b), construction));
+    }
+    for edge in edits.iter_mut().filter(|e| e["kind"] == "wall") {
+        edge["value"]["known"] = json!("seen");
+    }
+    let kinds =
+        probe.kinds.iter().map(|k| ["repeater-plug", "sensor-battery", "repeater-plug"][*k]);
+    for (n, (place, kind)) in probe.places.iter().zip(kinds).enumerate() {
+        edits.push(device(&format!("d{n}"), kind, wide(*place)));
+    }
+    // Bounces over a surface are fitted, not traced: they are left out of both.
+    let plain =
+        Options { model: Model { reflections: false, ..Model::default() }, ..Options::default() };
+    let site = with(bare(system), &edits);
+    let analysis = analyse(&Arc::new(site.clone()), &plain);
+    let network = &analysis.networks[0];
+    let request = request("g", Handset::Sensor, 1.2, 0.7);
+    let Some(surface) = coverage(&analysis, network, &request, None) else { return Ok(()) };
+    let grid = surface.grid;
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "within the grid")]
+    let cell = |v: f64, from: f64| ((v - from) / grid.cell) as usize;
+    let (column, row) = (cell(wide(probe.at)[0], grid.left), cell(wide(probe.at)[1], grid.top));
+    let there = with(site, &[device("put", "sensor-battery", grid.middle(column, row))]);
+    let there = analyse(&Arc::new(there), &plain);
+    let outcomes = &there.networks[0].outcomes;
+    let put = outcomes.iter().find(|o| o.device.as_str() == "put").unwrap();
+    let told = f64::from(surface.margin[row * grid.across + column]);
+    let hops = surface.hops_at(row * grid.across + column);
+    // The surface leaves out weak bends and hears others to half a decibel: a verdict so near to a
+    // border may differ.
+    let weakest = put.weakest().map(|h| h.margin().get());
+    let is_near = |b: f64| (told - b).abs() < 0.8 || weakest.is_some_and(|w| (w - b).abs() < 0.8);
+    let target = analysis.target.get();
+    if [0.0, target, target + 10.0].into_iter().any(is_near) {
+        return Ok(());
+    }
+    let same = match weakest {
+        None => told < 0.0,
+        Some(weakest) => usize::from(hops) == put.hops.len() && (told - weakest).abs() < 0.8,
+    };
+    let words = || format!("{told} by {hops} hops against {weakest:?}: {}", put.reason);
+    if same { Ok(()) } else { Err(words()) }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(60))]
 
-    /// The surface of a storey against a sensor that is really put there: the same verdict, the same
-    /// weakest margin, the same number of hops.
     #[test]
-    fn a_place_is_told_what_a_device_put_there_is_told(
-        places in prop::collection::vec(common::spot(), 3..9),
-        kinds in prop::collection::vec(0..3usize, 9),
-        walls in common::walls(8), system in 0..6usize, at in common::spot(), hops in 1..5usize,
-    ) {
-        let systems = [System::Zigbee, System::ZWave, System::Thread, System::Star, System::Bluetooth, System::Kit];
-        let system = systems[system];
-        let kinds = kinds.iter().map(|k| ["repeater-plug", "sensor-battery", "repeater-plug"][*k]);
-        let wide = |p: [f64; 2]| p.map(|v| v * 3.0);
-        let mut edits = vec![
-            json!({"do": "put", "kind": "network", "value": {"id": "n", "name": "Net", "system": system,
-                "limits": {"most_hops": hops, "most_repeaters": 40}}}),
-            wall("edge", [-1.0, -1.0], [61.0, -1.0], "stud-wall"),
-            wall("other", [-1.0, 37.0], [61.0, 37.0], "stud-wall"),
-            device("h", "hub", [20.0, 15.0]),
-        ];
-        for (n, (a, b, construction)) in walls.iter().enumerate() {
-            let put = json!({"do": "put", "kind": "wall", "value": {"id": format!("w{n}"), "floor": "g",
-                "a": wide(*a), "b": wide(*b), "construction": construction, "known": "seen"}});
-            edits.push(put);
-        }
-        edits[1]["value"]["known"] = json!("seen");
-        edits[2]["value"]["known"] = json!("seen");
-        for (n, (place, kind)) in places.iter().zip(kinds).enumerate() {
-            edits.push(device(&format!("d{n}"), kind, wide(*place)));
-        }
-        // Bounces over a surface are fitted, not traced: they are left out of both.
-        let plain = Options { model: Model { reflections: false, ..Model::default() }, ..Options::default() };
-        let site = with(bare(system), &edits);
-        let analysis = analyse(&Arc::new(site.clone()), &plain);
-        let network = &analysis.networks[0];
-        let request = request("g", Handset::Sensor, 1.2, 0.7);
-        let Some(surface) = coverage(&analysis, network, &request, None) else { return Ok(()) };
-        let grid = surface.grid;
-        #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "within the grid")]
-        let cell = |v: f64, from: f64| ((v - from) / grid.cell) as usize;
-        let (column, row) = (cell(wide(at)[0], grid.left), cell(wide(at)[1], grid.top));
-        let middle = grid.middle(column, row);
-        let there = with(site, &[device("put", "sensor-battery", middle)]);
-        let there = analyse(&Arc::new(there), &plain);
-        let outcomes = &there.networks[0].outcomes;
-        let put = outcomes.iter().find(|o| o.device.as_str() == "put").unwrap();
-        let told = f64::from(surface.margin[row * grid.across + column]);
-        let hops = surface.hops_at(row * grid.across + column);
-        // The surface leaves out weak bends: a verdict within half a decibel of a border may differ.
-        let weakest = put.weakest().map(|h| h.margin().get());
-        let close = |want: f64| (told - want).abs() < 0.6;
-        let target = analysis.target.get();
-        let near_border = [0.0, target, target + 10.0]
-            .iter()
-            .any(|b| (told - b).abs() < 0.6 || weakest.is_some_and(|w| (w - b).abs() < 0.6));
-        if !near_border {
-            prop_assert_eq!(told >= 0.0, weakest.is_some(), "{} against {}", told, put.reason);
-            if let Some(weakest) = weakest {
-                prop_assert_eq!(usize::from(hops), put.hops.len(), "{} {}", told, put.reason);
-                prop_assert!(close(weakest), "{} against {}: {}", told, weakest, put.reason);
-            }
-        }
+    fn a_place_is_told_what_a_device_put_there_is_told(probe in probe(Just(None))) {
+        prop_assert_eq!(compared(&probe), Ok(()));
     }
+}
+
+#[test]
+fn where_seats_are_few_a_place_is_told_what_a_device_put_there_is_told() {
+    // Who gives up a seat is decided by tenths of a decibel where two would lose alike: there a surface
+    // may name the other. The same random networks every time.
+    let probes = probe((1..6usize).prop_map(Some));
+    let mut runner = TestRunner::deterministic();
+    let wrong: Vec<_> = (0..300)
+        .filter_map(|_| compared(&probes.new_tree(&mut runner).unwrap().current()).err())
+        .collect();
+    assert!(wrong.len() <= 6, "{} of 300: {wrong:#?}", wrong.len());
 }

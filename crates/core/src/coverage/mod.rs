@@ -2,15 +2,18 @@
 //! way that its network would give it.
 
 mod contour_lines;
+pub(crate) mod noise;
 mod told;
 
 use std::sync::Arc;
 
-use self::told::Teller;
+use self::noise::{Noise, Onces, hits_at, rise};
+use self::told::{Carrier, Teller};
 use crate::analysis::Analysis;
 use crate::geometry::{Place, Rect};
 use crate::network::NetworkAnalysis;
-use crate::network::link::worse_margin;
+use crate::network::link::{directions, worse_margin};
+use crate::network::route::link_cost;
 use crate::network::{Node, Role, RoleFinding, Why};
 use crate::propagation::{Medium, Stamp};
 use crate::radio::profile::{Class, hand_loss, planning_profile};
@@ -18,6 +21,7 @@ use crate::radio::region::Region;
 use crate::site::{DeviceId, FloorId};
 use crate::units::{Db, Metres};
 
+pub use crate::geometry::Grid;
 pub use contour_lines::{Contour, contours, contours_of};
 
 /// What is carried about to measure the storey with.
@@ -50,59 +54,23 @@ pub(crate) const MOST_CELLS: usize = 400_000;
 /// The most cells of all its layers together: 120 MB.
 const MOST_IN_LAYERS: usize = 30_000_000;
 
-/// Cells in rows; a value belongs to the middle of its cell.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Grid {
-    /// The left edge.
-    pub left: f64,
-    /// The upper edge.
-    pub top: f64,
-    /// The side of a cell.
-    pub cell: f64,
-    /// Cells across.
-    pub across: usize,
-    /// Cells down.
-    pub down: usize,
-}
-
-impl Grid {
-    /// The grid over a storey's walls; nothing where none are drawn. Cells grow when there would
-    /// be too many.
-    pub fn over(
-        analysis: &Analysis,
-        floor: &FloorId,
-        cell: Metres,
-        most_cells: usize,
-    ) -> Option<Self> {
-        let corners =
-            analysis.site.walls.iter().filter(|w| w.floor == *floor).flat_map(|w| [w.a, w.b]);
-        let walls = Rect::around(corners)?;
-        let (wide, high) =
-            (walls.width() + 2.0 * BEYOND_WALLS, walls.height() + 2.0 * BEYOND_WALLS);
-        #[expect(
-            clippy::cast_possible_truncation,
-            clippy::cast_sign_loss,
-            reason = "lengths are bounded by the sheet and positive"
-        )]
-        let count = |length: f64, cell: f64| ((length / cell).ceil() as usize).max(2);
-        let mut cell = cell.get().clamp(0.05, 5.0);
-        while count(wide, cell) * count(high, cell) > most_cells {
-            cell *= 1.5;
-        }
-        Some(Self {
-            left: walls.left - BEYOND_WALLS,
-            top: walls.top - BEYOND_WALLS,
-            cell,
-            across: count(wide, cell),
-            down: count(high, cell),
-        })
-    }
-
-    /// The middle of a cell.
-    #[expect(clippy::cast_precision_loss, reason = "cell counts are small")]
-    pub fn middle(&self, column: usize, row: usize) -> [f64; 2] {
-        [self.left + (column as f64 + 0.5) * self.cell, self.top + (row as f64 + 0.5) * self.cell]
-    }
+/// The grid over a storey's walls; nothing where none are drawn. Cells grow when there would be too
+/// many.
+pub(crate) fn grid_over(
+    analysis: &Analysis,
+    floor: &FloorId,
+    cell: Metres,
+    most_cells: usize,
+) -> Option<Grid> {
+    let corners = analysis.site.walls.iter().filter(|w| w.floor == *floor).flat_map(|w| [w.a, w.b]);
+    let Rect { left, top, right, bottom } = Rect::around(corners)?;
+    let over = Rect {
+        left: left - BEYOND_WALLS,
+        top: top - BEYOND_WALLS,
+        right: right + BEYOND_WALLS,
+        bottom: bottom + BEYOND_WALLS,
+    };
+    Some(Grid::over(over, cell.get().clamp(0.05, 5.0), most_cells))
 }
 
 /// Path loss from one radio to every cell, row by row.
@@ -150,6 +118,7 @@ pub struct Coverage {
     /// What its layers hold for.
     stamp: Stamp,
     layers: Vec<Layer>,
+    noise: Noise,
 }
 
 impl Coverage {
@@ -171,7 +140,7 @@ impl Coverage {
 
     /// About how much memory it takes.
     pub fn bytes(&self) -> usize {
-        self.margin.len() * (self.layers.len() * size_of::<f32>() + 14)
+        self.margin.len() * ((self.layers.len() + 1) * size_of::<f32>() + 14)
     }
 
     /// Hops to the hub from a cell, its own included; nought where nothing reaches it.
@@ -191,7 +160,7 @@ pub fn coverage(
     let teller = Teller::new(network, network.sure.of(0.0).1);
     let carriers: Vec<usize> = teller.carriers.iter().map(|c| c.place).collect();
     let most_cells = MOST_CELLS.min(MOST_IN_LAYERS / carriers.len().max(1));
-    let grid = Grid::over(analysis, &request.floor, request.cell, most_cells)?;
+    let grid = grid_over(analysis, &request.floor, request.cell, most_cells)?;
     let floor = analysis.site.floors.get(&request.floor)?;
     let z = (floor.elevation_m + request.height).get();
     let medium = &network.medium;
@@ -213,9 +182,9 @@ pub fn coverage(
     let mut worse = Vec::new();
     for (node, known) in wanted {
         let loss = known.or_else(|| fresh.next())?;
-        // Both directions differ from the path loss by a constant.
+        // Both directions differ from the path loss by a constant, and by what the cell hears besides.
         #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
-        worse.push(worse_margin(node, &handset, Db::ZERO).get() as f32);
+        worse.push(directions(node, &handset).map(|margin| margin.get() as f32));
         layers.push(Layer { device: node.device.clone(), place: node.place, loss });
     }
     if layers.is_empty() {
@@ -231,6 +200,7 @@ pub fn coverage(
         success: Vec::new(),
         stamp,
         layers,
+        noise: Noise::over(network, &handset, (&grid, z), earlier.map(|e| &e.noise)),
     };
     surface.fill(&teller, &worse, network);
     Some(surface)
@@ -238,7 +208,7 @@ pub fn coverage(
 
 impl Coverage {
     /// Tells every cell, from what each carrier lends it.
-    fn fill(&mut self, teller: &Teller<'_>, worse: &[f32], network: &NetworkAnalysis) {
+    fn fill(&mut self, teller: &Teller<'_>, worse: &[[f32; 2]], network: &NetworkAnalysis) {
         let delivery = network.arrivals.quiet();
         // The chance over the last hop, once a decibel.
         let chance = |m: u8| delivery.success(Db::new(f64::from(m)), network.rule.all_tries());
@@ -255,16 +225,31 @@ impl Coverage {
         };
         #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
         let target = network.sure.of(0.0).1.get() as f32;
+        let onces = Onces::new(network, &self.noise);
+        let is_quiet = network.air.sources.is_empty();
         let mut heard = vec![0.0; worse.len()];
         for cell in 0..self.grid.across * self.grid.down {
-            for ((heard, layer), worse) in heard.iter_mut().zip(&self.layers).zip(worse) {
-                *heard = worse - layer.loss[cell];
+            let rise = self.noise.rise(cell);
+            for ((heard, layer), [to_node, to_cell]) in
+                heard.iter_mut().zip(&self.layers).zip(worse)
+            {
+                *heard = to_node.min(to_cell - rise) - layer.loss[cell];
             }
             let best = heard.iter().copied().fold(f32::NEG_INFINITY, f32::max);
             let parents = heard.iter().filter(|m| **m >= target).count();
             self.last_hop.push(best);
             self.parents.push(u8::try_from(parents).unwrap_or(u8::MAX));
-            let told = teller.told(&heard);
+            let cost = |number: usize, margin: f32| {
+                if is_quiet {
+                    return teller.quiet_cost(margin);
+                }
+                let ([to_node, to_cell], loss) = (worse[number], self.layers[number].loss[cell]);
+                let place = teller.carriers[number].place;
+                let at = |to: f32| f64::from(to - loss);
+                let once = || onces.over(cell, place, at(to_node), at(to_cell));
+                link_cost(&network.rule, Db::new(f64::from(margin)), once)
+            };
+            let told = teller.told(&heard, &cost);
             // What is heard well enough and still leads nowhere is out all the same.
             self.margin.push(told.map_or(best.min(-0.1), |t| t.margin));
             self.hops.push(told.map_or(0, |t| t.hops));
@@ -286,20 +271,35 @@ pub fn at_spot(
     let mut node = handset(network, analysis.site.job.region, request.handset)?;
     node.place = Place::new(spot[0], spot[1], (floor.elevation_m + request.height).get());
     "this spot".clone_into(&mut node.name);
+    let hits = hits_at(network, &node);
+    node.needs = node.quiet + rise(network, &hits);
     let station = network.medium.station(node.place);
-    let margin = |place: usize| {
-        let other = &network.nodes[place];
-        let loss = network.medium.loss_between(&station, &network.medium.station(other.place));
-        worse_margin(other, &node, loss)
-    };
     let teller = Teller::new(network, network.sure.of(0.0).1);
+    let loss = |place: usize| {
+        network.medium.loss_between(&station, &network.medium.station(network.nodes[place].place))
+    };
+    let losses: Vec<Db> = teller.carriers.iter().map(|c| loss(c.place)).collect();
+    let margin = |(c, loss): (&Carrier, &Db)| worse_margin(&network.nodes[c.place], &node, *loss);
     #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
-    let heard: Vec<f32> = teller.carriers.iter().map(|c| margin(c.place).get() as f32).collect();
+    let heard: Vec<f32> =
+        teller.carriers.iter().zip(&losses).map(|c| margin(c).get() as f32).collect();
+    let cost = |number: usize, margin: f32| {
+        let place = teller.carriers[number].place;
+        let other = &network.nodes[place];
+        let [at_other, here] = directions(other, &node).map(|m| m - losses[number]);
+        let once = || {
+            let quiet = network.arrivals.quiet();
+            let there = at_other + (other.needs - other.quiet);
+            let there = network.arrivals.at(place).success(there, 1);
+            there.min(quiet.once_under(&hits, here + (node.needs - node.quiet)))
+        };
+        link_cost(&network.rule, Db::new(f64::from(margin)), once)
+    };
     let best = || {
         let numbers = (0..heard.len()).max_by(|a, b| heard[*a].total_cmp(&heard[*b]));
         numbers.map(|n| vec![teller.carriers[n].place])
     };
-    let way = teller.told(&heard).map(|told| teller.way(&told).to_vec()).or_else(best)?;
+    let way = teller.told(&heard, &cost).map(|told| teller.way(&told).to_vec()).or_else(best)?;
     Some((way, node))
 }
 
@@ -310,13 +310,14 @@ pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> O
         Handset::Remote => hand_loss(network.system),
     };
     let radio = planning_profile(network.system, Class::Battery, region);
+    let quiet = network.rule.usable.map_or(radio.sensitivity, |u| u.max(radio.sensitivity));
     Some(Node {
         device: network.nodes.first()?.device.clone(),
         name: String::new(),
         kind: String::new(),
         place: Place::default(),
-        quiet: radio.sensitivity,
-        needs: radio.sensitivity,
+        quiet,
+        needs: quiet,
         radio,
         mounting: Vec::new(),
         doubt: 0.0,
@@ -362,7 +363,7 @@ fn fresh_layers(medium: &Medium, places: &[Place], grid: &Grid, z: f64) -> Vec<A
 fn layer(medium: &Medium, from: Place, grid: &Grid, z: f64) -> Vec<f32> {
     let mut loss = Vec::with_capacity(grid.across * grid.down);
     let lookout = medium.lookout(from, z);
-    let gain = medium.structure.storey_at(z).map(|s| medium.bounce_gain(s)).unwrap_or_default();
+    let gain = medium.bounce_gain(from, z);
     for row in 0..grid.down {
         for column in 0..grid.across {
             let [x, y] = grid.middle(column, row);

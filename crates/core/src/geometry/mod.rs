@@ -1,8 +1,10 @@
 //! Places, exact sides of lines, polygons, and an index of line segments. It knows no house.
 
+mod grid;
 pub mod index;
 mod plane;
 
+pub use grid::Grid;
 pub use plane::{Rect, Spot, Vec2, apart};
 
 /// A place in the house: metres right, down and up.

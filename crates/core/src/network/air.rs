@@ -3,11 +3,11 @@
 use std::sync::Arc;
 
 use super::{Link, NetworkAnalysis, Node, Role};
-use crate::geometry::Place;
-use crate::propagation::{Medium, Model};
+use crate::geometry::{Grid, Place};
+use crate::propagation::{Gain, Medium, Model};
 use crate::radio::channels::IEEE_802_15_4;
 use crate::radio::coexistence::{Carrier, Heard, hit_share, hits};
-use crate::radio::modulation::{Delivery, FRAME_BYTES};
+use crate::radio::modulation::{Delivery, FRAME_BYTES, Hits};
 use crate::radio::system::{Rule, System};
 use crate::site::{Network, Site};
 use crate::units::{Db, Dbm, Megahertz};
@@ -54,19 +54,47 @@ impl Air {
             return Self::default();
         }
         let sources = sources(site, network);
-        let model = Model { doorways: false, reflections: false, ..medium.model() };
-        let quick = medium.with(model);
-        let level = |source: &Source, node: &Node| match source.place {
-            None => source.level,
-            // Straight and leaking around is enough for noise.
-            Some(place) => {
-                let loss = quick.loss(place, node.place);
-                source.level - loss + node.radio.antenna - node.around()
-            }
-        };
-        let levels =
-            nodes.iter().map(|node| sources.iter().map(|s| level(s, node)).collect()).collect();
+        let quick = medium.with(plain(medium));
+        let of = |node: &Node| sources.iter().map(|s| level(&quick, s, node)).collect();
+        let levels = nodes.iter().map(of).collect();
         Self { sources, levels }
+    }
+
+    /// How strong each source arrives at many places at one height, row by row, for an antenna in the
+    /// open there.
+    pub fn levels_over(&self, medium: &Medium, grid: &Grid, z: f64) -> Vec<Vec<f32>> {
+        let quick = medium.with(plain(medium));
+        let over = |source: &Source| {
+            let lookout = source.place.map(|place| quick.lookout(place, z));
+            let level = |at: Place| match &lookout {
+                None => source.level,
+                Some(lookout) => source.level - quick.surface_loss(lookout, at, Gain::default()),
+            };
+            #[expect(clippy::cast_possible_truncation, reason = "decibels to a tenth suffice")]
+            grid.middles().map(|[x, y]| level(Place::new(x, y, z)).get() as f32).collect()
+        };
+        self.sources.iter().map(over).collect()
+    }
+
+    /// How strong each source arrives at a receiver that is no node.
+    pub fn levels_at(&self, medium: &Medium, node: &Node) -> Vec<Dbm> {
+        let quick = medium.with(plain(medium));
+        self.sources.iter().map(|s| level(&quick, s, node)).collect()
+    }
+
+    /// The shares of frames by what meets them, on each channel on which a receiver listens in turn,
+    /// where each source arrives with such a level.
+    pub fn hits(&self, levels: &[Dbm], noise: Dbm, on: Tuned, frame_ms: f64) -> Vec<Hits> {
+        let hits_at = |centre: &Megahertz| {
+            let heard = |(source, level): (&Source, &Dbm)| Heard {
+                share: hit_share(source.busy, frame_ms, source.carrier.on_ms()),
+                over_noise: 10f64
+                    .powf((*level - source.carrier.share(*centre) - noise).get() / 10.0),
+            };
+            let all = self.sources.iter().zip(levels).map(heard);
+            hits(all.filter(|h| h.over_noise > UNNOTICED).collect())
+        };
+        on.centres().iter().map(hits_at).collect()
     }
 
     /// How frames arrive at a node of a system on a channel, by what else is on the air there;
@@ -80,19 +108,7 @@ impl Air {
         frame_ms: f64,
     ) -> Option<Delivery> {
         let noise = quiet - delivery.anchor();
-        let hits_at = |centre: &Megahertz| {
-            let heard = |s: usize| {
-                let source = self.sources.get(s)?;
-                let over_noise = self.in_channel(node, s, *centre)? - noise;
-                Some(Heard {
-                    share: hit_share(source.busy, frame_ms, source.carrier.on_ms()),
-                    over_noise: 10f64.powf(over_noise.get() / 10.0),
-                })
-            };
-            let all = (0..self.sources.len()).filter_map(heard);
-            hits(all.filter(|h| h.over_noise > UNNOTICED).collect())
-        };
-        let by_channel: Vec<_> = on.centres().iter().map(hits_at).collect();
+        let by_channel = self.hits(self.levels.get(node)?, noise, on, frame_ms);
         if by_channel.iter().all(Vec::is_empty) {
             return None;
         }
@@ -135,6 +151,17 @@ impl Air {
         let (loudest, part) = parts.max_by(|a, b| a.1.total_cmp(&b.1))?;
         if part > 0.0 { self.sources.get(loudest) } else { None }
     }
+}
+
+/// Straight and leaking around is enough for noise.
+fn plain(medium: &Medium) -> Model {
+    Model { doorways: false, reflections: false, ..medium.model() }
+}
+
+/// How strong a source arrives at a receiver.
+fn level(quick: &Medium, source: &Source, node: &Node) -> Dbm {
+    let Some(place) = source.place else { return source.level };
+    source.level - quick.loss(place, node.place) + node.radio.antenna - node.around()
 }
 
 /// What adds less than this to a receiver's noise is not noticed: 0.04 dB.

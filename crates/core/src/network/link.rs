@@ -108,10 +108,17 @@ pub fn received(from: &Node, to: &Node, path_loss: Db) -> Dbm {
     from.radio.tx + from.radio.antenna + to.radio.antenna - path_loss - from.around() - to.around()
 }
 
+/// The margins of two radios over a way that costs nothing: at `one` when `other` sends, and at `other`
+/// when `one` does.
+pub fn directions(one: &Node, other: &Node) -> [Db; 2] {
+    let over = |from: &Node, to: &Node| received(from, to, Db::ZERO) - to.needs;
+    [over(other, one), over(one, other)]
+}
+
 /// The margin in the worse direction over a way of this loss.
 pub fn worse_margin(one: &Node, other: &Node, path_loss: Db) -> Db {
-    let over = |from: &Node, to: &Node| received(from, to, path_loss) - to.needs;
-    over(one, other).min(over(other, one))
+    let [at_one, at_other] = directions(one, other);
+    at_one.min(at_other) - path_loss
 }
 
 /// A link between two radios of a network, by their places in its list.

@@ -11,6 +11,7 @@ use super::resilience::Within;
 use super::route::{Graph, Ways};
 use super::{Mesh, Role};
 use crate::radio::system::RouteChoice;
+use crate::units::Db;
 
 /// The links of a network by how good they are, each at its cost by the system's own choice.
 #[derive(Clone, Debug)]
@@ -143,35 +144,22 @@ impl Routing {
         if (0..self.taken.len()).all(|n| self.taken[n] <= room(mesh, n)) {
             return;
         }
-        let most = mesh.rule.most_hops - 1;
-        // A parent's own way leaves the child one hop.
-        let levels = self.graphs.best_first().map(|g| (g, g.routes(&mesh.hubs, most, down)));
-        let parents: Vec<usize> =
-            (0..self.best.len()).filter(|n| mesh.nodes[*n].carries_others() && !down[*n]).collect();
-        let wish = |child: usize, parent: usize| {
-            levels.iter().enumerate().find_map(|(level, (graph, ways))| {
-                let (way, link) = (ways[parent].as_ref()?, graph.between(child, parent)?);
-                let cost = graph.cost(way) + link.sum;
-                let weak = tenths(99.0 - link.weakest.get());
-                let rank = u32::try_from(level).unwrap_or(u32::MAX);
-                let wish = rank * 100_000_000 + (cost * 100 + hops(way)) * 1000 + weak;
-                (cost <= graph.most_cost()).then_some((level, wish))
-            })
-        };
-        let wishes: Vec<Vec<(usize, u32)>> = children
+        let wishes = Wishes::new(&self.graphs, mesh, down);
+        let parents = &wishes.parents;
+        let of_all: Vec<Vec<(usize, u32)>> = children
             .iter()
             .map(|c| {
-                let of = |(n, p): (usize, &usize)| Some((n, wish(*c, *p)?.1));
+                let of = |(n, p): (usize, &usize)| Some((n, wishes.of(*c, *p)?.1));
                 parents.iter().enumerate().filter_map(of).collect()
             })
             .collect();
         let rooms: Vec<usize> =
             parents.iter().map(|p| room(mesh, *p).min(children.len())).collect();
-        let assigned = capacity::assign(&wishes, &rooms);
+        let assigned = capacity::assign(&of_all, &rooms);
         let way_of = |(child, given): (&usize, &Option<usize>)| {
             let parent = parents[(*given)?];
-            let (level, _) = wish(*child, parent)?;
-            let mut way = levels[level].1[parent].clone()?;
+            let (level, _) = wishes.of(*child, parent)?;
+            let mut way = wishes.levels[level].1[parent].clone()?;
             way.push(*child);
             Some(way)
         };
@@ -200,9 +188,46 @@ impl Routing {
         taken
     }
 
-    /// Whether a node has a seat for one more end device.
-    pub fn has_free_seat(&self, mesh: &Mesh, parent: usize) -> bool {
-        !has_seats(mesh) || self.taken[parent] < room(mesh, parent)
+    /// What one more end device under each node costs those that are there, as [`wish`] counts: nothing
+    /// where a seat is free, else the cheapest chain of moves that frees one; none where none does.
+    pub fn seat_prices(&self, mesh: &Mesh) -> Vec<Option<i64>> {
+        let is_free = |n: usize| self.taken[n] < room(mesh, n);
+        let mut prices: Vec<_> =
+            (0..self.taken.len()).map(|n| (!has_seats(mesh) || is_free(n)).then_some(0)).collect();
+        if prices.iter().all(Option::is_some) {
+            return prices;
+        }
+        let wishes = Wishes::new(&self.graphs, mesh, &mesh.down);
+        let seated: Vec<(usize, usize)> = (0..self.best.len())
+            .filter(|n| !mesh.nodes[*n].carries_others())
+            .filter_map(|n| Some((n, self.parent(n)?)))
+            .filter(|(_, parent)| !is_free(*parent))
+            .collect();
+        // What moving each of those to each other parent costs: Bellman and Ford over parents.
+        let moves: Vec<(usize, usize, i64)> = seated
+            .iter()
+            .filter_map(|(child, from)| Some((child, from, wishes.of(*child, *from)?.1)))
+            .flat_map(|(child, from, now)| {
+                let to = wishes.parents.iter().filter(move |p| **p != *from);
+                let wishes = &wishes;
+                to.filter_map(move |to| {
+                    let there = wishes.of(*child, *to)?.1;
+                    Some((*from, *to, i64::from(there) - i64::from(now)))
+                })
+            })
+            .collect();
+        let mut changed = true;
+        while changed {
+            changed = false;
+            for (from, to, costs) in &moves {
+                let Some(there) = prices[*to] else { continue };
+                if prices[*from].is_none_or(|known| there + costs < known) {
+                    prices[*from] = Some(there + costs);
+                    changed = true;
+                }
+            }
+        }
+        prices
     }
 
     /// Which nodes have a seat for this one: its own parent, and whoever has one free.
@@ -261,6 +286,41 @@ impl Routing {
     }
 }
 
+/// Which parents end devices could have, and how much each would be wished for.
+struct Wishes<'a> {
+    /// The ways to parents over the best links first.
+    levels: [(&'a Graph, Ways); 3],
+    parents: Vec<usize>,
+}
+
+impl<'a> Wishes<'a> {
+    fn new(graphs: &'a Graphs, mesh: &Mesh, down: &[bool]) -> Self {
+        // A parent's own way leaves the child one hop.
+        let most = mesh.rule.most_hops - 1;
+        let levels = graphs.best_first().map(|g| (g, g.routes(&mesh.hubs, most, down)));
+        let carries = |n: &usize| mesh.nodes[*n].carries_others() && !down[*n];
+        Self { levels, parents: (0..mesh.nodes.len()).filter(carries).collect() }
+    }
+
+    /// The level at which a child can have a parent, and its wish for it; the less the better.
+    fn of(&self, child: usize, parent: usize) -> Option<(usize, u32)> {
+        self.levels.iter().enumerate().find_map(|(level, (graph, ways))| {
+            let (way, link) = (ways[parent].as_ref()?, graph.between(child, parent)?);
+            let cost = graph.cost(way) + link.sum;
+            let wish = wish(level, cost, way.len(), link.weakest);
+            (cost <= graph.most_cost()).then_some((level, wish))
+        })
+    }
+}
+
+/// How much a parent is wished for, the less the better: by the level of the links, nought the best,
+/// then by the cost of the whole way, the length of the parent's, and the margin of the last hop.
+pub fn wish(level: usize, cost: u32, hops: usize, last: Db) -> u32 {
+    let rank = u32::try_from(level).unwrap_or(u32::MAX);
+    let hops = u32::try_from(hops).unwrap_or(u32::MAX).min(99);
+    rank * 100_000_000 + (cost * 100 + hops) * 1000 + tenths(99.0 - last.get())
+}
+
 /// Whether parents take only so many.
 fn has_seats(mesh: &Mesh) -> bool {
     mesh.rule.children_of_hub.is_some() || mesh.rule.children_of_router.is_some()
@@ -271,10 +331,6 @@ fn room(mesh: &Mesh, parent: usize) -> usize {
     let is_hub = mesh.hubs.contains(&parent);
     let room = if is_hub { mesh.rule.children_of_hub } else { mesh.rule.children_of_router };
     room.unwrap_or(usize::MAX)
-}
-
-fn hops(way: &[usize]) -> u32 {
-    u32::try_from(way.len()).unwrap_or(u32::MAX).min(99)
 }
 
 fn tenths(value: f64) -> u32 {

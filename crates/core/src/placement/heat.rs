@@ -1,11 +1,12 @@
 //! How many devices a hub would have at target from each place of a storey: where to look for one.
 
 use crate::analysis::Analysis;
-use crate::coverage::{Grid, MOST_CELLS};
+use crate::coverage::noise::{Noise, Onces};
+use crate::coverage::{Grid, MOST_CELLS, grid_over};
 use crate::geometry::Place;
 use crate::network::NetworkAnalysis;
 use crate::network::Node;
-use crate::network::link::worse_margin;
+use crate::network::link::directions;
 use crate::network::route::link_cost;
 use crate::site::FloorId;
 use crate::units::{Db, Metres};
@@ -19,11 +20,12 @@ pub fn hub_heat(
     height: Metres,
     cell: Metres,
 ) -> Option<(Grid, Vec<f64>)> {
-    let grid = Grid::over(analysis, floor, cell, MOST_CELLS)?;
+    let grid = grid_over(analysis, floor, cell, MOST_CELLS)?;
     let z = (analysis.site.floors.get(floor)?.elevation_m + height).get();
     let moved = *network.hubs.first()?;
     // The hub of the plan in the open: what stands around it now stays behind.
-    let free = Node { mounting: Vec::new(), ..network.nodes[moved].clone() };
+    let hub = network.nodes[moved].clone();
+    let free = Node { mounting: Vec::new(), needs: hub.quiet, ..hub };
     let heard = heard_at(analysis, network, &free, &grid, z);
     let others: Vec<usize> = network.hubs.iter().copied().filter(|h| *h != moved).collect();
     let mut down = network.down.clone();
@@ -49,23 +51,22 @@ fn heard_at(
     z: f64,
 ) -> Vec<Vec<(usize, u32)>> {
     let medium = &network.medium;
-    let gain = medium.structure.storey_at(z).map(|s| medium.bounce_gain(s)).unwrap_or_default();
+    let noise = Noise::over(network, hub, (grid, z), None);
+    let onces = Onces::new(network, &noise);
     let mut heard = vec![Vec::new(); grid.across * grid.down];
     for (place, node) in network.nodes.iter().enumerate() {
         if network.hubs.contains(&place) || network.down[place] {
             continue;
         }
-        let lookout = medium.lookout(node.place, z);
-        let worse = worse_margin(hub, node, Db::ZERO);
-        for row in 0..grid.down {
-            for column in 0..grid.across {
-                let [x, y] = grid.middle(column, row);
-                let loss = medium.surface_loss(&lookout, Place::new(x, y, z), gain);
-                let once = || network.arrivals.quiet().success(worse - loss, 1);
-                let cost = link_cost(&network.rule, worse - loss, once);
-                if let Some(cost) = cost.filter(|_| worse - loss >= analysis.target) {
-                    heard[row * grid.across + column].push((place, cost));
-                }
+        let (lookout, gain) = (medium.lookout(node.place, z), medium.bounce_gain(node.place, z));
+        let [at_node, at_hub] = directions(node, hub);
+        for (cell, [x, y]) in grid.middles().enumerate() {
+            let loss = medium.surface_loss(&lookout, Place::new(x, y, z), gain);
+            let margin = at_node.min(at_hub - Db::new(f64::from(noise.rise(cell)))) - loss;
+            let once = || onces.over(cell, place, (at_node - loss).get(), (at_hub - loss).get());
+            let cost = link_cost(&network.rule, margin, once);
+            if let Some(cost) = cost.filter(|_| margin >= analysis.target) {
+                heard[cell].push((place, cost));
             }
         }
     }

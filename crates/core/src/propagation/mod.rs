@@ -13,7 +13,8 @@ pub mod schools;
 mod surface;
 mod ways;
 
-use std::sync::{Arc, OnceLock};
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, OnceLock};
 
 pub use diffraction::knife_edge_loss;
 pub use surface::Gain;
@@ -140,7 +141,8 @@ pub struct Medium {
     /// What fills the opening of each jamb costs, straight through.
     fills: Arc<Vec<f64>>,
     legs: Arc<OnceLock<Legs>>,
-    gains: Arc<OnceLock<Vec<Gain>>>,
+    /// What bounces add between two storeys, the lower one first; fitted when asked for.
+    gains: Arc<Mutex<BTreeMap<(usize, usize), Gain>>>,
     frequency: Megahertz,
     at_one_metre: f64,
     is_square_law: bool,

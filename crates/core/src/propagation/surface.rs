@@ -1,11 +1,13 @@
 //! The path loss to the thousands of cells of a surface: straight and bent ways computed from one
 //! place, bounces by a gain that is fitted on sampled links.
 
+use std::sync::PoisonError;
+
 use super::diffraction::knife_edge_factor;
 use super::doorway::{SAME_STOREY_M, SEEN_THROUGH, Station, WORTH_TWO_BENDS};
 use super::{Excess, Medium, Straight, WORTH, knife_edge_loss, ratio};
 use crate::building::fan::Fan;
-use crate::geometry::Place;
+use crate::geometry::{Place, Rect};
 use crate::units::Db;
 
 /// Of paths to the cells of a surface, bends are searched at jambs behind no more than this.
@@ -15,7 +17,9 @@ const NEAR_THROUGH: f64 = 30.0;
 const SURFACE_WORTH: f64 = 10.0;
 /// A bend costs 6 dB at the least: where less than this stands in the way, a door adds little.
 const WORTH_A_BEND: f64 = 2.0;
-/// What bounces add on a storey, by the straight way's excess loss: `a + b·excess`, in decibels.
+/// Bounces are taken to add no more than this: beyond it a few links of the pattern would speak for all.
+const MOST_GAIN: f64 = 6.0;
+/// What bounces add between two storeys or within one, by the straight way's excess loss: `a + b·excess`, in decibels.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Gain {
     /// Gain in the open.
@@ -26,7 +30,7 @@ pub struct Gain {
 
 impl Gain {
     fn at(self, excess: f64) -> f64 {
-        (self.a + self.b * excess).clamp(0.0, 12.0)
+        (self.a + self.b * excess).clamp(0.0, MOST_GAIN)
     }
 }
 
@@ -223,35 +227,40 @@ impl Medium {
         (loss <= limit && excess <= look.most).then_some(loss)
     }
 
-    /// What bounces add on a storey, fitted on links sampled over it.
-    pub fn bounce_gain(&self, storey: usize) -> Gain {
-        if !self.model.reflections {
+    /// What bounces add on the way from a place to those at the height `z`, fitted on links sampled
+    /// from the storey of the one to that of the others.
+    pub fn bounce_gain(&self, from: Place, z: f64) -> Gain {
+        let storeys = self.structure.storey_at(from.z).zip(self.structure.storey_at(z));
+        let Some((from, to)) = storeys.filter(|_| self.model.reflections) else {
             return Gain::default();
-        }
-        let fit = || (0..self.structure.storeys()).map(|s| self.fit_gain(s)).collect();
-        self.gains.get_or_init(fit).get(storey).copied().unwrap_or_default()
+        };
+        // Alike both ways: the smaller first.
+        let pair = (from.min(to), from.max(to));
+        // Nothing that is half done can be left behind by one who holds it.
+        let mut gains = self.gains.lock().unwrap_or_else(PoisonError::into_inner);
+        *gains.entry(pair).or_insert_with(|| self.fit_gain(pair))
     }
 
     /// Least squares of the gain against the straight way's excess, over a fixed pattern of links.
-    fn fit_gain(&self, storey: usize) -> Gain {
+    fn fit_gain(&self, (from, to): (usize, usize)) -> Gain {
         const LINKS: u32 = 60;
-        let Some((extent, floor)) = self.structure.storey_extent(storey) else {
-            return Gain::default();
-        };
+        let extents = [from, to].map(|s| self.structure.storey_extent(s));
+        let [Some(one), Some(other)] = extents else { return Gain::default() };
         // The R₄ sequence (Roberts): its points fill the storey evenly and are always the same.
         let step = [0.856_674_9, 0.733_891_9, 0.628_706_8, 0.538_597_2];
         let (mut n, mut x, mut y, mut xx, mut xy) = (0.0, 0.0, 0.0, 0.0, 0.0);
         for k in 1..=LINKS {
             let at = |i: usize| (0.5 + step[i] * f64::from(k)).fract();
-            let spot = |i: usize| {
+            let spot = |(extent, floor): &(Rect, f64), i: usize| {
                 let across = extent.left + extent.width() * at(i);
                 Place::new(across, extent.top + extent.height() * at(i + 1), floor + 1.2)
             };
-            let (p, q) = (spot(0), spot(2));
+            let (p, q) = (spot(&one, 0), spot(&other, 2));
             let straight = self.straight_power(p, q);
             let mut power = straight.power;
             self.visit_bounced(p, q, straight.limit, &mut |way| power += ratio(way.loss));
-            let (excess, gain) = (straight.excess, 10.0 * (power / straight.power).log10());
+            let gain = (10.0 * (power / straight.power).log10()).min(MOST_GAIN);
+            let excess = straight.excess;
             (n, x, y) = (n + 1.0, x + excess, y + gain);
             (xx, xy) = (xx + excess * excess, xy + excess * gain);
         }

@@ -117,6 +117,10 @@ fn correlated_fsk(gamma: f64, rho: f64) -> f64 {
 /// Frame length at which the planning profiles state their sensitivity.
 pub const FRAME_BYTES: u32 = 20;
 
+/// The shares of time in which frames are met by others on a channel, each with how much it raises the
+/// noise.
+pub type Hits = Vec<(f64, Db)>;
+
 /// Delivery of a frame against margin, with tries, when the true margin scatters about the
 /// computed one by a normal deviation that all tries share.
 ///
@@ -160,11 +164,7 @@ impl Delivery {
     /// time with the noise raised by so much, and outside all of them with its noise alone.
     #[must_use]
     pub fn under(&self, hits: &[(f64, Db)]) -> Self {
-        let spared = 1.0 - hits.iter().map(|(share, _)| share).sum::<f64>();
-        let at = |margin: Db| {
-            let hit = |(share, rise): &(f64, Db)| share * self.error_rate(margin - *rise);
-            spared * self.error_rate(margin) + hits.iter().map(hit).sum::<f64>()
-        };
+        let at = |margin: Db| self.error_rate_under(hits, margin);
         let per_at = CURVE.map(|quarter| at(Db::new(f64::from(quarter) / 4.0))).collect();
         Self { per_at, ..self.clone() }
     }
@@ -180,16 +180,33 @@ impl Delivery {
 
     /// The least margin, from nought on, at which 99 % are delivered by so many tries, without scatter.
     pub fn least_margin(&self, tries: i32) -> Db {
-        let fails = |margin: f64| 1.0 - self.error_rate(Db::new(margin)).powi(tries) < 0.99 - 1e-9;
-        let (mut low, mut high) = (0.0, 100.0);
-        if !fails(low) {
-            return Db::ZERO;
+        least_margin(tries, |margin| self.error_rate(margin))
+    }
+
+    /// The same for the mean of [`Delivery::under`] each of these, without working out whole curves.
+    pub fn least_margin_under(&self, by_channel: &[Hits], tries: i32) -> Db {
+        least_margin(tries, |margin| self.error_rate_over(by_channel, margin))
+    }
+
+    /// The chance that a frame sent once arrives, likewise.
+    pub fn once_under(&self, by_channel: &[Hits], margin: Db) -> f64 {
+        let at = |(off, w): &(Db, f64)| w * (1.0 - self.error_rate_over(by_channel, margin + *off));
+        self.scatter.iter().map(at).sum::<f64>().min(1.0)
+    }
+
+    fn error_rate_over(&self, by_channel: &[Hits], margin: Db) -> f64 {
+        if by_channel.is_empty() {
+            return self.error_rate(margin);
         }
-        while high - low > 1e-6 {
-            let middle = 0.5 * (low + high);
-            if fails(middle) { low = middle } else { high = middle }
-        }
-        Db::new(high)
+        #[expect(clippy::cast_precision_loss, reason = "three channels")]
+        let count = by_channel.len() as f64;
+        by_channel.iter().map(|hits| self.error_rate_under(hits, margin)).sum::<f64>() / count
+    }
+
+    fn error_rate_under(&self, hits: &[(f64, Db)], margin: Db) -> f64 {
+        let spared = 1.0 - hits.iter().map(|(share, _)| share).sum::<f64>();
+        let hit = |(share, rise): &(f64, Db)| share * self.error_rate(margin - *rise);
+        spared * self.error_rate(margin) + hits.iter().map(hit).sum::<f64>()
     }
 
     /// Frame error rate at exactly this margin.
@@ -223,6 +240,20 @@ impl Delivery {
     fn over_scatter(&self, margin: Db, value: impl Fn(f64) -> f64) -> f64 {
         self.scatter.iter().map(|(off, w)| w * value(self.error_rate(margin + *off))).sum()
     }
+}
+
+/// The least margin, from nought on, at which 99 % are delivered by so many tries.
+fn least_margin(tries: i32, error_rate: impl Fn(Db) -> f64) -> Db {
+    let fails = |margin: f64| 1.0 - error_rate(Db::new(margin)).powi(tries) < 0.99 - 1e-9;
+    let (mut low, mut high) = (0.0, 100.0);
+    if !fails(low) {
+        return Db::ZERO;
+    }
+    while high - low > 1e-6 {
+        let middle = 0.5 * (low + high);
+        if fails(middle) { low = middle } else { high = middle }
+    }
+    Db::new(high)
 }
 
 fn scatter(sigma: Db) -> [(Db, f64); STEPS] {

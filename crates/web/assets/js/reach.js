@@ -194,7 +194,11 @@ export function startReach() {
     clearTimeout(typing);
     typing = setTimeout(() => look({ [typed.dataset.goTyped]: typed.value }), 200);
   });
-  const shown = () => document.querySelector(".row.selected")?.scrollIntoView({ block: "nearest" });
+  // Where the list is as long as it is, it is the page that would jump.
+  const shown = () => {
+    const list = document.querySelector(".ledger");
+    if (list.scrollHeight > list.clientHeight) list.querySelector(".row.selected")?.scrollIntoView({ block: "nearest" });
+  };
   document.addEventListener("refreshed", shown);
   document.addEventListener("refreshed", () => {
     trying = false;

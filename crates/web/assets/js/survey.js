@@ -19,7 +19,10 @@ let placed = null;
 let cursor = null;
 
 const HINTS = {
-  select: () => (theChosenWall() ? "Drag the wall or one of its ends, or use the arrows." : "Shift and drag frames several."),
+  select: () => {
+    if (theChosenWall()) return "Drag the wall or one of its ends, or use the arrows.";
+    return byThumb() ? "Tap a wall or a point." : "Shift and drag frames several.";
+  },
   several: () => (chosenCount() ? "Drag them, or use the arrows." : "Drag a frame around them."),
   rectangle: () => (isDrawing() ? "Click the opposite corner, or type its sides." : "Click or drag from corner to corner."),
   wall: () => (isDrawing() ? "Click where it ends, or type a length, Tab, an angle." : "Click where it begins. On a wall, a typed length measures from its corner."),
@@ -30,6 +33,7 @@ const HINTS = {
   scale: () => "Click both ends of a length that you know and type it, in either order.",
 };
 
+const byThumb = () => matchMedia("(pointer: coarse)").matches;
 const memory = () => `draw-${document.body.dataset.job}`;
 
 /** What is in hand stays there from storey to storey. */
@@ -150,7 +154,7 @@ function askName() {
   option("name").value = name;
   placed.name = name;
   option("name").scrollIntoView({ inline: "nearest", block: "nearest" });
-  if (matchMedia("(pointer: coarse)").matches) return;
+  if (byThumb()) return;
   option("name").focus();
   option("name").select();
 }
