@@ -1,6 +1,8 @@
 //! What a hand on the sheet comes to: typed places, walls that are moved with what is joined to them,
 //! storeys and names.
 
+#![expect(clippy::expect_used, clippy::float_cmp, reason = "places are rounded to millimetres")]
+
 mod common;
 
 use std::collections::BTreeSet;
