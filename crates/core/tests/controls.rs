@@ -127,6 +127,7 @@ fn the_best_place_for_the_hub_of_the_mill_is_not_its_cabinet() {
 }
 
 #[test]
+#[expect(clippy::float_cmp, reason = "a place is handed on as it is")]
 fn the_same_place_in_the_open_and_any_marked_place_are_tried() {
     let site = larkfield_mill();
     let analysis = analysed(site.clone());

@@ -94,8 +94,12 @@ proptest! {
         others in prop::collection::vec(any_wish(), 1..30),
     ) {
         let (mut one, mut other) = (house(), house());
-        some.iter().for_each(|value| { done(&mut one, value); });
-        others.iter().for_each(|value| { done(&mut other, value); });
+        for value in &some {
+            done(&mut one, value);
+        }
+        for value in &others {
+            done(&mut other, value);
+        }
         let edit = difference(&one, &other);
         let change = apply(&mut one, &edit);
         prop_assert!(change.is_ok(), "{change:?}");
