@@ -450,6 +450,25 @@ for (const address of ["/", "/jobs/larkfield-mill/survey", "/jobs/larkfield-mill
   });
 }
 
+test("nothing is cut off under the decibel pane, and no name of a level lies on a line", async ({ page }) => {
+  for (const look of ["network=star", "network=mesh&floor=stone", "network=mesh&select=mesh-kit-isle"]) {
+    await open(page, `/jobs/larkfield-mill/reach?${look}`);
+    const pane = await page.locator(".stairs").boundingBox();
+    for (const terms of await page.locator(".terms").all()) {
+      const { y, height } = await terms.boundingBox();
+      expect(await terms.evaluate((e) => e.scrollHeight - e.clientHeight), look).toBeLessThanOrEqual(1);
+      expect(y + height, look).toBeLessThanOrEqual(pane.y + pane.height + 1);
+    }
+    expect(await page.locator(".stairs").evaluate((e) => e.scrollWidth - e.clientWidth), look).toBeLessThanOrEqual(1);
+    const crossed = await page.locator(".stair svg").evaluateAll((all) => all.flatMap((svg) => {
+      const lines = [...svg.querySelectorAll(".wants, .needs-line, .quiet-line")].map((l) => l.getBBox());
+      const names = [...svg.querySelectorAll(".line-text")].map((t) => [t.textContent, t.getBBox()]);
+      return names.filter(([, n]) => lines.some((l) => l.x + l.width > n.x + 1 && l.y > n.y && l.y < n.y + n.height)).map(([text]) => text);
+    }));
+    expect(crossed, look).toEqual([]);
+  }
+});
+
 test("Reach and handover print as sheets", async ({ page }) => {
   await page.setViewportSize({ width: 703, height: 1009 });
   await open(page, "/jobs/larkfield-mill/reach?network=mesh&floor=ground");

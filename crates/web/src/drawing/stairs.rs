@@ -144,9 +144,8 @@ impl Pen {
 /// How wide one of `panels` panels is drawn: fewer have more room.
 fn width(panels: usize) -> f64 {
     match panels {
-        0 | 1 => 940.0,
-        2 => 370.0,
-        _ => 340.0,
+        0 | 1 => 780.0,
+        _ => 290.0,
     }
 }
 
