@@ -65,7 +65,9 @@ pub fn fit_findings(site: &Site, device: &DeviceId) -> Vec<FitFinding> {
     let device = site.devices.get(device);
     let kind = device.and_then(|d| catalogue::kind(&d.kind));
     let point = device.and_then(|d| site.point_of(d));
-    kind.zip(point).map(|(kind, point)| fit::findings(kind, point)).unwrap_or_default()
+    kind.zip(point)
+        .map(|(kind, point)| fit::findings(site, kind, point, device))
+        .unwrap_or_default()
 }
 
 /// A device that has to be settled before the job is: not reached, below target, or without a place that

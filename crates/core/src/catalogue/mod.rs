@@ -1,13 +1,16 @@
 //! The generic device catalogue.
 
 pub mod battery;
+pub mod fitting;
 
+use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use self::battery::Draw;
+pub use self::fitting::{Far, Fitting, LoadKind, Powered};
 use crate::radio::mounting::BoxKind;
 use crate::radio::profile::Class;
 use crate::radio::system::System;
@@ -109,6 +112,9 @@ pub struct DeviceKind {
     /// Whether it plugs into a USB port, whose noise it hears.
     #[serde(default)]
     pub usb: bool,
+    /// What it asks of its box, its load and the other places of its group.
+    #[serde(default)]
+    pub fit: Fitting,
 }
 
 fn yes() -> bool {
@@ -184,7 +190,9 @@ pub static KINDS: LazyLock<Vec<DeviceKind>> = LazyLock::new(|| {
 
 /// The device of this id.
 pub fn kind(id: &str) -> Option<&'static DeviceKind> {
-    KINDS.iter().find(|k| k.id == id)
+    static PLACES: LazyLock<BTreeMap<&'static str, &'static DeviceKind>> =
+        LazyLock::new(|| KINDS.iter().map(|k| (k.id.as_str(), k)).collect());
+    PLACES.get(id).copied()
 }
 
 #[cfg(test)]

@@ -249,7 +249,7 @@ fn fit_weight(fits: Fits) -> Weight {
     match fits {
         Fits::No => Weight::Stops,
         Fits::ElectricianDecides => Weight::Doubt,
-        Fits::IfSo | Fits::Yes => Weight::Note,
+        Fits::NotKnown | Fits::IfSo | Fits::Yes => Weight::Note,
     }
 }
 

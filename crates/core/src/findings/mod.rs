@@ -103,7 +103,7 @@ impl List<'_> {
             else {
                 continue;
             };
-            for reason in fit::findings(kind, point) {
+            for reason in fit::findings(self.site, kind, point, Some(device)) {
                 self.findings.push(Finding {
                     found: Found::DoesNotFit { device: device.name.clone(), reason },
                     network: Some(device.network.clone()),

@@ -100,7 +100,7 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
     {
         return plain(Role::Leaf, Why::NobodyForwards(system.name()));
     }
-    if fit::verdict(&fit::findings(kind, point)) >= Fits::ElectricianDecides {
+    if fit::verdict(&fit::findings(site, kind, point, Some(device))) >= Fits::ElectricianDecides {
         return plain(Role::Leaf, Why::DoesNotFit);
     }
     if (device.can_be_cut || kind.easily_cut) && !device.stays_on {

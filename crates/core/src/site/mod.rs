@@ -17,6 +17,7 @@ mod provenance;
 mod refusal;
 pub mod table;
 pub mod tables;
+mod wiring;
 
 pub use apply::{apply, gather, take_back};
 pub use correction::Correction;
@@ -30,8 +31,9 @@ pub use provenance::Provenance;
 pub use refusal::{Refusal, Wrong};
 pub use table::{Keyed, Table};
 pub use tables::*;
+pub use wiring::{Conductor, Earth, Function, Gauge, Mark, Marks};
 
-pub use crate::catalogue::PointKind;
+pub use crate::catalogue::{LoadKind, PointKind};
 pub use crate::radio::mounting::BoxKind;
 
 pub use crate::geometry::Spot;

@@ -134,6 +134,12 @@ pub enum Wrong {
     NoKind,
     #[error("a link has two different ends")]
     OneEnd,
+    #[error("line and load are at places of the group; choose two of its own")]
+    NotOfGroup,
+    #[error("a point in another's box names one that has its own; choose the first of them")]
+    BoxOfBox,
+    #[error("is {is}; give a gang from 1 to {gangs}")]
+    Gang { is: u8, gangs: u8 },
     #[error("a device does not control itself; choose another load")]
     Itself,
     #[error(transparent)]

@@ -273,7 +273,10 @@ tables! {
     walls: wall::Wall = "wall", "wall", "Walls, by storey.";
     slabs: slab::Slab = "slab", "floor slab", "Floor slabs and roofs.";
     rooms: room::Room = "room", "room", "Rooms, by storey.";
+    circuits: circuit::Circuit = "circuit", "circuit", "Circuits: breakers as printed and as proven.";
     points: point::Point = "point", "point", "Surveyed places.";
+    loads: load::Load = "load", "load", "Loads, each switched at a point.";
+    groups: group::Group = "group", "control group", "Places that work the same loads.";
     networks: network::Network = "network", "network", "Radio networks.";
     devices: device::Device = "device", "device", "Devices, each at a point.";
     readings: reading::Reading = "reading", "reading", "Readings taken on site.";

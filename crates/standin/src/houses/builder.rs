@@ -6,10 +6,11 @@ use dot_reach_core::radio::mounting::Mounting;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
-    BoxKind, Device, Edit, Floor, Job, Network, Neutral, Opening, OpeningKind, Point, PointKind,
-    Provenance, Site, Slab, SlabPlace, Spot, Wall, apply,
+    BoxKind, Device, Earth, Edit, Floor, Job, Load, Network, Neutral, Opening, OpeningKind, Point,
+    PointKind, Provenance, Site, Slab, SlabPlace, Spot, Wall, apply,
 };
 use dot_reach_core::units::Metres;
+use serde_json::json;
 
 /// A house being drawn. Rows that the core refuses are kept in `refused`, which a test holds empty.
 #[derive(Debug)]
@@ -155,20 +156,18 @@ impl Builder {
         let (x, y, z) = place.at;
         let (back_box, depth) = place.back_box;
         let point = Point {
-            id,
             name: place.name.to_owned(),
             room: place.room.to_owned(),
-            floor,
-            at: [x, y],
-            height_m: Metres::new(z),
-            kind: place.kind,
             back_box,
             depth_mm: (depth > 0.0).then_some(depth),
             neutral: place.neutral,
             circuit: place.circuit.to_owned(),
-            mounting: Mounting::Open,
-            known: Provenance::Default,
-            note: String::new(),
+            earth: match (back_box, depth > 0.0) {
+                (BoxKind::Metal, true) => Earth::EarthedBox,
+                (BoxKind::Plastic, true) => Earth::Conductor,
+                _ => Earth::Unknown,
+            },
+            ..Point::bare(id, floor, [x, y], Metres::new(z), place.kind)
         };
         let point_id = point.id.clone();
         self.edit(&Edit::put(point));
@@ -180,10 +179,26 @@ impl Builder {
                 continue;
             };
             let row = catalogue::kind(kind);
+            if row.is_some_and(|k| k.is_wired_in() && k.fit.switches()) {
+                self.usual_load(place);
+            }
             let point = point_id.clone();
             let device = Device::new(id, place.name, point, kind, network_id);
             let can_be_cut = row.is_some_and(|k| k.easily_cut);
             self.edit(&Edit::put(Device { can_be_cut, ..device }));
+        }
+    }
+
+    /// What hangs on a place until the house says more: four lamps that go with their dimmer.
+    fn usual_load(&mut self, place: &Place<'_>) {
+        let load = json!({
+            "id": format!("{}-lamps", place.id), "name": format!("{} lamps", place.name),
+            "switched_at": place.id, "kind": "led", "count": 4, "watts": 8.0, "dimmable": true,
+            "inrush_a": 12.0, "tried": "listed",
+        });
+        match serde_json::from_value::<Load>(load) {
+            Ok(load) => self.edit(&Edit::put(load)),
+            Err(_) => self.refused.push(place.id.to_owned()),
         }
     }
 

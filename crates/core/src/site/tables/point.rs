@@ -7,10 +7,16 @@ use super::FloorId;
 use crate::catalogue::PointKind;
 use crate::radio::mounting::{BoxKind, Mounting};
 use crate::site::kept::{Bond, Kept, Most, Tie, between, id, kept_by_id, name, note, spot};
+use crate::site::wiring::{Conductor, Earth, Marks, conductors, marks};
 use crate::site::{Kind, Provenance, Refusal, Spot, Wrong};
 use crate::units::Metres;
 
 id!(/** A surveyed place: a box, a socket, a shelf. */ PointId);
+
+/// The longest tag, in characters.
+const MOST_TAG: usize = 8;
+/// The most gangs of a box.
+const MOST_GANGS: u8 = 8;
 
 /// What is known of the neutral in a box. Settled per box, never per house.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -35,6 +41,9 @@ pub struct Point {
     pub id: PointId,
     /// The name of the place.
     pub name: String,
+    /// A short mark that stands beside it on plans, sheets and labels; empty takes one from its room.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub tag: String,
     /// The room it is in.
     #[serde(default)]
     pub room: String,
@@ -49,6 +58,33 @@ pub struct Point {
     /// The back box.
     #[serde(default, rename = "box")]
     pub back_box: BoxKind,
+    /// The point whose box this one shares; what is said of the box there holds here.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub in_box_of: Option<PointId>,
+    /// Which gang of the box, from the left; nought while nobody said.
+    #[serde(default, skip_serializing_if = "is_nought")]
+    pub gang: u8,
+    /// How many gangs the box has.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    pub gangs: u8,
+    /// What a surround adds to the depth, in millimetres.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub surround_mm: f64,
+    /// Inside volume of the box, in cubic centimetres.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub volume_cm3: Option<f64>,
+    /// Whether clamps inside the box hold its cables.
+    #[serde(default, skip_serializing_if = "is_no")]
+    pub clamps: bool,
+    /// Whether it has a lid or cover against weather.
+    #[serde(default, skip_serializing_if = "is_no")]
+    pub weather_cover: bool,
+    /// The protective earth.
+    #[serde(default, skip_serializing_if = "is_unknown")]
+    pub earth: Earth,
+    /// The conductors in the box.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub conductors: Vec<Conductor>,
     /// Inside depth of the box in millimetres.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub depth_mm: Option<f64>,
@@ -67,6 +103,38 @@ pub struct Point {
     /// Free words.
     #[serde(default)]
     pub note: String,
+    /// Who says what, by field.
+    #[serde(default, skip_serializing_if = "Marks::is_empty")]
+    pub marks: Marks,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_nought(value: &u8) -> bool {
+    *value == 0
+}
+
+fn one() -> u8 {
+    1
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_one(value: &u8) -> bool {
+    *value == 1
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_zero(value: &f64) -> bool {
+    value.abs() <= 0.0
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_no(value: &bool) -> bool {
+    !value
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_unknown(value: &Earth) -> bool {
+    *value == Earth::Unknown
 }
 
 /// The order in which people look for breakers: numbers by their value, then the rest of the label.
@@ -87,6 +155,17 @@ impl Point {
         Self {
             id,
             name: String::new(),
+            tag: String::new(),
+            in_box_of: None,
+            gang: 0,
+            gangs: 1,
+            surround_mm: 0.0,
+            volume_cm3: None,
+            clamps: false,
+            weather_cover: false,
+            earth: Earth::Unknown,
+            conductors: Vec::new(),
+            marks: Marks::new(),
             room: String::new(),
             floor,
             at,
@@ -109,6 +188,9 @@ impl Kept for Point {
 
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {
         visit(Tie::new("floor", Kind::Floor, &self.floor, Bond::GoesAlong));
+        if let Some(other) = &self.in_box_of {
+            visit(Tie::new("in_box_of", Kind::Point, other, Bond::Blocks));
+        }
     }
 
     fn check(&self) -> Result<(), Refusal> {
@@ -116,6 +198,32 @@ impl Kept for Point {
         note("note", &self.note)?;
         note("room", &self.room)?;
         note("circuit", &self.circuit)?;
+        if self.tag.chars().count() > MOST_TAG {
+            let is = self.tag.chars().count();
+            return Err(Refusal::wrong("tag", Wrong::LongText { is, most: MOST_TAG }));
+        }
+        if self.in_box_of.as_ref() == Some(&self.id) {
+            return Err(Refusal::wrong("in_box_of", Wrong::BoxOfBox));
+        }
+        if !(1..=MOST_GANGS).contains(&self.gangs) {
+            let (is, most) = (self.gangs.into(), MOST_GANGS.into());
+            return Err(Refusal::wrong("gangs", Wrong::Count { is, least: 1, most }));
+        }
+        if self.gang > MOST_GANGS || (self.in_box_of.is_none() && self.gang > self.gangs) {
+            let (is, gangs) = (self.gang, self.gangs);
+            return Err(Refusal::wrong("gang", Wrong::Gang { is, gangs }));
+        }
+        let rows = [
+            ("surround_mm", Some(self.surround_mm), 0.0, 200.0, "mm"),
+            ("volume_cm3", self.volume_cm3, 20.0, 20_000.0, "cm³"),
+        ];
+        for (field, value, low, high, unit) in rows {
+            if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {
+                return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
+            }
+        }
+        conductors(&self.conductors)?;
+        marks(&self.marks)?;
         spot("at", self.at)?;
         between("height_m", self.height_m, -5.0, 20.0)?;
         match self.depth_mm {

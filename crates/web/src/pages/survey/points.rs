@@ -75,10 +75,9 @@ pub(super) struct PointRow {
 
 pub(super) fn verdict(fits: Fits) -> (&'static str, &'static str) {
     match fits {
-        Fits::Yes => ("fits", "sound"),
-        Fits::IfSo => ("fits if", "thin"),
-        Fits::ElectricianDecides => ("electrician decides", "thin"),
-        Fits::No => ("does not fit", "out"),
+        Fits::Yes => (fits.name(), "sound"),
+        Fits::IfSo | Fits::NotKnown | Fits::ElectricianDecides => (fits.name(), "thin"),
+        Fits::No => (fits.name(), "out"),
     }
 }
 
@@ -139,8 +138,9 @@ pub(super) fn point_form(site: &Site, point: &Point) -> PointForm {
 
 pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> DeviceForm {
     let system = site.networks.get(&device.network).map(|n| n.system);
-    let findings =
-        catalogue::kind(&device.kind).map(|k| fit::findings(k, point)).unwrap_or_default();
+    let findings = catalogue::kind(&device.kind)
+        .map(|k| fit::findings(site, k, point, Some(device)))
+        .unwrap_or_default();
     let (verdict, class) = verdict(fit::verdict(&findings));
     let found = role(site, device);
     let planned = catalogue::kind(&device.kind)
@@ -216,8 +216,8 @@ pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -
             let devices = site.devices_at(&p.id);
             let fits = devices
                 .iter()
-                .filter_map(|d| catalogue::kind(&d.kind))
-                .map(|k| fit::verdict(&fit::findings(k, p)))
+                .filter_map(|d| Some((d, catalogue::kind(&d.kind)?)))
+                .map(|(d, k)| fit::verdict(&fit::findings(site, k, p, Some(d))))
                 .max();
             let (verdict, class) = fits.map_or(("", ""), verdict);
             let names: Vec<_> = devices

@@ -1,0 +1,147 @@
+//! What a device asks of its box, its load and the other places of its group.
+
+use std::collections::BTreeMap;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What a load is to a switch.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub enum LoadKind {
+    Led,
+    Cfl,
+    Incandescent,
+    Halogen,
+    /// Low-voltage lamps behind a wound transformer.
+    MagneticLowVoltage,
+    /// Low-voltage lamps behind an electronic transformer.
+    ElectronicLowVoltage,
+    Fan,
+    Motor,
+    Heater,
+    Outlet,
+}
+
+impl LoadKind {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 10] = [
+        (Self::Led, "LED"),
+        (Self::Cfl, "compact fluorescent"),
+        (Self::Incandescent, "incandescent"),
+        (Self::Halogen, "halogen"),
+        (Self::MagneticLowVoltage, "low voltage, wound transformer"),
+        (Self::ElectronicLowVoltage, "low voltage, electronic transformer"),
+        (Self::Fan, "fan"),
+        (Self::Motor, "motor"),
+        (Self::Heater, "heater"),
+        (Self::Outlet, "outlet"),
+    ];
+
+    /// Its words.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(kind, _)| *kind == self).map_or("", |(_, name)| name)
+    }
+
+    /// Whether it gives light.
+    pub fn is_lamp(self) -> bool {
+        !matches!(self, Self::Fan | Self::Motor | Self::Heater | Self::Outlet)
+    }
+}
+
+/// What a device is at a place of a group where another one switches the load.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Far {
+    /// It is none: it switches a load itself.
+    #[default]
+    No,
+    /// A two-terminal electronic companion of its family.
+    Electronic,
+    /// A plain mechanical switch of three terminals.
+    Plain,
+    /// A unit set to follow a master of its family by wire.
+    Follower,
+    /// A battery remote on the plate, by radio.
+    Remote,
+    /// A unit with a supply of its own that is paired to another by radio.
+    Paired,
+}
+
+impl Far {
+    /// What it is, in words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::No => "a unit that switches a load itself",
+            Self::Electronic => "a two-terminal electronic companion",
+            Self::Plain => "a plain mechanical switch",
+            Self::Follower => "a unit set to follow by wire",
+            Self::Remote => "a battery remote",
+            Self::Paired => "a unit paired by radio",
+        }
+    }
+
+    /// Whether it is joined to the powered unit by the old conductors.
+    pub fn is_wired(self) -> bool {
+        matches!(self, Self::Electronic | Self::Plain | Self::Follower)
+    }
+}
+
+/// In which box of a group the powered unit has to be.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Powered {
+    /// In either.
+    #[default]
+    Either,
+    /// Where line comes in: it senses the travellers from there.
+    Line,
+    /// Where the load leaves: it feeds the load and hears the others by wire.
+    Load,
+}
+
+/// What a device asks for. Blank asks for nothing.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Fitting {
+    /// The family whose companions understand each other; empty where it has none.
+    pub family: String,
+    /// What it is at a far place.
+    pub far: Far,
+    /// What it accepts at the far places of its group.
+    pub accepts: Vec<Far>,
+    /// In which box it has to be.
+    pub powered: Powered,
+    /// Whether it wants a protective earth.
+    pub earth: bool,
+    /// Whether it dims.
+    pub dims: bool,
+    /// Most watts by kind of load; what is not listed is not allowed. Empty for what switches none.
+    pub limits: BTreeMap<LoadKind, f64>,
+    /// Least watts: below them a bypass capacitor is needed.
+    pub least_w: Option<f64>,
+    /// What is left of its limits with one side tab broken off, and with both.
+    pub derated: Option<[f64; 2]>,
+    /// Most amperes at the moment of switching on.
+    pub inrush_a: Option<f64>,
+    /// How many loads it switches apart; nought counts as one.
+    pub channels: u8,
+    /// The least inside depth of a box by its maker, in millimetres.
+    pub box_mm: Option<f64>,
+    /// Whether it may stand outdoors or in the damp without more.
+    pub damp: bool,
+    /// What it costs, in the currency of the firm; nothing while nobody knows.
+    pub price: Option<f64>,
+    /// How long it lasts, in years.
+    pub life_years: Option<f64>,
+}
+
+impl Fitting {
+    /// Whether it switches a load by wire.
+    pub fn switches(&self) -> bool {
+        !self.limits.is_empty()
+    }
+}

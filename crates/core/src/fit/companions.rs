@@ -1,0 +1,104 @@
+//! Several places that work one load: what may be at the far ones, and in which box the powered unit
+//! has to be.
+
+use super::FitFinding;
+use super::place::Place;
+use crate::catalogue::{DeviceKind, Far, Powered};
+use crate::site::Layout;
+
+/// Why two devices do not work one load together, and what they would do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[expect(missing_docs, reason = "each says in its words what would happen")]
+pub enum Clash {
+    #[error(
+        "it speaks to its own family only: the signal on the wire is another one, so the lamp flickers or one of them is damaged"
+    )]
+    OtherFamily,
+    #[error(
+        "a plain switch puts line straight on the wire that the other listens to: it is damaged, or the lamp stays on"
+    )]
+    PlainOnElectronic,
+    #[error(
+        "it sends a weak signal where the other waits for line: nothing happens when it is pressed"
+    )]
+    ElectronicOnPlain,
+    #[error(
+        "two units would feed one lamp: whichever opens cuts the other's supply, and both can be damaged"
+    )]
+    TwoMasters,
+    #[error("the other takes no command by wire: pressing it does nothing")]
+    NoWire,
+    #[error("the other does not listen to it by radio")]
+    NoRadio,
+}
+
+/// Whether `far` may stand at a far place of a load that `master` switches.
+///
+/// # Errors
+/// Why not.
+pub fn pair(master: &DeviceKind, far: &DeviceKind) -> Result<(), Clash> {
+    let accepts = |what: Far| master.fit.accepts.contains(&what);
+    let wants_plain = accepts(Far::Plain);
+    let wants_signal = accepts(Far::Electronic) || accepts(Far::Follower);
+    match far.fit.far {
+        Far::No => Err(Clash::TwoMasters),
+        Far::Plain if wants_plain => Ok(()),
+        Far::Plain if wants_signal => Err(Clash::PlainOnElectronic),
+        Far::Electronic | Far::Follower if accepts(far.fit.far) => {
+            if far.fit.family == master.fit.family { Ok(()) } else { Err(Clash::OtherFamily) }
+        }
+        Far::Electronic | Far::Follower if wants_plain => Err(Clash::ElectronicOnPlain),
+        Far::Electronic | Far::Follower if wants_signal => Err(Clash::OtherFamily),
+        Far::Plain | Far::Electronic | Far::Follower => Err(Clash::NoWire),
+        Far::Remote | Far::Paired => {
+            let shares = far.systems.iter().any(|s| master.systems.contains(s));
+            if accepts(far.fit.far) && shares { Ok(()) } else { Err(Clash::NoRadio) }
+        }
+    }
+}
+
+pub(super) fn group(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
+    let Some(wiring) = place.wiring() else {
+        if kind.fit.far.is_wired() {
+            found.push(FitFinding::FarAlone { what: kind.fit.far.name() });
+        }
+        return;
+    };
+    for (other, other_kind) in &place.elsewhere {
+        let (master, far) = match (kind.fit.switches(), other_kind.fit.switches()) {
+            (true, _) => (kind, *other_kind),
+            (false, true) => (*other_kind, kind),
+            // Two far ones say nothing to each other.
+            (false, false) => continue,
+        };
+        if let Err(clash) = pair(master, far) {
+            let other = other.name.clone();
+            found.push(FitFinding::WrongMix { other, clash });
+        }
+    }
+    let has_master = kind.fit.switches() || place.elsewhere.iter().any(|(_, k)| k.fit.switches());
+    if kind.fit.far.is_wired() && !has_master {
+        found.push(FitFinding::FarAlone { what: kind.fit.far.name() });
+    }
+    powered(kind, place, wiring, found);
+}
+
+fn powered(kind: &DeviceKind, place: &Place<'_>, wiring: &Layout, found: &mut Vec<FitFinding>) {
+    if !kind.fit.switches() || !kind.is_wired_in() {
+        return;
+    }
+    let here = &place.point.id;
+    let wrong = |box_of: &crate::site::PointId, what| {
+        let at = place.name_of(box_of);
+        (box_of != here).then_some(FitFinding::WrongBox { what, at })
+    };
+    match wiring {
+        Layout::Unknown => found.push(FitFinding::WiringUnknown),
+        Layout::AtFitting => found.push(FitFinding::FedAtFitting),
+        Layout::Boxes { line, load } => found.extend(match kind.fit.powered {
+            Powered::Either => None,
+            Powered::Line => wrong(line, "where line comes in"),
+            Powered::Load => wrong(load, "where the load leaves"),
+        }),
+    }
+}

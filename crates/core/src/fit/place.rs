@@ -1,0 +1,131 @@
+//! A place as a device meets it: its box with what else is in it, its loads, its group, its circuit.
+
+use crate::catalogue::{self, DeviceKind};
+use crate::radio::mounting::BoxKind;
+use crate::site::{
+    Circuit, Conductor, Device, Earth, Group, Layout, Load, Neutral, Point, PointId, Site,
+};
+
+/// A place as a device meets it.
+#[derive(Debug)]
+pub struct Place<'a> {
+    /// The point itself.
+    pub point: &'a Point,
+    /// The point that says how the box is: another one where that box is shared.
+    pub lead: &'a Point,
+    /// Loads that are switched here.
+    pub loads: Vec<&'a Load>,
+    /// The group that the point is a place of.
+    pub group: Option<&'a Group>,
+    /// The circuit that feeds it, where the panel was surveyed.
+    pub circuit: Option<&'a Circuit>,
+    /// What else is in the box, the device asked about left out.
+    pub beside: Vec<&'static DeviceKind>,
+    /// What is at the other places of the group.
+    pub elsewhere: Vec<(&'a Device, &'static DeviceKind)>,
+    site: &'a Site,
+}
+
+impl<'a> Place<'a> {
+    /// The place of a point; `but` is the device that is asked about.
+    pub fn of(site: &'a Site, point: &'a Point, but: Option<&Device>) -> Self {
+        let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id)).unwrap_or(point);
+        let group = site.groups.iter().find(|g| g.places.contains(&point.id));
+        let shares = |p: &Point| p.in_box_of.as_ref() == Some(&lead.id);
+        let in_box: Vec<&PointId> = std::iter::once(&lead.id)
+            .chain(site.points.iter().filter(|p| shares(p)).map(|p| &p.id))
+            .collect();
+        let is_other = |d: &&Device| but.is_none_or(|but| but.id != d.id);
+        let kind_of = |d: &'a Device| Some((d, catalogue::kind(&d.kind)?));
+        // Which device it is costs most to find out: it is asked last.
+        let at = |points: &dyn Fn(&PointId) -> bool| -> Vec<_> {
+            let there = site.devices.iter().filter(|d| points(&d.point)).filter(is_other);
+            there.filter_map(kind_of).collect()
+        };
+        let beside = at(&|p| in_box.contains(&p));
+        let beside = beside.into_iter().map(|(_, kind)| kind).filter(|k| k.is_wired_in());
+        let elsewhere =
+            group.map_or_else(Vec::new, |g| at(&|p| *p != point.id && g.places.contains(p)));
+        Self {
+            point,
+            lead,
+            loads: site.loads.iter().filter(|l| l.switched_at == point.id).collect(),
+            group,
+            circuit: site.circuits.iter().find(|c| c.label.trim() == point.circuit.trim()),
+            beside: beside.collect(),
+            elsewhere,
+            site,
+        }
+    }
+
+    /// What the box is made of.
+    pub fn material(&self) -> BoxKind {
+        self.lead.back_box
+    }
+
+    /// Inside depth with the surround, in millimetres; nothing while nobody measured.
+    pub fn depth_mm(&self) -> Option<f64> {
+        self.lead.depth_mm.map(|depth| depth + self.lead.surround_mm)
+    }
+
+    /// What is known of the neutral in the box.
+    pub fn neutral(&self) -> Neutral {
+        self.lead.neutral
+    }
+
+    /// The protective earth in the box.
+    pub fn earth(&self) -> Earth {
+        self.lead.earth
+    }
+
+    /// The conductors of the whole box.
+    pub fn conductors(&self) -> &'a [Conductor] {
+        &self.lead.conductors
+    }
+
+    /// How many side tabs come off a device in its gang: none alone in a box, one at either end of
+    /// several, both in the middle. Nothing while the gang is not said.
+    pub fn tabs_off(&self) -> Option<usize> {
+        match (self.lead.gangs, self.point.gang) {
+            (1, _) => Some(0),
+            (_, 0) => None,
+            (gangs, gang) if gang == 1 || gang == gangs => Some(1),
+            _ => Some(2),
+        }
+    }
+
+    /// Whether a bypass capacitor is on record anywhere on the circuit: one does for all of it.
+    pub fn has_bypass(&self) -> bool {
+        let circuit = self.point.circuit.trim();
+        self.site.loads.iter().filter(|l| !l.bypass.trim().is_empty()).any(|l| {
+            l.switched_at == self.point.id
+                || !circuit.is_empty()
+                    && self
+                        .site
+                        .points
+                        .get(&l.switched_at)
+                        .is_some_and(|p| p.circuit.trim() == circuit)
+        })
+    }
+
+    /// Loads of all places of the group; those of the point itself where it is in none.
+    pub fn loads_of_group(&self) -> Vec<&'a Load> {
+        let Some(group) = self.group else { return self.loads.clone() };
+        self.site.loads.iter().filter(|l| group.places.contains(&l.switched_at)).collect()
+    }
+
+    /// Where line and load are in the group; nothing for a place that works its load alone.
+    pub fn wiring(&self) -> Option<&'a Layout> {
+        self.group.filter(|g| g.places.len() > 1).map(|g| &g.wiring)
+    }
+
+    /// The name of a point.
+    pub fn name_of(&self, point: &PointId) -> String {
+        self.site.points.get(point).map_or_else(|| point.to_string(), |p| p.name.clone())
+    }
+
+    /// The region whose rules bind.
+    pub fn region(&self) -> crate::radio::region::Region {
+        self.site.job.region
+    }
+}

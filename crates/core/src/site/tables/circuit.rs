@@ -1,0 +1,103 @@
+//! Circuits: what the panel says, and what was proven.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, note, time};
+use crate::site::{Refusal, Wrong};
+
+id!(/** A circuit. */ CircuitId);
+
+/// Residual current protection.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Residual {
+    /// Nobody has looked.
+    #[default]
+    Unknown,
+    /// There is none.
+    None,
+    /// It is protected.
+    Protected,
+}
+
+impl Residual {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] =
+        [(Self::Unknown, "not looked for"), (Self::None, "none"), (Self::Protected, "protected")];
+}
+
+/// That a breaker was proven to be the one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Proven {
+    /// The label of the breaker that really makes it dead.
+    pub label: String,
+    /// By whom.
+    #[serde(default)]
+    pub by: String,
+    /// With what: a tester known to work.
+    #[serde(default)]
+    pub with: String,
+    /// When.
+    pub at: String,
+}
+
+/// A circuit. Points name it by its label.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Circuit {
+    /// Its id.
+    pub id: CircuitId,
+    /// The breaker as printed on the panel.
+    pub label: String,
+    /// The breaker as proven; nothing while nobody has.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub proven: Option<Proven>,
+    /// Residual current protection.
+    #[serde(default)]
+    pub residual: Residual,
+    /// What its breaker is rated at, in amperes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rated_a: Option<f64>,
+    /// Whether it shares its neutral with another: that neutral can be live with this breaker off.
+    #[serde(default)]
+    pub shared_neutral: bool,
+    /// Free words.
+    #[serde(default)]
+    pub note: String,
+}
+
+impl Circuit {
+    /// The breaker that was proven, where it is another than the label says.
+    pub fn mislabelled(&self) -> Option<&str> {
+        let proven = self.proven.as_ref().map(|p| p.label.trim())?;
+        (proven != self.label.trim()).then_some(proven)
+    }
+}
+
+kept_by_id!(Circuit, CircuitId);
+impl Kept for Circuit {
+    const MOST: Most = Most { count: 500, why: "ten panels of 50 breakers" };
+
+    fn ties(&self, _: &mut dyn FnMut(Tie)) {}
+
+    fn check(&self) -> Result<(), Refusal> {
+        if self.label.trim().is_empty() {
+            return Err(Refusal::wrong("label", Wrong::NoName));
+        }
+        note("label", &self.label)?;
+        note("note", &self.note)?;
+        if let Some(is) = self.rated_a.filter(|a| !(0.5..=1000.0).contains(a)) {
+            return Err(Refusal::wrong("rated_a", Wrong::Sheet { is, low: 0.5, high: 1000.0, unit: "A" }));
+        }
+        let Some(proven) = &self.proven else { return Ok(()) };
+        if proven.label.trim().is_empty() {
+            return Err(Refusal::wrong("proven", Wrong::NoName));
+        }
+        [("label", &proven.label), ("by", &proven.by), ("with", &proven.with)]
+            .into_iter()
+            .try_for_each(|(field, text)| note(field, text))?;
+        time("at", &proven.at)
+    }
+}

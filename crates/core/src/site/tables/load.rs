@@ -1,0 +1,106 @@
+//! Loads: lamps, fans, motors and outlets that something switches.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::PointId;
+use crate::catalogue::LoadKind;
+use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
+use crate::site::{Kind, Refusal, Wrong};
+
+id!(/** A load. */ LoadId);
+
+/// Whether lamp and dimmer are known to go together.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Tried {
+    /// Nobody knows.
+    #[default]
+    Unknown,
+    /// On the maker's list.
+    Listed,
+    /// Tried on a bench.
+    Benched,
+}
+
+impl Tried {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::Unknown, "not known"),
+        (Self::Listed, "on the maker's list"),
+        (Self::Benched, "tried on a bench"),
+    ];
+}
+
+/// A load.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Load {
+    /// Its id.
+    pub id: LoadId,
+    /// Its name.
+    pub name: String,
+    /// The point that switches it.
+    pub switched_at: PointId,
+    /// What it is.
+    pub kind: LoadKind,
+    /// How many lamps, or machines.
+    #[serde(default = "one")]
+    pub count: u16,
+    /// What each draws, in watts; nothing while nobody knows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub watts: Option<f64>,
+    /// Whether it can be dimmed; nothing while nobody knows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dimmable: Option<bool>,
+    /// What it draws at the moment of switching on, in amperes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub inrush_a: Option<f64>,
+    /// Whether it is known to go with its dimmer.
+    #[serde(default)]
+    pub tried: Tried,
+    /// Where a bypass capacitor for its circuit is hidden; empty where there is none.
+    #[serde(default)]
+    pub bypass: String,
+    /// Free words.
+    #[serde(default)]
+    pub note: String,
+}
+
+fn one() -> u16 {
+    1
+}
+
+impl Load {
+    /// What all of it draws, in watts.
+    pub fn total(&self) -> Option<f64> {
+        self.watts.map(|each| each * f64::from(self.count))
+    }
+}
+
+kept_by_id!(Load, LoadId);
+impl Kept for Load {
+    const MOST: Most = Most { count: 6000, why: "as many as points" };
+
+    fn ties(&self, visit: &mut dyn FnMut(Tie)) {
+        visit(Tie::new("switched_at", Kind::Point, &self.switched_at, Bond::GoesAlong));
+    }
+
+    fn check(&self) -> Result<(), Refusal> {
+        name(&self.name)?;
+        note("note", &self.note)?;
+        note("bypass", &self.bypass)?;
+        if !(1..=1000).contains(&self.count) {
+            let is = usize::from(self.count);
+            return Err(Refusal::wrong("count", Wrong::Count { is, least: 1, most: 1000 }));
+        }
+        let rows =
+            [("watts", self.watts, 0.1, 20_000.0, "W"), ("inrush_a", self.inrush_a, 0.0, 1000.0, "A")];
+        for (field, value, low, high, unit) in rows {
+            if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {
+                return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,222 @@
+//! What is found in a box: its conductors, its earth; and by whom each fact is known.
+
+use std::collections::BTreeMap;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::{Provenance, Refusal, Wrong};
+use crate::site::kept::{id_text, note, time};
+
+/// The protective earth in a box.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Earth {
+    /// Nobody has looked.
+    #[default]
+    Unknown,
+    /// There is a conductor.
+    Conductor,
+    /// The metal box itself is earthed.
+    EarthedBox,
+    /// There is none.
+    None,
+}
+
+impl Earth {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 4] = [
+        (Self::Unknown, "not looked for"),
+        (Self::Conductor, "conductor"),
+        (Self::EarthedBox, "earthed metal box"),
+        (Self::None, "none"),
+    ];
+}
+
+/// The size of a conductor.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[expect(missing_docs, reason = "each is its size")]
+pub enum Gauge {
+    #[serde(rename = "18 AWG")]
+    Awg18,
+    #[serde(rename = "1 mm²")]
+    Mm1,
+    #[serde(rename = "16 AWG")]
+    Awg16,
+    #[serde(rename = "1.5 mm²")]
+    Mm1_5,
+    #[serde(rename = "14 AWG")]
+    Awg14,
+    #[serde(rename = "2.5 mm²")]
+    Mm2_5,
+    #[serde(rename = "12 AWG")]
+    Awg12,
+    #[serde(rename = "4 mm²")]
+    Mm4,
+    #[serde(rename = "10 AWG")]
+    Awg10,
+}
+
+impl Gauge {
+    /// Each with its words, from thin to thick.
+    pub const ALL: [(Self, &'static str); 9] = [
+        (Self::Awg18, "18 AWG"),
+        (Self::Mm1, "1 mm²"),
+        (Self::Awg16, "16 AWG"),
+        (Self::Mm1_5, "1.5 mm²"),
+        (Self::Awg14, "14 AWG"),
+        (Self::Mm2_5, "2.5 mm²"),
+        (Self::Awg12, "12 AWG"),
+        (Self::Mm4, "4 mm²"),
+        (Self::Awg10, "10 AWG"),
+    ];
+
+    /// The room that one takes in a box, in cubic inches: NFPA 70, table 314.16(B)(1); a metric size
+    /// counts as the next AWG that is no thinner.
+    pub fn room_in3(self) -> f64 {
+        match self {
+            Self::Awg18 => 1.50,
+            Self::Mm1 | Self::Awg16 => 1.75,
+            Self::Mm1_5 | Self::Awg14 => 2.00,
+            Self::Mm2_5 | Self::Awg12 => 2.25,
+            Self::Mm4 | Self::Awg10 => 2.50,
+        }
+    }
+}
+
+/// What a conductor was found to be.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Function {
+    /// Not found out yet.
+    #[default]
+    Unknown,
+    /// Permanent line.
+    Line,
+    /// Neutral.
+    Neutral,
+    /// Protective earth.
+    Earth,
+    /// Line to the load, switched.
+    Switched,
+    /// Between two places of one control.
+    Traveller,
+    /// Joined to nothing.
+    Spare,
+}
+
+impl Function {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 7] = [
+        (Self::Unknown, "not found out"),
+        (Self::Line, "line"),
+        (Self::Neutral, "neutral"),
+        (Self::Earth, "earth"),
+        (Self::Switched, "switched line"),
+        (Self::Traveller, "traveller"),
+        (Self::Spare, "spare"),
+    ];
+}
+
+/// One conductor in a box, or several alike.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Conductor {
+    /// Its id, unique in its box.
+    pub id: String,
+    /// How many are alike.
+    #[serde(default = "one")]
+    pub count: u8,
+    /// Its size.
+    pub size: Gauge,
+    /// The colour of its insulation: a hint, never a proof.
+    #[serde(default)]
+    pub colour: String,
+    /// Tape or writing on it.
+    #[serde(default)]
+    pub marking: String,
+    /// The cable or place that it comes from.
+    #[serde(default)]
+    pub from: String,
+    /// Whether it comes into the box from outside; a pigtail that stays inside takes no room.
+    #[serde(default = "yes")]
+    pub enters: bool,
+    /// What it was found to be.
+    #[serde(default)]
+    pub found: Function,
+    /// The terminal that it was taken from.
+    #[serde(default)]
+    pub old_terminal: String,
+    /// The terminal that it goes to.
+    #[serde(default)]
+    pub new_terminal: String,
+    /// Whether it is capped and insulated by itself.
+    #[serde(default)]
+    pub capped: bool,
+}
+
+fn one() -> u8 {
+    1
+}
+
+fn yes() -> bool {
+    true
+}
+
+/// The most conductors of a box that are told apart.
+const MOST_CONDUCTORS: usize = 60;
+
+pub(super) fn conductors(all: &[Conductor]) -> Result<(), Refusal> {
+    let is = all.len();
+    if is > MOST_CONDUCTORS {
+        let (least, most) = (0, MOST_CONDUCTORS);
+        return Err(Refusal::wrong("conductors", Wrong::Count { is, least, most }));
+    }
+    for (n, one) in all.iter().enumerate() {
+        id_text(&one.id)?;
+        if all[..n].iter().any(|other| other.id == one.id) {
+            let id = one.id.clone();
+            return Err(Refusal::wrong("conductors", Wrong::Twice { id }));
+        }
+        if !(1..=40).contains(&one.count) {
+            let is = usize::from(one.count);
+            return Err(Refusal::wrong("count", Wrong::Count { is, least: 1, most: 40 }));
+        }
+        let texts = [
+            ("colour", &one.colour),
+            ("marking", &one.marking),
+            ("from", &one.from),
+            ("old_terminal", &one.old_terminal),
+            ("new_terminal", &one.new_terminal),
+        ];
+        texts.into_iter().try_for_each(|(field, text)| note(field, text))?;
+    }
+    Ok(())
+}
+
+/// Who says that something is so, how they know, and when.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Mark {
+    /// How it is known.
+    pub known: Provenance,
+    /// By whom.
+    #[serde(default)]
+    pub by: String,
+    /// When.
+    pub at: String,
+}
+
+/// By the name of the field.
+pub type Marks = BTreeMap<String, Mark>;
+
+pub(super) fn marks(all: &Marks) -> Result<(), Refusal> {
+    for (field, mark) in all {
+        note("by", &mark.by)?;
+        time("at", &mark.at)?;
+        note("marks", field)?;
+    }
+    Ok(())
+}
