@@ -2,6 +2,7 @@
 //! other at one load.
 
 #![expect(clippy::unwrap_used, reason = "the catalogue holds what the tests name")]
+#![expect(clippy::float_cmp, reason = "quarters of cubic inches add up exactly")]
 
 mod common;
 

@@ -6,14 +6,13 @@ use std::sync::Arc;
 
 use common::{ZIGBEE_STEP, bare, chain, device, with};
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::catalogue::{KINDS, Supply, kind};
-use dot_reach_core::fit::{Fits, findings, verdict};
+use dot_reach_core::catalogue::{Supply, kind};
 use dot_reach_core::install::{Stage, run_sheet};
 use dot_reach_core::network::Role;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{DeviceId, Point, Step};
+use dot_reach_core::site::{DeviceId, Step};
 use dot_reach_standin::houses::{larkfield_mill, quay_court, tern_row};
-use serde_json::{Value, json};
+use serde_json::json;
 
 #[test]
 fn what_does_not_fit_forwards_nothing_and_the_devices_behind_it_say_so() {

@@ -5,7 +5,7 @@
 #![expect(clippy::unwrap_used, reason = "an id that is taken here has failed the test")]
 
 use dot_reach_core::findings::Found;
-use dot_reach_core::fit::{Depths, FitFinding};
+use dot_reach_core::fit::{Clash, Depths, FitFinding, Volumes, Watts};
 use dot_reach_core::network::outcome::FallBack;
 use dot_reach_core::network::{Reason, Why};
 use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Wrong};
@@ -46,6 +46,10 @@ fn refusals() -> Vec<Refusal> {
         ("colour", Wrong::Unreadable { text: "unknown field `colour`".to_owned() }),
         ("id", Wrong::IdStays),
         ("kind", Wrong::JobStays),
+        ("kind", Wrong::NoKind),
+        ("wiring", Wrong::NotOfGroup),
+        ("in_box_of", Wrong::BoxOfBox),
+        ("gang", Wrong::Gang { is: 3, gangs: 2 }),
     ];
     let mut all: Vec<_> = wrongs
         .into_iter()
@@ -72,12 +76,53 @@ fn found() -> Vec<Found> {
         FitFinding::NeutralUnknown,
         FitFinding::TooDeep(depths),
         FitFinding::Tight(Depths { inside: 48.0, device: 41.0 }),
+        FitFinding::EarthAbsent,
+        FitFinding::EarthUnknown,
+        FitFinding::ShallowBox { inside: 34.0, least: 35.0 },
+        FitFinding::DepthUnknown,
+        FitFinding::TooFull(Volumes { has: 295.0, needs: 327.7, yokes: 2 }),
+        FitFinding::VolumeUnknown,
+        FitFinding::ConductorsUnknown,
+        FitFinding::NotForDamp,
+        FitFinding::UnderACover,
+        FitFinding::LoadUnknown,
+        FitFinding::WattsUnknown { name: s("Hall lamps") },
+        FitFinding::LoadNotAllowed { name: s("Bath fan"), what: "fan", dims: true },
+        FitFinding::LoadNotAllowed { name: s("Hall lamps"), what: "LED", dims: false },
+        FitFinding::TooMuch(Watts {
+            what: "LED",
+            is: 130.0,
+            most: 120.0,
+            left: 0.8,
+            is_mixed: true,
+        }),
+        FitFinding::TooLittle { is: 4.0, least: 5.0 },
+        FitFinding::NotDimmable { name: s("Hall lamps") },
+        FitFinding::DimmableUnknown { name: s("Hall lamps") },
+        FitFinding::BenchTest { name: s("Hall lamps") },
+        FitFinding::Inrush { is: 40.0, most: 25.0 },
+        FitFinding::InrushUnknown { lamps: 12, most: 25.0 },
+        FitFinding::SwitchedTogether { names: vec![s("Pump"), s("Lights")], channels: 1 },
+        FitFinding::GangUnknown,
+        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::OtherFamily },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::PlainOnElectronic },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::ElectronicOnPlain },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::TwoMasters },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::NoWire },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::NoRadio },
+        FitFinding::FarAlone { what: "a two-terminal electronic companion" },
+        FitFinding::WiringUnknown,
+        FitFinding::FedAtFitting,
+        FitFinding::WrongBox { what: "where the load leaves", at: s("Stairs top") },
     ];
     let mut all: Vec<_> = fits
         .into_iter()
         .map(|reason| Found::DoesNotFit { device: s("Hall switch"), reason })
         .collect();
     all.extend([
+        Found::Mislabelled { label: s("3"), really: s("4"), points: 1 },
+        Found::Mislabelled { label: s("3"), really: s("4"), points: 5 },
+        Found::SharedNeutral { label: s("3") },
         Found::NoHub { network: s("Net") },
         Found::HubInMetal { hub: s("Hub"), cupboard: "meter cupboard", lost: Db::new(10.0) },
         Found::HubBesideSource {

@@ -13,8 +13,9 @@ use dot_reach_core::radio::coexistence;
 use dot_reach_core::radio::modulation::Modulation;
 use dot_reach_core::site::Site;
 use dot_reach_core::staircase::{describe, way_words};
+use dot_reach_core::summary;
 use dot_reach_core::units::{Db, Megahertz, typographic};
-use dot_reach_formats::{analysis_json, path_json};
+use dot_reach_formats::{analysis_json, fit_json, path_json};
 use serde_json::json;
 
 use crate::Failure;
@@ -40,6 +41,26 @@ pub(crate) fn analyse(site: &Site, json: bool) -> Result<(), Failure> {
             margin.unwrap_or_else(|| "–".to_owned()),
             outcome.reason,
         );
+    }
+    Ok(())
+}
+
+/// What fits where, the worst first.
+pub(crate) fn fit(site: &Site, json: bool) -> Result<(), Failure> {
+    if json {
+        let mut out = BufWriter::new(std::io::stdout().lock());
+        serde_json::to_writer_pretty(&mut out, &fit_json::value(site))?;
+        writeln!(out)?;
+        return Ok(out.flush()?);
+    }
+    let of = |device| (summary::fits(site, &device), device);
+    let mut all: Vec<_> = site.devices.iter().map(|d| of(d.id.clone())).collect();
+    all.sort_by(|a, b| b.cmp(a));
+    for (fits, id) in all {
+        let name = site.devices.get(&id).map_or("", |d| d.name.as_str());
+        let reasons = summary::fit_findings(site, &id);
+        let words: Vec<_> = reasons.iter().map(ToString::to_string).collect();
+        println!("{:20}  {name:28}  {}", fits.name(), words.join(" "));
     }
     Ok(())
 }

@@ -51,6 +51,14 @@ enum Verb {
         #[arg(long)]
         json: bool,
     },
+    /// What fits where, and what could: every point of a job file with the reasons.
+    Fit {
+        /// The job file.
+        file: PathBuf,
+        /// As JSON, with every candidate.
+        #[arg(long)]
+        json: bool,
+    },
     /// Loss of the bare slab of a construction, by Rec. ITU-R P.2040.
     Loss {
         /// Layers from face to face, such as plasterboard:12.5,air:75,plasterboard:12.5 (mm).
@@ -226,6 +234,7 @@ fn run(verb: Verb) -> Result<(), Failure> {
     match verb {
         Verb::Demo { serving } => host(demo_store()?, serving),
         Verb::Serve { db, serving } => host(Store::open(&db)?, serving),
+        Verb::Fit { file, json } => calculate::fit(&read(&file)?.site, json),
         Verb::Analyse { file, json } => calculate::analyse(&read(&file)?.site, json),
         Verb::Loss { layers, mhz, angle, json } => calculate::loss(&layers, mhz, angle, json),
         Verb::Path { file, from, to, mhz, clutter, leak, doorways, reflections, json } => {

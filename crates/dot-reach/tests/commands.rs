@@ -181,3 +181,37 @@ fn thousands_of_openings_are_left_out_by_name_and_the_rest_is_analysed_in_little
     assert_eq!(told.matches(named).count(), 188, "{told}");
     assert!(String::from_utf8_lossy(&output.stdout).lines().count() >= 50);
 }
+
+#[test]
+fn what_fits_where_is_told_with_its_reasons() {
+    let folder = tempfile::tempdir().unwrap();
+    let told = json(&["fit", &file(&folder), "--json"]);
+    let points = told["points"].as_array().unwrap();
+    assert_eq!(points.len(), 54);
+    let verdicts = ["fits", "fits if", "not known yet", "electrician decides", "does not fit"];
+    let rank = |v: &serde_json::Value| verdicts.iter().position(|w| v == w).unwrap();
+    let (mut devices, mut unfit) = (0, Vec::new());
+    for point in points {
+        for device in point["devices"].as_array().unwrap() {
+            devices += 1;
+            // The verdict is that of the worst reason, and each has a way out.
+            let reasons = device["reasons"].as_array().unwrap();
+            let worst = reasons.iter().map(|r| rank(&r["verdict"])).max().unwrap_or(0);
+            assert_eq!(rank(&device["verdict"]), worst, "{device}");
+            assert!(reasons.iter().all(|r| !r["ways_out"].as_array().unwrap().is_empty()));
+            if worst == 4 {
+                unfit.push(device["name"].as_str().unwrap().to_owned());
+            }
+        }
+        let ranks: Vec<_> =
+            point["candidates"].as_array().unwrap().iter().map(|c| rank(&c["verdict"])).collect();
+        assert!(ranks.is_sorted() && !ranks.is_empty(), "{point}");
+    }
+    assert!(devices >= 56, "{devices}");
+    assert_eq!(unfit, ["River room bed left"]);
+    // The plain form has a line a device, the worst first.
+    let plain = run(&["fit", &file(&folder)]);
+    let plain = String::from_utf8_lossy(&plain.stdout).into_owned();
+    assert_eq!(plain.lines().count(), devices);
+    assert!(plain.starts_with("does not fit"), "{plain}");
+}

@@ -2,6 +2,7 @@
 
 pub mod analysis_json;
 pub mod catalogue_json;
+pub mod fit_json;
 pub mod job_file;
 pub mod ledger_csv;
 pub mod path_json;

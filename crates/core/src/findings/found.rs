@@ -16,6 +16,14 @@ pub enum Found {
         device: String,
         reason: FitFinding,
     },
+    Mislabelled {
+        label: String,
+        really: String,
+        points: usize,
+    },
+    SharedNeutral {
+        label: String,
+    },
     NoHub {
         network: String,
     },
@@ -160,6 +168,8 @@ impl Found {
         use Weight::{Doubt, Note, Stops};
         match self {
             Self::DoesNotFit { reason, .. } => ("fit", fit_weight(reason.fits()), Point),
+            Self::Mislabelled { .. }           => ("breaker mislabelled",       Doubt, Point),
+            Self::SharedNeutral { .. }         => ("shared neutral",            Doubt, Point),
             Self::NoHub { .. }                 => ("no hub",                    Stops, Point),
             Self::HubInMetal { .. }            => ("hub in metal",              Doubt, Point),
             Self::HubBesideSource { .. }       => ("hub beside a source",       Doubt, Point),
@@ -224,6 +234,12 @@ impl Found {
             Self::MixedSecurity { .. } => {
                 "Include them again with one class, or let what they say go by the hub."
             }
+            Self::Mislabelled { .. } => {
+                "Isolate by the one that was proven, prove dead all the same, and correct the label."
+            }
+            Self::SharedNeutral { .. } => {
+                "That neutral can be live with this breaker off: isolate both, or the main."
+            }
             Self::NoChannel { .. } => "Choose one in the channel adviser.",
             Self::SharedChannel { .. } => "Give one of them another channel.",
             Self::KindGone { .. } => "Choose another device there; until then it is not reckoned.",
@@ -254,9 +270,18 @@ fn fit_weight(fits: Fits) -> Weight {
 }
 
 impl fmt::Display for Found {
+    #[expect(clippy::too_many_lines, reason = "one sentence a finding")]
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::DoesNotFit { device, reason } => write!(f, "{device}: {reason}"),
+            Self::Mislabelled { label, really, points } => write!(
+                f,
+                "Breaker {label} is labelled wrong: breaker {really} makes its {points} {} dead.",
+                if *points == 1 { "place" } else { "places" }
+            ),
+            Self::SharedNeutral { label } => {
+                write!(f, "Breaker {label} shares its neutral with another circuit.")
+            }
             Self::NoHub { network } => write!(f, "{network} has no hub."),
             Self::HubInMetal { hub, cupboard, lost } => {
                 write!(f, "{hub} stands in a {cupboard}: every link to it loses {lost}.")

@@ -30,7 +30,26 @@ pub fn mismatches(site: &Site) -> Vec<Finding> {
         let found = Found::ConstructionGone { construction, used_by };
         Finding { found, network: None, device: None, point: None }
     });
-    devices.chain(controls).chain(points).chain(gone).collect()
+    devices.chain(controls).chain(points).chain(gone).chain(circuits(site)).collect()
+}
+
+/// What is known of the panel that nobody may trip over.
+fn circuits(site: &Site) -> impl Iterator<Item = Finding> {
+    site.circuits.iter().flat_map(|circuit| {
+        let fed: Vec<&Point> =
+            site.points.iter().filter(|p| p.circuit.trim() == circuit.label.trim()).collect();
+        let label = circuit.label.trim().to_owned();
+        let wrong = circuit.mislabelled().map(|really| Found::Mislabelled {
+            label: label.clone(),
+            really: really.to_owned(),
+            points: fed.len(),
+        });
+        let shared = circuit.shared_neutral.then_some(Found::SharedNeutral { label });
+        let point = fed.first().map(|p| p.id.clone());
+        let finding =
+            move |found| Finding { found, network: None, device: None, point: point.clone() };
+        [wrong, shared].into_iter().flatten().map(finding)
+    })
 }
 
 fn about(site: &Site, device: &Device, found: Found) -> Finding {

@@ -1,6 +1,7 @@
 //! Whether a device fits a place: its box, its supply, its load, the other places of its group. Blank
 //! never passes: what nobody knows is named, with what to find out.
 
+pub mod candidates;
 pub mod companions;
 mod load;
 pub mod place;

@@ -58,10 +58,13 @@ fn hold_size(edit: &Edit, depth: usize, edits: &mut usize) -> Result<(), Refusal
 }
 
 /// A site of these things, each held to the rules; what cannot stand is left out and told. Things
-/// come after those that they name.
+/// come after those that they name, but for others of their own kind.
 pub fn gather(things: impl IntoIterator<Item = Thing>) -> Option<(Site, Vec<(Ref, Refusal)>)> {
+    let things: Vec<Thing> = things.into_iter().collect();
     let (mut site, mut refused) = (None::<Site>, Vec::new());
     let mut crowds = Crowds::default();
+    let ahead: BTreeSet<Ref> =
+        things.iter().map(Thing::of).filter(|of| of.kind == Kind::Point).collect();
     for thing in things {
         let of = thing.of();
         let Some(site) = &mut site else {
@@ -75,12 +78,35 @@ pub fn gather(things: impl IntoIterator<Item = Thing>) -> Option<(Site, Vec<(Ref
             limit.holds(site.count(of.kind) + 1)?;
             crowds.take(&thing)
         };
-        match thing.check().and_then(|()| ties_hold(site, &thing)).and_then(|()| fits()) {
+        let comes = |to: &Ref| to.kind == of.kind && ahead.contains(to);
+        match thing.check().and_then(|()| ties_hold(site, &thing, comes)).and_then(|()| fits()) {
             Ok(()) => site.put(thing),
             Err(refusal) => refused.push((of, refusal)),
         }
     }
-    site.map(|site| (site, refused))
+    let mut site = site?;
+    drop_hanging(&mut site, &mut refused);
+    Some((site, refused))
+}
+
+/// Takes out what names another of its kind that was left out itself, and all that stands on it.
+fn drop_hanging(site: &mut Site, refused: &mut Vec<(Ref, Refusal)>) {
+    if refused.is_empty() {
+        return;
+    }
+    loop {
+        let hanging: Vec<_> = site
+            .things()
+            .filter_map(|thing| Some((thing.of(), ties_hold(site, &thing, |_| false).err()?)))
+            .collect();
+        if hanging.is_empty() {
+            return;
+        }
+        for (of, refusal) in hanging {
+            site.take(&of);
+            refused.push((of, refusal));
+        }
+    }
 }
 
 /// An edit at work: the site as it comes to be, and what was touched so far.
@@ -180,7 +206,7 @@ impl Work {
     fn settle(&mut self, strict: Strict) -> Result<(), Refusal> {
         for thing in self.touched.iter().filter_map(|of| self.site.thing(of)) {
             thing.check()?;
-            ties_hold(&self.site, &thing)?;
+            ties_hold(&self.site, &thing, |_| false)?;
         }
         for of in std::mem::take(&mut self.removed) {
             let named = self.users().get(&of).cloned().unwrap_or_default();
@@ -241,11 +267,11 @@ fn bonds(thing: &Thing, to: &Ref) -> impl Iterator<Item = Bond> {
     bonds.into_iter()
 }
 
-/// What a thing names must be there, but for what a library may hold.
-fn ties_hold(site: &Site, thing: &Thing) -> Result<(), Refusal> {
+/// What a thing names must be there, or `comes` yet, but for what a library may hold.
+fn ties_hold(site: &Site, thing: &Thing, comes: impl Fn(&Ref) -> bool) -> Result<(), Refusal> {
     let mut missing = None;
     thing.ties(&mut |Tie { field, to, bond }| {
-        if missing.is_none() && bond != Bond::Names && !site.has(&to) {
+        if missing.is_none() && bond != Bond::Names && !site.has(&to) && !comes(&to) {
             missing = Some(Refusal::wrong(field, Wrong::NoSuch(to)));
         }
     });

@@ -59,6 +59,7 @@ impl fmt::Display for Ref {
 /// A change to a site.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(tag = "do", rename_all = "lowercase")]
+#[expect(clippy::large_enum_variant, reason = "most edits put or set; few are held at a time")]
 pub enum Edit {
     /// Puts a thing in, in place of what stands under its id.
     Put(Thing),

@@ -31,7 +31,7 @@ pub use provenance::Provenance;
 pub use refusal::{Refusal, Wrong};
 pub use table::{Keyed, Table};
 pub use tables::*;
-pub use wiring::{Conductor, Earth, Function, Gauge, Mark, Marks};
+pub use wiring::{Conductor, Earth, Function, Gauge};
 
 pub use crate::catalogue::{LoadKind, PointKind};
 pub use crate::radio::mounting::BoxKind;

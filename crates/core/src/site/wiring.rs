@@ -1,12 +1,10 @@
-//! What is found in a box: its conductors, its earth; and by whom each fact is known.
-
-use std::collections::BTreeMap;
+//! What is found in a box: its conductors and its earth.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Provenance, Refusal, Wrong};
-use crate::site::kept::{id_text, note, time};
+use super::{Refusal, Wrong};
+use crate::site::kept::{id_text, note};
 
 /// The protective earth in a box.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -192,31 +190,6 @@ pub(super) fn conductors(all: &[Conductor]) -> Result<(), Refusal> {
             ("new_terminal", &one.new_terminal),
         ];
         texts.into_iter().try_for_each(|(field, text)| note(field, text))?;
-    }
-    Ok(())
-}
-
-/// Who says that something is so, how they know, and when.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Mark {
-    /// How it is known.
-    pub known: Provenance,
-    /// By whom.
-    #[serde(default)]
-    pub by: String,
-    /// When.
-    pub at: String,
-}
-
-/// By the name of the field.
-pub type Marks = BTreeMap<String, Mark>;
-
-pub(super) fn marks(all: &Marks) -> Result<(), Refusal> {
-    for (field, mark) in all {
-        note("by", &mark.by)?;
-        time("at", &mark.at)?;
-        note("marks", field)?;
     }
     Ok(())
 }

@@ -85,6 +85,34 @@ fn radios() -> impl Strategy<Value = Value> {
     ]
 }
 
+fn wiring() -> impl Strategy<Value = Value> {
+    let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
+    prop_oneof![
+        (id("i"), 1..4u8, any::<bool>()).prop_map(|(c, label, shared)| put(
+            "circuit",
+            json!({"id": c, "label": label.to_string(), "shared_neutral": shared})
+        )),
+        (id("l"), id("p"), prop::option::of(1.0..90.0f64)).prop_map(|(l, p, watts)| put(
+            "load",
+            json!({"id": l, "name": "Lamps", "switched_at": p, "kind": "led", "watts": watts})
+        )),
+        (id("g"), id("p"), id("p")).prop_map(|(g, a, b)| put(
+            "group",
+            json!({"id": g, "name": "Stairs", "places": if a == b { vec![a.clone()] } else { vec![a.clone(), b.clone()] },
+                "wiring": {"layout": "boxes", "line": a, "load": b}})
+        )),
+        (id("p"), prop::option::of(id("p")))
+            .prop_map(move |(p, of)| set("point", &p, "in_box_of", json!(of))),
+        (id("p"), 0..4u8).prop_map(move |(p, gang)| set("point", &p, "gang", json!(gang))),
+        (id("p"), id("c")).prop_map(move |(p, c)| set(
+            "point",
+            &p,
+            "conductors",
+            json!([{"id": c, "size": "14 AWG"}])
+        )),
+    ]
+}
+
 fn fields() -> impl Strategy<Value = Value> {
     let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
     let of_job = prop_oneof![
@@ -150,6 +178,9 @@ fn removals() -> impl Strategy<Value = Value> {
         ("network", "n"),
         ("point", "p"),
         ("device", "d"),
+        ("circuit", "i"),
+        ("load", "l"),
+        ("group", "g"),
         ("control", "k"),
         ("reading", "x"),
         ("emitter", "e"),
@@ -162,13 +193,15 @@ fn removals() -> impl Strategy<Value = Value> {
 
 /// Any edit or gesture, as it is sent.
 pub(crate) fn any_wish() -> impl Strategy<Value = Value> {
-    let one = || prop_oneof![3 => building(), 4 => radios(), 3 => fields(), 1 => removals()];
-    let batch =
-        prop::collection::vec(prop_oneof![building(), radios(), fields(), removals()], 1..4)
-            .prop_map(|edits| {
-                let plain = |e: &Value| e["do"] != "drop-opening";
-                json!({"do": "batch", "edits": edits.into_iter().filter(plain).collect::<Vec<_>>()})
-            });
+    let one = || prop_oneof![3 => building(), 4 => radios(), 2 => wiring(), 3 => fields(), 1 => removals()];
+    let batch = prop::collection::vec(
+        prop_oneof![building(), radios(), wiring(), fields(), removals()],
+        1..4,
+    )
+    .prop_map(|edits| {
+        let plain = |e: &Value| e["do"] != "drop-opening";
+        json!({"do": "batch", "edits": edits.into_iter().filter(plain).collect::<Vec<_>>()})
+    });
     prop_oneof![6 => one(), 1 => batch]
 }
 

@@ -162,6 +162,7 @@ impl Builder {
             depth_mm: (depth > 0.0).then_some(depth),
             neutral: place.neutral,
             circuit: place.circuit.to_owned(),
+            weather_cover: place.kind == PointKind::Outdoor,
             earth: match (back_box, depth > 0.0) {
                 (BoxKind::Metal, true) => Earth::EarthedBox,
                 (BoxKind::Plastic, true) => Earth::Conductor,

@@ -27,6 +27,7 @@ export function swapParts(html, keep = []) {
     if (!next || keep.includes(name) || next.isEqualNode(old)) return [];
     return [{ old, next, scrolled: old.scrollTop }];
   });
+  for (const { old, next } of swaps) keepOpen(old, next);
   for (const { old, next } of swaps) old.replaceWith(next);
   for (const { next, scrolled } of swaps) if (scrolled > 0) next.scrollTop = scrolled;
   focusAgain(focused);
@@ -51,6 +52,14 @@ function patch(old, next) {
   for (const { name, value } of next.attributes) if (old.getAttribute(name) !== value) old.setAttribute(name, value);
   const afresh = [...next.childNodes];
   [...old.childNodes].forEach((child, place) => patch(child, afresh[place]));
+}
+
+/** What a reader has opened or shut stays so. */
+function keepOpen(old, next) {
+  for (const details of old.querySelectorAll("details[data-keep]")) {
+    const again = next.querySelector(`details[data-keep="${CSS.escape(details.dataset.keep)}"]`);
+    if (again && details.open) again.open = true;
+  }
 }
 
 /** Fetches a page of this application. */

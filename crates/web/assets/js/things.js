@@ -13,6 +13,8 @@ function value(input) {
     case "bool": return input.checked;
     case "number": return number(input.value);
     case "number-or-nothing": return input.value.trim() === "" ? null : number(input.value);
+    case "text-or-nothing": return input.value === "" ? null : input.value;
+    case "json": return JSON.parse(input.value);
     default: return input.value;
   }
 }
@@ -122,6 +124,9 @@ export function startThings() {
   document.addEventListener("change", (event) => {
     const form = event.target.closest("form.thing, form[data-slab-of]");
     if (form && event.target.name) change(form, event.target);
+  });
+  document.addEventListener("change", (event) => {
+    if (event.target.matches("[data-edit-value]") && event.target.value) tell(JSON.parse(event.target.value));
   });
   document.addEventListener("change", async (event) => {
     const control = event.target.closest("[data-control]");

@@ -89,7 +89,10 @@ impl Kept for Circuit {
         note("label", &self.label)?;
         note("note", &self.note)?;
         if let Some(is) = self.rated_a.filter(|a| !(0.5..=1000.0).contains(a)) {
-            return Err(Refusal::wrong("rated_a", Wrong::Sheet { is, low: 0.5, high: 1000.0, unit: "A" }));
+            return Err(Refusal::wrong(
+                "rated_a",
+                Wrong::Sheet { is, low: 0.5, high: 1000.0, unit: "A" },
+            ));
         }
         let Some(proven) = &self.proven else { return Ok(()) };
         if proven.label.trim().is_empty() {

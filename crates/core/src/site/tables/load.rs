@@ -94,8 +94,10 @@ impl Kept for Load {
             let is = usize::from(self.count);
             return Err(Refusal::wrong("count", Wrong::Count { is, least: 1, most: 1000 }));
         }
-        let rows =
-            [("watts", self.watts, 0.1, 20_000.0, "W"), ("inrush_a", self.inrush_a, 0.0, 1000.0, "A")];
+        let rows = [
+            ("watts", self.watts, 0.1, 20_000.0, "W"),
+            ("inrush_a", self.inrush_a, 0.0, 1000.0, "A"),
+        ];
         for (field, value, low, high, unit) in rows {
             if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {
                 return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));

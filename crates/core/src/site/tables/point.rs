@@ -7,7 +7,7 @@ use super::FloorId;
 use crate::catalogue::PointKind;
 use crate::radio::mounting::{BoxKind, Mounting};
 use crate::site::kept::{Bond, Kept, Most, Tie, between, id, kept_by_id, name, note, spot};
-use crate::site::wiring::{Conductor, Earth, Marks, conductors, marks};
+use crate::site::wiring::{Conductor, Earth, conductors};
 use crate::site::{Kind, Provenance, Refusal, Spot, Wrong};
 use crate::units::Metres;
 
@@ -103,9 +103,6 @@ pub struct Point {
     /// Free words.
     #[serde(default)]
     pub note: String,
-    /// Who says what, by field.
-    #[serde(default, skip_serializing_if = "Marks::is_empty")]
-    pub marks: Marks,
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
@@ -165,7 +162,6 @@ impl Point {
             weather_cover: false,
             earth: Earth::Unknown,
             conductors: Vec::new(),
-            marks: Marks::new(),
             room: String::new(),
             floor,
             at,
@@ -223,7 +219,6 @@ impl Kept for Point {
             }
         }
         conductors(&self.conductors)?;
-        marks(&self.marks)?;
         spot("at", self.at)?;
         between("height_m", self.height_m, -5.0, 20.0)?;
         match self.depth_mm {

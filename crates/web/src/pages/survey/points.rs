@@ -11,6 +11,10 @@ use dot_reach_core::site::{Device, FloorId, Neutral, Point, Provenance, Security
 use dot_reach_core::units::{Db, Dbm, typographic};
 
 use super::choices::{Choice, choices, metres, networks};
+use super::wiring::{
+    BoxForm, CandidateRow, CircuitForm, GroupForm, LoadForm, add_circuit, add_group, add_load,
+    box_form, candidate_rows, circuit_form, group_form, load_forms,
+};
 
 pub(super) struct PointForm {
     pub(super) id: String,
@@ -28,6 +32,15 @@ pub(super) struct PointForm {
     pub(super) mountings: Vec<Choice>,
     pub(super) known: Vec<Choice>,
     pub(super) floors: Vec<Choice>,
+    pub(super) tag: String,
+    pub(super) has_box: bool,
+    pub(super) back: BoxForm,
+    pub(super) loads: Vec<LoadForm>,
+    pub(super) add_load: String,
+    pub(super) breaker: Option<CircuitForm>,
+    pub(super) add_circuit: String,
+    pub(super) group: Option<GroupForm>,
+    pub(super) add_group: String,
     pub(super) devices: Vec<DeviceForm>,
     /// What does not fit with something else, each with its cure.
     pub(super) mismatches: Vec<(String, String)>,
@@ -48,6 +61,7 @@ pub(super) struct DeviceForm {
     pub(super) verdict: &'static str,
     pub(super) class: &'static str,
     pub(super) findings: Vec<FitRow>,
+    pub(super) candidates: Vec<CandidateRow>,
     pub(super) sheet: [String; 5],
     /// Whether its region's limit is an average.
     pub(super) has_duty: bool,
@@ -81,7 +95,7 @@ pub(super) fn verdict(fits: Fits) -> (&'static str, &'static str) {
     }
 }
 
-pub(super) fn point_form(site: &Site, point: &Point) -> PointForm {
+pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
     use dot_reach_core::site::{BoxKind, PointKind};
     let all_kinds = [
         (PointKind::Switch, "switch position"),
@@ -127,6 +141,15 @@ pub(super) fn point_form(site: &Site, point: &Point) -> PointForm {
                 system: String::new(),
             })
             .collect(),
+        tag: point.tag.clone(),
+        has_box: point.back_box != BoxKind::None || point.in_box_of.is_some(),
+        back: box_form(site, point),
+        loads: load_forms(site, point),
+        add_load: add_load(site, point),
+        breaker: circuit_form(site, point, who),
+        add_circuit: add_circuit(site, point).unwrap_or_default(),
+        group: group_form(site, point),
+        add_group: add_group(site, point),
         devices: devices.into_iter().map(|d| device_form(site, d, point)).collect(),
         mismatches: mismatches(site)
             .into_iter()
@@ -185,6 +208,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
             .into_iter()
             .map(|f| FitRow { reason: f.to_string(), ways: f.ways_out().to_vec() })
             .collect(),
+        candidates: candidate_rows(site, device, point),
     }
 }
 

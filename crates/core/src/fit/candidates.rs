@@ -1,0 +1,67 @@
+//! What could go to a place: every device of the library that comes for a system of the job, the best
+//! first, each that does not with its reasons.
+
+use std::collections::BTreeSet;
+
+use super::{FitFinding, Fits, findings, verdict};
+use crate::catalogue::{self, DeviceKind, Duty, Far, KINDS, Supply};
+use crate::radio::system::System;
+use crate::site::{Device, Point, PointKind, Site};
+
+/// A device of the library at a place.
+#[derive(Clone, Debug)]
+pub struct Candidate {
+    /// Its row.
+    pub kind: &'static DeviceKind,
+    /// All that speaks for or against it there.
+    pub reasons: Vec<FitFinding>,
+    /// The verdict of them.
+    pub fits: Fits,
+    /// Whether it would forward for others there.
+    pub forwards: bool,
+}
+
+/// What could stand at a point, in place of the device that is asked about: by how well it fits, then
+/// what dims or does not as that one, then by what forwards, then by price.
+pub fn candidates(site: &Site, point: &Point, device: Option<&Device>) -> Vec<Candidate> {
+    let systems: BTreeSet<System> = site.networks.iter().map(|n| n.system).collect();
+    let comes = |k: &&DeviceKind| k.systems.iter().any(|s| systems.contains(s));
+    let mut all: Vec<_> = KINDS
+        .iter()
+        .filter(comes)
+        .filter(|k| is_for(k, point))
+        .map(|kind| {
+            let reasons = findings(site, kind, point, device);
+            let fits = verdict(&reasons);
+            let forwards = kind.forwards && fits < Fits::ElectricianDecides;
+            Candidate { kind, reasons, fits, forwards }
+        })
+        .collect();
+    let dims = device.and_then(|d| catalogue::kind(&d.kind)).map(|k| k.fit.dims);
+    let other = |c: &Candidate| dims.is_some_and(|dims| dims != c.kind.fit.dims);
+    all.sort_by(|a, b| {
+        let price = |c: &Candidate| c.kind.fit.price.unwrap_or(f64::INFINITY);
+        (a.fits, other(a), !a.forwards)
+            .cmp(&(b.fits, other(b), !b.forwards))
+            .then(price(a).total_cmp(&price(b)))
+            .then(a.kind.id.cmp(&b.kind.id))
+    });
+    all
+}
+
+/// Whether such a device is thought of at such a place at all.
+fn is_for(kind: &DeviceKind, point: &Point) -> bool {
+    match point.kind {
+        PointKind::Switch => {
+            let works = kind.fit.switches() || kind.fit.far != Far::No;
+            works && kind.is_wired_in() || kind.fit.far == Far::Remote
+        }
+        PointKind::Ceiling | PointKind::WallFitting => {
+            kind.is_wired_in() && kind.fit.far == Far::No
+        }
+        PointKind::Socket => kind.supply == Supply::Plug || kind.is_wired_in(),
+        PointKind::Shelf => kind.duty == Duty::Hub || !kind.is_wired_in(),
+        PointKind::BareWall => !kind.is_on_mains(),
+        PointKind::Outdoor => kind.duty != Duty::Hub,
+    }
+}

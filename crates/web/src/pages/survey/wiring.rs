@@ -1,0 +1,328 @@
+//! The forms of what is in and behind a box: the box itself, what it switches, its breaker, the other
+//! places that work the same.
+
+use dot_reach_core::draw::naming::free;
+use dot_reach_core::fit::candidates::candidates;
+use dot_reach_core::fit::space::goes_by_volume;
+use dot_reach_core::site::{
+    Circuit, Conductor, Device, Earth, Function, Gauge, Group, Layout, Load, LoadKind, Point,
+    PointId, Residual, Site, Tried,
+};
+use dot_reach_core::units::typographic;
+use serde_json::{Value, json};
+
+use super::choices::{Choice, choices};
+use crate::app::now;
+
+pub(super) struct BoxForm {
+    pub(super) gangs: u8,
+    pub(super) gang: String,
+    pub(super) surround: String,
+    pub(super) volume: String,
+    pub(super) clamps: bool,
+    pub(super) cover: bool,
+    pub(super) earths: Vec<Choice>,
+    /// Whose box it is: its own, or that of another point nearby.
+    pub(super) boxes_of: Vec<Choice>,
+    /// The point whose box it shares, and its name; empty for a box of its own.
+    pub(super) shared: Option<(String, String)>,
+    pub(super) conductors: Vec<ConductorRow>,
+    pub(super) add_conductor: String,
+    /// Whether the volume decides here.
+    pub(super) by_volume: bool,
+}
+
+pub(super) struct ConductorRow {
+    pub(super) number: usize,
+    pub(super) count: u8,
+    pub(super) sizes: Vec<Choice>,
+    pub(super) colour: String,
+    pub(super) from: String,
+    pub(super) found: Vec<Choice>,
+    pub(super) capped: bool,
+    pub(super) enters: bool,
+}
+
+pub(super) struct LoadForm {
+    pub(super) id: String,
+    pub(super) name: String,
+    pub(super) kinds: Vec<Choice>,
+    pub(super) count: u16,
+    pub(super) watts: String,
+    pub(super) dimmable: Vec<Choice>,
+    pub(super) tried: Vec<Choice>,
+    pub(super) inrush: String,
+    pub(super) bypass: String,
+    pub(super) is_lamp: bool,
+}
+
+pub(super) struct CircuitForm {
+    pub(super) id: String,
+    pub(super) label: String,
+    pub(super) residual: Vec<Choice>,
+    pub(super) rated: String,
+    pub(super) shared_neutral: bool,
+    pub(super) proven: Option<ProvenForm>,
+    /// The edit that says it was proven just now.
+    pub(super) prove: String,
+    pub(super) mislabelled: String,
+}
+
+pub(super) struct ProvenForm {
+    pub(super) label: String,
+    pub(super) by: String,
+    pub(super) with: String,
+    pub(super) at: String,
+}
+
+pub(super) struct GroupForm {
+    pub(super) id: String,
+    pub(super) name: String,
+    /// Its places: id, name, and the edit that takes it out.
+    pub(super) places: Vec<(String, String, String)>,
+    /// Points that could join it, each with its edit.
+    pub(super) others: Vec<Choice>,
+    pub(super) layouts: Vec<Choice>,
+    pub(super) ends: Option<[Vec<Choice>; 2]>,
+}
+
+pub(super) struct CandidateRow {
+    pub(super) name: String,
+    pub(super) verdict: &'static str,
+    pub(super) class: &'static str,
+    pub(super) forwards: bool,
+    pub(super) price: String,
+    pub(super) reason: String,
+    /// The edit that chooses it; empty for what is there, and for another system.
+    pub(super) edit: String,
+}
+
+fn choice(value: impl Into<String>, text: impl Into<String>, chosen: bool) -> Choice {
+    Choice { value: value.into(), text: text.into(), chosen, system: String::new() }
+}
+
+fn number(value: Option<f64>) -> String {
+    value.map(|v| typographic(v, usize::from(v.fract().abs() >= 1e-9))).unwrap_or_default()
+}
+
+pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
+    let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id));
+    let near = |p: &&Point| {
+        p.id != point.id
+            && p.floor == point.floor
+            && p.in_box_of.is_none()
+            && p.back_box != dot_reach_core::site::BoxKind::None
+    };
+    let mut boxes_of = vec![choice("", "its own", lead.is_none())];
+    boxes_of.extend(
+        site.points.iter().filter(near).map(|p| {
+            choice(p.id.as_str(), p.name.clone(), point.in_box_of.as_ref() == Some(&p.id))
+        }),
+    );
+    let rows = point.conductors.iter().enumerate().map(|(n, c)| ConductorRow {
+        number: n,
+        count: c.count,
+        sizes: choices(&Gauge::ALL, c.size),
+        colour: c.colour.clone(),
+        from: c.from.clone(),
+        found: choices(&Function::ALL, c.found),
+        capped: c.capped,
+        enters: c.enters,
+    });
+    BoxForm {
+        gangs: point.gangs,
+        gang: if point.gang == 0 { String::new() } else { point.gang.to_string() },
+        surround: number(Some(point.surround_mm).filter(|mm| *mm > 0.0)),
+        volume: number(point.volume_cm3),
+        clamps: point.clamps,
+        cover: point.weather_cover,
+        earths: choices(&Earth::ALL, point.earth),
+        boxes_of,
+        shared: lead.map(|p| (p.id.to_string(), p.name.clone())),
+        conductors: rows.collect(),
+        add_conductor: add_conductor(site, point),
+        by_volume: goes_by_volume(site.job.region),
+    }
+}
+
+/// One more conductor like the last, to be said more of.
+fn add_conductor(site: &Site, point: &Point) -> String {
+    let id = free("c", |id| point.conductors.iter().any(|c| c.id == id.replace(' ', "-")));
+    let usual = if goes_by_volume(site.job.region) { Gauge::Awg14 } else { Gauge::Mm1_5 };
+    let size = point.conductors.last().map_or(usual, |c| c.size);
+    let mut all: Vec<Value> = point.conductors.iter().map(|c: &Conductor| json!(c)).collect();
+    all.push(json!({"id": id.replace(' ', "-"), "size": size}));
+    set("point", point.id.as_str(), "conductors", &json!(all))
+}
+
+fn set(kind: &str, id: &str, field: &str, value: &Value) -> String {
+    json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value}).to_string()
+}
+
+fn put(kind: &str, value: &Value) -> String {
+    json!({"do": "put", "kind": kind, "value": value}).to_string()
+}
+
+fn free_id(stem: &str, taken: impl Fn(&str) -> bool) -> String {
+    free(stem, |id| taken(&id.replace(' ', "-"))).replace(' ', "-")
+}
+
+pub(super) fn load_forms(site: &Site, point: &Point) -> Vec<LoadForm> {
+    let form = |l: &Load| LoadForm {
+        id: l.id.to_string(),
+        name: l.name.clone(),
+        kinds: choices(&LoadKind::ALL, l.kind),
+        count: l.count,
+        watts: number(l.watts),
+        dimmable: [
+            ("null", "not known", None),
+            ("true", "yes", Some(true)),
+            ("false", "no", Some(false)),
+        ]
+        .map(|(value, text, is)| choice(value, text, l.dimmable == is))
+        .into(),
+        tried: choices(&Tried::ALL, l.tried),
+        inrush: number(l.inrush_a),
+        bypass: l.bypass.clone(),
+        is_lamp: l.kind.is_lamp(),
+    };
+    site.loads.iter().filter(|l| l.switched_at == point.id).map(form).collect()
+}
+
+/// The edit that adds a load.
+pub(super) fn add_load(site: &Site, point: &Point) -> String {
+    let id = free_id(&format!("{}-load", point.id), |id| site.loads.named(id).is_some());
+    let name = free(&format!("{} lamps", point.name), |n| site.loads.iter().any(|l| l.name == n));
+    put("load", &json!({"id": id, "name": name, "switched_at": point.id, "kind": "led"}))
+}
+
+pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<CircuitForm> {
+    let circuit = site.circuits.iter().find(|c| c.label.trim() == point.circuit.trim())?;
+    let proven =
+        json!({"label": circuit.label, "by": who, "with": "tester known to work", "at": now()});
+    Some(CircuitForm {
+        id: circuit.id.to_string(),
+        label: circuit.label.clone(),
+        residual: choices(&Residual::ALL, circuit.residual),
+        rated: number(circuit.rated_a),
+        shared_neutral: circuit.shared_neutral,
+        proven: circuit.proven.as_ref().map(|p| ProvenForm {
+            label: p.label.clone(),
+            by: p.by.clone(),
+            with: p.with.clone(),
+            at: crate::pages::jobs::day(&p.at),
+        }),
+        prove: set("circuit", circuit.id.as_str(), "proven", &proven),
+        mislabelled: circuit.mislabelled().unwrap_or_default().to_owned(),
+    })
+}
+
+/// The edit that puts the breaker of a point on record.
+pub(super) fn add_circuit(site: &Site, point: &Point) -> Option<String> {
+    let label = point.circuit.trim();
+    let is_there = |c: &Circuit| c.label.trim() == label;
+    if label.is_empty() || site.circuits.iter().any(is_there) {
+        return None;
+    }
+    let id = free_id("circuit", |id| site.circuits.named(id).is_some());
+    Some(put("circuit", &json!({"id": id, "label": label})))
+}
+
+pub(super) fn group_form(site: &Site, point: &Point) -> Option<GroupForm> {
+    let group = site.groups.iter().find(|g| g.places.contains(&point.id))?;
+    let name =
+        |id: &PointId| site.points.get(id).map_or_else(|| id.to_string(), |p| p.name.clone());
+    let without = |id: &PointId| {
+        let left: Vec<_> = group.places.iter().filter(|p| *p != id).collect();
+        let wiring = json!({"do": "set", "kind": "group", "id": group.id, "field": "wiring", "value": {"layout": "unknown"}});
+        let places =
+            json!({"do": "set", "kind": "group", "id": group.id, "field": "places", "value": left});
+        if left.is_empty() {
+            return json!({"do": "remove", "kind": "group", "id": group.id}).to_string();
+        }
+        json!({"do": "batch", "edits": [wiring, places]}).to_string()
+    };
+    let joins = |p: &&Point| {
+        p.kind == dot_reach_core::site::PointKind::Switch
+            && !site.groups.iter().any(|g| g.places.contains(&p.id))
+    };
+    let mut others = vec![choice("", "add a place…", true)];
+    others.extend(site.points.iter().filter(joins).map(|p| {
+        let places: Vec<_> = group.places.iter().chain([&p.id]).collect();
+        choice(set("group", group.id.as_str(), "places", &json!(places)), p.name.clone(), false)
+    }));
+    let first = &group.places[0];
+    let boxes =
+        |line: &PointId, load: &PointId| json!({"layout": "boxes", "line": line, "load": load});
+    let (line, load) = match &group.wiring {
+        Layout::Boxes { line, load } => (line, load),
+        Layout::Unknown | Layout::AtFitting => (first, first),
+    };
+    let layouts = vec![
+        choice(
+            json!({"layout": "unknown"}).to_string(),
+            "not found out yet",
+            group.wiring == Layout::Unknown,
+        ),
+        choice(
+            boxes(line, load).to_string(),
+            "line and load in its boxes",
+            matches!(group.wiring, Layout::Boxes { .. }),
+        ),
+        choice(
+            json!({"layout": "at-fitting"}).to_string(),
+            "line comes in at the fitting",
+            group.wiring == Layout::AtFitting,
+        ),
+    ];
+    let of = |make: &dyn Fn(&PointId) -> Value, now: &PointId| -> Vec<Choice> {
+        group.places.iter().map(|p| choice(make(p).to_string(), name(p), p == now)).collect()
+    };
+    let ends = matches!(group.wiring, Layout::Boxes { .. })
+        .then(|| [of(&|p| boxes(p, load), line), of(&|p| boxes(line, p), load)]);
+    Some(GroupForm {
+        id: group.id.to_string(),
+        name: group.name.clone(),
+        places: group.places.iter().map(|p| (p.to_string(), name(p), without(p))).collect(),
+        others,
+        layouts,
+        ends,
+    })
+}
+
+/// The edit that makes a group of a point.
+pub(super) fn add_group(site: &Site, point: &Point) -> String {
+    let id = free_id(&format!("{}-group", point.id), |id| site.groups.named(id).is_some());
+    let name = free(&point.name, |n| site.groups.iter().any(|g: &Group| g.name == n));
+    put("group", &json!({"id": id, "name": name, "places": [point.id]}))
+}
+
+pub(super) fn candidate_rows(site: &Site, device: &Device, point: &Point) -> Vec<CandidateRow> {
+    let system = site.networks.get(&device.network).map(|n| n.system);
+    let row = |c: dot_reach_core::fit::candidates::Candidate| {
+        let speaks = system.is_some_and(|s| c.kind.systems.contains(&s));
+        let (verdict, class) = super::points::verdict(c.fits);
+        CandidateRow {
+            name: c.kind.name.clone(),
+            verdict,
+            class,
+            forwards: c.forwards,
+            price: c.kind.fit.price.map(|p| typographic(p, 0)).unwrap_or_default(),
+            reason: c
+                .reasons
+                .iter()
+                .max_by_key(|r| r.fits())
+                .map(ToString::to_string)
+                .unwrap_or_default(),
+            edit: if speaks && c.kind.id != device.kind {
+                set("device", device.id.as_str(), "kind", &json!(c.kind.id))
+            } else {
+                String::new()
+            },
+        }
+    };
+    let of_system = |c: &dot_reach_core::fit::candidates::Candidate| {
+        system.is_some_and(|s| c.kind.systems.contains(&s))
+    };
+    candidates(site, point, Some(device)).into_iter().filter(of_system).map(row).collect()
+}
