@@ -339,8 +339,8 @@ impl FitFinding {
     }
 }
 
-/// Everything that speaks for or against a device of this kind at this place; empty when it simply
-/// fits. `device` is the one that is there, where it is.
+/// Everything that speaks for or against a device of this kind at this place, the worst first; empty
+/// when it simply fits. `device` is the one that is there, where it is.
 pub fn findings(
     site: &Site,
     kind: &DeviceKind,
@@ -360,6 +360,7 @@ pub fn findings(
     .collect();
     load::loads(kind, &place, &mut found);
     companions::group(kind, &place, &mut found);
+    found.sort_by_key(|f| std::cmp::Reverse(f.fits()));
     found
 }
 

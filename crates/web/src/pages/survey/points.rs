@@ -70,6 +70,8 @@ pub(super) struct DeviceForm {
 }
 
 pub(super) struct FitRow {
+    /// What stops it stands out; what is yet to be found out does not.
+    pub(super) class: &'static str,
     pub(super) reason: String,
     pub(super) ways: Vec<&'static str>,
 }
@@ -206,7 +208,11 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         class,
         findings: findings
             .into_iter()
-            .map(|f| FitRow { reason: f.to_string(), ways: f.ways_out().to_vec() })
+            .map(|f| FitRow {
+                class: if f.fits() >= Fits::ElectricianDecides { "warn" } else { "to-know" },
+                reason: f.to_string(),
+                ways: f.ways_out().to_vec(),
+            })
             .collect(),
         candidates: candidate_rows(site, device, point),
     }
