@@ -19,6 +19,7 @@ test("ticks are kept, also those made without a connection", async ({ page, cont
   const id = await task.getAttribute("id");
   await page.locator(`#${id}`).getByText("Code kept").tap();
   await expect(page.locator(`#${id} input:checked`)).toHaveCount(1);
+  await expect(page.locator("[data-saved]")).toHaveText("Saved");
   await page.reload();
   await expect(page.locator(`#${id} input:checked`)).toHaveCount(1);
   await ready(page);
