@@ -9,6 +9,8 @@ export default defineConfig({
   workers: 2,
   fullyParallel: true,
   forbidOnly: true,
+  // A shared machine may stand still for seconds: what fails is tried once more, and shown as flaky.
+  retries: 1,
   reporter: [["list"]],
   // Speeds are measured when nothing else runs.
   projects: [
