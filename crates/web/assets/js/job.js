@@ -264,6 +264,8 @@ function startWork() {
   const place = () => document.querySelector("[data-hub-places]");
   const begin = () => { if (place()) ask({ ask: "hub-places", network: place().dataset.hubPlaces, radios: place().dataset.radios, spots: place().dataset.spots }); };
   document.addEventListener("live", begin);
+  // What an edit brought may be under way again.
+  document.addEventListener("refreshed", begin);
   hear("working", ({ done, of }) => {
     const line = place();
     if (line) line.textContent = `Every place is being analysed in full: ${done} of ${of}…`;
