@@ -312,13 +312,8 @@ fn dragged(site: &Site, seq: u64, hand: Hand, drag: &Dragged) -> Value {
             let Some(wall) = site.walls.get(id) else {
                 return json!({ "tell": "drag", "seq": seq });
             };
-            let stood = shift::place_of(wall, *end);
-            // What goes along with the end cannot hold it back.
-            let along = site.walls.iter().filter(|w| w.floor == wall.floor);
-            let stands = |end| apart(end, stood) <= 0.005;
-            let but = along.filter(|w| w.id == *id || stands(w.a) || stands(w.b));
-            let but = but.map(|w| w.id.clone()).collect();
             let other = if *end == End::A { wall.b } else { wall.a };
+            let but = shift::held_by_end(site, wall, *end);
             let aim = Aim { start: Some(other), but, ..hand.aim() };
             let at = aim.snapped(site).at;
             (at, shift::end_dragged(site, wall, *end, at))

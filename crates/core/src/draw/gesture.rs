@@ -6,8 +6,7 @@ use std::collections::BTreeSet;
 use serde::{Deserialize, Deserializer};
 use serde_json::{Value, json};
 
-use super::shift::{self, End, found};
-use super::snap::is_on_wall;
+use super::shift::{self, End, found, is_on_wall};
 use super::{naming, openings, storeys};
 use crate::catalogue;
 use crate::geometry::{Vec2, apart};

@@ -10,7 +10,7 @@ use crate::geometry::{Vec2, apart};
 use crate::site::{Edit, Kind, Opening, PointId, Ref, Refusal, Site, Spot, Wall, WallId};
 use crate::units::Metres;
 
-/// What lies so near to a wall touches it.
+/// What lies so near to a place or a wall stands on it.
 const TOUCH: f64 = 0.005;
 
 /// An end of a wall.
@@ -27,11 +27,18 @@ pub enum End {
 pub type Moved = BTreeMap<WallId, [Spot; 2]>;
 
 /// Where the end of a wall is.
-pub fn place_of(wall: &Wall, end: End) -> Spot {
+fn place_of(wall: &Wall, end: End) -> Spot {
     match end {
         End::A => wall.a,
         End::B => wall.b,
     }
+}
+
+/// The walls that a dragged end takes along, itself among them: none of them can hold it back.
+pub fn held_by_end(site: &Site, wall: &Wall, end: End) -> BTreeSet<WallId> {
+    let stood = place_of(wall, end);
+    let held = others(site, wall).filter(|w| is_near(w.a, stood) || is_near(w.b, stood));
+    held.chain([wall]).map(|w| w.id.clone()).collect()
 }
 
 /// What becomes of the walls when one end of one is dragged.
@@ -95,10 +102,21 @@ fn others<'a>(site: &'a Site, wall: &'a Wall) -> impl Iterator<Item = &'a Wall> 
 
 /// Whether another wall meets an end of this one, or ends on it.
 fn is_joined(site: &Site, wall: &Wall) -> bool {
-    let touches = |end: Spot, w: &Wall| apart(nearest_on(w.a, w.b, end), end) <= TOUCH;
     others(site, wall).any(|w| {
-        touches(wall.a, w) || touches(wall.b, w) || touches(w.a, wall) || touches(w.b, wall)
+        is_on_wall(w, wall.a)
+            || is_on_wall(w, wall.b)
+            || is_on_wall(wall, w.a)
+            || is_on_wall(wall, w.b)
     })
+}
+
+/// Whether a place lies on a wall.
+pub(super) fn is_on_wall(wall: &Wall, at: Spot) -> bool {
+    is_near(nearest_on(wall.a, wall.b, at), at)
+}
+
+fn is_near(one: Spot, other: Spot) -> bool {
+    apart(one, other) <= TOUCH
 }
 
 fn is_other(one: Spot, other: Spot) -> bool {
@@ -122,23 +140,21 @@ fn with_joined(site: &Site, mut moved: Moved) -> Moved {
         }
         let goes = |end: Spot, other: Spot| {
             let of_floor = || chosen.iter().filter(|(w, _)| w.floor == wall.floor);
-            let with_end = of_floor().find_map(|(w, [a, b])| match () {
-                () if apart(w.a, end) <= TOUCH => Some(*a),
-                () if apart(w.b, end) <= TOUCH => Some(*b),
-                () => None,
+            let with_end = of_floor().find_map(|(w, [a, b])| {
+                let with_a = is_near(w.a, end).then_some(*a);
+                with_a.or_else(|| is_near(w.b, end).then_some(*b))
             });
-            let on = |w: &Wall| apart(nearest_on(w.a, w.b, end), end) <= TOUCH;
-            let on_wall =
-                || of_floor().find(|(w, _)| on(w)).map(|(_, [a, b])| met(other, end, *a, *b));
+            let on_wall = || {
+                let under = of_floor().find(|(w, _)| is_on_wall(w, end));
+                under.map(|(_, [a, b])| met(other, end, *a, *b))
+            };
             with_end.or_else(on_wall).unwrap_or(end)
         };
-        let ends = [goes(wall.a, wall.b), goes(wall.b, wall.a)];
-        if ends != [wall.a, wall.b] {
-            along.insert(wall.id.clone(), ends);
-        }
+        along.insert(wall.id.clone(), [goes(wall.a, wall.b), goes(wall.b, wall.a)]);
     }
     moved.extend(along);
-    moved.retain(|id, ends| site.walls.get(id).is_some_and(|w| *ends != [w.a, w.b]));
+    let is_moved = |w: &Wall, [a, b]: [Spot; 2]| is_other(a, w.a) || is_other(b, w.b);
+    moved.retain(|id, ends| site.walls.get(id).is_some_and(|w| is_moved(w, *ends)));
     moved
 }
 

@@ -11,9 +11,6 @@ use crate::units::Metres;
 /// How near a drawn place must be to what it snaps to.
 pub const REACH: Metres = Metres::new(0.25);
 
-/// What lies so near to a wall stands on it.
-const TOUCH: f64 = 0.005;
-
 /// What a place was snapped to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SnappedTo {
@@ -156,11 +153,6 @@ impl Aim {
         let (corner, far) = if is_nearer_a { (wall.a, wall.b) } else { (wall.b, wall.a) };
         Some(at_length(corner, far, along.min(wall.length())))
     }
-}
-
-/// Whether a place lies on a wall.
-pub(super) fn is_on_wall(wall: &Wall, at: Spot) -> bool {
-    apart(nearest_on(wall.a, wall.b, at), at) <= TOUCH
 }
 
 /// The end of a wall of the given length from `start` towards `aim`.
