@@ -1,4 +1,4 @@
-//! What a hand does on the sheet that means more than it says: each gesture gives the edit that it
+//! What a hand does on the sheet or in the survey that means more than it says: each gesture gives the edit that it
 //! stands for, so that the journal holds edits alone.
 
 use std::collections::BTreeSet;
@@ -7,17 +7,18 @@ use serde::{Deserialize, Deserializer};
 use serde_json::{Value, json};
 
 use super::shift::{self, End, found, is_on_wall};
-use super::{naming, openings, storeys};
+use super::{naming, openings, storeys, wiring};
 use crate::catalogue;
 use crate::geometry::{Vec2, apart};
 use crate::radio::system::System;
 use crate::site::{
-    Device, DeviceId, Edit, FloorId, Kind, Network, NetworkId, OpeningId, OpeningKind, Point,
-    PointId, Provenance, Ref, Refusal, Site, SlabId, Spot, Underlay, Wall, WallId, Wrong,
+    CircuitId, Device, DeviceId, Edit, FloorId, GroupId, Kind, LoadId, Network, NetworkId,
+    OpeningId, OpeningKind, Point, PointId, Provenance, Ref, Refusal, Site, SlabId, Spot, Underlay,
+    Wall, WallId, Wrong,
 };
 use crate::units::Metres;
 
-/// A gesture on the sheet.
+/// A gesture on the sheet or in the survey.
 #[derive(Clone, Debug, PartialEq, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case", rename_all_fields = "snake_case")]
 #[serde(deny_unknown_fields)]
@@ -75,6 +76,20 @@ pub enum Gesture {
     },
     /// Adds a network of a system.
     AddNetwork { id: NetworkId, system: System },
+    /// Adds lamps that a point switches.
+    AddLoad { id: LoadId, point: PointId },
+    /// Adds a conductor to a box; the id is unique in it.
+    AddConductor { id: String, point: PointId },
+    /// Puts the breaker that a point names on record; where it is already, nothing changes.
+    AddCircuit { id: CircuitId, point: PointId },
+    /// Says that the breaker of a circuit made it dead, as its label has it.
+    ProveCircuit { circuit: CircuitId, by: String, at: String },
+    /// Makes a group of a point, for others that work the same to join.
+    AddGroup { id: GroupId, point: PointId },
+    /// Adds a point to a group.
+    JoinGroup { group: GroupId, point: PointId },
+    /// Takes a point out of its group; the last one takes the group along.
+    LeaveGroup { group: GroupId, point: PointId },
 }
 
 fn one() -> u8 {
@@ -82,7 +97,7 @@ fn one() -> u8 {
 }
 
 impl Gesture {
-    const WORDS: [&'static str; 8] = [
+    const WORDS: [&'static str; 15] = [
         "drop-opening",
         "draw-rectangle",
         "move",
@@ -91,6 +106,13 @@ impl Gesture {
         "add-storey",
         "place-device",
         "add-network",
+        "add-load",
+        "add-conductor",
+        "add-circuit",
+        "prove-circuit",
+        "add-group",
+        "join-group",
+        "leave-group",
     ];
 
     /// The edit that it stands for.
@@ -141,6 +163,13 @@ impl Gesture {
                 Ok(Edit::batch(edits))
             }
             Self::AddNetwork { id, system } => Ok(new_network(site, id, *system)),
+            Self::AddLoad { id, point } => wiring::load_added(site, id, point),
+            Self::AddConductor { id, point } => wiring::conductor_added(site, id, point),
+            Self::AddCircuit { id, point } => wiring::circuit_added(site, id, point),
+            Self::ProveCircuit { circuit, by, at } => wiring::circuit_proven(site, circuit, by, at),
+            Self::AddGroup { id, point } => wiring::group_added(site, id, point),
+            Self::JoinGroup { group, point } => wiring::group_joined(site, group, point),
+            Self::LeaveGroup { group, point } => wiring::group_left(site, group, point),
         }
     }
 }

@@ -1,4 +1,5 @@
-//! From a hand on the sheet to edits: where a place comes to lie, and what a gesture means.
+//! From a hand on the sheet or in the survey to edits: where a place comes to lie, and what a gesture
+//! means.
 
 pub mod gesture;
 pub mod naming;
@@ -6,5 +7,6 @@ mod openings;
 pub mod shift;
 pub mod snap;
 mod storeys;
+mod wiring;
 
 pub use gesture::Gesture;

@@ -30,7 +30,7 @@ impl<'a> Place<'a> {
     /// The place of a point; `but` is the device that is asked about.
     pub fn of(site: &'a Site, point: &'a Point, but: Option<&Device>) -> Self {
         let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id)).unwrap_or(point);
-        let group = site.groups.iter().find(|g| g.places.contains(&point.id));
+        let group = site.group_of(&point.id);
         let shares = |p: &Point| p.in_box_of.as_ref() == Some(&lead.id);
         let in_box: Vec<&PointId> = std::iter::once(&lead.id)
             .chain(site.points.iter().filter(|p| shares(p)).map(|p| &p.id))
@@ -49,9 +49,9 @@ impl<'a> Place<'a> {
         Self {
             point,
             lead,
-            loads: site.loads.iter().filter(|l| l.switched_at == point.id).collect(),
+            loads: site.loads_of(&point.id).collect(),
             group,
-            circuit: site.circuits.iter().find(|c| c.label.trim() == point.circuit.trim()),
+            circuit: site.circuit_of(point),
             beside: beside.collect(),
             elsewhere,
             site,

@@ -78,6 +78,21 @@ impl Site {
         Some(Place::new(at[0], at[1], z.get()))
     }
 
+    /// The circuit that a point names by its label, where it is on record.
+    pub fn circuit_of(&self, point: &Point) -> Option<&Circuit> {
+        self.circuits.iter().find(|c| c.label.trim() == point.circuit.trim())
+    }
+
+    /// The control group that a point is a place of.
+    pub fn group_of(&self, point: &PointId) -> Option<&Group> {
+        self.groups.iter().find(|g| g.places.contains(point))
+    }
+
+    /// What is switched at a point.
+    pub fn loads_of(&self, point: &PointId) -> impl Iterator<Item = &Load> {
+        self.loads.iter().filter(move |l| l.switched_at == *point)
+    }
+
     /// The point of a device.
     pub fn point_of(&self, device: &Device) -> Option<&Point> {
         self.points.get(&device.point)

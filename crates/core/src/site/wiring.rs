@@ -155,6 +155,25 @@ pub struct Conductor {
     pub capped: bool,
 }
 
+impl Conductor {
+    /// One of which only the size is known.
+    pub fn new(id: &str, size: Gauge) -> Self {
+        Self {
+            id: id.to_owned(),
+            count: one(),
+            size,
+            colour: String::new(),
+            marking: String::new(),
+            from: String::new(),
+            enters: yes(),
+            found: Function::Unknown,
+            old_terminal: String::new(),
+            new_terminal: String::new(),
+            capped: false,
+        }
+    }
+}
+
 fn one() -> u8 {
     1
 }

@@ -97,7 +97,15 @@ async function click(event) {
     await tell(taught ? { do: "put", kind, value: taught } : { do: "remove", kind, id: kind });
   }
   const ready = event.target.closest("[data-edit]");
-  if (ready) await tell(JSON.parse(ready.dataset.edit));
+  if (ready) {
+    const stamp = "stamp" in ready.dataset ? { at: new Date().toISOString() } : {};
+    await tell({ ...JSON.parse(ready.dataset.edit), ...stamp });
+  }
+  const gesture = event.target.closest("[data-gesture]");
+  if (gesture) {
+    const { gesture: word, point, stem } = gesture.dataset;
+    await tell({ do: word, id: newId(stem), point });
+  }
   const network = event.target.closest("[data-add-network]");
   if (network) {
     await tell({ do: "add-network", id: newId("n"), system: document.querySelector("[data-new-system]").value });

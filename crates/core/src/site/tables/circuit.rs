@@ -69,6 +69,19 @@ pub struct Circuit {
 }
 
 impl Circuit {
+    /// One as printed, of which nothing more is known.
+    pub fn new(id: CircuitId, label: &str) -> Self {
+        Self {
+            id,
+            label: label.to_owned(),
+            proven: None,
+            residual: Residual::Unknown,
+            rated_a: None,
+            shared_neutral: false,
+            note: String::new(),
+        }
+    }
+
     /// The breaker that was proven, where it is another than the label says.
     pub fn mislabelled(&self) -> Option<&str> {
         let proven = self.proven.as_ref().map(|p| p.label.trim())?;

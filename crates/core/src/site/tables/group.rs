@@ -48,6 +48,14 @@ pub struct Group {
     pub note: String,
 }
 
+impl Group {
+    /// One of which only the places are known.
+    pub fn new(id: GroupId, name: &str, places: Vec<PointId>) -> Self {
+        let (wiring, known) = (Layout::Unknown, Provenance::default());
+        Self { id, name: name.to_owned(), places, wiring, known, note: String::new() }
+    }
+}
+
 kept_by_id!(Group, GroupId);
 impl Kept for Group {
     const MOST: Most = Most { count: 3000, why: "one for every two points" };

@@ -72,6 +72,23 @@ fn one() -> u16 {
 }
 
 impl Load {
+    /// One of a kind, of which nothing more is known.
+    pub fn new(id: LoadId, name: &str, switched_at: PointId, kind: LoadKind) -> Self {
+        Self {
+            id,
+            name: name.to_owned(),
+            switched_at,
+            kind,
+            count: one(),
+            watts: None,
+            dimmable: None,
+            inrush_a: None,
+            tried: Tried::Unknown,
+            bypass: String::new(),
+            note: String::new(),
+        }
+    }
+
     /// What all of it draws, in watts.
     pub fn total(&self) -> Option<f64> {
         self.watts.map(|each| each * f64::from(self.count))

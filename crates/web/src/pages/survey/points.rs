@@ -12,8 +12,8 @@ use dot_reach_core::units::{Db, Dbm, typographic};
 
 use super::choices::{Choice, choices, metres, networks};
 use super::wiring::{
-    BoxForm, CandidateRow, CircuitForm, GroupForm, LoadForm, add_circuit, add_group, add_load,
-    box_form, candidate_rows, circuit_form, group_form, load_forms,
+    BoxForm, CandidateRow, CircuitForm, GroupForm, LoadForm, box_form, candidate_rows,
+    circuit_form, group_form, load_forms,
 };
 
 pub(super) struct PointForm {
@@ -36,11 +36,8 @@ pub(super) struct PointForm {
     pub(super) has_box: bool,
     pub(super) back: BoxForm,
     pub(super) loads: Vec<LoadForm>,
-    pub(super) add_load: String,
     pub(super) breaker: Option<CircuitForm>,
-    pub(super) add_circuit: String,
     pub(super) group: Option<GroupForm>,
-    pub(super) add_group: String,
     pub(super) devices: Vec<DeviceForm>,
     /// What does not fit with something else, each with its cure.
     pub(super) mismatches: Vec<(String, String)>,
@@ -147,11 +144,8 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
         has_box: point.back_box != BoxKind::None || point.in_box_of.is_some(),
         back: box_form(site, point),
         loads: load_forms(site, point),
-        add_load: add_load(site, point),
         breaker: circuit_form(site, point, who),
-        add_circuit: add_circuit(site, point).unwrap_or_default(),
         group: group_form(site, point),
-        add_group: add_group(site, point),
         devices: devices.into_iter().map(|d| device_form(site, d, point)).collect(),
         mismatches: mismatches(site)
             .into_iter()

@@ -1,18 +1,16 @@
 //! The forms of what is in and behind a box: the box itself, what it switches, its breaker, the other
 //! places that work the same.
 
-use dot_reach_core::draw::naming::free;
-use dot_reach_core::fit::candidates::candidates;
+use dot_reach_core::fit::candidates::{Candidate, candidates};
 use dot_reach_core::fit::space::goes_by_volume;
 use dot_reach_core::site::{
-    Circuit, Conductor, Device, Earth, Function, Gauge, Group, Layout, Load, LoadKind, Point,
-    PointId, Residual, Site, Tried,
+    BoxKind, Device, Earth, Function, Gauge, Layout, Load, LoadKind, Point, PointId, PointKind,
+    Residual, Site, Tried,
 };
 use dot_reach_core::units::typographic;
 use serde_json::{Value, json};
 
 use super::choices::{Choice, choices};
-use crate::app::now;
 
 pub(super) struct BoxForm {
     pub(super) gangs: u8,
@@ -27,7 +25,6 @@ pub(super) struct BoxForm {
     /// The point whose box it shares, and its name; empty for a box of its own.
     pub(super) shared: Option<(String, String)>,
     pub(super) conductors: Vec<ConductorRow>,
-    pub(super) add_conductor: String,
     /// Whether the volume decides here.
     pub(super) by_volume: bool,
 }
@@ -63,7 +60,7 @@ pub(super) struct CircuitForm {
     pub(super) rated: String,
     pub(super) shared_neutral: bool,
     pub(super) proven: Option<ProvenForm>,
-    /// The edit that says it was proven just now.
+    /// The gesture that says it was proven, but for the time.
     pub(super) prove: String,
     pub(super) mislabelled: String,
 }
@@ -78,9 +75,9 @@ pub(super) struct ProvenForm {
 pub(super) struct GroupForm {
     pub(super) id: String,
     pub(super) name: String,
-    /// Its places: id, name, and the edit that takes it out.
+    /// Its places: id, name, and the gesture that takes it out.
     pub(super) places: Vec<(String, String, String)>,
-    /// Points that could join it, each with its edit.
+    /// Points that could join it, each with its gesture.
     pub(super) others: Vec<Choice>,
     pub(super) layouts: Vec<Choice>,
     pub(super) ends: Option<[Vec<Choice>; 2]>,
@@ -93,7 +90,7 @@ pub(super) struct CandidateRow {
     pub(super) forwards: bool,
     pub(super) price: String,
     pub(super) reason: String,
-    /// The edit that chooses it; empty for what is there, and for another system.
+    /// The edit that chooses it; empty for what is there.
     pub(super) edit: String,
 }
 
@@ -111,7 +108,7 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         p.id != point.id
             && p.floor == point.floor
             && p.in_box_of.is_none()
-            && p.back_box != dot_reach_core::site::BoxKind::None
+            && p.back_box != BoxKind::None
     };
     let mut boxes_of = vec![choice("", "its own", lead.is_none())];
     boxes_of.extend(
@@ -140,31 +137,8 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         boxes_of,
         shared: lead.map(|p| (p.id.to_string(), p.name.clone())),
         conductors: rows.collect(),
-        add_conductor: add_conductor(site, point),
         by_volume: goes_by_volume(site.job.region),
     }
-}
-
-/// One more conductor like the last, to be said more of.
-fn add_conductor(site: &Site, point: &Point) -> String {
-    let id = free("c", |id| point.conductors.iter().any(|c| c.id == id.replace(' ', "-")));
-    let usual = if goes_by_volume(site.job.region) { Gauge::Awg14 } else { Gauge::Mm1_5 };
-    let size = point.conductors.last().map_or(usual, |c| c.size);
-    let mut all: Vec<Value> = point.conductors.iter().map(|c: &Conductor| json!(c)).collect();
-    all.push(json!({"id": id.replace(' ', "-"), "size": size}));
-    set("point", point.id.as_str(), "conductors", &json!(all))
-}
-
-fn set(kind: &str, id: &str, field: &str, value: &Value) -> String {
-    json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value}).to_string()
-}
-
-fn put(kind: &str, value: &Value) -> String {
-    json!({"do": "put", "kind": kind, "value": value}).to_string()
-}
-
-fn free_id(stem: &str, taken: impl Fn(&str) -> bool) -> String {
-    free(stem, |id| taken(&id.replace(' ', "-"))).replace(' ', "-")
 }
 
 pub(super) fn load_forms(site: &Site, point: &Point) -> Vec<LoadForm> {
@@ -186,20 +160,11 @@ pub(super) fn load_forms(site: &Site, point: &Point) -> Vec<LoadForm> {
         bypass: l.bypass.clone(),
         is_lamp: l.kind.is_lamp(),
     };
-    site.loads.iter().filter(|l| l.switched_at == point.id).map(form).collect()
-}
-
-/// The edit that adds a load.
-pub(super) fn add_load(site: &Site, point: &Point) -> String {
-    let id = free_id(&format!("{}-load", point.id), |id| site.loads.named(id).is_some());
-    let name = free(&format!("{} lamps", point.name), |n| site.loads.iter().any(|l| l.name == n));
-    put("load", &json!({"id": id, "name": name, "switched_at": point.id, "kind": "led"}))
+    site.loads_of(&point.id).map(form).collect()
 }
 
 pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<CircuitForm> {
-    let circuit = site.circuits.iter().find(|c| c.label.trim() == point.circuit.trim())?;
-    let proven =
-        json!({"label": circuit.label, "by": who, "with": "tester known to work", "at": now()});
+    let circuit = site.circuit_of(point)?;
     Some(CircuitForm {
         id: circuit.id.to_string(),
         label: circuit.label.clone(),
@@ -212,45 +177,22 @@ pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<Circ
             with: p.with.clone(),
             at: crate::pages::jobs::day(&p.at),
         }),
-        prove: set("circuit", circuit.id.as_str(), "proven", &proven),
+        prove: json!({"do": "prove-circuit", "circuit": circuit.id, "by": who}).to_string(),
         mislabelled: circuit.mislabelled().unwrap_or_default().to_owned(),
     })
 }
 
-/// The edit that puts the breaker of a point on record.
-pub(super) fn add_circuit(site: &Site, point: &Point) -> Option<String> {
-    let label = point.circuit.trim();
-    let is_there = |c: &Circuit| c.label.trim() == label;
-    if label.is_empty() || site.circuits.iter().any(is_there) {
-        return None;
-    }
-    let id = free_id("circuit", |id| site.circuits.named(id).is_some());
-    Some(put("circuit", &json!({"id": id, "label": label})))
-}
-
 pub(super) fn group_form(site: &Site, point: &Point) -> Option<GroupForm> {
-    let group = site.groups.iter().find(|g| g.places.contains(&point.id))?;
+    let group = site.group_of(&point.id)?;
     let name =
         |id: &PointId| site.points.get(id).map_or_else(|| id.to_string(), |p| p.name.clone());
-    let without = |id: &PointId| {
-        let left: Vec<_> = group.places.iter().filter(|p| *p != id).collect();
-        let wiring = json!({"do": "set", "kind": "group", "id": group.id, "field": "wiring", "value": {"layout": "unknown"}});
-        let places =
-            json!({"do": "set", "kind": "group", "id": group.id, "field": "places", "value": left});
-        if left.is_empty() {
-            return json!({"do": "remove", "kind": "group", "id": group.id}).to_string();
-        }
-        json!({"do": "batch", "edits": [wiring, places]}).to_string()
+    let place = |word: &str, point: &PointId| {
+        json!({"do": word, "group": group.id, "point": point}).to_string()
     };
-    let joins = |p: &&Point| {
-        p.kind == dot_reach_core::site::PointKind::Switch
-            && !site.groups.iter().any(|g| g.places.contains(&p.id))
-    };
+    let joins = |p: &&Point| p.kind == PointKind::Switch && site.group_of(&p.id).is_none();
     let mut others = vec![choice("", "add a place…", true)];
-    others.extend(site.points.iter().filter(joins).map(|p| {
-        let places: Vec<_> = group.places.iter().chain([&p.id]).collect();
-        choice(set("group", group.id.as_str(), "places", &json!(places)), p.name.clone(), false)
-    }));
+    let joining = site.points.iter().filter(joins);
+    others.extend(joining.map(|p| choice(place("join-group", &p.id), p.name.clone(), false)));
     let first = &group.places[0];
     let boxes =
         |line: &PointId, load: &PointId| json!({"layout": "boxes", "line": line, "load": load});
@@ -283,25 +225,24 @@ pub(super) fn group_form(site: &Site, point: &Point) -> Option<GroupForm> {
     Some(GroupForm {
         id: group.id.to_string(),
         name: group.name.clone(),
-        places: group.places.iter().map(|p| (p.to_string(), name(p), without(p))).collect(),
+        places: group
+            .places
+            .iter()
+            .map(|p| (p.to_string(), name(p), place("leave-group", p)))
+            .collect(),
         others,
         layouts,
         ends,
     })
 }
 
-/// The edit that makes a group of a point.
-pub(super) fn add_group(site: &Site, point: &Point) -> String {
-    let id = free_id(&format!("{}-group", point.id), |id| site.groups.named(id).is_some());
-    let name = free(&point.name, |n| site.groups.iter().any(|g: &Group| g.name == n));
-    put("group", &json!({"id": id, "name": name, "places": [point.id]}))
-}
-
 pub(super) fn candidate_rows(site: &Site, device: &Device, point: &Point) -> Vec<CandidateRow> {
     let system = site.networks.get(&device.network).map(|n| n.system);
-    let row = |c: dot_reach_core::fit::candidates::Candidate| {
-        let speaks = system.is_some_and(|s| c.kind.systems.contains(&s));
+    let row = |c: Candidate| {
         let (verdict, class) = super::points::verdict(c.fits);
+        let choose = json!({"do": "set", "kind": "device", "id": device.id, "field": "kind",
+            "value": c.kind.id});
+        let is_there = c.kind.id == device.kind;
         CandidateRow {
             name: c.kind.name.clone(),
             verdict,
@@ -314,15 +255,9 @@ pub(super) fn candidate_rows(site: &Site, device: &Device, point: &Point) -> Vec
                 .max_by_key(|r| r.fits())
                 .map(ToString::to_string)
                 .unwrap_or_default(),
-            edit: if speaks && c.kind.id != device.kind {
-                set("device", device.id.as_str(), "kind", &json!(c.kind.id))
-            } else {
-                String::new()
-            },
+            edit: if is_there { String::new() } else { choose.to_string() },
         }
     };
-    let of_system = |c: &dot_reach_core::fit::candidates::Candidate| {
-        system.is_some_and(|s| c.kind.systems.contains(&s))
-    };
-    candidates(site, point, Some(device)).into_iter().filter(of_system).map(row).collect()
+    let speaks = |c: &Candidate| system.is_some_and(|s| c.kind.systems.contains(&s));
+    candidates(site, point, Some(device)).into_iter().filter(speaks).map(row).collect()
 }

@@ -1,0 +1,148 @@
+//! Room in the box, by depth and by volume.
+
+#![expect(clippy::float_cmp, reason = "quarters of cubic inches add up exactly")]
+
+use super::*;
+
+#[test]
+fn depth_is_box_less_device_less_five_millimetres_for_the_conductors() {
+    // A switch of 28 mm whose maker asks for 35 mm.
+    let needs = kind("switch-neutral").unwrap();
+    assert_eq!((needs.depth_mm, needs.fit.box_mm), (Some(28.0), Some(35.0)));
+    for (inside, surround, fits) in [
+        (25.0, 0.0, Fits::No),
+        (32.9, 0.0, Fits::No),
+        (34.9, 0.0, Fits::No),
+        (35.0, 0.0, Fits::IfSo),
+        (36.0, 0.0, Fits::Yes),
+        (25.0, 11.0, Fits::Yes),
+        (60.0, 0.0, Fits::Yes),
+    ] {
+        let found = at("switch-neutral", &json!({"depth_mm": inside, "surround_mm": surround}));
+        assert_eq!(verdict(&found), fits, "{inside} and {surround} mm");
+    }
+    let deep = at("switch-neutral", &json!({"depth_mm": 25.0}));
+    assert!(deep[0].to_string().contains("box 25 mm − device 28 mm − 5 mm"), "{}", deep[0]);
+    // Blank never passes; where there is no box, depth says nothing.
+    let blank = at("switch-neutral", &json!({"depth_mm": null}));
+    assert_eq!(rules(&blank), [("depth", Fits::NotKnown)]);
+    assert_eq!(
+        verdict(&at("switch-neutral", &json!({"depth_mm": null, "box": "none"}))),
+        Fits::Yes
+    );
+}
+
+fn wires(rows: &[(u8, &str, &str)]) -> Vec<Conductor> {
+    let wire = |(n, (count, size, found)): (usize, &(u8, &str, &str))| {
+        serde_json::from_value(
+            json!({"id": format!("c{n}"), "count": count, "size": size, "found": found}),
+        )
+        .unwrap()
+    };
+    rows.iter().enumerate().map(wire).collect()
+}
+
+#[test]
+fn a_box_fills_as_the_code_counts() {
+    // NFPA 70, 314.16(B): worked by hand from the table, 18 to 10 AWG: 1.50, 1.75, 2.00, 2.25, 2.50.
+    // Three cables of 12 AWG, two conductors and an earth each, clamps, one switch and one dimmer:
+    // 6 × 2.25 + 2.25 + 2 × 2 × 2.25 + 2.25.
+    let three = wires(&[(6, "12 AWG", "line"), (3, "12 AWG", "earth")]);
+    assert_eq!(needed_in3(&three, true, 2), 13.5 + 2.25 + 9.0 + 2.25);
+    // Mixed: the devices and the clamps count the largest, the earths the largest of theirs.
+    let mixed = wires(&[(4, "14 AWG", "line"), (2, "10 AWG", "line"), (2, "14 AWG", "earth")]);
+    assert_eq!(needed_in3(&mixed, true, 1), 8.0 + 5.0 + 2.5 + 5.0 + 2.0);
+    // Six earths: one for four, and a quarter more for each of the other two.
+    let earths = wires(&[(2, "14 AWG", "line"), (6, "12 AWG", "earth")]);
+    assert_eq!(needed_in3(&earths, false, 1), 4.0 + 4.0 + 2.25 * 1.5);
+    // A pigtail stays inside.
+    let mut pigtail = wires(&[(2, "14 AWG", "line"), (1, "14 AWG", "neutral")]);
+    pigtail[1].enters = false;
+    assert_eq!(needed_in3(&pigtail, false, 1), 4.0 + 4.0);
+    // A metric conductor counts as the next AWG that is no thinner: 1.5 mm² as 14, 2.5 mm² as 12.
+    assert_eq!(
+        needed_in3(&wires(&[(2, "1.5 mm²", "line"), (2, "2.5 mm²", "line")]), false, 0),
+        8.5
+    );
+}
+
+#[test]
+fn volume_decides_where_it_is_the_local_rule() {
+    let conductors = json!([{"id": "a", "count": 4, "size": "14 AWG", "found": "line"},
+        {"id": "e", "count": 2, "size": "14 AWG", "found": "earth"}]);
+    let house = |region: &str, more: Value| {
+        let mut point = json!({"clamps": true, "conductors": conductors});
+        for (key, value) in more.as_object().unwrap() {
+            point[key] = value.clone();
+        }
+        let mut site = site(&[place("p", &point), lamps("l", "p", &json!({}))]);
+        let region =
+            json!({"do": "set", "kind": "job", "id": "job", "field": "region", "value": region});
+        apply(&mut site, &edit(region)).unwrap();
+        rules(&found(&site, "switch-slim"))
+    };
+    // 16.0 in³ are needed: 262.2 cm³.
+    assert!((16.0 * IN3 - 262.19).abs() < 0.01);
+    assert_eq!(house("us", json!({"volume_cm3": 263.0})), []);
+    assert_eq!(house("us", json!({"volume_cm3": 262.0})), [("volume", Fits::No)]);
+    assert_eq!(house("us", json!({})), [("volume", Fits::NotKnown)]);
+    assert_eq!(
+        house("us", json!({"volume_cm3": 900.0, "conductors": []})),
+        [("volume", Fits::NotKnown)]
+    );
+    assert_eq!(house("eu", json!({"volume_cm3": 100.0})), []);
+}
+
+#[test]
+fn a_second_device_in_a_box_takes_its_room() {
+    let conductors = json!([{"id": "a", "count": 6, "size": "14 AWG", "found": "line"}]);
+    let first =
+        place("p", &json!({"gangs": 2, "gang": 1, "volume_cm3": 290.0, "conductors": conductors}));
+    let mut house = site(&[first, lamps("l", "p", &json!({}))]);
+    apply(
+        &mut house,
+        &edit(json!({"do": "set", "kind": "job", "id": "job", "field": "region", "value": "us"})),
+    )
+    .unwrap();
+    // 6 × 2.00 + 2 × 2.00 = 16 in³ of 17.7; with one more 20 in³.
+    assert_eq!(rules(&found(&house, "switch-neutral")), []);
+    let beside = [
+        place("q", &json!({"in_box_of": "p", "gang": 2})),
+        put(
+            "device",
+            "d",
+            &json!({"name": "D", "point": "q", "kind": "switch-neutral", "network": "n"}),
+        ),
+    ];
+    let house = with(house, &beside);
+    let full = found(&house, "switch-neutral");
+    assert_eq!(rules(&full), [("volume", Fits::No)]);
+    assert!(full[0].to_string().contains("2 devices take 328 cm³ (20.00 in³)"), "{}", full[0]);
+    // The box of the other is the one that was surveyed.
+    let other = house.points.named("q").unwrap();
+    assert!(
+        findings(&house, kind("switch-neutral").unwrap(), other, None)
+            .iter()
+            .any(|f| f.rule() == "load")
+    );
+}
+
+proptest! {
+    #[test]
+    fn more_depth_never_fits_less(k in any_kind(), depth in 5.0..80.0f64, more in 0.0..40.0f64) {
+        let of = |mm: f64| verdict(&at(&k.id, &json!({"depth_mm": mm})));
+        prop_assert!(of(depth + more) <= of(depth));
+    }
+
+    #[test]
+    fn one_more_device_in_a_box_never_frees_room(
+        rows in prop::collection::vec((1..6u8, 0..5usize, any::<bool>()), 1..6), yokes in 0..4usize, clamps: bool,
+    ) {
+        let sizes = ["18 AWG", "16 AWG", "14 AWG", "12 AWG", "10 AWG"];
+        let rows: Vec<_> = rows.iter().map(|(n, s, e)| (*n, sizes[*s], if *e { "earth" } else { "line" })).collect();
+        let all = wires(&rows);
+        prop_assert!(needed_in3(&all, clamps, yokes + 1) >= needed_in3(&all, clamps, yokes));
+        prop_assert!(needed_in3(&all, true, yokes) >= needed_in3(&all, false, yokes));
+        prop_assert!(needed_in3(&all, clamps, yokes) >= needed_in3(&all[1..], clamps, yokes));
+    }
+}
