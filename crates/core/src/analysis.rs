@@ -149,6 +149,7 @@ fn same_building(earlier: &Analysis, site: &Site, options: &Options) -> bool {
         && old.floors == site.floors
         && old.slabs == site.slabs
         && old.constructions == site.constructions
+        && old.kinds == site.kinds
         && old.calibration == site.calibration
         && earlier.options.doors == options.doors
         && earlier.options.model == options.model

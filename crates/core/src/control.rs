@@ -2,11 +2,11 @@
 //! takes, and what still works when something is out.
 
 use crate::analysis::Analysis;
-use crate::catalogue::{self, Button};
+use crate::catalogue::Button;
 use crate::network::Band;
 use crate::network::NetworkAnalysis;
 use crate::radio::system::System;
-use crate::site::{Control, Device, DeviceId, Path};
+use crate::site::{Control, Device, DeviceId, Path, Site};
 use crate::units::Db;
 
 /// A control, checked.
@@ -45,7 +45,11 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
         wrong: Some(wrong.to_owned()),
         without_hub: false,
     };
-    let wired = analysis.site.devices.get(&control.controller).is_some_and(is_companion);
+    let wired = analysis
+        .site
+        .devices
+        .get(&control.controller)
+        .is_some_and(|d| is_companion(&analysis.site, d));
     if let Some((load, at)) = analysis.find(&control.load).filter(|_| wired) {
         return by_wire(control.path, load, at);
     }
@@ -68,8 +72,8 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
 }
 
 /// Whether a device is a wired companion: no radio, worked by its wire alone.
-pub fn is_companion(device: &Device) -> bool {
-    catalogue::kind(&device.kind).is_some_and(|k| !k.has_radio)
+pub fn is_companion(site: &Site, device: &Device) -> bool {
+    site.kind(&device.kind).is_some_and(|k| !k.has_radio)
 }
 
 /// A companion works its master by a wire: as long as that has power it does, whatever else is out.
@@ -184,7 +188,12 @@ pub fn works_in(analysis: &Analysis, control: &Control, outage: Outage) -> bool 
     if checked.success <= 0.0 {
         return false;
     }
-    if analysis.site.devices.get(&control.controller).is_some_and(is_companion) {
+    if analysis
+        .site
+        .devices
+        .get(&control.controller)
+        .is_some_and(|d| is_companion(&analysis.site, d))
+    {
         return true;
     }
     let systems = [&control.controller, &control.load].map(|d| analysis.find(d));
@@ -234,7 +243,7 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<Means> {
     let found = analysis.find(load);
     let is_down = found.is_some_and(|(n, p)| n.down[p]);
     let mut means = Vec::new();
-    let button = catalogue::kind(&device.kind).and_then(|k| k.button);
+    let button = site.kind(&device.kind).and_then(|k| k.button);
     if let Some(button) = button.filter(|_| !is_down) {
         means.push(Means { by: By::Button(button), works: [true; 4] });
     }

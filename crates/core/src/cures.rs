@@ -193,8 +193,8 @@ fn channel(network: &NetworkAnalysis) -> Option<(What, Edit)> {
 
 /// A repeater at each of the sockets nearest to the middle between a device and what should carry it.
 fn repeaters(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(What, Edit)> {
-    let repeater = catalogue::KINDS
-        .iter()
+    let repeater = site
+        .all_kinds()
         .find(|k| k.duty == catalogue::Duty::Repeater && k.systems.contains(&network.system));
     let outcome = &network.outcomes[place];
     let carrier = outcome.hops.last().map(|h| &h.from).or(outcome.best_link.as_ref());

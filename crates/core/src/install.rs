@@ -1,7 +1,7 @@
 //! The order in which devices are joined, with what to mind.
 
 use crate::analysis::Analysis;
-use crate::catalogue::{self, DeviceKind, Duty, Supply};
+use crate::catalogue::{DeviceKind, Duty, Supply};
 use crate::network::Role;
 use crate::site::{Device, DeviceId, NetworkId, Point, Step};
 
@@ -101,8 +101,7 @@ pub fn run_sheet(analysis: &Analysis) -> Vec<Task> {
             // It joins by the way that the network takes first.
             let first = network.first_route(place);
             let Some(device) = site.devices.get(&node.device) else { continue };
-            let (Some(kind), Some(point)) = (catalogue::kind(&device.kind), site.point_of(device))
-            else {
+            let (Some(kind), Some(point)) = (site.kind(&device.kind), site.point_of(device)) else {
                 continue;
             };
             let mut steps = vec![Step::Code, Step::Joined, Step::Tested];

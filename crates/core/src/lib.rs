@@ -12,8 +12,9 @@
 //! | [`radio`] | systems, regions, channels, profiles, mounting, packet success |
 //! | [`catalogue`] | generic devices |
 //! | [`site`] | the job as a value, and [`site::Edit`], the one way to change it |
-//! | [`draw`] | from a hand on the sheet to edits |
 //! | [`fit`] | whether a device fits a place |
+//! | [`survey`] | the point sheet, signs of switches, finding lines, the visit before, the brief |
+//! | [`draw`] | from a hand on the sheet to edits |
 //! | [`building`] | the site as a ray meets it |
 //! | [`propagation`] | path loss and its terms |
 //! | [`network`] | roles, links, what is on the air, routes, verdicts |
@@ -22,7 +23,9 @@
 //! | [`placement`] | where the hub could stand |
 //! | [`power`] | how long batteries last |
 //! | [`coverage`] | margin over a storey, contours |
+//! | [`effects`] | what a change does to the mesh, found by trying |
 //! | [`cures`] | what would help a device below target, found by trying |
+//! | [`bill`] | what is bought, what the work takes, what bundling saves |
 //! | [`summary`] | how a job stands, counted once |
 //! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`staircase`] | a hop's budget, step by step |
@@ -31,6 +34,7 @@
 //! | [`analysis`] | all of it together: [`analyse`] |
 
 pub mod analysis;
+pub mod bill;
 pub mod building;
 pub mod catalogue;
 pub mod confidence;
@@ -38,6 +42,7 @@ pub mod control;
 pub mod coverage;
 pub mod cures;
 pub mod draw;
+pub mod effects;
 pub mod findings;
 pub mod fit;
 pub mod geometry;
@@ -54,6 +59,7 @@ pub mod simulate;
 pub mod site;
 pub mod staircase;
 pub mod summary;
+pub mod survey;
 pub mod units;
 
 pub use analysis::{Analysis, Options, analyse, analyse_after, analyse_while};

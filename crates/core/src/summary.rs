@@ -2,7 +2,6 @@
 //! same.
 
 use crate::analysis::Analysis;
-use crate::catalogue;
 use crate::fit::{self, FitFinding, Fits};
 use crate::network::{Band, NetworkAnalysis, Outcome};
 use crate::site::{DeviceId, Site};
@@ -63,7 +62,7 @@ pub fn fits(site: &Site, device: &DeviceId) -> Fits {
 /// All that speaks for or against a device where it is.
 pub fn fit_findings(site: &Site, device: &DeviceId) -> Vec<FitFinding> {
     let device = site.devices.get(device);
-    let kind = device.and_then(|d| catalogue::kind(&d.kind));
+    let kind = device.and_then(|d| site.kind(&d.kind));
     let point = device.and_then(|d| site.point_of(d));
     kind.zip(point)
         .map(|(kind, point)| fit::findings(site, kind, point, device))

@@ -7,7 +7,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 26] = [
+const FLOORS: [&str; 29] = [
     // Quantities and numbers.
     "units",
     "confidence",
@@ -20,8 +20,9 @@ const FLOORS: [&str; 26] = [
     "catalogue",
     // The job, and hands on its sheet.
     "site",
-    "draw",
     "fit",
+    "survey",
+    "draw",
     // The house as a ray meets it.
     "building",
     "propagation",
@@ -38,6 +39,8 @@ const FLOORS: [&str; 26] = [
     "power",
     "prove",
     "summary",
+    "bill",
+    "effects",
     "cures",
     "simulate",
     // The map.

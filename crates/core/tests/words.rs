@@ -74,7 +74,7 @@ fn found() -> Vec<Found> {
     let fits = [
         FitFinding::NeutralAbsent,
         FitFinding::NeutralNotSeen,
-        FitFinding::NeutralUnknown,
+        FitFinding::NeutralUnknown { likely: None },
         FitFinding::TooDeep(depths),
         FitFinding::Tight(Depths { inside: 48.0, device: 41.0 }),
         FitFinding::EarthAbsent,
@@ -115,6 +115,24 @@ fn found() -> Vec<Found> {
         FitFinding::WiringUnknown,
         FitFinding::FedAtFitting,
         FitFinding::WrongBox { what: "where the load leaves", at: s("Stairs top") },
+        FitFinding::NeutralUnknown { likely: Some(true) },
+        FitFinding::NeutralUnknown { likely: Some(false) },
+        FitFinding::PlatformLacks { platform: s("Voice") },
+        FitFinding::PlatformUnknown { platform: s("Voice") },
+        FitFinding::NoFrequencies,
+        FitFinding::NetworkFull { is: 76, most: 75 },
+        FitFinding::OtherFinish { wanted: s("steel"), comes: vec![s("white"), s("black")] },
+        FitFinding::FinishUnknown { wanted: s("steel") },
+        FitFinding::ShortLife { lasts: 5.0, keep: 10.0 },
+        FitFinding::LifeUnknown { keep: 10.0 },
+        FitFinding::BehindSwitch,
+        FitFinding::OnCord,
+        FitFinding::InMetal,
+        FitFinding::InsideLamp,
+        FitFinding::FanWithLamp,
+        FitFinding::NothingSwitches { names: vec![s("Hall lamps")] },
+        FitFinding::NoResidual,
+        FitFinding::ResidualUnknown,
     ];
     let mut all: Vec<_> = fits
         .into_iter()

@@ -187,7 +187,7 @@ fn what_fits_where_is_told_with_its_reasons() {
     let folder = tempfile::tempdir().unwrap();
     let told = json(&["fit", &file(&folder), "--json"]);
     let points = told["points"].as_array().unwrap();
-    assert_eq!(points.len(), 54);
+    assert_eq!(points.len(), 56);
     let verdicts = ["fits", "fits if", "not known yet", "electrician decides", "does not fit"];
     let rank = |v: &serde_json::Value| verdicts.iter().position(|w| v == w).unwrap();
     let (mut devices, mut unfit) = (0, Vec::new());

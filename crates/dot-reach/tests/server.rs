@@ -159,7 +159,7 @@ fn work_for_a_page_stops_when_whoever_asked_has_left() {
     let mut leaver = std::net::TcpStream::connect(&server.address).unwrap();
     write!(leaver, "GET /jobs/crowd/reach HTTP/1.1\r\nhost: {}\r\n\r\n", server.address).unwrap();
     within(20, true);
-    std::thread::sleep(std::time::Duration::from_millis(500));
+    std::thread::sleep(std::time::Duration::from_millis(100));
     assert!(running(), "a page of it takes longer than that");
     drop(leaver);
     within(15, false);

@@ -1,6 +1,5 @@
 //! What fits where as JSON, for scripts: the same reasons as on the screen. Key names stay stable.
 
-use dot_reach_core::catalogue;
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::{FitFinding, Place, findings, verdict};
 use dot_reach_core::site::{Point, Site};
@@ -17,7 +16,7 @@ fn of_point(site: &Site, point: &Point) -> Value {
     let devices = site.devices_at(&point.id);
     let first = devices.first().copied();
     let told = devices.iter().map(|device| {
-        let kind = catalogue::kind(&device.kind);
+        let kind = site.kind(&device.kind);
         let reasons = kind.map(|k| findings(site, k, point, Some(device))).unwrap_or_default();
         json!({
             "id": device.id, "name": device.name, "kind": device.kind,
@@ -39,7 +38,7 @@ fn of_point(site: &Site, point: &Point) -> Value {
         })
     });
     json!({
-        "id": point.id, "name": point.name, "room": point.room, "tag": point.tag,
+        "id": point.id, "name": point.name, "room": site.room_name(point), "tag": point.tag,
         "breaker": point.circuit, "circuit": circuit, "box_of": place.lead.id,
         "depth_mm": place.depth_mm(), "neutral": place.neutral(), "earth": place.earth(),
         "watts": place.loads.iter().map(|l| l.total()).sum::<Option<f64>>(),

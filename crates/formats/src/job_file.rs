@@ -124,22 +124,27 @@ pub fn read_while(
     Ok(Some(Imported { value: ReadJob { site, images }, findings }))
 }
 
-/// The images that storeys name; each must be what its name says, and all together be of a size that
+/// The hashes of the images that a job shows: plans under its storeys, and photos.
+pub fn images_named(site: &Site) -> BTreeSet<&String> {
+    let plans = site.floors.iter().filter_map(|f| Some(&f.underlay.as_ref()?.image));
+    plans.chain(site.photos.iter().map(|p| &p.image)).collect()
+}
+
+/// The images that storeys and photos name; each must be what its name says, and all together be of a size that
 /// can be looked through.
 fn read_images(
     file: &JobFile,
     findings: &mut Vec<ImportFinding>,
     pulse: &mut Pulse<'_>,
 ) -> Option<BTreeMap<String, CheckedImage>> {
-    let named: BTreeSet<&String> =
-        file.site.floors.iter().filter_map(|f| Some(&f.underlay.as_ref()?.image)).collect();
+    let named = images_named(&file.site);
     let (mut images, mut pixels) = (BTreeMap::new(), 0);
     for (n, (sha, text)) in file.images.iter().enumerate() {
         if pulse(n, file.images.len()).is_break() {
             return None;
         }
         let image = match (named.contains(sha), n < MOST_IMAGES && pixels < MOST_PIXELS) {
-            (false, _) => Err("no storey shows it".to_owned()),
+            (false, _) => Err("no storey or photo shows it".to_owned()),
             (true, false) => Err(format!(
                 "a job file holds at most {MOST_IMAGES} images of {} million pixels together",
                 MOST_PIXELS / 1_000_000

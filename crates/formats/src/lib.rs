@@ -1,12 +1,16 @@
 //! Bytes in, `Imported { value, findings }` out; one format a file, each with its limits.
 
 pub mod analysis_json;
+pub mod bill_csv;
 pub mod catalogue_json;
 pub mod fit_json;
 pub mod job_file;
 pub mod ledger_csv;
+pub mod library;
 pub mod path_json;
+pub mod plan;
 pub mod plan_image;
+pub mod points_csv;
 pub mod readings_csv;
 pub mod scan_csv;
 pub mod surface;

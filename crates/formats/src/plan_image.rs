@@ -57,19 +57,46 @@ pub enum ImageError {
 /// # Errors
 /// Why it cannot be a plan.
 pub fn check(bytes: Vec<u8>) -> Result<CheckedImage, ImageError> {
+    let (media_type, whole) = decoded(&bytes)?;
+    let (width_px, height_px) = (whole.width(), whole.height());
+    Ok(CheckedImage { media_type, width_px, height_px, bytes })
+}
+
+/// The longer side of a photo that is kept, in pixels.
+const PHOTO_PX: u32 = 1600;
+
+/// A photo made anew from its pixels, small enough to keep: what a camera writes beside them, such as
+/// where it was taken, stays out.
+///
+/// # Errors
+/// As [`check`].
+pub fn photo(bytes: &[u8]) -> Result<CheckedImage, ImageError> {
+    let (_, mut whole) = decoded(bytes)?;
+    if whole.width().max(whole.height()) > PHOTO_PX {
+        whole = whole.resize(PHOTO_PX, PHOTO_PX, image::imageops::FilterType::Triangle);
+    }
+    let whole = whole.into_rgb8();
+    let (width_px, height_px) = whole.dimensions();
+    let mut bytes = Vec::new();
+    let encoder = image::codecs::jpeg::JpegEncoder::new_with_quality(&mut bytes, 82);
+    whole.write_with_encoder(encoder).map_err(|_| ImageError::Damaged)?;
+    Ok(CheckedImage { media_type: "image/jpeg", width_px, height_px, bytes })
+}
+
+fn decoded(bytes: &[u8]) -> Result<(&'static str, image::DynamicImage), ImageError> {
     if bytes.is_empty() {
         return Err(ImageError::Empty);
     }
     if bytes.len() > MOST_BYTES {
         return Err(ImageError::TooLarge);
     }
-    let format = image::guess_format(&bytes).map_err(|_| ImageError::NotAnImage)?;
+    let format = image::guess_format(bytes).map_err(|_| ImageError::NotAnImage)?;
     let media_type = match format {
         ImageFormat::Png => "image/png",
         ImageFormat::Jpeg => "image/jpeg",
         _ => return Err(ImageError::NotAnImage),
     };
-    let reader = || ImageReader::with_format(Cursor::new(&bytes), format);
+    let reader = || ImageReader::with_format(Cursor::new(bytes), format);
     // The size stands in the head: a giant is refused before a pixel is read.
     let (width, height) = reader().into_dimensions().map_err(|_| ImageError::Damaged)?;
     if u64::from(width) * u64::from(height) > MOST_PIXELS || width == 0 || height == 0 {
@@ -79,8 +106,8 @@ pub fn check(bytes: Vec<u8>) -> Result<CheckedImage, ImageError> {
     let mut limits = Limits::default();
     limits.max_alloc = Some(MOST_PIXELS * 8);
     whole.limits(limits);
-    whole.decode().map_err(|_| ImageError::Damaged)?;
-    Ok(CheckedImage { media_type, width_px: width, height_px: height, bytes })
+    let whole = whole.decode().map_err(|_| ImageError::Damaged)?;
+    Ok((media_type, whole))
 }
 
 #[cfg(test)]
@@ -99,6 +126,21 @@ mod tests {
     fn a_whole_png_is_taken() {
         let image = check(png(30, 20)).unwrap();
         assert_eq!((image.media_type, image.width_px, image.height_px), ("image/png", 30, 20));
+    }
+
+    #[test]
+    fn a_photo_is_made_small_and_loses_what_stood_beside_its_pixels() {
+        let mut bytes = Vec::new();
+        image::RgbImage::new(3200, 800)
+            .write_to(&mut Cursor::new(&mut bytes), ImageFormat::Jpeg)
+            .unwrap();
+        // A comment segment right behind the start of the file, as cameras write theirs.
+        let said = b"\xFF\xFE\x00\x0Fhere I stood!";
+        bytes.splice(2..2, said.iter().copied());
+        assert!(bytes.windows(6).any(|w| w == b"here I"));
+        let kept = photo(&bytes).unwrap();
+        assert_eq!((kept.width_px, kept.height_px), (1600, 400));
+        assert!(!kept.bytes.windows(6).any(|w| w == b"here I"));
     }
 
     #[test]

@@ -12,6 +12,9 @@ use crate::{Store, StoreError, things};
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct JobId(String);
 
+/// The id of the library of the firm.
+const LIBRARY: &str = "library";
+
 impl JobId {
     /// An id made of a name; `taken` says which ids are gone.
     fn from_name<E>(name: &str, taken: impl Fn(&Self) -> Result<bool, E>) -> Result<Self, E> {
@@ -21,12 +24,17 @@ impl JobId {
         };
         let mut id = Self(stem.clone());
         let mut n = 2;
-        while taken(&id)? {
+        while id.is_library() || taken(&id)? {
             id = Self(format!("{stem}-{n}"));
             n += 1;
         }
         Ok(id)
     }
+    /// Whether it is the library of the firm: kept as a job is, so that it has edits, undo and a journal.
+    pub fn is_library(&self) -> bool {
+        self.0 == LIBRARY
+    }
+
     /// The text of the id.
     pub fn as_str(&self) -> &str {
         &self.0
@@ -72,11 +80,41 @@ impl Store {
     pub fn jobs(&self) -> Result<Vec<JobSummary>, StoreError> {
         self.readers.read(|db| {
             let mut query = db.prepare_cached(
-                "SELECT id, name, revision, changed_at FROM job ORDER BY changed_at DESC, id",
+                "SELECT id, name, revision, changed_at FROM job WHERE id <> ?1
+                 ORDER BY changed_at DESC, id",
             )?;
-            let rows = query.query_map([], summary)?;
+            let rows = query.query_map([LIBRARY], summary)?;
             Ok(rows.collect::<Result<_, _>>()?)
         })
+    }
+
+    /// The library of the firm, made as `empty` where there is none yet.
+    ///
+    /// # Errors
+    /// The database fails.
+    pub fn library(&self, empty: &Site, at: &str) -> Result<JobId, StoreError> {
+        let (empty, at) = (empty.clone(), at.to_owned());
+        self.writer.write(move |db| {
+            let id = JobId(LIBRARY.to_owned());
+            let write = db.transaction()?;
+            if !job_exists(&write, &id)? {
+                make(&write, &id, &empty, &at)?;
+            }
+            write.commit()?;
+            Ok(id)
+        })
+    }
+
+    /// What the firm keeps in its library; nothing while there is none.
+    ///
+    /// # Errors
+    /// The database fails.
+    pub fn library_site(&self) -> Result<Option<Arc<Site>>, StoreError> {
+        match self.site(&JobId(LIBRARY.to_owned())) {
+            Ok((site, _)) => Ok(Some(site)),
+            Err(StoreError::NoJob(_)) => Ok(None),
+            Err(e) => Err(e),
+        }
     }
 
     /// Makes a job that starts as `site`; its id is made of its name.
@@ -88,12 +126,7 @@ impl Store {
         self.writer.write(move |db| {
             let write = db.transaction()?;
             let id = JobId::from_name(&site.job.name, |id| job_exists(&write, id))?;
-            write.execute(
-                "INSERT INTO job (id, name, revision, created_at, changed_at)
-                 VALUES (:id, :name, 0, :at, :at)",
-                named_params! { ":id": id.as_str(), ":name": site.job.name, ":at": at },
-            )?;
-            things::write_all(&write, &id, &site)?;
+            make(&write, &id, &site, &at)?;
             write.commit()?;
             Ok(id)
         })
@@ -116,6 +149,15 @@ impl Store {
         self.memory.keep(id, job.clone());
         Ok((job.site, job.revision))
     }
+}
+
+fn make(write: &Connection, id: &JobId, site: &Site, at: &str) -> Result<(), StoreError> {
+    write.execute(
+        "INSERT INTO job (id, name, revision, created_at, changed_at)
+         VALUES (:id, :name, 0, :at, :at)",
+        named_params! { ":id": id.as_str(), ":name": site.job.name, ":at": at },
+    )?;
+    things::write_all(write, id, site)
 }
 
 fn summary(row: &Row<'_>) -> rusqlite::Result<JobSummary> {

@@ -9,11 +9,7 @@ use serde_json::Value;
 use crate::{JobId, StoreError};
 
 /// Writes every thing of a new job.
-pub(crate) fn write_all(
-    write: &Transaction<'_>,
-    job: &JobId,
-    site: &Site,
-) -> Result<(), StoreError> {
+pub(crate) fn write_all(write: &Connection, job: &JobId, site: &Site) -> Result<(), StoreError> {
     site.things().try_for_each(|thing| put(write, job, &thing))
 }
 
@@ -34,7 +30,7 @@ pub(crate) fn write_touched(
     Ok(())
 }
 
-fn put(write: &Transaction<'_>, job: &JobId, thing: &Thing) -> Result<(), StoreError> {
+fn put(write: &Connection, job: &JobId, thing: &Thing) -> Result<(), StoreError> {
     let of = thing.of();
     write
         .prepare_cached(

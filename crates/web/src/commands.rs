@@ -9,7 +9,10 @@ use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::radio::region::Region;
-use dot_reach_core::site::{Edit, Job as JobFields, Ref, Refusal, Site, Underlay, beside};
+use dot_reach_core::site::{
+    Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, beside,
+};
+use dot_reach_core::survey::facts::{Stamp, stamped};
 use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv};
 use dot_reach_store::{Command, Committed, Image, StoreError};
 use futures_util::TryStreamExt;
@@ -41,6 +44,9 @@ pub(crate) struct SentEdit {
     mark: Mark,
     #[serde(default)]
     base: Option<u64>,
+    /// How what is recorded is known; nothing says no more than that it was seen.
+    #[serde(default)]
+    how: Option<Provenance>,
     /// What the page looks at: the answer then brings its parts along.
     #[serde(default)]
     look: Option<reach::Query>,
@@ -98,7 +104,7 @@ fn receipt(committed: &Committed) -> serde_json::Value {
 
 #[post("/jobs/{job}/edits")]
 pub(crate) async fn make_edit(job: Job, sent: web::Json<SentEdit>) -> Answer {
-    let SentEdit { edit, mark, base, look } = sent.into_inner();
+    let SentEdit { edit, mark, base, how, look } = sent.into_inner();
     let command = Command { base, ..command(&job, mark) };
     // What is taken out, and how people call it, while it is still there.
     let gone = match &edit {
@@ -106,7 +112,8 @@ pub(crate) async fn make_edit(job: Job, sent: web::Json<SentEdit>) -> Answer {
         _ => None,
     };
     let gone = gone.and_then(|of| Some((job.site.thing(&of)?.name()?, of)));
-    let committed = make(&job, command, |site| edit.edit(site)).await?;
+    let stamp = Stamp { how, by: command.who.clone(), at: command.at.clone() };
+    let committed = make(&job, command, move |site| Ok(stamped(edit.edit(site)?, &stamp))).await?;
     let mut answer = receipt(&committed);
     if let Some((name, of)) = gone {
         answer["removed"] = name.into();
@@ -154,10 +161,31 @@ pub(crate) async fn new_job(form: web::Json<NewJob>, app: web::Data<App>) -> Ans
     let NewJob { name, region, confidence } = form.into_inner();
     let confidence =
         Confidence::new(confidence).map_err(|e| WebError::field("confidence", e.to_string()))?;
-    let site = Site::first(JobFields::new(name.trim(), region, confidence))
+    let mut site = Site::first(JobFields::new(name.trim(), region, confidence))
         .map_err(StoreError::Refused)?;
-    let id = app.ask(move |store| store.create(&site, &now())).await?;
+    let id = app
+        .ask(move |store| {
+            // What the firm keeps in its library, the job keeps from now on itself.
+            if let Some(library) = store.library_site()? {
+                site.kinds = library.kinds.clone();
+                site.rates = library.rates.clone();
+                site.constructions = library.constructions.clone();
+                site.job.currency.clone_from(&library.job.currency);
+            }
+            store.create(&site, &now())
+        })
+        .await?;
     Ok(HttpResponse::Ok().json(json!({ "location": format!("/jobs/{id}/survey") })))
+}
+
+/// The library of the firm; made when it is first asked for.
+#[get("/library")]
+pub(crate) async fn open_library(app: web::Data<App>) -> Answer {
+    let sure = Confidence::new(0.95).map_err(|e| WebError::Inside(e.to_string()))?;
+    let empty = Site::new(JobFields::new("Library of the firm", Region::Eu, sure));
+    let id = app.ask(move |store| store.library(&empty, &now())).await?;
+    let there = format!("/jobs/{id}/library");
+    Ok(HttpResponse::SeeOther().insert_header((LOCATION, there)).finish())
 }
 
 /// The bytes of the first file of a form, at most `most` of them.
@@ -189,6 +217,15 @@ pub(crate) async fn upload_image(job: Job, form: Multipart) -> Answer {
     let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
     let underlay = Underlay::first_guess(sha, width, height);
     Ok(HttpResponse::Ok().json(json!({ "underlay": underlay })))
+}
+
+/// Keeps a photo, made anew from its pixels alone: what a camera writes beside them stays out.
+#[post("/jobs/{job}/photos")]
+pub(crate) async fn upload_photo(job: Job, form: Multipart) -> Answer {
+    let bytes = uploaded(form, plan_image::MOST_BYTES, "image").await?;
+    let image = job.compute(move || plan_image::photo(&bytes)).await??;
+    let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
+    Ok(HttpResponse::Ok().json(json!({ "image": sha, "at": now(), "by": job.person.who })))
 }
 
 pub(crate) fn stored(image: plan_image::CheckedImage) -> Image {
@@ -236,6 +273,12 @@ pub(crate) async fn readings(job: Job, sent: web::Json<SentReadings>) -> Answer 
     Ok(HttpResponse::Ok().json(told))
 }
 
+/// Makes an edit that was worked out here.
+pub(crate) async fn take_edit(job: &Job, mark: Mark, edit: Edit) -> Result<(), WebError> {
+    make(job, command(job, mark), |_| Ok(edit)).await?;
+    Ok(())
+}
+
 /// Makes one edit of the lines that could be read, and names those that could not: how many were taken,
 /// and what was wrong.
 pub(crate) async fn take_lines(
@@ -268,9 +311,9 @@ pub(crate) async fn export(job: Job) -> Answer {
         .app
         .ask(move |store| {
             let mut images = BTreeMap::new();
-            for underlay in site.floors.iter().filter_map(|f| f.underlay.as_ref()) {
-                if let Some(image) = store.image(&underlay.image)? {
-                    images.insert(underlay.image.clone(), image.bytes);
+            for sha in job_file::images_named(&site) {
+                if let Some(image) = store.image(sha)? {
+                    images.insert(sha.clone(), image.bytes);
                 }
             }
             Ok(job_file::write(&site, &images)?)

@@ -21,7 +21,7 @@ use crate::metrics::Metrics;
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; \
     img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; \
     base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'; \
-    require-trusted-types-for 'script'; trusted-types server-fragment";
+    require-trusted-types-for 'script'; trusted-types server-fragment own-worker";
 
 /// Refuses foreign requests; puts the policy on every answer, and a page where a person meets a
 /// failure.

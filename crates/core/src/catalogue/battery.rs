@@ -1,9 +1,10 @@
 //! What a device draws from its battery, as its row says.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// What a battery device draws. *Planning values*; a data sheet overrules them.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Draw {
     /// The cell.
@@ -32,7 +33,7 @@ fn one() -> u32 {
 }
 
 /// A kind of cell.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 #[expect(missing_docs, reason = "cells are known by their standard names")]
 pub enum Cell {

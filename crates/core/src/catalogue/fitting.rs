@@ -1,6 +1,6 @@
 //! What a device asks of its box, its load and the other places of its group.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -52,8 +52,37 @@ impl LoadKind {
     }
 }
 
+/// How a platform reaches a device.
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "lowercase")]
+pub enum Way {
+    /// Through the hub of its network.
+    #[default]
+    Hub,
+    /// By Matter; over Thread or over Wi-Fi is another question, which its system answers.
+    Matter,
+    /// By a voice assistant.
+    Voice,
+    /// By its maker's servers.
+    Cloud,
+}
+
+impl Way {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 4] = [
+        (Self::Hub, "through the hub"),
+        (Self::Matter, "by Matter"),
+        (Self::Voice, "by voice"),
+        (Self::Cloud, "by its maker's servers"),
+    ];
+}
+
 /// What a device is at a place of a group where another one switches the load.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Far {
     /// It is none: it switches a load itself.
@@ -91,7 +120,7 @@ impl Far {
 }
 
 /// In which box of a group the powered unit has to be.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Powered {
     /// In either.
@@ -104,8 +133,9 @@ pub enum Powered {
 }
 
 /// What a device asks for. Blank asks for nothing.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a plain yes or no of a data sheet")]
 pub struct Fitting {
     /// The family whose companions understand each other; empty where it has none.
     pub family: String,
@@ -137,6 +167,14 @@ pub struct Fitting {
     pub price: Option<f64>,
     /// How long it lasts, in years.
     pub life_years: Option<f64>,
+    /// How platforms reach it; empty while nobody has looked.
+    pub platforms: BTreeSet<Way>,
+    /// The finishes that it comes in; empty where nobody sees it.
+    pub finishes: Vec<String>,
+    /// Whether it measures what its load takes.
+    pub meters: bool,
+    /// Whether it goes inside a lamp's body.
+    pub in_lamp: bool,
 }
 
 impl Fitting {

@@ -2,6 +2,7 @@
 
 pub mod battery;
 pub mod fitting;
+pub mod rates;
 
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
@@ -10,10 +11,11 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use self::battery::Draw;
-pub use self::fitting::{Far, Fitting, LoadKind, Powered};
+pub use self::fitting::{Far, Fitting, LoadKind, Powered, Way};
 use crate::radio::mounting::BoxKind;
-use crate::radio::profile::Class;
+use crate::radio::profile::{Class, DataSheet};
 use crate::radio::system::System;
+use crate::units::{Db, Dbm};
 
 /// What is at a surveyed place.
 #[derive(
@@ -38,7 +40,7 @@ pub enum PointKind {
 }
 
 /// What feeds a device.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Supply {
     /// The mains, in a box, with a neutral.
@@ -52,7 +54,9 @@ pub enum Supply {
 }
 
 /// What a device does in the work of a house.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Duty {
     /// Starts and keeps the network.
@@ -68,7 +72,7 @@ pub enum Duty {
 }
 
 /// The button that works a load without any radio.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Button {
     /// On the device itself.
@@ -77,8 +81,22 @@ pub enum Button {
     Wired,
 }
 
+/// How a device is joined, by what can be seen.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Joining {
+    /// What to press, and how often or how long.
+    pub gesture: String,
+    /// What its light does when it is ready, and when it is done.
+    pub light: String,
+    /// For how long it waits, in seconds; nothing while nobody knows.
+    pub timeout_s: Option<f64>,
+    /// Where its code is.
+    pub code: String,
+}
+
 /// One generic device.
-#[derive(Clone, Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a plain yes or no of a data sheet")]
 pub struct DeviceKind {
@@ -115,6 +133,18 @@ pub struct DeviceKind {
     /// What it asks of its box, its load and the other places of its group.
     #[serde(default)]
     pub fit: Fitting,
+    /// How it is joined.
+    #[serde(default)]
+    pub join: Joining,
+    /// What its data sheet says of the radio.
+    #[serde(default)]
+    pub radio: DataSheet,
+    /// How many sleeping devices it keeps as a parent; nothing while nobody knows.
+    #[serde(default)]
+    pub children: Option<u16>,
+    /// Counts up with each change of a row in a firm's library.
+    #[serde(default)]
+    pub version: u32,
 }
 
 fn yes() -> bool {
@@ -158,6 +188,32 @@ impl DeviceKind {
             Duty::Repeater => (false, true),
             Duty::Hub => (false, false),
         }
+    }
+    /// The first value that no device has, with its field, what it may be and the unit.
+    pub fn wrong_value(&self) -> Option<(&'static str, f64, f64, f64, &'static str)> {
+        let fit = &self.fit;
+        let [one, both] = fit.derated.map_or([None; 2], |left| left.map(Some));
+        let values = [
+            ("depth_mm", self.depth_mm, 1.0, 300.0, "mm"),
+            ("fit.least_w", fit.least_w, 0.0, 1000.0, "W"),
+            ("fit.inrush_a", fit.inrush_a, 0.0, 2000.0, "A"),
+            ("fit.box_mm", fit.box_mm, 5.0, 500.0, "mm"),
+            ("fit.price", fit.price, 0.0, 1_000_000.0, ""),
+            ("fit.life_years", fit.life_years, 0.1, 100.0, "years"),
+            ("fit.derated", one, 0.0, 1.0, "of its limit"),
+            ("fit.derated", both, 0.0, 1.0, "of its limit"),
+            ("fit.channels", Some(f64::from(fit.channels)), 0.0, 16.0, "channels"),
+            ("join.timeout_s", self.join.timeout_s, 0.0, 3600.0, "s"),
+            ("radio.tx_dbm", self.radio.tx_dbm.map(Dbm::get), -40.0, 36.0, "dBm"),
+            ("radio.sensitivity_dbm", self.radio.sensitivity_dbm.map(Dbm::get), -140.0, 0.0, "dBm"),
+            ("radio.antenna_db", self.radio.antenna_db.map(Db::get), -30.0, 30.0, "dBi"),
+        ];
+        let limits = fit.limits.values().map(|w| ("fit.limits", Some(*w), 1.0, 50_000.0, "W"));
+        let mut all = values.into_iter().chain(limits);
+        all.find_map(|(field, value, low, high, unit)| {
+            let is = value.filter(|v| !(low..=high).contains(v))?;
+            Some((field, is, low, high, unit))
+        })
     }
     /// Whether it is held in a hand when used.
     pub fn is_hand_held(&self) -> bool {

@@ -323,6 +323,7 @@ pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> O
         doubt: 0.0,
         circuit: String::new(),
         hand,
+        makes_forward: false,
         role: RoleFinding {
             role: Role::Carried,
             why: Why::SleepsBetweenPresses,

@@ -6,15 +6,17 @@ use std::collections::BTreeSet;
 use serde::{Deserialize, Deserializer};
 use serde_json::{Value, json};
 
+use super::rooms::{self, Area};
 use super::shift::{self, End, found, is_on_wall};
-use super::{naming, openings, storeys, wiring};
+use super::tags::Tags;
+use super::{naming, openings, rows, storeys, tags, wiring};
 use crate::catalogue;
 use crate::geometry::{Vec2, apart};
 use crate::radio::system::System;
 use crate::site::{
     CircuitId, Device, DeviceId, Edit, FloorId, GroupId, Kind, LoadId, Network, NetworkId,
-    OpeningId, OpeningKind, Point, PointId, Provenance, Ref, Refusal, Site, SlabId, Spot, Underlay,
-    Wall, WallId, Wrong,
+    OpeningId, OpeningKind, Point, PointId, Provenance, Ref, Refusal, RoomId, Site, SlabId, Spot,
+    Underlay, Wall, WallId, Wrong,
 };
 use crate::units::Metres;
 
@@ -88,6 +90,34 @@ pub enum Gesture {
     AddGroup { id: GroupId, point: PointId },
     /// Adds a point to a group.
     JoinGroup { group: GroupId, point: PointId },
+    /// Takes what the record of the tests says of each conductor of a box as what it was found to be.
+    TakeFindings { point: PointId },
+    /// Names the room around a place, within the walls that close around it.
+    NameRoom { id: RoomId, floor: FloorId, at: Spot, name: String },
+    /// Draws an area, a stairwell or a roof by its corners.
+    DrawArea {
+        id: String,
+        floor: FloorId,
+        what: Area,
+        corners: Vec<Spot>,
+        #[serde(default)]
+        name: String,
+    },
+    /// Copies a room to another storey, with its walls, points, loads and devices. Ids are `id` and a
+    /// number.
+    CopyRoom { id: String, room: RoomId, to: FloorId },
+    /// Gives a tag to each point that has none.
+    TagPoints {},
+    /// Adds a place to the point sheet, alike to another in kind and box.
+    AddPoint {
+        id: PointId,
+        floor: FloorId,
+        name: String,
+        #[serde(default)]
+        like: Option<PointId>,
+    },
+    /// Types into a column of the point sheet, for one place or several.
+    Fill { points: Vec<PointId>, column: String, text: String },
     /// Takes a point out of its group; the last one takes the group along.
     LeaveGroup { group: GroupId, point: PointId },
 }
@@ -97,7 +127,7 @@ fn one() -> u8 {
 }
 
 impl Gesture {
-    const WORDS: [&'static str; 15] = [
+    const WORDS: [&'static str; 22] = [
         "drop-opening",
         "draw-rectangle",
         "move",
@@ -113,6 +143,13 @@ impl Gesture {
         "add-group",
         "join-group",
         "leave-group",
+        "take-findings",
+        "name-room",
+        "draw-area",
+        "copy-room",
+        "tag-points",
+        "add-point",
+        "fill",
     ];
 
     /// The edit that it stands for.
@@ -152,7 +189,7 @@ impl Gesture {
             }
             Self::PlaceDevice { device, kind, network, system, point, floor, at } => {
                 let whole = floor.as_ref().zip(*at);
-                let kind = catalogue::kind(kind);
+                let kind = site.kind(kind);
                 let unknown = || Refusal::wrong("kind", Wrong::NoKind);
                 let kind = kind.ok_or_else(unknown)?;
                 let mut edits = Vec::new();
@@ -169,6 +206,17 @@ impl Gesture {
             Self::ProveCircuit { circuit, by, at } => wiring::circuit_proven(site, circuit, by, at),
             Self::AddGroup { id, point } => wiring::group_added(site, id, point),
             Self::JoinGroup { group, point } => wiring::group_joined(site, group, point),
+            Self::TakeFindings { point } => wiring::findings_taken(site, point),
+            Self::NameRoom { id, floor, at, name } => rooms::named(site, id, floor, *at, name),
+            Self::DrawArea { id, floor, what, corners, name } => {
+                rooms::drawn(site, id, floor, *what, corners, name)
+            }
+            Self::CopyRoom { id, room, to } => rooms::copied(site, room, to, id),
+            Self::TagPoints {} => Ok(tags::given(site)),
+            Self::AddPoint { id, floor, name, like } => {
+                rows::added(site, id, floor, name, like.as_ref())
+            }
+            Self::Fill { points, column, text } => rows::filled(site, points, column, text),
             Self::LeaveGroup { group, point } => wiring::group_left(site, group, point),
         }
     }
@@ -177,6 +225,7 @@ impl Gesture {
 /// What a page asks for: an edit, or a gesture.
 #[derive(Clone, Debug, PartialEq)]
 #[expect(missing_docs, reason = "each is its type")]
+#[expect(clippy::large_enum_variant, reason = "one is held at a time")]
 pub enum Wish {
     Edit(Edit),
     Gesture(Gesture),
@@ -254,6 +303,7 @@ fn placed(
         let at = at.map(|m| (m * 100.0).round() / 100.0);
         edits.push(Edit::put(Point {
             name: name.clone(),
+            tag: Tags::of(site).next(naming::room_at(site, floor, at)),
             room: naming::room_at(site, floor, at).to_owned(),
             back_box,
             ..Point::bare(point.clone(), floor.clone(), at, Metres::new(height), place)

@@ -4,9 +4,12 @@
 pub mod gesture;
 pub mod naming;
 mod openings;
+pub mod rooms;
+pub mod rows;
 pub mod shift;
 pub mod snap;
 mod storeys;
+pub mod tags;
 mod wiring;
 
 pub use gesture::Gesture;

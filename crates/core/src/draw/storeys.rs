@@ -4,8 +4,8 @@ use super::naming::free;
 use crate::geometry::Vec2;
 use crate::radio::region::Region;
 use crate::site::{
-    Edit, Floor, FloorId, Kind, Opening, OpeningKind, Ref, Refusal, Site, Slab, SlabId, SlabPlace,
-    Spot, Wall, Wrong,
+    Edit, Floor, FloorId, Kind, Opening, OpeningKind, Ref, Refusal, Room, Site, Slab, SlabId,
+    SlabPlace, Spot, Wall, Wrong,
 };
 use crate::units::Metres;
 
@@ -93,7 +93,7 @@ fn called(site: &Site, elevation: Metres) -> String {
     }
 }
 
-/// The walls of a storey for another: windows stand over windows and doors within over doors; the
+/// The walls and rooms of a storey for another: windows stand over windows and doors within over doors; the
 /// doors to the outside stay below.
 fn copied(site: &Site, from: &FloorId, to: &FloorId) -> Result<Vec<Edit>, Refusal> {
     if site.floors.get(from).is_none() {
@@ -108,7 +108,13 @@ fn copied(site: &Site, from: &FloorId, to: &FloorId) -> Result<Vec<Edit>, Refusa
         let openings = wall.openings.iter().filter(stays).cloned().collect();
         Ok(Edit::put(Wall { id, floor: to.clone(), openings, ..(*wall).clone() }))
     };
-    walls.iter().enumerate().map(copy).collect()
+    let rooms = site.rooms.iter().filter(|r| r.floor == *from).enumerate().map(|(n, room)| {
+        let id = format!("{to}-r{}", n + 1).parse();
+        let id = id.map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
+        let name = free(&room.name, |name| site.rooms.iter().any(|r| r.name == name));
+        Ok(Edit::put(Room { id, name, floor: to.clone(), ..room.clone() }))
+    });
+    walls.iter().enumerate().map(copy).chain(rooms).collect()
 }
 
 /// Whether one side of a wall looks into the open: from its middle, straight out, nothing stands.

@@ -88,3 +88,14 @@ pub(super) fn group_left(site: &Site, id: &GroupId, leaves: &PointId) -> Result<
     edits.push(Edit::set(Kind::Group, id, "places", json!(places)));
     Ok(Edit::batch(edits))
 }
+
+/// What the record of the tests settles, conductor by conductor.
+pub(super) fn findings_taken(site: &Site, at: &PointId) -> Result<Edit, Refusal> {
+    let mut conductors = point(site, at)?.conductors.clone();
+    for found in crate::survey::lines::found(&conductors) {
+        if let Some(conductor) = conductors.iter_mut().find(|c| c.id == found.id) {
+            conductor.found = found.function;
+        }
+    }
+    Ok(Edit::set(Kind::Point, at, "conductors", json!(conductors)))
+}

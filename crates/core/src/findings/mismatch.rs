@@ -4,7 +4,6 @@
 use std::collections::BTreeMap;
 
 use super::{Finding, Found};
-use crate::catalogue;
 use crate::radio::profile::{PLANNED_DUTY, planning_profile};
 use crate::site::{Device, DeviceId, Point, Site};
 
@@ -63,7 +62,7 @@ fn about(site: &Site, device: &Device, found: Found) -> Finding {
 
 fn of_device(site: &Site, device: &Device) -> Option<Found> {
     let name = device.name.clone();
-    let Some(kind) = catalogue::kind(&device.kind) else {
+    let Some(kind) = site.kind(&device.kind) else {
         return Some(Found::KindGone { device: name, kind: device.kind.clone() });
     };
     let system = site.networks.get(&device.network)?.system;
@@ -93,7 +92,7 @@ fn side<'a>(
     takes: impl Fn((bool, bool)) -> bool,
 ) -> Option<&'a Device> {
     let device = site.devices.get(device)?;
-    let kind = catalogue::kind(&device.kind)?;
+    let kind = site.kind(&device.kind)?;
     (!takes(kind.sides())).then_some(device)
 }
 

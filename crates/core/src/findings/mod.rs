@@ -3,7 +3,7 @@
 mod found;
 mod mismatch;
 
-use crate::catalogue::{self, Supply};
+use crate::catalogue::Supply;
 use crate::fit;
 use crate::network::air::BESIDE_M;
 use crate::network::{NetworkAnalysis, Node, Outcome, Role, Why};
@@ -99,7 +99,7 @@ impl List<'_> {
     fn fit(&mut self) {
         for device in &self.site.devices {
             let (Some(kind), Some(point)) =
-                (catalogue::kind(&device.kind), self.site.point_of(device))
+                (self.site.kind(&device.kind), self.site.point_of(device))
             else {
                 continue;
             };
@@ -149,7 +149,7 @@ impl List<'_> {
             let (source, carrier) = (source.name.clone(), source.carrier.name());
             self.about(network, Some(node), Found::HubBesideSource { hub: hub(), source, carrier });
         }
-        if catalogue::kind(&node.kind).is_some_and(|k| k.usb) {
+        if self.site.kind(&node.kind).is_some_and(|k| k.usb) {
             self.about(network, Some(node), Found::UsbNoise { hub: hub() });
         }
     }
@@ -248,7 +248,7 @@ impl List<'_> {
             let found = Found::BatteryBehindPoorHops { device: device(), poor };
             self.about(network, Some(node), found);
         }
-        let on_battery = catalogue::kind(&node.kind).is_some_and(|k| k.supply == Supply::Battery);
+        let on_battery = self.site.kind(&node.kind).is_some_and(|k| k.supply == Supply::Battery);
         let hears_dark = || {
             let dark = network.nodes.iter().enumerate().filter(|(_, o)| o.role.may_go_dark);
             dark.map(|(n, _)| network.link(place, n)).any(|l| l.is_sure())

@@ -4,15 +4,15 @@
 use std::collections::BTreeSet;
 
 use super::{FitFinding, Fits, findings, verdict};
-use crate::catalogue::{self, DeviceKind, Duty, Far, KINDS, Supply};
+use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::radio::system::System;
 use crate::site::{Device, Point, PointKind, Site};
 
 /// A device of the library at a place.
 #[derive(Clone, Debug)]
-pub struct Candidate {
+pub struct Candidate<'a> {
     /// Its row.
-    pub kind: &'static DeviceKind,
+    pub kind: &'a DeviceKind,
     /// All that speaks for or against it there.
     pub reasons: Vec<FitFinding>,
     /// The verdict of them.
@@ -23,11 +23,15 @@ pub struct Candidate {
 
 /// What could stand at a point, in place of the device that is asked about: by how well it fits, then
 /// what dims or does not as that one, then by what forwards, then by price.
-pub fn candidates(site: &Site, point: &Point, device: Option<&Device>) -> Vec<Candidate> {
+pub fn candidates<'a>(
+    site: &'a Site,
+    point: &Point,
+    device: Option<&Device>,
+) -> Vec<Candidate<'a>> {
     let systems: BTreeSet<System> = site.networks.iter().map(|n| n.system).collect();
     let comes = |k: &&DeviceKind| k.systems.iter().any(|s| systems.contains(s));
-    let mut all: Vec<_> = KINDS
-        .iter()
+    let mut all: Vec<_> = site
+        .all_kinds()
         .filter(comes)
         .filter(|k| is_for(k, point))
         .map(|kind| {
@@ -37,10 +41,10 @@ pub fn candidates(site: &Site, point: &Point, device: Option<&Device>) -> Vec<Ca
             Candidate { kind, reasons, fits, forwards }
         })
         .collect();
-    let dims = device.and_then(|d| catalogue::kind(&d.kind)).map(|k| k.fit.dims);
-    let other = |c: &Candidate| dims.is_some_and(|dims| dims != c.kind.fit.dims);
+    let dims = device.and_then(|d| site.kind(&d.kind)).map(|k| k.fit.dims);
+    let other = |c: &Candidate<'_>| dims.is_some_and(|dims| dims != c.kind.fit.dims);
     all.sort_by(|a, b| {
-        let price = |c: &Candidate| c.kind.fit.price.unwrap_or(f64::INFINITY);
+        let price = |c: &Candidate<'_>| c.kind.fit.price.unwrap_or(f64::INFINITY);
         (a.fits, other(a), !a.forwards)
             .cmp(&(b.fits, other(b), !b.forwards))
             .then(price(a).total_cmp(&price(b)))

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use super::place::Place;
 use super::{FitFinding, Watts};
-use crate::catalogue::{DeviceKind, LoadKind};
+use crate::catalogue::{DeviceKind, Far, LoadKind};
 use crate::site::{Load, PointKind, Tried};
 
 /// From so many LED lamps on, what they draw at the moment of switching on decides; *planning value*.
@@ -13,6 +13,11 @@ const MANY_LEDS: u16 = 10;
 
 pub(super) fn loads(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
     if !kind.fit.switches() {
+        let has_master = place.elsewhere.iter().any(|(_, k)| k.fit.switches());
+        if kind.fit.far == Far::Remote && !place.loads.is_empty() && !has_master {
+            let names = place.loads.iter().map(|l| l.name.clone()).collect();
+            found.push(FitFinding::NothingSwitches { names });
+        }
         return;
     }
     let loads = &place.loads;
@@ -27,6 +32,10 @@ pub(super) fn loads(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFin
     sum(kind, place, found);
     least(kind, place, found);
     inrush(kind, place, found);
+    let fan = loads.iter().any(|l| l.kind == LoadKind::Fan);
+    if fan && loads.iter().any(|l| l.kind.is_lamp()) {
+        found.push(FitFinding::FanWithLamp);
+    }
     let channels = usize::from(kind.fit.channels.max(1));
     if loads.len() > channels {
         let names = loads.iter().map(|l| l.name.clone()).collect();

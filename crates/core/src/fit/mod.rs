@@ -3,16 +3,20 @@
 
 pub mod candidates;
 pub mod companions;
+pub mod finding;
 mod load;
+mod order;
 pub mod place;
 pub mod space;
 mod supply;
+pub mod ways;
 
 use crate::catalogue::DeviceKind;
+use crate::radio::mounting::Mounting;
 use crate::site::{Device, Point, Site};
-use crate::units::typographic;
 
 pub use companions::Clash;
+pub use finding::{Depths, FitFinding, Volumes, Watts};
 pub use place::Place;
 
 /// How well a device fits.
@@ -49,296 +53,6 @@ pub const BEND_ALLOWANCE_MM: f64 = 5.0;
 /// With less than this to spare a device is tight, in millimetres; *planning value*.
 const TIGHT_MM: f64 = 3.0;
 
-/// What speaks for or against a device at a place; its words are a sentence a client would accept.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[expect(missing_docs, reason = "each says in its words what it is")]
-pub enum FitFinding {
-    #[error("It needs a neutral, and the box has been tested: it has none.")]
-    NeutralAbsent,
-    #[error("It needs a neutral, and none was seen; it may be bundled at the back of the box.")]
-    NeutralNotSeen,
-    #[error("It needs a neutral, and this box has not been opened.")]
-    NeutralUnknown,
-    #[error("It asks for an earth, and the box has none.")]
-    EarthAbsent,
-    #[error("It asks for an earth, and nobody has looked for one.")]
-    EarthUnknown,
-    #[error("It is too deep: {0}.")]
-    TooDeep(Depths),
-    #[error("Its maker asks for a box of {least:.0} mm; this one is {inside:.0} mm deep inside.")]
-    ShallowBox { inside: f64, least: f64 },
-    #[error("It is tight: {0}.")]
-    Tight(Depths),
-    #[error("How deep the box is inside is not known.")]
-    DepthUnknown,
-    #[error("The box is too full: {0}.")]
-    TooFull(Volumes),
-    #[error("The volume of the box is not known, and here it decides.")]
-    VolumeUnknown,
-    #[error("The conductors in the box are not listed, and here the room that they take decides.")]
-    ConductorsUnknown,
-    #[error("It is not made for the open air, and nothing covers it there.")]
-    NotForDamp,
-    #[error("It is not made for the open air, and stands under a cover.")]
-    UnderACover,
-    #[error("What it switches is not known.")]
-    LoadUnknown,
-    #[error("What {name} draws is not known.")]
-    WattsUnknown { name: String },
-    #[error("{name} is a load of the kind {what}, which it must not {}.", if *dims { "dim" } else { "switch" })]
-    LoadNotAllowed { name: String, what: &'static str, dims: bool },
-    #[error("Too much hangs on it: {0}.")]
-    TooMuch(Watts),
-    #[error("{is:.0} W hang on it, and it needs {least:.0} W: the lamp glows or flickers.")]
-    TooLittle { is: f64, least: f64 },
-    #[error("{name} cannot be dimmed.")]
-    NotDimmable { name: String },
-    #[error("Whether {name} can be dimmed is not known.")]
-    DimmableUnknown { name: String },
-    #[error("Whether {name} dims well with it is not known.")]
-    BenchTest { name: String },
-    #[error("Switching on draws {is:.0} A for a moment; it bears {most:.0} A.")]
-    Inrush { is: f64, most: f64 },
-    #[error(
-        "What {lamps} LED lamps draw at the moment of switching on is not known; it bears {most:.0} A."
-    )]
-    InrushUnknown { lamps: u16, most: f64 },
-    #[error("{} hang on {}: they cannot be switched apart.", names.join(" and "),
-        if *channels == 1 { "one channel".to_owned() } else { format!("{channels} channels") })]
-    SwitchedTogether { names: Vec<String>, channels: usize },
-    #[error(
-        "In which gang of the box it goes is not said, and each side tab that comes off lowers what it bears."
-    )]
-    GangUnknown,
-    #[error("With {other} in the same group: {clash}.")]
-    WrongMix { other: String, clash: Clash },
-    #[error("It is {what} and works with a powered unit of its group, and there is none.")]
-    FarAlone { what: &'static str },
-    #[error("Where line comes in and where the load leaves is not known in its group.")]
-    WiringUnknown,
-    #[error("Line comes in at the fitting of its group: only switched wires reach this box.")]
-    FedAtFitting,
-    #[error("It has to be {what}, and that is at {at}.")]
-    WrongBox { what: &'static str, at: String },
-}
-
-/// Depths in a box, in millimetres.
-#[derive(Clone, Copy, Debug, PartialEq)]
-#[expect(missing_docs, reason = "each is what it is called")]
-pub struct Depths {
-    pub inside: f64,
-    pub device: f64,
-}
-
-impl Depths {
-    fn spare(self) -> f64 {
-        self.inside - self.device - BEND_ALLOWANCE_MM
-    }
-}
-
-impl std::fmt::Display for Depths {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let Self { inside, device } = self;
-        let spare = typographic(self.spare(), 0);
-        write!(
-            f,
-            "box {inside:.0} mm − device {device:.0} mm − {BEND_ALLOWANCE_MM:.0} mm for the \
-             conductors leaves {spare} mm"
-        )
-    }
-}
-
-/// Room in a box, in cubic centimetres.
-#[derive(Clone, Copy, Debug, PartialEq)]
-#[expect(missing_docs, reason = "each is what it is called")]
-pub struct Volumes {
-    pub has: f64,
-    pub needs: f64,
-    /// How many devices are in it.
-    pub yokes: usize,
-}
-
-impl std::fmt::Display for Volumes {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let Self { has, needs, yokes } = self;
-        let inches = |cm3: f64| cm3 / space::IN3;
-        let devices =
-            if *yokes == 1 { "its device".to_owned() } else { format!("{yokes} devices") };
-        write!(
-            f,
-            "conductors, clamps and {devices} take {needs:.0} cm³ ({:.2} in³) of {has:.0} cm³ ({:.2} in³)",
-            inches(*needs),
-            inches(*has)
-        )
-    }
-}
-
-/// What hangs on a device against what it bears, in watts.
-#[derive(Clone, Copy, Debug, PartialEq)]
-#[expect(missing_docs, reason = "each is what it is called")]
-pub struct Watts {
-    pub what: &'static str,
-    pub is: f64,
-    pub most: f64,
-    /// What is left of the limit by the side tabs that come off.
-    pub left: f64,
-    /// Whether other kinds take a share too.
-    pub is_mixed: bool,
-}
-
-impl std::fmt::Display for Watts {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let Self { what, is, most, left, is_mixed } = self;
-        write!(f, "{is:.0} W of {what}, and it bears {most:.0} W")?;
-        if *left < 1.0 {
-            write!(f, " with its side tabs off ({:.0} % of {:.0} W)", left * 100.0, most / left)?;
-        }
-        if *is_mixed { write!(f, ", with what else hangs on it") } else { Ok(()) }
-    }
-}
-
-impl FitFinding {
-    /// The verdict.
-    pub fn fits(&self) -> Fits {
-        match self {
-            Self::NeutralAbsent
-            | Self::TooDeep(_)
-            | Self::ShallowBox { .. }
-            | Self::TooFull(_)
-            | Self::NotForDamp
-            | Self::LoadNotAllowed { .. }
-            | Self::TooMuch(_)
-            | Self::NotDimmable { .. }
-            | Self::Inrush { .. }
-            | Self::WrongMix { .. }
-            | Self::FedAtFitting
-            | Self::WrongBox { .. }
-            | Self::FarAlone { .. } => Fits::No,
-            Self::NeutralNotSeen | Self::EarthAbsent => Fits::ElectricianDecides,
-            Self::NeutralUnknown
-            | Self::EarthUnknown
-            | Self::DepthUnknown
-            | Self::VolumeUnknown
-            | Self::ConductorsUnknown
-            | Self::LoadUnknown
-            | Self::WattsUnknown { .. }
-            | Self::DimmableUnknown { .. }
-            | Self::InrushUnknown { .. }
-            | Self::GangUnknown
-            | Self::WiringUnknown => Fits::NotKnown,
-            Self::Tight(_)
-            | Self::UnderACover
-            | Self::TooLittle { .. }
-            | Self::BenchTest { .. }
-            | Self::SwitchedTogether { .. } => Fits::IfSo,
-        }
-    }
-
-    /// The rule that it goes by, as a word that stays.
-    pub fn rule(&self) -> &'static str {
-        match self {
-            Self::NeutralAbsent | Self::NeutralNotSeen | Self::NeutralUnknown => "neutral",
-            Self::EarthAbsent | Self::EarthUnknown => "earth",
-            Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) | Self::DepthUnknown => {
-                "depth"
-            }
-            Self::TooFull(_) | Self::VolumeUnknown | Self::ConductorsUnknown => "volume",
-            Self::NotForDamp | Self::UnderACover => "weather",
-            Self::LoadUnknown | Self::WattsUnknown { .. } | Self::TooMuch(_) => "load",
-            Self::LoadNotAllowed { .. } => "kind-of-load",
-            Self::TooLittle { .. } => "least-load",
-            Self::NotDimmable { .. } | Self::DimmableUnknown { .. } | Self::BenchTest { .. } => {
-                "dimming"
-            }
-            Self::Inrush { .. } | Self::InrushUnknown { .. } => "inrush",
-            Self::SwitchedTogether { .. } => "channels",
-            Self::GangUnknown => "side-tabs",
-            Self::WrongMix { .. } | Self::FarAlone { .. } => "companions",
-            Self::WiringUnknown | Self::FedAtFitting | Self::WrongBox { .. } => "wiring",
-        }
-    }
-
-    /// The ways out, the best first.
-    pub fn ways_out(&self) -> &'static [&'static str] {
-        match self {
-            Self::NeutralAbsent | Self::NeutralNotSeen => &[
-                "take the version that needs no neutral: it usually does not repeat and may need a minimum load",
-                "put a relay module up at the fitting, where a neutral is",
-                "have a licensed electrician pull a neutral",
-            ],
-            Self::NeutralUnknown => {
-                &["open the box with its circuit proved dead and look for a bundle at the back"]
-            }
-            Self::EarthAbsent => {
-                &["have a licensed electrician decide, or take a device that asks for none"]
-            }
-            Self::EarthUnknown => {
-                &["look for a conductor, or test whether the metal box is earthed"]
-            }
-            Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) => &[
-                "a slimmer device",
-                "a deeper box or an extender ring",
-                "a relay module at the fitting",
-            ],
-            Self::DepthUnknown => &["measure the box inside, from the wall's face to its back"],
-            Self::TooFull(_) => &[
-                "a larger box or an extender ring",
-                "fewer devices in this box",
-                "a relay module at the fitting",
-            ],
-            Self::VolumeUnknown => &["read the volume stamped in the box, or measure it"],
-            Self::ConductorsUnknown => &["count the conductors that come in, with their size"],
-            Self::NotForDamp | Self::UnderACover => &[
-                "a device rated for outdoors",
-                "an enclosure rated for the weather, on a protected circuit",
-            ],
-            Self::LoadUnknown | Self::WattsUnknown { .. } => {
-                &["note what hangs on it: the kind, how many, and the watts of each"]
-            }
-            Self::LoadNotAllowed { .. } => &["a switch or control made for that kind of load"],
-            Self::TooMuch(_) => &[
-                "a device for larger loads",
-                "lamps that draw less",
-                "split the load over two channels",
-            ],
-            Self::TooLittle { .. } => &[
-                "a bypass capacitor at the lamp: one does for the whole circuit",
-                "a device that needs a neutral and no least load",
-            ],
-            Self::NotDimmable { .. } => {
-                &["lamps that can be dimmed", "a switch in place of the dimmer"]
-            }
-            Self::DimmableUnknown { .. } => &["read it on the lamp or its box"],
-            Self::BenchTest { .. } => &["try lamp and dimmer on a bench before the day"],
-            Self::Inrush { .. } => &["a device that bears more", "a contactor between the two"],
-            Self::InrushUnknown { .. } => {
-                &["read it on the driver's sheet, or try them on a bench"]
-            }
-            Self::SwitchedTogether { .. } => &[
-                "a device with a channel for each",
-                "leave them together and say so to the client",
-            ],
-            Self::GangUnknown => &["say which gang it goes into"],
-            Self::WrongMix { .. } => &[
-                "the companion of the same family",
-                "a battery remote on that plate, with the old conductors joined or capped",
-                "a master that takes what is there",
-            ],
-            Self::FarAlone { .. } => {
-                &["name the group that it belongs to, and the powered unit in it"]
-            }
-            Self::WiringUnknown => {
-                &["find out with the circuit proved dead which box has line and which the load"]
-            }
-            Self::FedAtFitting => &[
-                "a relay module at the fitting, with battery remotes on the plates",
-                "have a licensed electrician bring line to the box",
-            ],
-            Self::WrongBox { .. } => &["put it into that box", "a device that may be in either"],
-        }
-    }
-}
-
 /// Everything that speaks for or against a device of this kind at this place, the worst first; empty
 /// when it simply fits. `device` is the one that is there, where it is.
 pub fn findings(
@@ -354,17 +68,43 @@ pub fn findings(
         space::depth(kind, &place),
         space::volume(kind, &place),
         supply::weather(kind, &place),
+        supply::residual(kind, &place),
+        supply::feed(kind, &place),
+        order::finish(kind, &place),
+        order::life(kind, &place),
+        order::region(kind, &place),
+        order::count(kind, &place),
+        hidden(kind, &place),
     ]
     .into_iter()
     .flatten()
     .collect();
+    order::platforms(kind, &place, &mut found);
     load::loads(kind, &place, &mut found);
     companions::group(kind, &place, &mut found);
     found.sort_by_key(|f| std::cmp::Reverse(f.fits()));
     found
 }
 
+/// What hides a radio: metal around it, the body of a lamp.
+fn hidden(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+    let in_metal = matches!(place.point.mounting, Mounting::MetalLampBase | Mounting::MetalCabinet);
+    if kind.has_radio && in_metal {
+        return Some(FitFinding::InMetal);
+    }
+    kind.fit.in_lamp.then_some(FitFinding::InsideLamp)
+}
+
 /// The verdict of all findings together.
 pub fn verdict(findings: &[FitFinding]) -> Fits {
     findings.iter().map(FitFinding::fits).max().unwrap_or(Fits::Yes)
+}
+
+/// Houses of this year and later are likely to have a neutral at the switch; *planning value*.
+pub const NEUTRAL_SINCE: u16 = 1985;
+
+/// Whether a neutral at the switch is likely by the age of a house; nothing where that is not known. A
+/// guess, until the box has been opened.
+pub fn neutral_is_likely(built: Option<u16>) -> Option<bool> {
+    built.map(|year| year >= NEUTRAL_SINCE)
 }

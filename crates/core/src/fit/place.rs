@@ -1,9 +1,9 @@
 //! A place as a device meets it: its box with what else is in it, its loads, its group, its circuit.
 
-use crate::catalogue::{self, DeviceKind};
+use crate::catalogue::DeviceKind;
 use crate::radio::mounting::BoxKind;
 use crate::site::{
-    Circuit, Conductor, Device, Earth, Group, Layout, Load, Neutral, Point, PointId, Site,
+    Circuit, Conductor, Device, Earth, Group, Layout, Load, Network, Neutral, Point, PointId, Site,
 };
 
 /// A place as a device meets it.
@@ -20,10 +20,14 @@ pub struct Place<'a> {
     /// The circuit that feeds it, where the panel was surveyed.
     pub circuit: Option<&'a Circuit>,
     /// What else is in the box, the device asked about left out.
-    pub beside: Vec<&'static DeviceKind>,
+    pub beside: Vec<&'a DeviceKind>,
     /// What is at the other places of the group.
-    pub elsewhere: Vec<(&'a Device, &'static DeviceKind)>,
-    site: &'a Site,
+    pub elsewhere: Vec<(&'a Device, &'a DeviceKind)>,
+    /// The network of the device that is asked about.
+    pub(super) network: Option<&'a Network>,
+    /// Whether it is agreed that its supply stays on.
+    pub(super) stays_on: bool,
+    pub(super) site: &'a Site,
 }
 
 impl<'a> Place<'a> {
@@ -36,7 +40,7 @@ impl<'a> Place<'a> {
             .chain(site.points.iter().filter(|p| shares(p)).map(|p| &p.id))
             .collect();
         let is_other = |d: &&Device| but.is_none_or(|but| but.id != d.id);
-        let kind_of = |d: &'a Device| Some((d, catalogue::kind(&d.kind)?));
+        let kind_of = |d: &'a Device| Some((d, site.kind(&d.kind)?));
         // Which device it is costs most to find out: it is asked last.
         let at = |points: &dyn Fn(&PointId) -> bool| -> Vec<_> {
             let there = site.devices.iter().filter(|d| points(&d.point)).filter(is_other);
@@ -52,6 +56,8 @@ impl<'a> Place<'a> {
             loads: site.loads_of(&point.id).collect(),
             group,
             circuit: site.circuit_of(point),
+            network: but.and_then(|d| site.networks.get(&d.network)),
+            stays_on: but.is_some_and(|d| d.stays_on),
             beside: beside.collect(),
             elsewhere,
             site,

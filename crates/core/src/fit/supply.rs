@@ -3,15 +3,18 @@
 use super::FitFinding;
 use super::place::Place;
 use crate::catalogue::{DeviceKind, Supply};
-use crate::site::{Earth, Neutral, PointKind};
+use crate::site::{Earth, Feed, Neutral, PointKind, Residual};
 
 pub(super) fn neutral(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
     match place.neutral() {
         _ if kind.supply != Supply::MainsNeutral => None,
-        Neutral::Seen => None,
+        Neutral::Tested | Neutral::Seen => None,
         Neutral::Absent => Some(FitFinding::NeutralAbsent),
         Neutral::NotSeen => Some(FitFinding::NeutralNotSeen),
-        Neutral::Unknown => Some(FitFinding::NeutralUnknown),
+        Neutral::Unknown => {
+            let likely = crate::fit::neutral_is_likely(place.site.job.built);
+            Some(FitFinding::NeutralUnknown { likely })
+        }
     }
 }
 
@@ -30,4 +33,28 @@ pub(super) fn weather(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding
         return None;
     }
     Some(if place.lead.weather_cover { FitFinding::UnderACover } else { FitFinding::NotForDamp })
+}
+
+/// What is worked in the open air is protected against a residual current.
+pub(super) fn residual(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+    if place.point.kind != PointKind::Outdoor || !kind.is_on_mains() {
+        return None;
+    }
+    match place.circuit.map_or(Residual::Unknown, |c| c.residual) {
+        Residual::Protected => None,
+        Residual::None => Some(FitFinding::NoResidual),
+        Residual::Unknown => Some(FitFinding::ResidualUnknown),
+    }
+}
+
+/// A radio on the mains that something else can take off the air.
+pub(super) fn feed(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+    if !kind.has_radio || !kind.is_on_mains() || place.stays_on {
+        return None;
+    }
+    match place.point.feed {
+        Feed::BehindSwitch => Some(FitFinding::BehindSwitch),
+        Feed::Cord if kind.forwards => Some(FitFinding::OnCord),
+        Feed::Unsaid | Feed::Always | Feed::Cord => None,
+    }
 }

@@ -10,7 +10,6 @@ use super::resilience::disjoint_routes;
 use super::route::{Graph, THREAD_LEAST_MARGIN, Ways};
 use super::ways::Routing;
 use super::{Mesh, Node, Role, Why};
-use crate::catalogue;
 use crate::radio::system::{RouteChoice, Rule};
 use crate::site::{DeviceId, breaker_order};
 use crate::units::Db;
@@ -272,8 +271,9 @@ impl<'a> Judge<'a> {
         };
         // Mains devices that forward by their make, yet earn no credit here.
         let unsure = |n: &usize| {
-            let makes = catalogue::kind(&nodes[*n].kind).is_some_and(|k| k.forwards);
-            !nodes[*n].carries_others() && makes && rule.choice != RouteChoice::DirectOnly
+            !nodes[*n].carries_others()
+                && nodes[*n].makes_forward
+                && rule.choice != RouteChoice::DirectOnly
         };
         if let Some((through, link)) = best(&mut others().filter(unsure))
             && link.margin() >= Db::ZERO

@@ -34,6 +34,8 @@ pub struct Node {
     pub mounting: Vec<(&'static str, Db)>,
     /// Loss of the hand that holds it.
     pub hand: Db,
+    /// Whether it forwards by its make, whatever it earns credit for here.
+    pub makes_forward: bool,
     /// Its role and why.
     pub role: RoleFinding,
     /// Variance that its own surroundings add to a link, in dB².
@@ -47,12 +49,12 @@ impl Node {
     /// no radio that speaks the network's system.
     pub fn new(site: &Site, device: &Device, network: &Network) -> Option<Self> {
         let speaks = |k: &&catalogue::DeviceKind| k.systems.contains(&network.system);
-        let kind = catalogue::kind(&device.kind).filter(|k| k.has_radio).filter(speaks)?;
+        let kind = site.kind(&device.kind).filter(|k| k.has_radio).filter(speaks)?;
         let point = site.point_of(device)?;
         let place = site.place(&point.floor, point.at, point.height_m)?;
         let (system, region) = (network.system, site.job.region);
         let planned = planning_profile(system, kind.class(), region);
-        let radio = device.sheet.applied_to(planned);
+        let radio = device.sheet.applied_to(kind.radio.applied_to(planned));
         let frequency = region.frequency(system, None);
         let mut mounting = mounting::losses(point.back_box, point.mounting, frequency);
         mounting.extend(device.sheet.extra_loss_db.map(|loss| ("other loss around it", loss)));
@@ -68,6 +70,7 @@ impl Node {
             needs: quiet,
             mounting,
             hand: if kind.is_hand_held() { hand_loss(system) } else { Db::ZERO },
+            makes_forward: kind.forwards,
             role: role(site, device),
             doubt: doubt(point, kind).get().powi(2),
             circuit: if kind.is_on_mains() {
@@ -92,8 +95,9 @@ impl Node {
 /// What a place adds to the deviation of a link: how its box and mounting are known, and a box in the
 /// wall that nobody has opened.
 fn doubt(point: &Point, kind: &catalogue::DeviceKind) -> Db {
-    let known = match point.known {
-        Provenance::Default => Db::ZERO,
+    let known = match point.how("box") {
+        // What somebody told is never less than nothing said.
+        Provenance::Default | Provenance::Told => Db::ZERO,
         known => known.doubt(),
     };
     if kind.is_wired_in() && !point.is_opened() { known.max(UNOPENED) } else { known }

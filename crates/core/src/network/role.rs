@@ -1,6 +1,6 @@
 //! What a device is to its network; it follows from the survey, not from a wish.
 
-use crate::catalogue::{self, Duty, Supply};
+use crate::catalogue::{Duty, Supply};
 use crate::fit::{self, Fits};
 use crate::radio::system::RouteChoice;
 use crate::site::{Device, Site};
@@ -79,7 +79,7 @@ pub enum Why {
 /// The role of a device where it stands.
 pub fn role(site: &Site, device: &Device) -> RoleFinding {
     let plain = |role, why| RoleFinding { role, why, may_go_dark: false };
-    let (Some(kind), Some(point)) = (catalogue::kind(&device.kind), site.point_of(device)) else {
+    let (Some(kind), Some(point)) = (site.kind(&device.kind), site.point_of(device)) else {
         return plain(Role::Leaf, Why::Missing);
     };
     match (kind.duty, kind.supply) {

@@ -281,6 +281,12 @@ fn ties_hold(site: &Site, thing: &Thing, comes: impl Fn(&Ref) -> bool) -> Result
 impl Kind {
     /// What people call several of it.
     pub fn called_many(self) -> String {
+        match self {
+            Self::Person => return "people".to_owned(),
+            Self::Wish => return "wishes".to_owned(),
+            Self::Rate => return "prices and times".to_owned(),
+            _ => {}
+        }
         // Sources on the air, lines of a scan.
         let (first, rest) = self.called().split_once(" o").unwrap_or((self.called(), ""));
         if rest.is_empty() { format!("{first}s") } else { format!("{first}s o{rest}") }

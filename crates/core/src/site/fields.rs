@@ -15,9 +15,9 @@ pub fn value_at<'a>(value: &'a Value, field: &str) -> Option<&'a Value> {
 /// words (`sets`) adds or takes that word. False when the way leads through something that has no
 /// such part.
 pub(super) fn set(value: &mut Value, field: &str, to: Value, sets: &[&str]) -> bool {
-    if let Some((set, word)) = field.split_once('.')
-        && sets.contains(&set)
-    {
+    let in_set =
+        |set: &&str| field.strip_prefix(*set)?.strip_prefix('.').filter(|w| !w.contains('.'));
+    if let Some((set, word)) = sets.iter().find_map(|set| Some((*set, in_set(set)?))) {
         return set_word(value, set, word, &to);
     }
     let (way, last) = field.rsplit_once('.').map_or((None, field), |(w, l)| (Some(w), l));
@@ -69,8 +69,14 @@ fn set_word(value: &mut Value, set: &str, word: &str, to: &Value) -> bool {
         Value::Null => false,
         _ => return false,
     };
-    let Some(fields) = value.as_object_mut() else { return false };
-    let words = fields.entry(set).or_insert_with(|| Value::Array(Vec::new()));
+    let (way, last) = set.rsplit_once('.').map_or((None, set), |(w, l)| (Some(w), l));
+    let mut holder = value;
+    for step in way.into_iter().flat_map(|way| way.split('.')) {
+        let Some(inner) = part(holder, step) else { return false };
+        holder = inner;
+    }
+    let Some(fields) = holder.as_object_mut() else { return false };
+    let words = fields.entry(last).or_insert_with(|| Value::Array(Vec::new()));
     let Some(words) = words.as_array_mut() else { return false };
     words.retain(|w| w != word);
     if wanted {

@@ -3,10 +3,40 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::Refusal;
 use super::kept::{name, note};
+use super::{Refusal, Wrong};
 use crate::confidence::Confidence;
 use crate::radio::region::Region;
+
+/// What kind of work a job is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Work {
+    /// Nobody said.
+    #[default]
+    Unsaid,
+    /// A house that is being built.
+    New,
+    /// Walls are open.
+    Renovation,
+    /// Walls stay as they are.
+    Retrofit,
+}
+
+impl Work {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 4] = [
+        (Self::Unsaid, "not said"),
+        (Self::New, "new build"),
+        (Self::Renovation, "renovation"),
+        (Self::Retrofit, "retrofit"),
+    ];
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_unsaid(work: &Work) -> bool {
+    *work == Work::Unsaid
+}
 
 /// What the whole job rests on.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -24,6 +54,27 @@ pub struct Job {
     pub region: Region,
     /// How sure a single link must be.
     pub confidence: Confidence,
+    /// When the house was built; it says what boxes are likely to hold, and proves nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub built: Option<u16>,
+    /// What kind of work it is.
+    #[serde(default, skip_serializing_if = "is_unsaid")]
+    pub work: Work,
+    /// What is there to spend; nothing while nobody said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub budget: Option<f64>,
+    /// The currency of all prices, such as EUR.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub currency: String,
+    /// How long devices should last at least, in years; nothing where nobody minds.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub keep_years: Option<f64>,
+    /// What the client does not accept.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub refuses: String,
+    /// Who agreed to the sheet for the first fix, and when; empty while nobody has.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub first_fix: String,
     /// What to keep in mind, in free words.
     #[serde(default)]
     pub note: String,
@@ -33,14 +84,40 @@ impl Job {
     /// A job of which nothing more is known.
     pub fn new(name: &str, region: Region, confidence: Confidence) -> Self {
         let none = String::new;
-        let name = name.to_owned();
-        Self { name, client: none(), address: none(), region, confidence, note: none() }
+        Self {
+            name: name.to_owned(),
+            client: none(),
+            address: none(),
+            region,
+            confidence,
+            built: None,
+            work: Work::Unsaid,
+            budget: None,
+            currency: none(),
+            keep_years: None,
+            refuses: none(),
+            first_fix: none(),
+            note: none(),
+        }
     }
 
     pub(super) fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("note", &self.note)?;
         note("client", &self.client)?;
+        note("currency", &self.currency)?;
+        note("refuses", &self.refuses)?;
+        note("first_fix", &self.first_fix)?;
+        let values = [
+            ("built", self.built.map(f64::from), 1000.0, 2100.0, ""),
+            ("budget", self.budget, 0.0, 1e9, ""),
+            ("keep_years", self.keep_years, 0.0, 100.0, "years"),
+        ];
+        for (field, value, low, high, unit) in values {
+            if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {
+                return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
+            }
+        }
         note("address", &self.address)
     }
 }

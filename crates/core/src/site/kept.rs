@@ -133,6 +133,11 @@ pub(super) fn between(field: &'static str, is: Metres, low: f64, high: f64) -> V
     held(field, (low..=high).contains(&is.get()), || Wrong::Length { is, low, high })
 }
 
+pub(super) fn hash(field: &'static str, text: &str) -> Verdict {
+    let hexadecimal = |b: u8| matches!(b, b'0'..=b'9' | b'a'..=b'f');
+    held(field, text.len() == 64 && text.bytes().all(hexadecimal), || Wrong::NoHash)
+}
+
 pub(super) fn busy(share: f64) -> Verdict {
     held("busy", (0.0..=1.0).contains(&share), || Wrong::Share { is: share })
 }

@@ -25,19 +25,20 @@ pub use difference::difference;
 pub use edit::{Change, Edit, Ref, Touch, beside};
 pub use fields::value_at;
 pub use ids::IdError;
-pub use job::Job;
+pub use job::{Job, Work};
 pub use limits::Limit;
-pub use provenance::Provenance;
+pub use provenance::{Fact, Provenance};
 pub use refusal::{Refusal, Wrong};
 pub use table::{Keyed, Table};
 pub use tables::*;
-pub use wiring::{Conductor, Earth, Function, Gauge};
+pub use wiring::{Conductor, Earth, Function, Gauge, Probe};
 
 pub use crate::catalogue::{LoadKind, PointKind};
 pub use crate::radio::mounting::BoxKind;
 
+use crate::catalogue;
 pub use crate::geometry::Spot;
-use crate::geometry::{Place, Rect};
+use crate::geometry::{Place, Rect, contains, is_on_edge};
 use crate::materials::construction::{CONSTRUCTIONS, Construction as Shipped};
 use crate::radio::system::System;
 use crate::units::Metres;
@@ -59,9 +60,31 @@ impl Site {
         Ok(site)
     }
 
+    /// Puts a thing into a copy that is only looked at; nothing is checked.
+    pub(crate) fn suppose(&mut self, thing: impl Into<Thing>) {
+        self.put(thing.into());
+    }
+
     /// The construction of this id: the job's own before the shipped one.
     pub fn construction(&self, id: &str) -> Option<&Shipped> {
         self.constructions.named(id).or_else(|| CONSTRUCTIONS.iter().find(|c| c.id == id))
+    }
+
+    /// The device of this id: the job's own row before the shipped one.
+    pub fn kind(&self, id: &str) -> Option<&DeviceKind> {
+        self.kinds.named(id).or_else(|| catalogue::kind(id))
+    }
+
+    /// Every device that could be chosen: the job's own rows, and the shipped ones beside them.
+    pub fn all_kinds(&self) -> impl Iterator<Item = &DeviceKind> {
+        let shipped = catalogue::KINDS.iter().filter(|k| self.kinds.named(&k.id).is_none());
+        shipped.chain(self.kinds.iter())
+    }
+
+    /// What something costs or takes: the job's own rate before the shipped one; nought for none.
+    pub fn rate(&self, id: &str) -> f64 {
+        let shipped = || catalogue::rates::row(id).map_or(0.0, |row| row.value);
+        self.rates.named(id).map_or_else(shipped, |rate| rate.value)
     }
 
     /// Storeys from the lowest up.
@@ -91,6 +114,21 @@ impl Site {
     /// What is switched at a point.
     pub fn loads_of(&self, point: &PointId) -> impl Iterator<Item = &Load> {
         self.loads.iter().filter(move |l| l.switched_at == *point)
+    }
+
+    /// The drawn room that a point stands in. On a wall between two, the one that it names.
+    pub fn room_of(&self, point: &Point) -> Option<&Room> {
+        let around = |r: &&Room| {
+            r.floor == point.floor
+                && (contains(&r.outline, point.at) || is_on_edge(&r.outline, point.at))
+        };
+        let named = self.rooms.iter().filter(around).find(|r| r.name == point.room);
+        named.or_else(|| self.rooms.iter().find(around))
+    }
+
+    /// The room of a point: by where it stands, or as it was said.
+    pub fn room_name<'a>(&'a self, point: &'a Point) -> &'a str {
+        self.room_of(point).map_or(&point.room, |r| &r.name)
     }
 
     /// The point of a device.

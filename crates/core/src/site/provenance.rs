@@ -1,8 +1,12 @@
 //! How something about the house is known.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use super::kept::{note, time};
+use super::{Refusal, Wrong};
 use crate::units::Db;
 
 /// How something about the house is known; what is guessed widens the uncertainty.
@@ -46,4 +50,33 @@ impl Provenance {
             Self::Measured | Self::Seen => Db::ZERO,
         }
     }
+}
+
+/// How one thing that was recorded is known, by whom and since when.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Fact {
+    /// How.
+    pub how: Provenance,
+    /// By whom.
+    #[serde(default)]
+    pub by: String,
+    /// When.
+    pub at: String,
+}
+
+/// The most facts of one thing: more than it has fields.
+const MOST_FACTS: usize = 60;
+
+pub(super) fn facts(all: &BTreeMap<String, Fact>) -> Result<(), Refusal> {
+    let is = all.len();
+    if is > MOST_FACTS {
+        let (least, most) = (0, MOST_FACTS);
+        return Err(Refusal::wrong("facts", Wrong::Count { is, least, most }));
+    }
+    all.iter().try_for_each(|(field, fact)| {
+        note("facts", field)?;
+        note("facts", &fact.by)?;
+        time("facts", &fact.at)
+    })
 }

@@ -72,6 +72,11 @@ impl Refusal {
     }
 }
 
+/// A bound as people write it: whole where it is.
+fn plain(bound: f64) -> String {
+    typographic(bound, usize::from(bound.fract().abs() > 0.0))
+}
+
 fn counted(count: usize, kind: Kind) -> String {
     if count == 1 {
         format!("1 {}", kind.called())
@@ -118,7 +123,7 @@ pub enum Wrong {
     Level { is: Dbm },
     #[error("is {is}; give −40 to 36 dBm")]
     Power { is: Dbm },
-    #[error("is {}; give {} to {high} {unit}", typographic(*is, 1), typographic(*low, 0))]
+    #[error("is {}; give {} to {high} {unit}", typographic(*is, 1), plain(*low))]
     Sheet { is: f64, low: f64, high: f64, unit: &'static str },
     #[error("{0}")]
     Carrier(&'static str),
@@ -130,6 +135,20 @@ pub enum Wrong {
     Count { is: usize, least: usize, most: usize },
     #[error("say when, such as 2026-03-14T10:05:00Z")]
     NoTime,
+    #[error("say what is wanted")]
+    NoWish,
+    #[error("there is no such price or time; choose one of the list")]
+    NoRate,
+    #[error("name at least one system that it speaks")]
+    NoSystem,
+    #[error("“{text}” is none of {known}")]
+    NoneOf { text: String, known: String },
+    #[error("“{text}” is no number")]
+    NoNumber { text: String },
+    #[error("there is no floor slab under that; add one to the storey first")]
+    NoFloorSlab,
+    #[error("no walls close around that place; close the gap, or give the corners")]
+    NoFace,
     #[error("there is no such device in the catalogue; choose one of its list")]
     NoKind,
     #[error("a link has two different ends")]

@@ -90,6 +90,7 @@ macro_rules! tables {
         #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
         #[serde(tag = "kind", content = "value")]
         #[expect(missing_docs, reason = "each is its type")]
+        #[expect(clippy::large_enum_variant, reason = "few are held at a time; tables hold their types")]
         pub enum Thing {
             #[serde(rename = "job")]
             Job(Job),
@@ -272,9 +273,15 @@ tables! {
     constructions: construction::Construction = "construction", "construction", "Constructions of this job, beside or in place of the shipped ones.";
     walls: wall::Wall = "wall", "wall", "Walls, by storey.";
     slabs: slab::Slab = "slab", "floor slab", "Floor slabs and roofs.";
+    kinds: own_kind::DeviceKind = "device-kind", "device of the library", "Devices of this job's library, beside or in place of the shipped ones.";
+    rates: rate::Rate = "rate", "price or time", "Prices and times of this job, in place of the shipped ones.";
+    people: person::Person = "person", "person", "Who lives there, who asks, who may do which work.";
+    platforms: platform::Platform = "platform", "platform", "Platforms that the house is worked from.";
     rooms: room::Room = "room", "room", "Rooms, by storey.";
     circuits: circuit::Circuit = "circuit", "circuit", "Circuits: breakers as printed and as proven.";
     points: point::Point = "point", "point", "Surveyed places.";
+    photos: photo::Photo = "photo", "photo", "Photos taken at points.";
+    wishes: wish::Wish = "wish", "wish", "What people want to do, and which points are to meet it.";
     loads: load::Load = "load", "load", "Loads, each switched at a point.";
     groups: group::Group = "group", "control group", "Places that work the same loads.";
     networks: network::Network = "network", "network", "Radio networks.";

@@ -153,6 +153,31 @@ pub struct Conductor {
     /// Whether it is capped and insulated by itself.
     #[serde(default)]
     pub capped: bool,
+    /// What the tester said of it while lines were looked for.
+    #[serde(default, skip_serializing_if = "is_unprobed")]
+    pub probe: Probe,
+}
+
+/// What a tester said of a conductor that was separated and capped from all others.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Probe {
+    /// Whether it was live with the circuit on.
+    pub live: Option<bool>,
+    /// Whether it was dead again with the circuit off.
+    pub dead_after: Option<bool>,
+    /// Whether it reads full voltage against the one that is live.
+    pub to_line: Option<bool>,
+    /// Whether it goes to the load: a reading through it with the load in place.
+    pub to_load: Option<bool>,
+    /// By whom.
+    pub by: String,
+    /// When.
+    pub at: String,
+}
+
+fn is_unprobed(probe: &Probe) -> bool {
+    *probe == Probe::default()
 }
 
 impl Conductor {
@@ -170,6 +195,7 @@ impl Conductor {
             old_terminal: String::new(),
             new_terminal: String::new(),
             capped: false,
+            probe: Probe::default(),
         }
     }
 }

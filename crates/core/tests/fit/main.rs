@@ -123,9 +123,11 @@ fn out_of_doors_a_device_is_rated_for_it_or_covered() {
         let more = json!({"kind": "outdoor", "weather_cover": cover, "depth_mm": 80.0});
         rules(&at(device, &more))
     };
-    assert_eq!(of("switch-neutral", false), [("weather", Fits::No)]);
-    assert_eq!(of("switch-neutral", true), [("weather", Fits::IfSo)]);
-    assert_eq!(of("switch-outdoor", false), []);
+    // Nobody has looked whether the circuit is protected, either.
+    let unprotected = ("residual-current", Fits::NotKnown);
+    assert_eq!(of("switch-neutral", false), [("weather", Fits::No), unprotected]);
+    assert_eq!(of("switch-neutral", true), [unprotected, ("weather", Fits::IfSo)]);
+    assert_eq!(of("switch-outdoor", false), [unprotected]);
 }
 
 #[test]

@@ -1,13 +1,17 @@
 //! Draws a house from short rows.
 
+use std::collections::BTreeSet;
+
 use dot_reach_core::catalogue;
 use dot_reach_core::confidence::Confidence;
+use dot_reach_core::draw::Gesture;
+use dot_reach_core::geometry::contains;
 use dot_reach_core::radio::mounting::Mounting;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
     BoxKind, Device, Earth, Edit, Floor, Job, Load, Network, Neutral, Opening, OpeningKind, Point,
-    PointKind, Provenance, Site, Slab, SlabPlace, Spot, Wall, apply,
+    PointKind, Provenance, Room, Site, Slab, SlabPlace, Spot, Thing, Wall, apply,
 };
 use dot_reach_core::units::Metres;
 use serde_json::json;
@@ -212,6 +216,44 @@ impl Builder {
         self.edit(&Edit::put(point));
     }
 
+    /// Puts a thing in as the job file writes it.
+    pub fn put(&mut self, kind: &str, value: &serde_json::Value) {
+        let edit = json!({ "do": "put", "kind": kind, "value": value });
+        match Edit::read(edit) {
+            Ok(edit) => self.edit(&edit),
+            Err(wrong) => self.refused.push(wrong),
+        }
+    }
+
+    /// Sets a field.
+    pub fn set(&mut self, kind: &str, id: &str, field: &str, value: &serde_json::Value) {
+        let edit = json!({ "do": "set", "kind": kind, "id": id, "field": field, "value": value });
+        match Edit::read(edit) {
+            Ok(edit) => self.edit(&edit),
+            Err(wrong) => self.refused.push(wrong),
+        }
+    }
+
+    /// Names the rooms around some places, each as the points in it say; one whose points do not agree,
+    /// or that no walls close around, stays without.
+    pub fn rooms(&mut self, floor: &str, places: &[Spot]) {
+        for (n, at) in places.iter().enumerate() {
+            let (Ok(id), Ok(floor)) = (format!("{floor}-{}", n + 1).parse(), floor.parse()) else {
+                self.refused.push(floor.to_owned());
+                continue;
+            };
+            let gesture = Gesture::NameRoom { id, floor, at: *at, name: "Room".to_owned() };
+            let Ok(Edit::Put(Thing::Room(room))) = gesture.edit(&self.site) else { continue };
+            let within = |p: &&Point| p.floor == room.floor && contains(&room.outline, p.at);
+            let named: BTreeSet<&String> =
+                self.site.points.iter().filter(within).map(|p| &p.room).collect();
+            let names: Vec<_> = named.into_iter().cloned().collect();
+            if let [name] = &names[..] {
+                self.edit(&Edit::put(Room { name: name.clone(), ..room }));
+            }
+        }
+    }
+
     /// The house so far.
     pub fn site(&self) -> &Site {
         &self.site
@@ -223,7 +265,11 @@ impl Builder {
     }
 
     /// The house, and what was refused on the way.
-    pub fn finish(self) -> (Site, Vec<String>) {
+    pub fn finish(mut self) -> (Site, Vec<String>) {
+        match (Gesture::TagPoints {}).edit(&self.site) {
+            Ok(tags) => self.edit(&tags),
+            Err(refusal) => self.refused.push(refusal.to_string()),
+        }
         (self.site, self.refused)
     }
 }

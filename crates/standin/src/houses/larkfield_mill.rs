@@ -18,6 +18,7 @@ use dot_reach_core::site::{
 use dot_reach_core::units::{Dbm, Metres};
 
 use super::builder::{Builder, Place};
+use super::larkfield_survey;
 use crate::truth::{Truth, take_readings};
 
 type Row<'a> = (
@@ -280,6 +281,7 @@ pub fn planned() -> (Site, Vec<String>) {
     ] {
         control(&mut b, controller, load, path);
     }
+    larkfield_survey::add(&mut b);
     b.finish()
 }
 

@@ -4,6 +4,7 @@ use dot_reach_core::site::Site;
 
 pub mod builder;
 pub mod larkfield_mill;
+mod larkfield_survey;
 pub mod quay_court;
 pub mod tern_row;
 pub mod tower;

@@ -5,7 +5,9 @@ import { registerForms } from "./forms.js";
 import { startHub } from "./hub.js";
 import { startJob, startStandings } from "./job.js";
 import { startPlan } from "./plan.js";
+import { startPlans } from "./plans.js";
 import { startReach } from "./reach.js";
+import { startSheet } from "./sheet.js";
 import { startSurvey } from "./survey.js";
 import { startThings } from "./things.js";
 
@@ -18,4 +20,6 @@ startPlan();
 startReach();
 startSurvey();
 startHub();
+startSheet();
+startPlans();
 document.documentElement.dataset.ready = "true";

@@ -102,6 +102,7 @@ export async function edit(change, options = {}) {
     client,
     base: options.force ? null : revision(),
     ...(options.look ? { look: options.look } : {}),
+    ...(options.how ? { how: options.how } : {}),
   };
   say("Saving…");
   try {

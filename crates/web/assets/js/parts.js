@@ -24,7 +24,8 @@ export function swapParts(html, keep = []) {
   const swaps = [...document.querySelectorAll("[data-part]")].flatMap((old) => {
     const name = old.dataset.part;
     const next = namesakes.get(name)?.shift();
-    if (!next || keep.includes(name) || next.isEqualNode(old)) return [];
+    // What is being typed is not taken from under the hand.
+    if (!next || keep.includes(name) || next.isEqualNode(old) || old.querySelector("[data-typing]")) return [];
     return [{ old, next, scrolled: old.scrollTop }];
   });
   for (const { old, next } of swaps) keepOpen(old, next);

@@ -61,6 +61,9 @@ function show() {
   svg.setAttribute("viewBox", `${view.x} ${view.y} ${view.width} ${view.height}`);
   const scale = svg.getScreenCTM()?.a ?? 0.4;
   svg.style.setProperty("--px", 1 / scale);
+  // Labels thin out: from how near each is drawn the server has said.
+  const times = parsed(svg.dataset.home).width / view.width;
+  svg.dataset.lod = Math.min(Math.max(Math.round(Math.log2(times)), 0), 3);
   const bar = document.querySelector("[data-scale-bar]");
   if (!bar) return;
   const metres = [0.5, 1, 2, 5, 10, 20, 50].find((m) => m * 100 * scale > 60) ?? 100;
@@ -300,8 +303,15 @@ function whilePrinting() {
   window.addEventListener("afterprint", show);
 }
 
+function showLabels() {
+  const off = localStorage.getItem("tags") === "off";
+  for (const svg of document.querySelectorAll(".plan")) svg.classList.toggle("no-tags", off);
+  document.querySelector("[data-labels]")?.setAttribute("aria-pressed", String(!off));
+}
+
 export function startPlan() {
   size();
+  showLabels();
   const svg = plan();
   if (!svg || !document.querySelector("[data-view]")) return;
   const kept = sessionStorage.getItem(key());
@@ -319,6 +329,10 @@ export function startPlan() {
   document.addEventListener("keydown", keys);
   document.addEventListener("click", (event) => {
     const pressed = event.target.closest("[data-zoom]")?.dataset.zoom;
+    if (event.target.closest("[data-labels]")) {
+      localStorage.setItem("tags", localStorage.getItem("tags") === "off" ? "on" : "off");
+      showLabels();
+    }
     if (pressed === "fit") fit();
     else if (pressed) zoomMiddle(Number(pressed));
   });

@@ -1,7 +1,8 @@
 // The Survey page: which tool is in hand, and what a press of it does.
 import { chooseAll, choose, chosenCount, chosenKey, chosenWords, grab, removeChosen, startChosen, theChosenWall } from "./chosen.js";
 import { edit, newId, notice, refresh } from "./job.js";
-import { middleOfView, onPlan, sheetPlace, STEPS, stride } from "./plan.js";
+import { metresOf, middleOfView, onPlan, overlay, sheetPlace, STEPS, stride } from "./plan.js";
+import { shape, upright } from "./shapes.js";
 import { number } from "./things.js";
 import { drawLine, endRun, hoverWall, isDrawing, pressWall, startWalls, undoLast, wallKey } from "./walls.js";
 
@@ -9,10 +10,13 @@ const root = () => document.querySelector('[data-view="survey"]');
 const option = (name) => document.querySelector(`[data-option="${name}"]`);
 const plan = () => document.querySelector(".plan[data-plan]");
 const OPENINGS = ["door", "window", "open"];
-const KEYS = { v: "select", f: "several", r: "rectangle", w: "wall", d: "door", n: "window", o: "open", p: "place", s: "scale" };
+const KEYS = { v: "select", f: "several", r: "rectangle", w: "wall", d: "door", n: "window", o: "open", p: "place", s: "scale", m: "room", a: "area" };
 let tool = "select";
 // The ends of a length that is known, for the scale of the plan image.
 let ends = [];
+// The corners of an area that is being drawn, and the room named last.
+let corners = [];
+let named = null;
 // The device placed last, whose name is asked for.
 let placed = null;
 // Where the keyboard's hand is, for the tools that drop something.
@@ -30,6 +34,8 @@ const HINTS = {
   window: () => "Click on a wall.",
   open: () => "Click on a wall.",
   place: () => "",
+  room: () => "Click into a room: the walls around it close it.",
+  area: () => (corners.length > 2 ? "Click on; Enter or the first corner closes it." : "Click its corners one after the other."),
   scale: () => "Click both ends of a length that you know and type it, in either order.",
 };
 
@@ -58,6 +64,8 @@ function take(name) {
   tool = name;
   endRun();
   ends = [];
+  corners = [];
+  named = null;
   placed = null;
   cursor = null;
   for (const button of document.querySelectorAll("[data-tool]")) {
@@ -176,6 +184,50 @@ function placeTyped() {
   placeAt(at);
 }
 
+/** Names the room that walls close around a place; its name is offered to be typed at once. */
+async function nameRoom(at) {
+  const floor = await shownFloor();
+  const id = newId("r");
+  const told = await tell({ do: "name-room", id, floor, at, name: option("room-name").value.trim() || "Room" });
+  if (!told) return;
+  // A room that was there keeps its id: what was touched says which it is.
+  named = told.touched.map((t) => t.match(/^room:([^#]+)/)?.[1]).find(Boolean) ?? id;
+  if (!byThumb()) {
+    option("room-name").focus();
+    option("room-name").select();
+  }
+}
+
+async function keepRoomName() {
+  const name = option("room-name").value.trim();
+  if (named && name) await tell({ do: "set", kind: "room", id: named, field: "name", value: name });
+}
+
+function showCorners(to) {
+  const all = to ? [...corners, to] : corners;
+  if (all.length === 0) return void drawLine();
+  overlay().replaceChildren(shape("path", { class: "overlay-line", d: `M${all.map((c) => c.map((m) => m * 100).join(" ")).join("L")}` }), ...corners.map(([x, y]) => upright([x * 100, y * 100], [shape("circle", { class: "overlay-dot", r: 3 })])));
+}
+
+async function closeArea() {
+  if (corners.length < 3) return void hint("An area has three corners at least.");
+  const floor = await shownFloor();
+  const sent = { do: "draw-area", id: newId("a"), floor, what: option("area-what").value, corners, name: option("area-name").value };
+  corners = [];
+  showCorners();
+  await tell(sent);
+  hint();
+}
+
+async function cornerAt(at) {
+  await shownFloor();
+  const first = corners[0];
+  if (first && corners.length > 2 && Math.hypot(first[0] - at[0], first[1] - at[1]) < metresOf(12)) return void closeArea();
+  corners.push(at.map((m) => Math.round(m * 20) / 20));
+  showCorners();
+  hint();
+}
+
 async function scaleIfKnown() {
   const length = number(option("scale-length").value);
   drawLine(ends[0], ends[1] ?? ends[0]);
@@ -198,6 +250,10 @@ async function dropOn(wall, at) {
 function pressAt(at, under, isDragEnd) {
   if (tool === "wall" || tool === "rectangle") {
     pressWall(at, isDragEnd);
+  } else if (tool === "room") {
+    if (!isDragEnd) nameRoom(at);
+  } else if (tool === "area") {
+    if (!isDragEnd) cornerAt(at);
   } else if (tool === "scale") {
     ends = [...ends, at].slice(-2);
     scaleIfKnown();
@@ -280,6 +336,11 @@ function planKey(event) {
     drawLine(ends[0], cursor, `${cursor[0].toFixed(2)}, ${cursor[1].toFixed(2)}`);
     return true;
   }
+  if (event.key === "Enter" && tool === "area" && corners.length > 2 && !cursor) {
+    event.preventDefault();
+    closeArea();
+    return true;
+  }
   if (event.key === "Enter" && cursor && event.target === plan()) {
     event.preventDefault();
     const { a, b, c, d, e, f } = plan().getScreenCTM();
@@ -316,6 +377,7 @@ function keys(event) {
       if (!document.querySelector('form[data-key="point"]')) choose({});
     }
     ends = [];
+    if (corners.length > 0) { corners = []; showCorners(); hint(); }
   } else if (event.key === "Delete") {
     if (chosenCount() > 1) removeChosen();
     else document.querySelector('[data-part="side"] [data-remove="point"], [data-part="side"] [data-remove="wall"]')?.click();
@@ -328,7 +390,8 @@ function keys(event) {
 
 function fieldKeys(event) {
   const field = event.target.closest?.("[data-option]")?.dataset.option;
-  if (event.key === "Enter" && field === "name") keepName().then(() => { placed = null; plan().focus(); });
+  if (event.key === "Enter" && field === "room-name") keepRoomName().then(() => { named = null; plan().focus(); });
+  else if (event.key === "Enter" && field === "name") keepName().then(() => { placed = null; plan().focus(); });
   else if (event.key === "Enter" && ["right", "down-sheet"].includes(field)) placeTyped();
   else if (event.key === "Escape" && field) plan().focus();
 }
@@ -337,6 +400,7 @@ function changed(event) {
   const field = event.target.closest("[data-option]")?.dataset.option;
   if (field === "network") matchKinds();
   if (field === "name") keepName();
+  if (field === "room-name") keepRoomName();
   if (field === "scale-length") scaleIfKnown();
   if (field === "fade") fade(event.target.value);
   if (["network", "kind", "construction", "count"].includes(field)) remember();
@@ -366,6 +430,7 @@ export function startSurvey() {
     hover(event) {
       cursor = null;
       if (tool === "wall" || tool === "rectangle") hoverWall(event);
+      else if (tool === "area" && corners.length > 0) showCorners(sheetPlace(event));
       else if (tool === "scale" && ends.length === 1) drawLine(ends[0], sheetPlace(event));
     },
     grab: (event) => grab(event, tool === "several"),

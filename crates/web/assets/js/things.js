@@ -1,5 +1,5 @@
 // Forms whose fields are the fields of one thing of the job: what is typed is an edit of it.
-import { edit, newId, notice, saved, step } from "./job.js";
+import { client, edit, job, newId, newUuid, notice, post, refresh, saved, step } from "./job.js";
 
 const LIKE_NUMBER = /^\s*[-−+]?\d*[.,]?\d+\s*$/;
 
@@ -99,7 +99,13 @@ async function click(event) {
   const ready = event.target.closest("[data-edit]");
   if (ready) {
     const stamp = "stamp" in ready.dataset ? { at: new Date().toISOString() } : {};
-    await tell({ ...JSON.parse(ready.dataset.edit), ...stamp });
+    const made = ready.dataset.stem ? { id: newId(ready.dataset.stem) } : {};
+    await tell({ ...JSON.parse(ready.dataset.edit), ...stamp, ...made });
+  }
+  const put = event.target.closest("[data-put]");
+  if (put) {
+    const { put: kind, value, stem } = put.dataset;
+    await tell({ do: "put", kind, value: { ...JSON.parse(value), id: newId(stem) } });
   }
   const gesture = event.target.closest("[data-gesture]");
   if (gesture) {
@@ -128,13 +134,63 @@ async function click(event) {
   }
 }
 
+// The longer side of a photo, in pixels: enough to read a terminal's print.
+const PHOTO_PX = 1600;
+
+/** Makes a photo small here; the server takes what it says of itself off. */
+async function photograph(input) {
+  const { photo: point } = input.dataset;
+  const shows = input.closest("form").elements.shows.value;
+  try {
+    const picture = await createImageBitmap(input.files[0]);
+    const k = Math.min(1, PHOTO_PX / Math.max(picture.width, picture.height));
+    const canvas = document.createElement("canvas");
+    canvas.width = Math.round(picture.width * k);
+    canvas.height = Math.round(picture.height * k);
+    canvas.getContext("2d").drawImage(picture, 0, 0, canvas.width, canvas.height);
+    const blob = await new Promise((resolve) => canvas.toBlob(resolve, "image/jpeg", 0.85));
+    const data = new FormData();
+    data.append("image", blob, "photo.jpg");
+    const { image, at, by } = await post(`/jobs/${job()}/photos`, data);
+    await tell({ do: "put", kind: "photo", value: { id: newId("f"), point, shows, image, at, by } });
+  } catch (refused) {
+    notice(refused.message || "this is no picture that can be read; choose a PNG or JPEG");
+  }
+  input.value = "";
+}
+
+async function bring(input) {
+  const list = document.querySelector("[data-library-findings]");
+  const data = new FormData();
+  data.append("file", input.files[0]);
+  input.value = "";
+  const show = (texts) => {
+    list.hidden = texts.length === 0;
+    list.replaceChildren(...texts.map((text) => Object.assign(document.createElement("li"), { textContent: text })));
+  };
+  try {
+    const marks = new URLSearchParams({ client, edit_id: newUuid() });
+    const told = await post(`/jobs/${job()}/library?${marks}`, data);
+    await refresh();
+    notice(`${told.taken} row${told.taken === 1 ? "" : "s"} taken.`, told.taken > 0 ? [["Undo", () => step("undo")]] : []);
+    show(told.findings.map((f) => `${f.place}: ${f.reason}`));
+  } catch (refused) {
+    show([refused.message]);
+  }
+}
+
 export function startThings() {
   document.addEventListener("change", (event) => {
     const form = event.target.closest("form.thing, form[data-slab-of]");
     if (form && event.target.name) change(form, event.target);
   });
   document.addEventListener("change", (event) => {
-    if (event.target.matches("[data-edit-value]") && event.target.value) tell(JSON.parse(event.target.value));
+    if (event.target.matches("[data-edit-value]") && event.target.value) {
+      const made = event.target.dataset.stem ? { id: newId(event.target.dataset.stem) } : {};
+      tell({ ...JSON.parse(event.target.value), ...made });
+    }
+    if (event.target.matches("[data-photo]") && event.target.files[0]) photograph(event.target);
+    if (event.target.matches("[data-bring-library]") && event.target.files[0]) bring(event.target);
   });
   document.addEventListener("change", async (event) => {
     const control = event.target.closest("[data-control]");

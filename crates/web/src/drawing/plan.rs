@@ -11,7 +11,9 @@ use dot_reach_core::materials::construction::{Construction, Heft};
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::outcome::SOLID_ABOVE;
 use dot_reach_core::network::role::role;
-use dot_reach_core::site::{DeviceId, EmitterId, FloorId, OpeningKind, PointId, Site, Spot, Wall};
+use dot_reach_core::site::{
+    DeviceId, EmitterId, FloorId, OpeningKind, PointId, Room, Site, Spot, Wall,
+};
 use dot_reach_core::units::{Db, typographic};
 
 use super::path::path;
@@ -40,6 +42,8 @@ pub(crate) struct Plan {
     /// A place that was asked about.
     pub(crate) spot: Option<(f64, f64)>,
     pub(crate) dots: Vec<Dot>,
+    /// Rooms and areas that are drawn, with their names.
+    pub(crate) rooms: Vec<RoomShape>,
     /// Places of a list, by their number in it.
     pub(crate) marks: Vec<Mark>,
     pub(crate) is_empty: bool,
@@ -111,6 +115,15 @@ pub(crate) struct Mark {
 }
 
 #[derive(Debug)]
+pub(crate) struct RoomShape {
+    pub(crate) id: String,
+    pub(crate) d: String,
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    pub(crate) name: String,
+}
+
+#[derive(Debug)]
 pub(crate) struct Dot {
     /// What it is, by the word of an edit: `point` or `emitter`.
     pub(crate) kind: &'static str,
@@ -123,6 +136,9 @@ pub(crate) struct Dot {
     pub(crate) glyph: &'static str,
     pub(crate) class: String,
     pub(crate) name: String,
+    /// Its tag, and from how near it is drawn: labels keep apart.
+    pub(crate) tag: String,
+    pub(crate) level: u8,
     pub(crate) title: String,
     pub(crate) show_name: bool,
     /// The name stands on the left, where the sheet ends on the right.
@@ -313,14 +329,20 @@ impl Plan {
                 height_m: height.get(),
                 glyph: glyph(node),
                 class,
-                title: format!("{}: {}, {band}", node.name, node.role.role.name()),
+                title: named(
+                    site.points.get(&point).map_or("", |p| &p.tag),
+                    &format!("{}: {}, {band}", node.name, node.role.role.name()),
+                ),
                 name: short(&node.name),
+                tag: site.points.get(&point).map(|p| p.tag.clone()).unwrap_or_default(),
+                level: 0,
                 show_name: is_selected || matches!(band, "out" | "thin"),
                 flip: self.is_far_right(x),
             });
         }
         // What is selected lies on top.
         self.dots.sort_by_key(|d| d.class.contains("selected"));
+        self.thin_out();
         self.routes.sort_by_key(|r| r.class.contains("chosen"));
     }
 
@@ -339,6 +361,8 @@ impl Plan {
                 glyph: "source",
                 class: class.into(),
                 name: short(&emitter.name),
+                tag: String::new(),
+                level: 0,
                 title: format!("{}: on the air, {}", emitter.name, emitter.carrier.name()),
                 show_name: is_selected,
                 flip: self.is_far_right(emitter.at[0]),
@@ -384,12 +408,64 @@ impl Plan {
                 glyph: roles.as_ref().map_or("vacant", role_glyph),
                 class: if is_selected { "place selected".into() } else { "place".into() },
                 name: short(&point.name),
-                title: format!("{}, {} up", point.name, point.height_m),
+                tag: point.tag.clone(),
+                level: 0,
+                title: named(&point.tag, &format!("{}, {} up", point.name, point.height_m)),
                 show_name: is_selected,
                 flip: self.is_far_right(point.at[0]),
             });
         }
         self.dots.sort_by_key(|d| d.class.contains("selected"));
+        self.thin_out();
+        let rooms = site.rooms.iter().filter(|r| r.floor == *floor);
+        self.rooms.extend(rooms.map(room_shape));
+    }
+}
+
+impl Plan {
+    /// Says from how near each label is drawn, so that none lies over another: the first as the sheet is
+    /// seen whole, the others where it is seen twice, four or eight times as near.
+    fn thin_out(&mut self) {
+        /// How wide a sheet is on the screen, and how much a short label takes, in pixels.
+        const WIDE: f64 = 900.0;
+        const LABEL: (f64, f64) = (34.0, 15.0);
+        let mut order: Vec<usize> = (0..self.dots.len()).collect();
+        order.sort_by_key(|n| !self.dots[*n].show_name);
+        let mut placed: Vec<(usize, u8)> = Vec::new();
+        for n in order {
+            let (x, y) = (self.dots[n].x, self.dots[n].y);
+            let level = (0..3u8).find(|level| {
+                let px = WIDE / self.width.max(1.0) * f64::from(1u32 << level);
+                let meets = |(m, at): &(usize, u8)| {
+                    let other = &self.dots[*m];
+                    *at <= *level
+                        && (other.x - x).abs() * px < LABEL.0
+                        && (other.y - y).abs() * px < LABEL.1
+                };
+                !placed.iter().any(meets)
+            });
+            let level = level.unwrap_or(3);
+            placed.push((n, level));
+            self.dots[n].level = level;
+        }
+    }
+}
+
+/// A title with the tag in front.
+fn named(tag: &str, title: &str) -> String {
+    if tag.is_empty() { title.to_owned() } else { format!("{tag} {title}") }
+}
+
+fn room_shape(room: &Room) -> RoomShape {
+    let around = Rect::around(room.outline.iter().copied());
+    let [x, y] = around
+        .map_or([0.0; 2], |r| [f64::midpoint(r.left, r.right), f64::midpoint(r.top, r.bottom)]);
+    RoomShape {
+        id: room.id.to_string(),
+        d: path(std::slice::from_ref(&room.outline), true),
+        x: (x * CM).round(),
+        y: (y * CM).round(),
+        name: room.name.clone(),
     }
 }
 

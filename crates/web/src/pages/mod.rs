@@ -1,8 +1,10 @@
 //! Every route in one list; one folder a page.
 
 pub(crate) mod air;
+pub(crate) mod bill;
 pub(crate) mod brief;
 pub(crate) mod catalogue;
+pub(crate) mod choices;
 pub(crate) mod constructions;
 pub(crate) mod controls;
 pub(crate) mod handover;
@@ -10,9 +12,13 @@ pub(crate) mod hub;
 pub(crate) mod install;
 pub(crate) mod jobs;
 pub(crate) mod journal;
+pub(crate) mod library;
+pub(crate) mod plans;
+pub(crate) mod previsit;
 pub(crate) mod prove;
 pub(crate) mod reach;
 pub(crate) mod schools;
+pub(crate) mod sheet;
 pub(crate) mod survey;
 
 use actix_web::{HttpResponse, web};
@@ -51,7 +57,25 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(reach::cures::show)
         .service(reach::surface_geojson)
         .service(live::live)
+        .service(commands::upload_photo)
+        .service(commands::open_library)
         .service(brief::show)
+        .service(sheet::show)
+        .service(sheet::paste)
+        .service(sheet::bring)
+        .service(sheet::out)
+        .service(plans::show)
+        .service(plans::look)
+        .service(plans::take)
+        .service(plans::out)
+        .service(previsit::show)
+        .service(library::show)
+        .service(library::bring)
+        .service(library::csv)
+        .service(library::json)
+        .service(bill::show)
+        .service(bill::csv)
+        .service(choices::show)
         .service(survey::show)
         .service(reach::show)
         .service(controls::show)
@@ -127,6 +151,11 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
         ("Who controls what", "controls"),
         ("Three schools", "schools"),
         ("Construction calculator", "constructions"),
+        ("Point sheet", "sheet"),
+        ("Before the day", "previsit"),
+        ("Plans in and out", "plans"),
+        ("Library and prices", "library"),
+        ("Bill", "bill"),
     ];
     let tools = tools.map(|(text, page)| Shortcut {
         text: text.to_owned(),

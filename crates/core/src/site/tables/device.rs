@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{NetworkId, PointId};
 use crate::radio::profile::DataSheet;
-use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name};
+use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
 use crate::site::{Kind, Refusal, Wrong};
 use crate::units::{Db, Dbm};
 
@@ -86,6 +86,9 @@ pub struct Device {
     /// What its data sheet says in place of the planning profile.
     #[serde(default, skip_serializing_if = "DataSheet::is_empty")]
     pub sheet: DataSheet,
+    /// Why it was chosen, where another was advised.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub why: String,
     /// Steps done.
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
     pub done: BTreeSet<Step>,
@@ -105,6 +108,7 @@ impl Device {
             events_a_day: None,
             security: Security::Unsaid,
             sheet: DataSheet::default(),
+            why: String::new(),
             done: BTreeSet::new(),
         }
     }
@@ -129,6 +133,7 @@ impl Kept for Device {
 
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
+        note("why", &self.why)?;
         let sheet = &self.sheet;
         let rows = [
             ("tx_dbm", sheet.tx_dbm.map(Dbm::get), -40.0, 36.0, "dBm"),

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::site::kept::{Kept, Most, Tie, between, id, kept_by_id, name, spot};
+use crate::site::kept::{Kept, Most, Tie, between, hash, id, kept_by_id, name, spot};
 use crate::site::{Refusal, Spot, Wrong};
 use crate::units::Metres;
 
@@ -74,10 +74,6 @@ impl Underlay {
         if !(1e-5..=10.0).contains(&self.metres_per_px) {
             return Err(Refusal::wrong("metres_per_px", Wrong::Scale));
         }
-        let hexadecimal = |b: u8| matches!(b, b'0'..=b'9' | b'a'..=b'f');
-        if self.image.len() != 64 || !self.image.bytes().all(hexadecimal) {
-            return Err(Refusal::wrong("image", Wrong::NoHash));
-        }
-        Ok(())
+        hash("image", &self.image)
     }
 }

@@ -1,5 +1,7 @@
 //! Surveyed places: what was found at each.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -7,6 +9,7 @@ use super::FloorId;
 use crate::catalogue::PointKind;
 use crate::radio::mounting::{BoxKind, Mounting};
 use crate::site::kept::{Bond, Kept, Most, Tie, between, id, kept_by_id, name, note, spot};
+use crate::site::provenance::{Fact, facts};
 use crate::site::wiring::{Conductor, Earth, conductors};
 use crate::site::{Kind, Provenance, Refusal, Spot, Wrong};
 use crate::units::Metres;
@@ -25,12 +28,64 @@ pub enum Neutral {
     /// The box has not been opened.
     #[default]
     Unknown,
+    /// Seen in the box, and tested against line.
+    Tested,
     /// Seen in the box.
     Seen,
     /// Looked for and not seen; it may be bundled at the back.
     NotSeen,
     /// Tested: there is none.
     Absent,
+}
+
+impl Neutral {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Unknown, "not opened yet"),
+        (Self::Tested, "seen and tested"),
+        (Self::Seen, "seen"),
+        (Self::NotSeen, "not seen"),
+        (Self::Absent, "absent, tested"),
+    ];
+}
+
+/// What feeds a place.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Feed {
+    /// Nobody said.
+    #[default]
+    Unsaid,
+    /// Its breaker, and nothing between.
+    Always,
+    /// A switch that stands before it.
+    BehindSwitch,
+    /// A cord that anyone can pull.
+    Cord,
+}
+
+impl Feed {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 4] = [
+        (Self::Unsaid, "not said"),
+        (Self::Always, "always on"),
+        (Self::BehindSwitch, "behind a switch"),
+        (Self::Cord, "on a cord"),
+    ];
+}
+
+/// What can be seen of the switch that is there, without taking anything off but the plate.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Signs {
+    /// Whether on and off are marked on it.
+    pub marked: Option<bool>,
+    /// How many terminals it has, earth left out; nought while nobody looked.
+    pub terminals: u8,
+    /// Whether one of its screws has another colour.
+    pub odd_screw: Option<bool>,
+    /// Whether another switch works the same load.
+    pub another: Option<bool>,
 }
 
 /// A surveyed place where a device is or could be.
@@ -100,9 +155,31 @@ pub struct Point {
     /// How its box and mounting are known.
     #[serde(default, skip_serializing_if = "Provenance::is_default")]
     pub known: Provenance,
+    /// How each thing that is said of it is known, and by whom, by the name of the field.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub facts: BTreeMap<String, Fact>,
+    /// What feeds it.
+    #[serde(default, skip_serializing_if = "is_unsaid")]
+    pub feed: Feed,
+    /// What can be seen of the switch that is there.
+    #[serde(default, skip_serializing_if = "is_unseen")]
+    pub signs: Signs,
+    /// The finish that is wanted here; empty leaves it open.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub finish: String,
     /// Free words.
     #[serde(default)]
     pub note: String,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_unsaid(feed: &Feed) -> bool {
+    *feed == Feed::Unsaid
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_unseen(signs: &Signs) -> bool {
+    *signs == Signs::default()
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
@@ -143,8 +220,13 @@ pub fn breaker_order(label: &str) -> (u64, &str) {
 impl Point {
     /// Whether somebody has looked into it: the neutral was looked for, or what is there was seen.
     pub fn is_opened(&self) -> bool {
-        let was_seen = matches!(self.known, Provenance::Measured | Provenance::Seen);
+        let was_seen = matches!(self.how("box"), Provenance::Measured | Provenance::Seen);
         self.neutral != Neutral::Unknown || was_seen
+    }
+
+    /// How something said of it is known: as it was recorded with the field, or of the whole place.
+    pub fn how(&self, field: &str) -> Provenance {
+        self.facts.get(field).map_or(self.known, |fact| fact.how)
     }
 
     /// A point of which nothing more is known than where it is and what is there.
@@ -173,6 +255,10 @@ impl Point {
             circuit: String::new(),
             mounting: Mounting::default(),
             known: Provenance::default(),
+            facts: BTreeMap::new(),
+            feed: Feed::default(),
+            signs: Signs::default(),
+            finish: String::new(),
             note: String::new(),
         }
     }
@@ -194,6 +280,12 @@ impl Kept for Point {
         note("note", &self.note)?;
         note("room", &self.room)?;
         note("circuit", &self.circuit)?;
+        note("finish", &self.finish)?;
+        facts(&self.facts)?;
+        if self.signs.terminals > 8 {
+            let is = self.signs.terminals.into();
+            return Err(Refusal::wrong("signs.terminals", Wrong::Count { is, least: 0, most: 8 }));
+        }
         if self.tag.chars().count() > MOST_TAG {
             let is = self.tag.chars().count();
             return Err(Refusal::wrong("tag", Wrong::LongText { is, most: MOST_TAG }));

@@ -5,12 +5,17 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::PLANNING_SIGMA;
+use dot_reach_core::fit::neutral_is_likely;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
-use dot_reach_core::site::{Network, Site};
+use dot_reach_core::site::{Means, Network, Part, Point, Site, Way, Work};
+use dot_reach_core::survey::brief::{met, open, who_may};
+use dot_reach_core::units::typographic;
+use serde_json::json;
 
 use crate::door::Job;
 use crate::error::WebError;
+use crate::pages::survey::choices::{Choice as Picked, choices as picked, word};
 use crate::pages::{Shell, html};
 
 #[derive(Template)]
@@ -26,6 +31,119 @@ struct Page {
     systems: Vec<SystemRow>,
     networks: Vec<NetworkForm>,
     kinds: Vec<Choice>,
+    built: String,
+    budget: String,
+    currency: String,
+    keep_years: String,
+    refuses: String,
+    first_fix: String,
+    work: Vec<Picked>,
+    is_new: bool,
+    likely: &'static str,
+    open: Vec<String>,
+    people: Vec<PersonForm>,
+    platforms: Vec<PlatformForm>,
+    wishes: Vec<WishForm>,
+    unmet: usize,
+    who_may: &'static str,
+}
+
+struct PersonForm {
+    id: String,
+    name: String,
+    licence: String,
+    may_mains: bool,
+    parts: Vec<Picked>,
+}
+
+struct PlatformForm {
+    id: String,
+    name: String,
+    purpose: String,
+    in_charge: bool,
+    required: bool,
+    ways: Vec<Picked>,
+}
+
+struct WishForm {
+    id: String,
+    what: String,
+    room: String,
+    who: Vec<Choice>,
+    /// Field, words, whether it is wanted so.
+    by: Vec<(String, &'static str, bool)>,
+    /// Name of each point, and the edit that takes it off.
+    points: Vec<(String, String)>,
+    /// Points that could meet it, each with its edit.
+    others: Vec<Choice>,
+    lacks: Vec<String>,
+}
+
+fn people(site: &Site) -> Vec<PersonForm> {
+    site.people
+        .iter()
+        .map(|p| PersonForm {
+            id: p.id.to_string(),
+            name: p.name.clone(),
+            licence: p.licence.clone(),
+            may_mains: p.may_mains,
+            parts: picked(&Part::ALL, p.part),
+        })
+        .collect()
+}
+
+fn platforms(site: &Site) -> Vec<PlatformForm> {
+    site.platforms
+        .iter()
+        .map(|p| PlatformForm {
+            id: p.id.to_string(),
+            name: p.name.clone(),
+            purpose: p.purpose.clone(),
+            in_charge: p.in_charge,
+            required: p.required,
+            ways: picked(&Way::ALL, p.way),
+        })
+        .collect()
+}
+
+fn wishes(site: &Site) -> Vec<WishForm> {
+    let choice = |value: String, text: String, chosen: bool| Choice { value, text, chosen };
+    let label = |p: &Point| {
+        if p.tag.is_empty() { p.name.clone() } else { format!("{} {}", p.tag, p.name) }
+    };
+    site.wishes
+        .iter()
+        .map(|w| {
+            let set = |point: &str, is: bool| {
+                json!({"do": "set", "kind": "wish", "id": w.id, "field": format!("points.{point}"), "value": is})
+                    .to_string()
+            };
+            let mut who = vec![choice(String::new(), "anyone".to_owned(), w.who.is_none())];
+            let users = site.people.iter().filter(|p| p.part.uses_the_house());
+            who.extend(users.map(|p| {
+                choice(p.id.to_string(), p.name.clone(), w.who.as_ref() == Some(&p.id))
+            }));
+            let mut others = vec![choice(String::new(), "add a point…".to_owned(), true)];
+            let free = site.points.iter().filter(|p| !w.points.contains(&p.id));
+            others.extend(free.map(|p| choice(set(p.id.as_str(), true), label(p), false)));
+            let points = w.points.iter().filter_map(|id| site.points.get(id));
+            WishForm {
+                id: w.id.to_string(),
+                what: w.what.clone(),
+                room: w.room.clone(),
+                who,
+                by: Means::ALL
+                    .iter()
+                    .map(|(means, words)| {
+                        (format!("by.{}", word(means)), *words, w.by.contains(means))
+                    })
+                    .collect(),
+                points: points.map(|p| (label(p), set(p.id.as_str(), false))).collect(),
+                others,
+                lacks: met(site, w).lacks,
+            }
+        })
+        .collect()
 }
 
 struct NetworkForm {
@@ -123,8 +241,32 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
         devices: rule.most_devices,
         source: rule.source,
     });
+    let wishes = wishes(&site);
     html(&Page {
         shell,
+        built: fields.built.map(|y| y.to_string()).unwrap_or_default(),
+        budget: fields.budget.map(|b| typographic(b, 0)).unwrap_or_default(),
+        currency: fields.currency.clone(),
+        keep_years: fields.keep_years.map(|y| typographic(y, 0)).unwrap_or_default(),
+        refuses: fields.refuses.clone(),
+        first_fix: fields.first_fix.clone(),
+        work: picked(&Work::ALL, fields.work),
+        is_new: fields.work == Work::New,
+        likely: match neutral_is_likely(fields.built) {
+            Some(true) => {
+                "A neutral at the switches is likely by the age of the house: a guess, until each box has been opened."
+            }
+            Some(false) => {
+                "A neutral at the switches is unlikely by the age of the house: a guess, until each box has been opened."
+            }
+            None => "",
+        },
+        open: open(&site),
+        people: people(&site),
+        platforms: platforms(&site),
+        unmet: wishes.iter().filter(|w| !w.lacks.is_empty()).count(),
+        wishes,
+        who_may: who_may(fields.region),
         name: fields.name.clone(),
         client: fields.client.clone(),
         address: fields.address.clone(),

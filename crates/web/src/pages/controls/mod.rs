@@ -7,9 +7,9 @@ use std::collections::BTreeMap;
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::catalogue::{self, Button, DeviceKind};
+use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{By, Group, Means, Outage, check, means, works_in};
-use dot_reach_core::site::{Device, DeviceId, Path};
+use dot_reach_core::site::{Device, DeviceId, Path, Site};
 
 use crate::door::Job;
 use crate::error::WebError;
@@ -61,7 +61,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
     let named = |wanted: fn((bool, bool)) -> bool| {
-        let devices = site.devices.iter().filter(|d| wanted(sides(d)));
+        let devices = site.devices.iter().filter(|d| wanted(sides(&site, d)));
         let mut list: Vec<_> = devices
             .map(|d| {
                 let network = site.networks.get(&d.network).map_or("", |n| n.name.as_str());
@@ -142,7 +142,7 @@ fn words(by: &By) -> &str {
 /// Every load by what works it, those with the least first.
 fn loads_of_a_kind(analysis: &Analysis) -> Vec<LoadsRow> {
     let mut rows: BTreeMap<Vec<String>, Vec<String>> = BTreeMap::new();
-    for device in analysis.site.devices.iter().filter(|d| sides(d).1) {
+    for device in analysis.site.devices.iter().filter(|d| sides(&analysis.site, d).1) {
         let means = means(analysis, &device.id);
         let listed = |works: &dyn Fn(&Means) -> bool| {
             let list: Vec<_> = means.iter().filter(|m| works(m)).map(|m| words(&m.by)).collect();
@@ -183,6 +183,6 @@ fn stranded(rows: &[LoadsRow]) -> String {
 }
 
 /// Whether a device can be a controller, and whether a load; neither when the library lost it.
-fn sides(device: &Device) -> (bool, bool) {
-    catalogue::kind(&device.kind).map(DeviceKind::sides).unwrap_or_default()
+fn sides(site: &Site, device: &Device) -> (bool, bool) {
+    site.kind(&device.kind).map(DeviceKind::sides).unwrap_or_default()
 }

@@ -4,7 +4,6 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::catalogue;
 use dot_reach_core::fit::Fits;
 use dot_reach_core::install::{MAINS_CAUTIONS, run_sheet};
 use dot_reach_core::site::Step;
@@ -35,7 +34,7 @@ struct TaskCard {
     device: String,
     name: String,
     place: String,
-    kind: &'static str,
+    kind: String,
     network: String,
     way: String,
     cautions: Vec<&'static str>,
@@ -91,7 +90,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
             device: device.id.to_string(),
             name: device.name.clone(),
             place: format!("{floor} · {}{circuit}", point.room),
-            kind: catalogue::kind(&device.kind).map_or("", |k| k.name.as_str()),
+            kind: site.kind(&device.kind).map_or_else(String::new, |k| k.name.clone()),
             network: site.networks.get(&task.network).map(|n| n.name.clone()).unwrap_or_default(),
             way: match (by, task.hops) {
                 (Some(by), hops) if hops > 1 => format!("{hops} hops, by way of {by}"),

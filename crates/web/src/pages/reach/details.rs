@@ -1,7 +1,6 @@
 //! A line of the ledger opened: why, by which way, what it hangs on and what to do.
 
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::catalogue;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::{Band, Node, Reason, Role};
 use dot_reach_core::power::{events_of, life_of};
@@ -128,7 +127,7 @@ pub(crate) fn details(
     let is_reached = !outcome.hops.is_empty();
     let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
     let second = || second_way(network, place);
-    let battery = catalogue::kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
+    let battery = analysis.site.kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
         let device = device?;
         let (life, events) = (life_of(device, &draw, outcome)?, events_of(device, &draw));
         Some(format!(

@@ -1,6 +1,10 @@
 //! The forms of a storey and of a wall.
 
+use dot_reach_core::draw::rooms::area;
 use dot_reach_core::site::{Floor, OpeningKind, Provenance, Site, SlabPlace, Wall};
+
+use dot_reach_core::units::typographic;
+use serde_json::json;
 
 use super::choices::{Choice, choices, metres};
 
@@ -12,8 +16,17 @@ pub(super) struct StoreyForm {
     pub(super) slab: String,
     pub(super) has_image: bool,
     pub(super) scaled: bool,
+    pub(super) rooms: Vec<RoomRow>,
     pub(super) walls: usize,
     pub(super) wall_rows: Vec<WallRow>,
+}
+
+pub(super) struct RoomRow {
+    pub(super) id: String,
+    pub(super) name: String,
+    pub(super) area: String,
+    /// Storeys that it can be copied to, each with its gesture; none in a house of one.
+    pub(super) copies: Vec<Choice>,
 }
 
 pub(super) struct WallRow {
@@ -48,11 +61,38 @@ pub(super) struct OpeningForm {
     pub(super) stands_open: bool,
 }
 
+fn room_rows(site: &Site, floor: &Floor) -> Vec<RoomRow> {
+    let choice =
+        |value: String, text: String| Choice { value, text, chosen: false, system: String::new() };
+    let mut rooms: Vec<_> = site.rooms.iter().filter(|r| r.floor == floor.id).collect();
+    rooms.sort_by(|a, b| a.name.cmp(&b.name));
+    rooms
+        .into_iter()
+        .map(|room| {
+            let others = site.floors_upward().into_iter().filter(|f| f.id != floor.id);
+            let copies: Vec<_> = others
+                .map(|f| {
+                    let gesture = json!({"do": "copy-room", "room": room.id, "to": f.id});
+                    choice(gesture.to_string(), format!("to {}", f.name))
+                })
+                .collect();
+            let none = (!copies.is_empty()).then(|| choice(String::new(), "copy…".to_owned()));
+            RoomRow {
+                id: room.id.to_string(),
+                name: room.name.clone(),
+                area: typographic(area(&room.outline), 1),
+                copies: none.into_iter().chain(copies).collect(),
+            }
+        })
+        .collect()
+}
+
 pub(super) fn storey_form(site: &Site, floor: &Floor) -> StoreyForm {
     let slab = site.slabs.iter().find(|s| s.floor == floor.id && s.place == SlabPlace::Below);
     let walls: Vec<_> = site.walls.iter().filter(|w| w.floor == floor.id).collect();
     let spot = |[x, y]: [f64; 2]| format!("{x:.2}, {y:.2}");
     StoreyForm {
+        rooms: room_rows(site, floor),
         name: floor.name.clone(),
         elevation: metres(floor.elevation_m.get()),
         height: metres(floor.height_m.get()),

@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 
-use dot_reach_core::catalogue::KINDS;
 use dot_reach_core::materials::construction::{CONSTRUCTIONS, Heft, Use};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Site;
@@ -16,9 +15,9 @@ pub(crate) struct Choice {
     pub(crate) system: String,
 }
 
-pub(super) struct Group {
-    pub(super) name: &'static str,
-    pub(super) choices: Vec<Choice>,
+pub(crate) struct Group {
+    pub(crate) name: &'static str,
+    pub(crate) choices: Vec<Choice>,
 }
 
 pub(super) struct KindChoice {
@@ -28,11 +27,11 @@ pub(super) struct KindChoice {
 }
 
 /// The word by which a plain enum is written in the job file.
-pub(super) fn word(value: &impl Serialize) -> String {
+pub(crate) fn word(value: &impl Serialize) -> String {
     serde_json::to_value(value).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
 }
 
-pub(super) fn choices<T: Serialize + PartialEq + Copy>(
+pub(crate) fn choices<T: Serialize + PartialEq + Copy>(
     all: &[(T, &str)],
     chosen: T,
 ) -> Vec<Choice> {
@@ -45,7 +44,7 @@ pub(super) fn choices<T: Serialize + PartialEq + Copy>(
     all.iter().map(choice).collect()
 }
 
-pub(super) fn groups(site: &Site, uses: &[Use]) -> Vec<Group> {
+pub(crate) fn groups(site: &Site, uses: &[Use]) -> Vec<Group> {
     let name = |used_for: Use| match used_for {
         Use::Wall => "Walls",
         Use::Floor => "Floors",
@@ -71,9 +70,8 @@ pub(super) fn groups(site: &Site, uses: &[Use]) -> Vec<Group> {
         .collect()
 }
 
-pub(super) fn kinds() -> Vec<KindChoice> {
-    KINDS
-        .iter()
+pub(super) fn kinds(site: &Site) -> Vec<KindChoice> {
+    site.all_kinds()
         .map(|k| KindChoice {
             value: k.id.clone(),
             text: k.name.clone(),

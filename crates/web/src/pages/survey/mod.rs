@@ -1,7 +1,8 @@
 //! Survey: the building and its boxes.
 
 mod building;
-mod choices;
+pub(crate) mod choices;
+mod found;
 mod points;
 mod wiring;
 
@@ -15,6 +16,7 @@ use serde::Deserialize;
 
 use self::building::{StoreyForm, WallForm, storey_form, wall_form};
 use self::choices::{Group, KindChoice, groups, kinds, network_groups, usual_wall};
+pub(crate) use self::points::verdict;
 use self::points::{PointForm, PointRow, point_form, point_rows};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
@@ -38,6 +40,7 @@ pub(crate) struct Query {
 #[template(path = "survey/page.html")]
 struct Page {
     shell: Shell,
+    tool: &'static str,
     job: String,
     floor: String,
     floors: Vec<FloorTab>,
@@ -88,6 +91,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     }
     html(&Page {
         shell,
+        tool: "survey",
         job: job.id.to_string(),
         floor: floor.as_ref().map(ToString::to_string).unwrap_or_default(),
         floors: floors
@@ -102,7 +106,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         constructions: groups(&site, &[Use::Wall, Use::Obstacle]),
         openings: groups(&site, &[Use::Door, Use::Window]),
         floor_constructions: groups(&site, &[Use::Floor, Use::Roof]),
-        kinds: kinds(),
+        kinds: kinds(&site),
         network_groups: network_groups(&site),
         usual_outer: usual_wall(&site, Heft::Heavy, "brick-102"),
         usual_partition: usual_wall(&site, Heft::Light, "stud-wall"),

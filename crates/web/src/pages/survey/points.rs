@@ -1,16 +1,19 @@
 //! The form of a surveyed place with its devices, and the table of all of them.
 
-use dot_reach_core::catalogue::{self, KINDS};
 use dot_reach_core::findings::mismatches;
 use dot_reach_core::fit::{self, Fits};
 use dot_reach_core::network::role::role;
 use dot_reach_core::radio::mounting::MOUNTINGS;
 use dot_reach_core::radio::profile::planning_profile;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Device, FloorId, Neutral, Point, Provenance, Security, Site};
+use dot_reach_core::site::{Device, Feed, FloorId, Neutral, Point, Provenance, Security, Site};
 use dot_reach_core::units::{Db, Dbm, typographic};
 
 use super::choices::{Choice, choices, metres, networks};
+use super::found::{
+    FactRow, LinesForm, PhotoRow, SignsForm, fact_rows, lines_form, photo_kinds, photo_rows,
+    signs_form,
+};
 use super::wiring::{
     BoxForm, CandidateRow, CircuitForm, GroupForm, LoadForm, box_form, candidate_rows,
     circuit_form, group_form, load_forms,
@@ -32,6 +35,16 @@ pub(super) struct PointForm {
     pub(super) mountings: Vec<Choice>,
     pub(super) known: Vec<Choice>,
     pub(super) floors: Vec<Choice>,
+    /// The drawn room that it stands in; empty where none is.
+    pub(super) in_room: String,
+    pub(super) feeds: Vec<Choice>,
+    pub(super) finish: String,
+    pub(super) facts: Vec<FactRow>,
+    pub(super) is_switch: bool,
+    pub(super) signs: SignsForm,
+    pub(super) photos: Vec<PhotoRow>,
+    pub(super) photo_kinds: Vec<Choice>,
+    pub(super) lines: LinesForm,
     pub(super) tag: String,
     pub(super) has_box: bool,
     pub(super) back: BoxForm,
@@ -75,6 +88,7 @@ pub(super) struct FitRow {
 
 pub(super) struct PointRow {
     pub(super) id: String,
+    pub(super) tag: String,
     pub(super) name: String,
     pub(super) room: String,
     pub(super) height: String,
@@ -86,7 +100,7 @@ pub(super) struct PointRow {
     pub(super) chosen: bool,
 }
 
-pub(super) fn verdict(fits: Fits) -> (&'static str, &'static str) {
+pub(crate) fn verdict(fits: Fits) -> (&'static str, &'static str) {
     match fits {
         Fits::Yes => (fits.name(), "sound"),
         Fits::IfSo | Fits::NotKnown | Fits::ElectricianDecides => (fits.name(), "thin"),
@@ -107,12 +121,6 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
     ];
     let all_boxes =
         [(BoxKind::None, "none"), (BoxKind::Plastic, "plastic"), (BoxKind::Metal, "metal")];
-    let all_neutrals = [
-        (Neutral::Unknown, "not opened yet"),
-        (Neutral::Seen, "seen"),
-        (Neutral::NotSeen, "not seen"),
-        (Neutral::Absent, "absent, tested"),
-    ];
     let all_mountings = MOUNTINGS.map(|m| (m.mounting, m.name));
     let devices = site.devices_at(&point.id);
     PointForm {
@@ -127,7 +135,7 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
         note: point.note.clone(),
         kinds: choices(&all_kinds, point.kind),
         boxes: choices(&all_boxes, point.back_box),
-        neutrals: choices(&all_neutrals, point.neutral),
+        neutrals: choices(&Neutral::ALL, point.neutral),
         mountings: choices(&all_mountings, point.mounting),
         known: choices(&Provenance::ALL, point.known),
         floors: site
@@ -140,6 +148,15 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
                 system: String::new(),
             })
             .collect(),
+        in_room: site.room_of(point).map(|r| r.name.clone()).unwrap_or_default(),
+        feeds: choices(&Feed::ALL, point.feed),
+        finish: point.finish.clone(),
+        facts: fact_rows(point),
+        is_switch: point.kind == PointKind::Switch,
+        signs: signs_form(site, point),
+        photos: photo_rows(site, point),
+        photo_kinds: photo_kinds(),
+        lines: lines_form(site, point),
         tag: point.tag.clone(),
         has_box: point.back_box != BoxKind::None || point.in_box_of.is_some(),
         back: box_form(site, point),
@@ -157,12 +174,14 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
 
 pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> DeviceForm {
     let system = site.networks.get(&device.network).map(|n| n.system);
-    let findings = catalogue::kind(&device.kind)
+    let findings = site
+        .kind(&device.kind)
         .map(|k| fit::findings(site, k, point, Some(device)))
         .unwrap_or_default();
     let (verdict, class) = verdict(fit::verdict(&findings));
     let found = role(site, device);
-    let planned = catalogue::kind(&device.kind)
+    let planned = site
+        .kind(&device.kind)
         .zip(system)
         .map(|(kind, system)| planning_profile(system, kind.class(), site.job.region));
     let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
@@ -188,11 +207,11 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         }),
         id: device.id.to_string(),
         name: device.name.clone(),
-        kinds: kind_choices(device, system),
+        kinds: kind_choices(site, device, system),
         networks: networks(site, device.network.as_str()),
         can_be_cut: device.can_be_cut,
         stays_on: device.stays_on,
-        events: catalogue::kind(&device.kind).and_then(|k| k.draw).map(|draw| {
+        events: site.kind(&device.kind).and_then(|k| k.draw).map(|draw| {
             let own = device.events_a_day.map(|e| typographic(e, 0)).unwrap_or_default();
             (own, typographic(draw.events, 0))
         }),
@@ -214,17 +233,17 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
 
 /// The kinds that speak a system, and the one that is there though it does not, or is in the library
 /// no longer.
-fn kind_choices(device: &Device, system: Option<System>) -> Vec<Choice> {
+fn kind_choices(site: &Site, device: &Device, system: Option<System>) -> Vec<Choice> {
     let choice = |value: &str, text: String| Choice {
         value: value.to_owned(),
         text,
         chosen: value == device.kind,
         system: String::new(),
     };
-    let speaks = KINDS.iter().filter(|k| system.is_some_and(|s| k.systems.contains(&s)));
+    let speaks = site.all_kinds().filter(|k| system.is_some_and(|s| k.systems.contains(&s)));
     let mut choices: Vec<_> = speaks.map(|k| choice(&k.id, k.name.clone())).collect();
     if !choices.iter().any(|c| c.chosen) {
-        let name = catalogue::kind(&device.kind).map_or(&device.kind, |k| &k.name);
+        let name = site.kind(&device.kind).map_or(&device.kind, |k| &k.name);
         choices.push(choice(&device.kind, format!("{name} (does not fit here)")));
     }
     choices
@@ -240,19 +259,20 @@ pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -
             let devices = site.devices_at(&p.id);
             let fits = devices
                 .iter()
-                .filter_map(|d| Some((d, catalogue::kind(&d.kind)?)))
+                .filter_map(|d| Some((d, site.kind(&d.kind)?)))
                 .map(|(d, k)| fit::verdict(&fit::findings(site, k, p, Some(d))))
                 .max();
             let (verdict, class) = fits.map_or(("", ""), verdict);
             let names: Vec<_> = devices
                 .iter()
-                .filter_map(|d| catalogue::kind(&d.kind))
+                .filter_map(|d| site.kind(&d.kind))
                 .map(|k| k.name.as_str())
                 .collect();
             PointRow {
                 id: p.id.to_string(),
+                tag: p.tag.clone(),
                 name: p.name.clone(),
-                room: p.room.clone(),
+                room: site.room_name(p).to_owned(),
                 height: metres(p.height_m.get()),
                 back_box: match p.back_box {
                     BoxKind::None => "–",
@@ -262,6 +282,7 @@ pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -
                 neutral: match p.neutral {
                     Neutral::Unknown if p.back_box == BoxKind::None => "–",
                     Neutral::Unknown => "?",
+                    Neutral::Tested => "tested",
                     Neutral::Seen => "seen",
                     Neutral::NotSeen => "not seen",
                     Neutral::Absent => "absent",

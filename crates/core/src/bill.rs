@@ -1,0 +1,364 @@
+//! The bill: what is bought, what the work takes, what it costs a load, and what bundling the visits
+//! saves. Prices and times are rows that a firm and a job overrule.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::catalogue::{DeviceKind, Supply};
+use crate::fit::{self, FitFinding, Fits};
+use crate::site::{
+    BoxKind, Conductor, Device, Function, NetworkId, Point, PointId, PointKind, Site,
+};
+
+/// A line of the bill.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Line {
+    /// What is bought or done.
+    pub what: String,
+    /// What kind of thing it is.
+    pub part: Part,
+    /// How many, or how many hours.
+    pub count: f64,
+    /// What one costs; nothing where nobody knows.
+    pub each: Option<f64>,
+    /// Where it goes, by tag or name.
+    pub at: Vec<String>,
+}
+
+impl Line {
+    /// What all of them cost.
+    pub fn cost(&self) -> Option<f64> {
+        self.each.map(|each| each * self.count)
+    }
+}
+
+/// What kind of thing a line is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub enum Part {
+    Devices,
+    Plates,
+    Small,
+    Labour,
+}
+
+impl Part {
+    /// Its heading.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Devices => "Devices",
+            Self::Plates => "Plates",
+            Self::Small => "Small parts",
+            Self::Labour => "Work",
+        }
+    }
+}
+
+/// What a network costs, its hub with it, for each load that it works.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Share {
+    /// The network.
+    pub network: NetworkId,
+    /// Its name.
+    pub name: String,
+    /// What its devices cost.
+    pub cost: f64,
+    /// How many loads it works.
+    pub loads: usize,
+}
+
+/// The bill of a job.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Bill {
+    /// Its lines, part by part.
+    pub lines: Vec<Line>,
+    /// What is known of the cost.
+    pub total: f64,
+    /// How many lines have no price.
+    pub without_price: usize,
+    /// How many loads are worked.
+    pub loads: usize,
+    /// Each network with its loads.
+    pub shares: Vec<Share>,
+    /// How long the wiring takes, in hours.
+    pub wiring_hours: f64,
+    /// Visits with all of it bundled, and circuit by circuit.
+    pub visits: (usize, usize),
+    /// What bundling saves in call-outs.
+    pub saved: f64,
+    /// Devices that do not fit, and those of which that is not known: the bill is not settled.
+    pub open: (usize, usize),
+    /// What could not be counted, with what to find out.
+    pub not_counted: Vec<String>,
+    /// What the budget leaves; nothing where none was said.
+    pub left: Option<f64>,
+}
+
+/// The bill of what is planned.
+pub fn bill(site: &Site) -> Bill {
+    let mut lines = devices(site);
+    lines.extend(plates(site));
+    let (small, not_counted) = small_parts(site);
+    lines.extend(small);
+    let (work, wiring_hours) = work(site);
+    lines.extend(work);
+    let (bundled, apart) = visits(site, wiring_hours);
+    let visit = |count: usize| Line {
+        what: name_of("call-out"),
+        part: Part::Labour,
+        count: count_of(count),
+        each: Some(site.rate("call-out")),
+        at: Vec::new(),
+    };
+    lines.extend((bundled > 0).then(|| visit(bundled)));
+    let total = lines.iter().filter_map(Line::cost).sum();
+    let verdicts: Vec<Fits> = placed(site)
+        .map(|(device, kind, point)| fit::verdict(&fit::findings(site, kind, point, Some(device))))
+        .collect();
+    let count = |fits: Fits| verdicts.iter().filter(|v| **v == fits).count();
+    Bill {
+        total,
+        without_price: lines.iter().filter(|l| l.each.is_none()).count(),
+        loads: worked(site).count(),
+        shares: shares(site),
+        wiring_hours,
+        visits: (bundled, apart),
+        saved: count_of(apart.saturating_sub(bundled)) * site.rate("call-out"),
+        open: (count(Fits::No), count(Fits::NotKnown)),
+        not_counted,
+        left: site.job.budget.map(|budget| budget - total),
+        lines,
+    }
+}
+
+#[expect(clippy::cast_precision_loss, reason = "a house has few thousand of anything")]
+fn count_of(count: usize) -> f64 {
+    count as f64
+}
+
+fn name_of(rate: &str) -> String {
+    crate::catalogue::rates::row(rate).map_or_else(String::new, |r| r.name.clone())
+}
+
+fn label(point: &Point) -> String {
+    if point.tag.is_empty() { point.name.clone() } else { point.tag.clone() }
+}
+
+/// Devices that stand somewhere, with their rows and places.
+fn placed(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind, &Point)> {
+    site.devices.iter().filter_map(|d| Some((d, site.kind(&d.kind)?, site.point_of(d)?)))
+}
+
+fn worked(site: &Site) -> impl Iterator<Item = &crate::site::Load> {
+    let has = |point: &PointId| site.devices.iter().any(|d| d.point == *point);
+    site.loads.iter().filter(move |l| {
+        let group = site.group_of(&l.switched_at);
+        has(&l.switched_at) || group.is_some_and(|g| g.places.iter().any(has))
+    })
+}
+
+fn devices(site: &Site) -> Vec<Line> {
+    // One box on a shelf may keep several networks: it is bought once.
+    let mut seen: BTreeSet<(&PointId, &str)> = BTreeSet::new();
+    let mut by_kind: BTreeMap<&str, (&DeviceKind, Vec<String>)> = BTreeMap::new();
+    for (device, kind, point) in placed(site) {
+        let is_hub = kind.duty == crate::catalogue::Duty::Hub;
+        if is_hub && !seen.insert((&device.point, &kind.id)) {
+            continue;
+        }
+        by_kind.entry(&kind.id).or_insert_with(|| (kind, Vec::new())).1.push(label(point));
+    }
+    let mut lines: Vec<_> = by_kind
+        .into_values()
+        .map(|(kind, at)| Line {
+            what: kind.name.clone(),
+            part: Part::Devices,
+            count: count_of(at.len()),
+            each: kind.fit.price,
+            at,
+        })
+        .collect();
+    lines.sort_by(|a, b| a.what.cmp(&b.what));
+    lines
+}
+
+/// Boxes that get something with a face in the wall, by the point that says how the box is.
+fn faced(site: &Site) -> BTreeMap<&PointId, Vec<&DeviceKind>> {
+    let mut boxes: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
+    for (_, kind, point) in placed(site) {
+        let lead = point.in_box_of.as_ref().unwrap_or(&point.id);
+        let has_face = kind.button.is_some() || kind.fit.far != crate::catalogue::Far::No;
+        let in_wall = point.kind == PointKind::Switch && has_face;
+        if in_wall {
+            boxes.entry(lead).or_default().push(kind);
+        }
+    }
+    boxes
+}
+
+fn plates(site: &Site) -> Vec<Line> {
+    let mut by_gangs: BTreeMap<&str, Vec<String>> = BTreeMap::new();
+    for point in faced(site).keys().filter_map(|id| site.points.get(id)) {
+        let rate = match point.gangs {
+            1 => "plate-1",
+            2 => "plate-2",
+            3 => "plate-3",
+            _ => "plate-more",
+        };
+        by_gangs.entry(rate).or_default().push(label(point));
+    }
+    by_gangs.into_iter().map(|(rate, at)| rated(site, rate, Part::Plates, at)).collect()
+}
+
+fn rated(site: &Site, rate: &str, part: Part, at: Vec<String>) -> Line {
+    let count = count_of(at.len());
+    Line { what: name_of(rate), part, count, each: Some(site.rate(rate)), at }
+}
+
+/// Connectors by how many conductors meet, jumpers, caps, capacitors, brackets, cells, enclosures; and
+/// what could not be counted.
+fn small_parts(site: &Site) -> (Vec<Line>, Vec<String>) {
+    let mut by_rate: BTreeMap<&str, Vec<String>> = BTreeMap::new();
+    let mut not_counted = Vec::new();
+    let mut wired: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
+    let mut bypassed: BTreeSet<&str> = BTreeSet::new();
+    for (device, kind, point) in placed(site) {
+        let lead = point.in_box_of.as_ref().unwrap_or(&point.id);
+        if kind.is_wired_in() && point.back_box != BoxKind::None {
+            wired.entry(lead).or_default().push(kind);
+        }
+        if kind.supply == Supply::MainsNeutral {
+            by_rate.entry("jumper").or_default().push(label(point));
+        }
+        let on_wall = matches!(point.kind, PointKind::Switch | PointKind::BareWall);
+        if kind.is_hand_held() && on_wall {
+            by_rate.entry("bracket").or_default().push(label(point));
+        }
+        if let Some(draw) = kind.draw {
+            let cells = std::iter::repeat_n(label(point), draw.cells as usize);
+            by_rate.entry("battery-cell").or_default().extend(cells);
+        }
+        for found in fit::findings(site, kind, point, Some(device)) {
+            match found {
+                FitFinding::TooLittle { .. } if bypassed.insert(&point.circuit) => {
+                    by_rate.entry("capacitor").or_default().push(label(point));
+                }
+                FitFinding::NotForDamp => {
+                    by_rate.entry("weather-box").or_default().push(label(point));
+                }
+                _ => {}
+            }
+        }
+    }
+    for (lead, kinds) in wired {
+        let Some(point) = site.points.get(lead) else { continue };
+        if point.conductors.is_empty() {
+            not_counted.push(label(point));
+            continue;
+        }
+        for met in joints(&point.conductors, &kinds) {
+            by_rate.entry(connector(met)).or_default().push(label(point));
+        }
+        let unused = |c: &&Conductor| c.capped || c.found == Function::Spare;
+        let caps: usize =
+            point.conductors.iter().filter(unused).map(|c| usize::from(c.count)).sum();
+        by_rate.entry("cap").or_default().extend(std::iter::repeat_n(label(point), caps));
+    }
+    let lines = by_rate.into_iter().filter(|(_, at)| !at.is_empty());
+    (lines.map(|(rate, at)| rated(site, rate, Part::Small, at)).collect(), not_counted)
+}
+
+/// How many conductors meet in each joint of a box: neutrals with a lead for each device that wants one,
+/// earths likewise, and lines where more than one device or more than one line is in the box.
+pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind]) -> Vec<usize> {
+    let count = |function: Function| -> usize {
+        let of = conductors.iter().filter(|c| c.found == function && !c.capped);
+        of.map(|c| usize::from(c.count)).sum()
+    };
+    let neutral = kinds.iter().filter(|k| k.supply == Supply::MainsNeutral).count();
+    let earth = kinds.iter().filter(|k| k.fit.earth).count();
+    let all = [
+        (count(Function::Neutral), neutral),
+        (count(Function::Earth), earth),
+        (count(Function::Line), kinds.len()),
+    ];
+    // A single conductor goes straight into the device.
+    all.iter()
+        .filter(|(there, _)| *there > 0)
+        .map(|(there, leads)| there + leads)
+        .filter(|n| *n > 2 || (*n == 2 && kinds.len() > 1))
+        .collect()
+}
+
+/// The connector for so many conductors.
+pub fn connector(conductors: usize) -> &'static str {
+    match conductors {
+        0..=2 => "connector-2",
+        3 => "connector-3",
+        4..=5 => "connector-5",
+        _ => "connector-large",
+    }
+}
+
+/// The work by hand, and how many hours of it are wiring.
+fn work(site: &Site) -> (Vec<Line>, f64) {
+    let (mut wiring, mut rest) = (0.0, 0.0);
+    for (_, kind, point) in placed(site) {
+        let at_fitting = matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting);
+        if kind.is_wired_in() {
+            wiring += site.rate(if at_fitting { "minutes-fitting" } else { "minutes-box" });
+        } else if kind.supply == Supply::Battery {
+            rest += site.rate("minutes-battery");
+        } else {
+            rest += site.rate("minutes-plug");
+        }
+        if kind.has_radio {
+            rest += site.rate("minutes-join");
+        }
+    }
+    let looks: f64 = crate::survey::previsit::looks(site).iter().map(|l| l.minutes).sum();
+    wiring += looks;
+    let line = |rate: &str, minutes: f64| Line {
+        what: name_of(rate),
+        part: Part::Labour,
+        count: (minutes / 60.0 * 10.0).round() / 10.0,
+        each: Some(site.rate(rate)),
+        at: Vec::new(),
+    };
+    let lines = [("electrician-hour", wiring), ("labour-hour", rest)];
+    let lines = lines.into_iter().filter(|(_, m)| *m > 0.0).map(|(rate, m)| line(rate, m));
+    (lines.collect(), wiring / 60.0)
+}
+
+/// Visits of whoever does the wiring: all of it bundled, one before the day if a box must be opened; and
+/// one for each circuit.
+fn visits(site: &Site, hours: f64) -> (usize, usize) {
+    let circuits: BTreeSet<&str> = placed(site)
+        .filter(|(_, kind, _)| kind.is_wired_in())
+        .map(|(_, _, point)| point.circuit.trim())
+        .collect();
+    if circuits.is_empty() {
+        return (0, 0);
+    }
+    let day = site.rate("minutes-visit").max(1.0) / 60.0;
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a few days")]
+    let days = (hours / day).ceil() as usize;
+    let before = usize::from(!crate::survey::previsit::looks(site).is_empty());
+    let bundled = days.max(1) + before;
+    (bundled, circuits.len().max(days) + before)
+}
+
+fn shares(site: &Site) -> Vec<Share> {
+    let share = |network: &crate::site::Network| {
+        let of: Vec<_> = placed(site).filter(|(d, ..)| d.network == network.id).collect();
+        let points: BTreeSet<&PointId> = of.iter().map(|(_, _, p)| &p.id).collect();
+        let cost = of.iter().filter_map(|(_, k, _)| k.fit.price).sum();
+        let worked = |l: &&crate::site::Load| {
+            let group = site.group_of(&l.switched_at);
+            points.contains(&l.switched_at)
+                || group.is_some_and(|g| g.places.iter().any(|p| points.contains(p)))
+        };
+        let loads = site.loads.iter().filter(worked).count();
+        Share { network: network.id.clone(), name: network.name.clone(), cost, loads }
+    };
+    site.networks.iter().map(share).collect()
+}

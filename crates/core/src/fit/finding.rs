@@ -1,0 +1,413 @@
+//! What speaks for or against a device at a place, as values: each with its words, its verdict, its rule
+//! and the ways out.
+
+use super::{BEND_ALLOWANCE_MM, Clash, Fits, space};
+use crate::units::typographic;
+
+/// What speaks for or against a device at a place; its words are a sentence a client would accept.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[expect(missing_docs, reason = "each says in its words what it is")]
+pub enum FitFinding {
+    #[error("It needs a neutral, and the box has been tested: it has none.")]
+    NeutralAbsent,
+    #[error("It needs a neutral, and none was seen; it may be bundled at the back of the box.")]
+    NeutralNotSeen,
+    #[error("It needs a neutral, and this box has not been opened{}.", guess(*likely))]
+    NeutralUnknown { likely: Option<bool> },
+    #[error("It asks for an earth, and the box has none.")]
+    EarthAbsent,
+    #[error("It asks for an earth, and nobody has looked for one.")]
+    EarthUnknown,
+    #[error("It is too deep: {0}.")]
+    TooDeep(Depths),
+    #[error("Its maker asks for a box of {least:.0} mm; this one is {inside:.0} mm deep inside.")]
+    ShallowBox { inside: f64, least: f64 },
+    #[error("It is tight: {0}.")]
+    Tight(Depths),
+    #[error("How deep the box is inside is not known.")]
+    DepthUnknown,
+    #[error("The box is too full: {0}.")]
+    TooFull(Volumes),
+    #[error("The volume of the box is not known, and here it decides.")]
+    VolumeUnknown,
+    #[error("The conductors in the box are not listed, and here the room that they take decides.")]
+    ConductorsUnknown,
+    #[error("It is not made for the open air, and nothing covers it there.")]
+    NotForDamp,
+    #[error("It is not made for the open air, and stands under a cover.")]
+    UnderACover,
+    #[error("What it switches is not known.")]
+    LoadUnknown,
+    #[error("What {name} draws is not known.")]
+    WattsUnknown { name: String },
+    #[error("{name} is a load of the kind {what}, which it must not {}.", if *dims { "dim" } else { "switch" })]
+    LoadNotAllowed { name: String, what: &'static str, dims: bool },
+    #[error("Too much hangs on it: {0}.")]
+    TooMuch(Watts),
+    #[error("{is:.0} W hang on it, and it needs {least:.0} W: the lamp glows or flickers.")]
+    TooLittle { is: f64, least: f64 },
+    #[error("{name} cannot be dimmed.")]
+    NotDimmable { name: String },
+    #[error("Whether {name} can be dimmed is not known.")]
+    DimmableUnknown { name: String },
+    #[error("Whether {name} dims well with it is not known.")]
+    BenchTest { name: String },
+    #[error("Switching on draws {is:.0} A for a moment; it bears {most:.0} A.")]
+    Inrush { is: f64, most: f64 },
+    #[error(
+        "What {lamps} LED lamps draw at the moment of switching on is not known; it bears {most:.0} A."
+    )]
+    InrushUnknown { lamps: u16, most: f64 },
+    #[error("{} hang on {}: they cannot be switched apart.", names.join(" and "),
+        if *channels == 1 { "one channel".to_owned() } else { format!("{channels} channels") })]
+    SwitchedTogether { names: Vec<String>, channels: usize },
+    #[error(
+        "In which gang of the box it goes is not said, and each side tab that comes off lowers what it bears."
+    )]
+    GangUnknown,
+    #[error("With {other} in the same group: {clash}.")]
+    WrongMix { other: String, clash: Clash },
+    #[error("It is {what} and works with a powered unit of its group, and there is none.")]
+    FarAlone { what: &'static str },
+    #[error("Where line comes in and where the load leaves is not known in its group.")]
+    WiringUnknown,
+    #[error("Line comes in at the fitting of its group: only switched wires reach this box.")]
+    FedAtFitting,
+    #[error("It has to be {what}, and that is at {at}.")]
+    WrongBox { what: &'static str, at: String },
+    #[error("{platform} must work with everything, and it does not reach this.")]
+    PlatformLacks { platform: String },
+    #[error("Whether {platform}, which must work with everything, reaches it is not known.")]
+    PlatformUnknown { platform: String },
+    #[error("Its system has no frequencies in this region.")]
+    NoFrequencies,
+    #[error("Its network has {is} devices, and {most} is the most.")]
+    NetworkFull { is: usize, most: usize },
+    #[error("It comes in {}, and {wanted} is wanted here.", comes.join(", "))]
+    OtherFinish { wanted: String, comes: Vec<String> },
+    #[error("In which finishes it comes is not known, and {wanted} is wanted here.")]
+    FinishUnknown { wanted: String },
+    #[error("It lasts some {lasts:.0} years, and {keep:.0} are wanted.")]
+    ShortLife { lasts: f64, keep: f64 },
+    #[error("How long it lasts is not known, and {keep:.0} years are wanted.")]
+    LifeUnknown { keep: f64 },
+    #[error(
+        "A switch stands before it: whoever presses that takes it off the air, and what hangs on it."
+    )]
+    BehindSwitch,
+    #[error("It stands on a cord: whoever pulls the plug takes it off the air.")]
+    OnCord,
+    #[error("Metal stands around it there: most of the signal stays inside.")]
+    InMetal,
+    #[error(
+        "It goes inside the lamp: that must open and close again unharmed, let radio through, and its own switch stay on."
+    )]
+    InsideLamp,
+    #[error("It switches nothing itself: with line joined through, {} must be worked by radio where {}.",
+        names.join(" and "), if names.len() == 1 { "it hangs" } else { "they hang" })]
+    NothingSwitches { names: Vec<String> },
+    #[error(
+        "It is a fan control and a lamp hangs on the same wire: the two cannot be worked apart."
+    )]
+    FanWithLamp,
+    #[error("No residual current protection covers that outdoor circuit.")]
+    NoResidual,
+    #[error("Whether residual current protection covers that outdoor circuit is not known.")]
+    ResidualUnknown,
+}
+
+fn guess(likely: Option<bool>) -> &'static str {
+    match likely {
+        Some(true) => "; by the age of the house it is likely to have one, which proves nothing",
+        Some(false) => "; by the age of the house it is likely to have none, which proves nothing",
+        None => "",
+    }
+}
+
+/// Depths in a box, in millimetres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub struct Depths {
+    pub inside: f64,
+    pub device: f64,
+}
+
+impl Depths {
+    pub(super) fn spare(self) -> f64 {
+        self.inside - self.device - BEND_ALLOWANCE_MM
+    }
+}
+
+impl std::fmt::Display for Depths {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let Self { inside, device } = self;
+        let spare = typographic(self.spare(), 0);
+        write!(
+            f,
+            "box {inside:.0} mm − device {device:.0} mm − {BEND_ALLOWANCE_MM:.0} mm for the \
+             conductors leaves {spare} mm"
+        )
+    }
+}
+
+/// Room in a box, in cubic centimetres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub struct Volumes {
+    pub has: f64,
+    pub needs: f64,
+    /// How many devices are in it.
+    pub yokes: usize,
+}
+
+impl std::fmt::Display for Volumes {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let Self { has, needs, yokes } = self;
+        let inches = |cm3: f64| cm3 / space::IN3;
+        let devices =
+            if *yokes == 1 { "its device".to_owned() } else { format!("{yokes} devices") };
+        write!(
+            f,
+            "conductors, clamps and {devices} take {needs:.0} cm³ ({:.2} in³) of {has:.0} cm³ ({:.2} in³)",
+            inches(*needs),
+            inches(*has)
+        )
+    }
+}
+
+/// What hangs on a device against what it bears, in watts.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub struct Watts {
+    pub what: &'static str,
+    pub is: f64,
+    pub most: f64,
+    /// What is left of the limit by the side tabs that come off.
+    pub left: f64,
+    /// Whether other kinds take a share too.
+    pub is_mixed: bool,
+}
+
+impl std::fmt::Display for Watts {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let Self { what, is, most, left, is_mixed } = self;
+        write!(f, "{is:.0} W of {what}, and it bears {most:.0} W")?;
+        if *left < 1.0 {
+            write!(f, " with its side tabs off ({:.0} % of {:.0} W)", left * 100.0, most / left)?;
+        }
+        if *is_mixed { write!(f, ", with what else hangs on it") } else { Ok(()) }
+    }
+}
+
+impl FitFinding {
+    /// The verdict.
+    pub fn fits(&self) -> Fits {
+        match self {
+            Self::NeutralAbsent
+            | Self::TooDeep(_)
+            | Self::ShallowBox { .. }
+            | Self::TooFull(_)
+            | Self::NotForDamp
+            | Self::LoadNotAllowed { .. }
+            | Self::TooMuch(_)
+            | Self::NotDimmable { .. }
+            | Self::Inrush { .. }
+            | Self::WrongMix { .. }
+            | Self::FedAtFitting
+            | Self::WrongBox { .. }
+            | Self::FarAlone { .. }
+            | Self::PlatformLacks { .. }
+            | Self::NoFrequencies
+            | Self::NetworkFull { .. }
+            | Self::OtherFinish { .. } => Fits::No,
+            Self::NeutralNotSeen | Self::EarthAbsent | Self::NoResidual => Fits::ElectricianDecides,
+            Self::NeutralUnknown { .. }
+            | Self::PlatformUnknown { .. }
+            | Self::FinishUnknown { .. }
+            | Self::LifeUnknown { .. }
+            | Self::ResidualUnknown
+            | Self::EarthUnknown
+            | Self::DepthUnknown
+            | Self::VolumeUnknown
+            | Self::ConductorsUnknown
+            | Self::LoadUnknown
+            | Self::WattsUnknown { .. }
+            | Self::DimmableUnknown { .. }
+            | Self::InrushUnknown { .. }
+            | Self::GangUnknown
+            | Self::WiringUnknown => Fits::NotKnown,
+            Self::Tight(_)
+            | Self::UnderACover
+            | Self::TooLittle { .. }
+            | Self::BenchTest { .. }
+            | Self::SwitchedTogether { .. }
+            | Self::ShortLife { .. }
+            | Self::BehindSwitch
+            | Self::OnCord
+            | Self::InMetal
+            | Self::InsideLamp
+            | Self::NothingSwitches { .. }
+            | Self::FanWithLamp => Fits::IfSo,
+        }
+    }
+
+    /// The rule that it goes by, as a word that stays.
+    pub fn rule(&self) -> &'static str {
+        match self {
+            Self::NeutralAbsent | Self::NeutralNotSeen | Self::NeutralUnknown { .. } => "neutral",
+            Self::EarthAbsent | Self::EarthUnknown => "earth",
+            Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) | Self::DepthUnknown => {
+                "depth"
+            }
+            Self::TooFull(_) | Self::VolumeUnknown | Self::ConductorsUnknown => "volume",
+            Self::NotForDamp | Self::UnderACover => "weather",
+            Self::LoadUnknown | Self::WattsUnknown { .. } | Self::TooMuch(_) => "load",
+            Self::LoadNotAllowed { .. } => "kind-of-load",
+            Self::TooLittle { .. } => "least-load",
+            Self::NotDimmable { .. } | Self::DimmableUnknown { .. } | Self::BenchTest { .. } => {
+                "dimming"
+            }
+            Self::Inrush { .. } | Self::InrushUnknown { .. } => "inrush",
+            Self::SwitchedTogether { .. } => "channels",
+            Self::GangUnknown => "side-tabs",
+            Self::WrongMix { .. } | Self::FarAlone { .. } => "companions",
+            Self::WiringUnknown | Self::FedAtFitting | Self::WrongBox { .. } => "wiring",
+            Self::PlatformLacks { .. } | Self::PlatformUnknown { .. } => "platform",
+            Self::NoFrequencies => "region",
+            Self::NetworkFull { .. } => "count",
+            Self::OtherFinish { .. } | Self::FinishUnknown { .. } => "finish",
+            Self::ShortLife { .. } | Self::LifeUnknown { .. } => "life",
+            Self::BehindSwitch | Self::OnCord => "feed",
+            Self::InMetal | Self::InsideLamp => "hidden",
+            Self::FanWithLamp => "fan",
+            Self::NothingSwitches { .. } => "switched",
+            Self::NoResidual | Self::ResidualUnknown => "residual-current",
+        }
+    }
+
+    /// The ways out, the best first.
+    #[expect(clippy::too_many_lines, reason = "a flat table")]
+    pub fn ways_out(&self) -> &'static [&'static str] {
+        match self {
+            Self::NeutralAbsent | Self::NeutralNotSeen => &[
+                "take the version that needs no neutral: it usually does not repeat and may need a minimum load",
+                "put a relay module up at the fitting, where a neutral is",
+                "have a licensed electrician pull a neutral",
+            ],
+            Self::NeutralUnknown { .. } => {
+                &["open the box with its circuit proved dead and look for a bundle at the back"]
+            }
+            Self::EarthAbsent => {
+                &["have a licensed electrician decide, or take a device that asks for none"]
+            }
+            Self::EarthUnknown => {
+                &["look for a conductor, or test whether the metal box is earthed"]
+            }
+            Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) => &[
+                "a slimmer device",
+                "a deeper box or an extender ring",
+                "a relay module at the fitting",
+            ],
+            Self::DepthUnknown => &["measure the box inside, from the wall's face to its back"],
+            Self::TooFull(_) => &[
+                "a larger box or an extender ring",
+                "fewer devices in this box",
+                "a relay module at the fitting",
+            ],
+            Self::VolumeUnknown => &["read the volume stamped in the box, or measure it"],
+            Self::ConductorsUnknown => &["count the conductors that come in, with their size"],
+            Self::NotForDamp | Self::UnderACover => &[
+                "a device rated for outdoors",
+                "an enclosure rated for the weather, on a protected circuit",
+            ],
+            Self::LoadUnknown | Self::WattsUnknown { .. } => {
+                &["note what hangs on it: the kind, how many, and the watts of each"]
+            }
+            Self::LoadNotAllowed { .. } => &["a switch or control made for that kind of load"],
+            Self::TooMuch(_) => &[
+                "a device for larger loads",
+                "lamps that draw less",
+                "split the load over two channels",
+            ],
+            Self::TooLittle { .. } => &[
+                "a bypass capacitor at the lamp: one does for the whole circuit",
+                "a device that needs a neutral and no least load",
+            ],
+            Self::NotDimmable { .. } => {
+                &["lamps that can be dimmed", "a switch in place of the dimmer"]
+            }
+            Self::DimmableUnknown { .. } => &["read it on the lamp or its box"],
+            Self::BenchTest { .. } => &["try lamp and dimmer on a bench before the day"],
+            Self::Inrush { .. } => &["a device that bears more", "a contactor between the two"],
+            Self::InrushUnknown { .. } => {
+                &["read it on the driver's sheet, or try them on a bench"]
+            }
+            Self::SwitchedTogether { .. } => &[
+                "a device with a channel for each",
+                "leave them together and say so to the client",
+            ],
+            Self::GangUnknown => &["say which gang it goes into"],
+            Self::WrongMix { .. } => &[
+                "the companion of the same family",
+                "a battery remote on that plate, with the old conductors joined or capped",
+                "a master that takes what is there",
+            ],
+            Self::FarAlone { .. } => {
+                &["name the group that it belongs to, and the powered unit in it"]
+            }
+            Self::WiringUnknown => {
+                &["find out with the circuit proved dead which box has line and which the load"]
+            }
+            Self::FedAtFitting => &[
+                "a relay module at the fitting, with battery remotes on the plates",
+                "have a licensed electrician bring line to the box",
+            ],
+            Self::WrongBox { .. } => &["put it into that box", "a device that may be in either"],
+            Self::PlatformLacks { .. } => &[
+                "a device that the platform reaches",
+                "a bridge between the two, with its purpose noted in the brief",
+            ],
+            Self::PlatformUnknown { .. } => &["read it on its sheet, and note it in the library"],
+            Self::NoFrequencies => &["a system that is allotted frequencies here"],
+            Self::NetworkFull { .. } => &["a second hub", "another system for part of the house"],
+            Self::OtherFinish { .. } => &[
+                "another finish, agreed with the client",
+                "a clip-on paddle of its maker; paint jams it and takes it off the air",
+            ],
+            Self::FinishUnknown { .. } => &["ask its maker before it is bought"],
+            Self::ShortLife { .. } => {
+                &["a longer-lived model", "agree on a date to replace it, and keep a spare"]
+            }
+            Self::LifeUnknown { .. } => &["ask its maker, and note it in the library"],
+            Self::BehindSwitch => &[
+                "keep the relay of that switch closed and let it send commands instead",
+                "join its line through and put a battery remote on the plate",
+                "lock the switch, and put its part as a repeater elsewhere",
+            ],
+            Self::OnCord => &[
+                "agree that it stays plugged in, and mark the plug",
+                "a wired repeater nearby in its place",
+            ],
+            Self::InMetal => &[
+                "a body of plastic, glass or wood",
+                "a relay at the wall in its place",
+                "measure it closed, in place, before it is counted on",
+            ],
+            Self::InsideLamp => {
+                &["a plug-in unit before the lamp", "photograph its code before the lamp is closed"]
+            }
+            Self::NothingSwitches { .. } => &[
+                "smart lamps, or a relay module at the fitting",
+                "a switch here, and the remote at another place",
+            ],
+            Self::FanWithLamp => &[
+                "pull a conductor so that the lamp has its own",
+                "a smart lamp in the fitting, and the fan control for the fan alone",
+            ],
+            Self::NoResidual => {
+                &["have a licensed electrician add it before anything goes outdoors"]
+            }
+            Self::ResidualUnknown => &["look at the panel: a test button marks it"],
+        }
+    }
+}

@@ -1,0 +1,152 @@
+//! What the brief asks for, held against the survey: wishes met and unmet, the platform in charge, who
+//! may do the mains work, what the age of the house makes likely.
+
+use crate::catalogue::{DeviceKind, Duty, Way};
+use crate::fit::{self, Fits};
+use crate::radio::region::Region;
+use crate::site::{Means, Part, Site, Wish, Work};
+
+/// Whether a wish is met.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Met {
+    /// What it lacks, a sentence each; empty when it is met.
+    pub lacks: Vec<String>,
+}
+
+/// What a wish lacks.
+pub fn met(site: &Site, wish: &Wish) -> Met {
+    let mut lacks = Vec::new();
+    if wish.points.is_empty() {
+        lacks.push("No point is to meet it yet.".to_owned());
+    }
+    for id in &wish.points {
+        let Some(point) = site.points.get(id) else { continue };
+        let devices = site.devices_at(id);
+        if devices.is_empty() {
+            lacks.push(format!("{} has no device.", point.name));
+            continue;
+        }
+        let misfits = devices.iter().any(|d| {
+            let kind = site.kind(&d.kind);
+            kind.is_none_or(|k| fit::verdict(&fit::findings(site, k, point, Some(d))) == Fits::No)
+        });
+        if misfits {
+            lacks.push(format!("What is planned at {} does not fit.", point.name));
+        }
+    }
+    for means in &wish.by {
+        if !has_means(site, wish, *means) {
+            lacks.push(format!("Nothing there works it by {}.", means.name()));
+        }
+    }
+    Met { lacks }
+}
+
+fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
+    let devices = || {
+        wish.points
+            .iter()
+            .flat_map(|p| site.devices_at(p))
+            .filter_map(|d| Some((d, site.kind(&d.kind)?)))
+    };
+    let controlled_by = |duty: Duty| {
+        site.controls.iter().any(|c| {
+            let of = |id| site.devices.get(id);
+            let hits = of(&c.load).is_some_and(|d| wish.points.contains(&d.point));
+            hits && of(&c.controller)
+                .and_then(|d| site.kind(&d.kind))
+                .is_some_and(|k| k.duty == duty)
+        })
+    };
+    let has = |way: Way| {
+        let platform = site.platforms.iter().any(|p| p.way == way);
+        platform && devices().any(|(_, k)| k.fit.platforms.contains(&way))
+    };
+    match means {
+        Means::Wall => {
+            devices().any(|(_, k)| k.button.is_some() || k.fit.far.is_wired())
+                || controlled_by(Duty::Remote)
+        }
+        Means::Remote => {
+            devices().any(|(_, k)| k.duty == Duty::Remote) || controlled_by(Duty::Remote)
+        }
+        Means::Sensor => {
+            devices().any(|(_, k)| k.duty == Duty::Sensor) || controlled_by(Duty::Sensor)
+        }
+        Means::Voice => has(Way::Voice),
+        // A hub keeps the time and speaks to phones.
+        Means::Timer | Means::Phone => {
+            site.platforms.iter().any(|p| p.in_charge) && devices().any(|(_, k)| k.has_radio)
+        }
+    }
+}
+
+/// What is open in the brief as a whole, a sentence each.
+pub fn open(site: &Site) -> Vec<String> {
+    let mut open = Vec::new();
+    let charge = site.platforms.iter().filter(|p| p.in_charge).count();
+    match charge {
+        0 => open.push("No platform is in charge: name one, so that names, rooms and times are set in one place.".to_owned()),
+        1 => {}
+        n => open.push(format!("{n} platforms are in charge: name one, and a purpose for each other.")),
+    }
+    for other in site.platforms.iter().filter(|p| !p.in_charge && p.purpose.trim().is_empty()) {
+        open.push(format!(
+            "{} has no purpose: say what it is for beside the one in charge.",
+            other.name
+        ));
+    }
+    let wires =
+        site.devices.iter().any(|d| site.kind(&d.kind).is_some_and(DeviceKind::is_wired_in));
+    if wires {
+        let may = || site.people.iter().filter(|p| p.may_mains);
+        if may().next().is_none() {
+            open.push(format!(
+                "Nobody is named who may work on the mains. {}",
+                who_may(site.job.region)
+            ));
+        }
+        for person in may().filter(|p| p.licence.trim().is_empty()) {
+            open.push(format!(
+                "{} is to work on the mains, and no licence is on record.",
+                person.name
+            ));
+        }
+    }
+    if site.people.iter().any(|p| matches!(p.part, Part::Child | Part::Guest)) {
+        for wish in site.wishes.iter().filter(|w| !w.by.is_empty() && !w.by.contains(&Means::Wall))
+        {
+            open.push(format!(
+                "“{}” has no control at the wall: children and guests have no phone for it.",
+                wish.what
+            ));
+        }
+    }
+    if site.job.work == Work::New && site.job.first_fix.trim().is_empty() {
+        open.push("The sheet for the first fix has not been agreed: print it for the electrician before cables go in.".to_owned());
+    }
+    open
+}
+
+/// Who may do the mains work, in general words; local code decides.
+pub fn who_may(region: Region) -> &'static str {
+    match region {
+        Region::Us => {
+            "In most places a licensed electrician, in some the owner of the house with a permit: ask the local authority."
+        }
+        Region::Uk => {
+            "A person registered as competent, or with notice to building control where the work asks for it."
+        }
+        Region::Anz => "A licensed electrician only.",
+        _ => "In most countries a licensed electrician: ask the local authority.",
+    }
+}
+
+/// What the first fix of a new build is to bring to each switch position.
+pub const FIRST_FIX: [&str; 5] = [
+    "boxes of 47 mm inside depth or more, 35 mm at the very least",
+    "a neutral and an earth in every box, connected or capped",
+    "line and load in the same box where several places work one load",
+    "lamps grouped as listed, each group on its own switched line",
+    "a cable for the hub to where it stands, and a socket there",
+];

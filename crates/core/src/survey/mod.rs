@@ -1,0 +1,9 @@
+//! The survey as work: what is typed into the point sheet, what visible signs say of a switch, how
+//! lines are found, what only an opened box can tell, and what the brief asks for.
+
+pub mod brief;
+pub mod facts;
+pub mod lines;
+pub mod previsit;
+pub mod sheet;
+pub mod signs;

@@ -1,0 +1,78 @@
+//! What only an opened box can tell, gathered into one visit before the day: first what settles most.
+
+use std::collections::BTreeMap;
+
+use crate::fit::{self, FitFinding, Fits};
+use crate::site::{BoxKind, Layout, PointId, Provenance, Site};
+
+/// A box to be opened before the day.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Look {
+    /// The point that says how the box is.
+    pub point: PointId,
+    /// What to find out there.
+    pub ask: Vec<&'static str>,
+    /// How many decisions that settles: of devices planned, and of places that have none yet.
+    pub settles: usize,
+    /// How long it takes, in minutes.
+    pub minutes: f64,
+}
+
+/// The boxes to open, by how much each settles; none where everything is known.
+pub fn looks(site: &Site) -> Vec<Look> {
+    let mut asked: BTreeMap<PointId, (Vec<&'static str>, usize)> = BTreeMap::new();
+    for point in site.points.iter() {
+        let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id)).unwrap_or(point);
+        if lead.back_box == BoxKind::None {
+            continue;
+        }
+        let devices = site.devices_at(&point.id);
+        for device in &devices {
+            let Some(kind) = site.kind(&device.kind) else { continue };
+            let open = fit::findings(site, kind, point, Some(device));
+            for ask in open.iter().filter(|f| f.fits() == Fits::NotKnown).filter_map(ask) {
+                add(&mut asked, &lead.id, ask);
+            }
+        }
+        if devices.is_empty() && !lead.is_opened() {
+            add(&mut asked, &lead.id, NEUTRAL);
+        }
+    }
+    for group in site.groups.iter().filter(|g| g.places.len() > 1) {
+        // Where line and load are in a group is a guess until its boxes have been looked into.
+        let is_open = group.wiring == Layout::Unknown || group.known == Provenance::Guessed;
+        for id in group.places.iter().filter(|_| is_open) {
+            if let Some(point) = site.points.get(id) {
+                add(&mut asked, point.in_box_of.as_ref().unwrap_or(id), WIRING);
+            }
+        }
+    }
+    let minutes = site.rate("minutes-open");
+    let look = |(point, (ask, settles))| Look { point, ask, settles, minutes };
+    let mut looks: Vec<_> = asked.into_iter().map(look).collect();
+    looks.sort_by(|a, b| b.settles.cmp(&a.settles).then(a.point.cmp(&b.point)));
+    looks
+}
+
+const WIRING: &str = "whether line comes in here, and whether the load leaves here";
+const NEUTRAL: &str = "whether a neutral is in it; look deep behind the switch";
+
+fn add(asked: &mut BTreeMap<PointId, (Vec<&'static str>, usize)>, at: &PointId, ask: &'static str) {
+    let (asks, settles) = asked.entry(at.clone()).or_default();
+    *settles += 1;
+    if !asks.contains(&ask) {
+        asks.push(ask);
+    }
+}
+
+/// What to find out in the box for a reason that is open; nothing where the box cannot tell.
+fn ask(found: &FitFinding) -> Option<&'static str> {
+    Some(match found.rule() {
+        "neutral" => NEUTRAL,
+        "earth" => "whether it has an earth",
+        "depth" => "how deep it is inside",
+        "volume" => "its volume, and its conductors with their size",
+        "wiring" => WIRING,
+        _ => return None,
+    })
+}

@@ -1,0 +1,269 @@
+//! What could go to a point, side by side: devices with what each does to the mesh, the schools of its
+//! group, the ways for each of its loads.
+
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, get, web};
+use askama::Template;
+use dot_reach_core::analysis::{Analysis, Options};
+use dot_reach_core::catalogue::{DeviceKind, Supply};
+use dot_reach_core::effects::{Effect, effect};
+use dot_reach_core::fit::Fits;
+use dot_reach_core::fit::candidates::candidates;
+use dot_reach_core::fit::ways::{LampWay, LampWayAt, School, SchoolAt, chosen, lamp_ways, schools};
+use dot_reach_core::site::{Edit, Kind, Point, PointId, Site};
+use dot_reach_core::units::typographic;
+use serde::Deserialize;
+use serde_json::json;
+
+use crate::door::Job;
+use crate::error::WebError;
+use crate::pages::survey::verdict;
+use crate::pages::{Shell, html};
+
+/// Of so many of the best the effect on the mesh is worked out.
+const MOST_TRIED: usize = 8;
+
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    point: PointId,
+}
+
+#[derive(Template)]
+#[template(path = "choices/page.html")]
+struct Page {
+    shell: Shell,
+    tool: &'static str,
+    point: String,
+    tag: String,
+    name: String,
+    place: String,
+    device: Option<(String, String)>,
+    rows: Vec<Row>,
+    rejected: Vec<Row>,
+    group: String,
+    schools: Vec<SchoolRow>,
+    loads: Vec<LoadRows>,
+}
+
+#[expect(clippy::struct_excessive_bools, reason = "each is a column of yes or no")]
+struct Row {
+    name: String,
+    verdict: &'static str,
+    class: &'static str,
+    reasons: Vec<String>,
+    ways: &'static [&'static str],
+    price: String,
+    forwards: bool,
+    battery: bool,
+    dims: bool,
+    /// What it does to the mesh; empty where that was not tried.
+    mesh: Vec<String>,
+    edit: String,
+    is_there: bool,
+}
+
+struct SchoolRow {
+    name: &'static str,
+    verdict: &'static str,
+    class: &'static str,
+    parts: Vec<(String, String)>,
+    reasons: Vec<String>,
+    conductors: &'static str,
+    cost: String,
+    facts: String,
+    edit: String,
+}
+
+struct LoadRows {
+    name: String,
+    rows: Vec<LampRow>,
+}
+
+struct LampRow {
+    name: &'static str,
+    verdict: &'static str,
+    class: &'static str,
+    parts: String,
+    why: String,
+    cost: String,
+    wall: &'static str,
+    colour: &'static str,
+    delay: &'static str,
+    mesh: &'static str,
+}
+
+#[get("/jobs/{job}/choices")]
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let wanted = query.into_inner().point;
+    let shell = job.shell("Survey");
+    let page = job
+        .at_bench(Options::default(), move |bench, job| {
+            let site = Arc::clone(&job.site);
+            let point = site.points.get(&wanted).ok_or(WebError::NotFound("point"))?;
+            let analysis = bench.analysis(&site, &Options::default())?;
+            Ok(page(shell, &site, point, &analysis))
+        })
+        .await?;
+    html(&page)
+}
+
+fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
+    let device = site.devices_at(&point.id).into_iter().next();
+    let all = candidates(site, point, device);
+    let mut tried = 0;
+    let (mut rows, mut rejected) = (Vec::new(), Vec::new());
+    for candidate in all {
+        let kind = candidate.kind;
+        let edit = device.map(|d| Edit::set(Kind::Device, &d.id, "kind", kind.id.clone()));
+        let is_there = device.is_some_and(|d| d.kind == kind.id);
+        let speaks = device
+            .and_then(|d| site.networks.get(&d.network))
+            .is_none_or(|n| kind.systems.contains(&n.system));
+        let mut mesh = Vec::new();
+        if candidate.fits < Fits::No && speaks && !is_there && tried < MOST_TRIED {
+            tried += 1;
+            let found = edit.as_ref().and_then(|e| effect(analysis, e, &|| true));
+            mesh = found.map(|e| told(&e)).unwrap_or_default();
+        }
+        let (word, class) = verdict(candidate.fits);
+        let row = Row {
+            name: kind.name.clone(),
+            verdict: word,
+            class,
+            reasons: candidate.reasons.iter().map(ToString::to_string).collect(),
+            ways: candidate.reasons.first().map_or(&[][..], |r| r.ways_out()),
+            price: kind.fit.price.map(|p| typographic(p, 0)).unwrap_or_default(),
+            forwards: candidate.forwards,
+            battery: kind.supply == Supply::Battery,
+            dims: kind.fit.dims,
+            mesh,
+            edit: edit.filter(|_| speaks).map(|e| json!(e).to_string()).unwrap_or_default(),
+            is_there,
+        };
+        if candidate.fits == Fits::No && !is_there { rejected.push(row) } else { rows.push(row) }
+    }
+    let group = site.group_of(&point.id).filter(|g| g.places.len() > 1);
+    Page {
+        shell,
+        tool: "choices",
+        point: point.id.to_string(),
+        tag: point.tag.clone(),
+        name: point.name.clone(),
+        place: site.room_name(point).to_owned(),
+        device: device.map(|d| (d.id.to_string(), d.why.clone())),
+        rows,
+        rejected,
+        group: group.map(|g| g.name.clone()).unwrap_or_default(),
+        schools: group
+            .map(|g| schools(site, g).iter().map(|s| school(site, g, s)).collect())
+            .unwrap_or_default(),
+        loads: site
+            .loads_of(&point.id)
+            .map(|l| LoadRows {
+                name: format!("{}, {} {}", l.name, l.count, l.kind.name()),
+                rows: lamp_ways(site, l).iter().map(lamp).collect(),
+            })
+            .collect(),
+    }
+}
+
+/// What a change does to the mesh, in a few words each.
+fn told(effect: &Effect) -> Vec<String> {
+    let list = |names: &[String]| match names {
+        [first, second, third, _, ..] => {
+            format!("{first}, {second}, {third} and {} more", names.len() - 3)
+        }
+        _ => names.join(", "),
+    };
+    let mut words = Vec::new();
+    if !effect.gain.is_empty() {
+        words.push(format!("gains {}", list(&effect.gain)));
+    }
+    if !effect.lose.is_empty() {
+        words.push(format!("loses {}", list(&effect.lose)));
+    }
+    if let (Some(was), Some(is)) = effect.worst
+        && (was - is).get().abs() >= 0.5
+    {
+        words.push(format!("worst margin {was} → {is}"));
+    }
+    if words.is_empty() {
+        words.push("the mesh stays as it is".to_owned());
+    }
+    words
+}
+
+fn money(cost: Option<f64>) -> String {
+    cost.map_or_else(|| "not known".to_owned(), |c| typographic(c, 0))
+}
+
+fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>) -> SchoolRow {
+    let at = |id: &PointId| {
+        site.points.get(id).map_or_else(String::new, |p| {
+            if p.tag.is_empty() { p.name.clone() } else { format!("{} {}", p.tag, p.name) }
+        })
+    };
+    let part = |(kind, point): &(&DeviceKind, PointId)| (at(point), kind.name.clone());
+    let (word, class) = verdict(found.fits);
+    let mut reasons: Vec<String> =
+        found.reasons.iter().map(|(p, r)| format!("{}: {r}", at(p))).collect();
+    if found.master.is_none() {
+        reasons
+            .push("No powered unit of the library in a system of this job does it so.".to_owned());
+    }
+    let dims = match found.dims {
+        (false, _) => "on and off only",
+        (true, true) => "dims from every place",
+        (true, false) => "dims from the powered unit alone",
+    };
+    SchoolRow {
+        name: School::ALL.iter().find(|(s, _)| *s == found.school).map_or("", |(_, n)| n),
+        verdict: word,
+        class,
+        parts: found.master.iter().chain(&found.far).map(part).collect(),
+        reasons,
+        conductors: found.school.conductors(),
+        cost: money(found.cost),
+        facts: format!(
+            "{} opened, {} {}, {} forward, {dims}",
+            plural(found.boxes, "box", "boxes"),
+            found.batteries,
+            if found.batteries == 1 { "battery to change" } else { "batteries to change" },
+            found.forward,
+        ),
+        edit: chosen(site, group, found).map(|e| json!(e).to_string()).unwrap_or_default(),
+    }
+}
+
+fn plural(count: usize, one: &str, many: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { many })
+}
+
+fn lamp(found: &LampWayAt<'_>) -> LampRow {
+    let (_, name, wall, colour, delay, mesh) =
+        LampWay::ALL.into_iter().find(|(way, ..)| *way == found.way).unwrap_or(LampWay::ALL[0]);
+    let (word, class) = verdict(found.fits);
+    let first = found.reasons.iter().max_by_key(|r| r.fits()).map(ToString::to_string);
+    LampRow {
+        name,
+        verdict: word,
+        class,
+        parts: found
+            .kinds
+            .iter()
+            .map(|(k, n)| if *n > 1 { format!("{n} × {}", k.name) } else { k.name.clone() })
+            .collect::<Vec<_>>()
+            .join(" + "),
+        why: if found.ruled_out.is_empty() {
+            first.unwrap_or_default()
+        } else {
+            format!("Not for it: {}.", found.ruled_out)
+        },
+        cost: money(found.cost),
+        wall,
+        colour,
+        delay,
+        mesh,
+    }
+}

@@ -1,0 +1,268 @@
+//! The library of a job, and of the firm: devices that it edits beside the shipped ones, prices and times.
+
+use std::sync::Arc;
+
+use actix_multipart::Multipart;
+use actix_web::{HttpResponse, get, post, web};
+use askama::Template;
+use dot_reach_core::catalogue::rates::RATES;
+use dot_reach_core::catalogue::{DeviceKind, Far, LoadKind, Powered, Supply, Way};
+use dot_reach_core::radio::system::System;
+use dot_reach_core::site::{Edit, Rate, Site};
+use dot_reach_core::units::typographic;
+use dot_reach_formats::{library, points_csv};
+use serde::Deserialize;
+use serde_json::json;
+
+use crate::commands::{Answer, Mark, download, take_lines, uploaded};
+use crate::door::Job;
+use crate::error::WebError;
+use crate::pages::survey::choices::{Choice, choices};
+use crate::pages::{Shell, html};
+
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    #[serde(default)]
+    kind: String,
+}
+
+#[derive(Template)]
+#[template(path = "library/page.html")]
+struct Page {
+    shell: Shell,
+    tool: &'static str,
+    is_firm: bool,
+    currency: String,
+    rows: Vec<Row>,
+    rates: Vec<RateRow>,
+    open: Option<KindForm>,
+}
+
+struct Row {
+    id: String,
+    name: String,
+    systems: String,
+    supply: &'static str,
+    forwards: bool,
+    price: String,
+    version: String,
+    own: bool,
+    used: usize,
+    chosen: bool,
+}
+
+struct RateRow {
+    id: &'static str,
+    name: &'static str,
+    unit: &'static str,
+    value: String,
+    usual: String,
+    /// Whether the job has its own, so that a field of it can be set.
+    own: bool,
+    /// The edit that gives the job its own.
+    take: String,
+}
+
+struct KindForm {
+    id: String,
+    own: bool,
+    /// The edit that makes it the job's own row.
+    take: String,
+    /// Number and word fields: name, words, value, unit.
+    texts: Vec<(&'static str, &'static str, String)>,
+    numbers: Vec<(String, String, String)>,
+    ticks: Vec<(&'static str, &'static str, bool)>,
+    selects: Vec<(&'static str, &'static str, Vec<Choice>)>,
+    systems: String,
+}
+
+fn supply(kind: &DeviceKind) -> &'static str {
+    match kind.supply {
+        Supply::MainsNeutral => "mains, needs neutral",
+        Supply::MainsTwoWire => "mains, no neutral",
+        Supply::Plug => "plug",
+        Supply::Battery => "battery",
+    }
+}
+
+#[get("/jobs/{job}/library")]
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let site = Arc::clone(&job.site);
+    let used = |id: &str| site.devices.iter().filter(|d| d.kind == id).count();
+    let mut rows: Vec<_> = site
+        .all_kinds()
+        .map(|k| Row {
+            id: k.id.clone(),
+            name: k.name.clone(),
+            systems: k.systems.iter().map(|s| s.name()).collect::<Vec<_>>().join(", "),
+            supply: supply(k),
+            forwards: k.forwards,
+            price: k.fit.price.map(|p| typographic(p, 2)).unwrap_or_default(),
+            version: if k.version > 0 { k.version.to_string() } else { String::new() },
+            own: site.kinds.named(&k.id).is_some(),
+            used: used(&k.id),
+            chosen: k.id == query.kind,
+        })
+        .collect();
+    rows.sort_by(|a, b| (!a.own, a.used == 0, &a.name).cmp(&(!b.own, b.used == 0, &b.name)));
+    html(&Page {
+        shell: job.shell(if job.id.is_library() { "Catalogue" } else { "Survey" }),
+        tool: "library",
+        is_firm: job.id.is_library(),
+        currency: site.job.currency.clone(),
+        rows,
+        rates: rates(&site),
+        open: site.kind(&query.kind).map(|k| kind_form(&site, k)),
+    })
+}
+
+fn rates(site: &Site) -> Vec<RateRow> {
+    let row = |r: &'static dot_reach_core::catalogue::rates::RateRow| RateRow {
+        id: &r.id,
+        name: &r.name,
+        unit: &r.unit,
+        value: typographic(site.rate(&r.id), usize::from(site.rate(&r.id).fract().abs() > 0.0) * 2),
+        usual: typographic(r.value, usize::from(r.value.fract().abs() > 0.0) * 2),
+        own: site.rates.named(&r.id).is_some(),
+        take: json!(Edit::put(Rate { id: r.id.clone(), value: r.value })).to_string(),
+    };
+    RATES.iter().map(row).collect()
+}
+
+#[expect(clippy::too_many_lines, reason = "a line a field")]
+fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
+    let fit = &kind.fit;
+    let number = |v: Option<f64>| {
+        v.map(|v| typographic(v, usize::from(v.fract().abs() > 0.0) * 2)).unwrap_or_default()
+    };
+    let mut numbers = vec![
+        ("depth_mm".to_owned(), "Depth, mm".to_owned(), number(kind.depth_mm)),
+        ("fit.box_mm".to_owned(), "Least box, mm".to_owned(), number(fit.box_mm)),
+        ("fit.least_w".to_owned(), "Least load, W".to_owned(), number(fit.least_w)),
+        ("fit.inrush_a".to_owned(), "Bears at switching on, A".to_owned(), number(fit.inrush_a)),
+        ("fit.channels".to_owned(), "Channels".to_owned(), fit.channels.to_string()),
+        ("fit.price".to_owned(), "Price".to_owned(), number(fit.price)),
+        ("fit.life_years".to_owned(), "Lasts, years".to_owned(), number(fit.life_years)),
+        (
+            "children".to_owned(),
+            "Keeps children".to_owned(),
+            kind.children.map(|c| c.to_string()).unwrap_or_default(),
+        ),
+        (
+            "join.timeout_s".to_owned(),
+            "Waits for joining, s".to_owned(),
+            number(kind.join.timeout_s),
+        ),
+        (
+            "radio.tx_dbm".to_owned(),
+            "Sends, dBm".to_owned(),
+            number(kind.radio.tx_dbm.map(dot_reach_core::units::Dbm::get)),
+        ),
+        (
+            "radio.sensitivity_dbm".to_owned(),
+            "Hears, dBm".to_owned(),
+            number(kind.radio.sensitivity_dbm.map(dot_reach_core::units::Dbm::get)),
+        ),
+        (
+            "radio.antenna_db".to_owned(),
+            "Antenna, dBi".to_owned(),
+            number(kind.radio.antenna_db.map(dot_reach_core::units::Db::get)),
+        ),
+    ];
+    for (load, words) in LoadKind::ALL {
+        let word = json!(load).as_str().unwrap_or_default().to_owned();
+        numbers.push((
+            format!("fit.limits.{word}"),
+            format!("Most {words}, W"),
+            number(fit.limits.get(&load).copied()),
+        ));
+    }
+    let far = [Far::No, Far::Electronic, Far::Plain, Far::Follower, Far::Remote, Far::Paired]
+        .map(|f| (f, f.name()));
+    let powered = [
+        (Powered::Either, "in either box"),
+        (Powered::Line, "where line comes in"),
+        (Powered::Load, "where the load leaves"),
+    ];
+    let supplies = [
+        (Supply::MainsNeutral, "mains, needs neutral"),
+        (Supply::MainsTwoWire, "mains, no neutral"),
+        (Supply::Plug, "plug"),
+        (Supply::Battery, "battery"),
+    ];
+    let mut ticks = vec![
+        ("forwards", "forwards for others", kind.forwards),
+        ("has_radio", "has a radio", kind.has_radio),
+        ("easily_cut", "easily cut off", kind.easily_cut),
+        ("fit.dims", "dims", fit.dims),
+        ("fit.earth", "wants an earth", fit.earth),
+        ("fit.damp", "may stand in the damp", fit.damp),
+        ("fit.meters", "meters", fit.meters),
+        ("fit.in_lamp", "goes inside a lamp", fit.in_lamp),
+    ];
+    for (way, field, words) in [
+        (Way::Hub, "fit.platforms.hub", "reached through its hub"),
+        (Way::Matter, "fit.platforms.matter", "reached by Matter"),
+        (Way::Voice, "fit.platforms.voice", "reached by voice"),
+        (Way::Cloud, "fit.platforms.cloud", "reached by its maker’s servers"),
+    ] {
+        ticks.push((field, words, fit.platforms.contains(&way)));
+    }
+    KindForm {
+        id: kind.id.clone(),
+        own: site.kinds.named(&kind.id).is_some(),
+        take: json!(Edit::put(DeviceKind { version: kind.version + 1, ..kind.clone() }))
+            .to_string(),
+        texts: vec![
+            ("name", "Name", kind.name.clone()),
+            ("fit.family", "Family of companions", fit.family.clone()),
+            ("join.gesture", "To join", kind.join.gesture.clone()),
+            ("join.light", "Its light then", kind.join.light.clone()),
+            ("join.code", "Where its code is", kind.join.code.clone()),
+        ],
+        numbers,
+        ticks,
+        selects: vec![
+            ("supply", "Supply", choices(&supplies, kind.supply)),
+            ("fit.far", "At a far place it is", choices(&far, fit.far)),
+            ("fit.powered", "The powered unit goes", choices(&powered, fit.powered)),
+        ],
+        systems: System::ALL
+            .into_iter()
+            .filter(|s| kind.systems.contains(s))
+            .map(System::name)
+            .collect::<Vec<_>>()
+            .join(", "),
+    }
+}
+
+/// By what a file that is brought in is known.
+#[derive(Deserialize)]
+pub(crate) struct Marked {
+    #[serde(flatten)]
+    mark: Mark,
+}
+
+#[post("/jobs/{job}/library")]
+pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) -> Answer {
+    let bytes = uploaded(form, library::MOST_BYTES, "file").await?;
+    let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
+    let mark = query.into_inner().mark;
+    let told = take_lines(&job, mark, move |site: &Site| library::read(site, &text)).await?;
+    Ok(HttpResponse::Ok().json(told))
+}
+
+#[get("/jobs/{job}/library.csv")]
+pub(crate) async fn csv(job: Job) -> Answer {
+    let text = library::csv(&job.site).map_err(|e| WebError::Inside(e.to_string()))?;
+    Ok(download(&format!("{}-library.csv", job.id), "text/csv; charset=utf-8", text))
+}
+
+#[get("/jobs/{job}/library.json")]
+pub(crate) async fn json(job: Job) -> Answer {
+    Ok(download(
+        &format!("{}-library.json", job.id),
+        "application/json",
+        library::json(&job.site).to_string(),
+    ))
+}

@@ -1,0 +1,98 @@
+//! What only an opened box can tell, gathered into one visit before the day; and the sheet for the
+//! first fix of a new build.
+
+use std::sync::Arc;
+
+use actix_web::{HttpResponse, get};
+use askama::Template;
+use dot_reach_core::site::{BoxKind, PointKind, Work};
+use dot_reach_core::survey::brief::{FIRST_FIX, who_may};
+use dot_reach_core::survey::previsit::looks;
+use dot_reach_core::units::typographic;
+
+use crate::door::Job;
+use crate::error::WebError;
+use crate::pages::{Shell, html};
+
+#[derive(Template)]
+#[template(path = "previsit/page.html")]
+struct Page {
+    shell: Shell,
+    tool: &'static str,
+    job: String,
+    looks: Vec<Row>,
+    minutes: String,
+    entitled: Vec<String>,
+    who_may: &'static str,
+    first_fix: Vec<&'static str>,
+    is_new: bool,
+    agreed: String,
+    positions: Vec<[String; 4]>,
+}
+
+struct Row {
+    id: String,
+    tag: String,
+    name: String,
+    room: String,
+    breaker: String,
+    wrong_label: String,
+    shared: bool,
+    ask: Vec<&'static str>,
+    settles: usize,
+}
+
+#[get("/jobs/{job}/previsit")]
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let site = Arc::clone(&job.site);
+    let found = {
+        let site = Arc::clone(&site);
+        job.compute(move || looks(&site)).await?
+    };
+    let minutes: f64 = found.iter().map(|l| l.minutes).sum();
+    let rows = found.into_iter().filter_map(|look| {
+        let point = site.points.get(&look.point)?;
+        let circuit = site.circuit_of(point);
+        Some(Row {
+            id: point.id.to_string(),
+            tag: point.tag.clone(),
+            name: point.name.clone(),
+            room: site.room_name(point).to_owned(),
+            breaker: point.circuit.clone(),
+            wrong_label: circuit.and_then(|c| c.mislabelled()).unwrap_or_default().to_owned(),
+            shared: circuit.is_some_and(|c| c.shared_neutral),
+            ask: look.ask,
+            settles: look.settles,
+        })
+    });
+    let positions = site.points.iter().filter(|p| p.kind == PointKind::Switch).map(|p| {
+        let loads: Vec<_> = site.loads_of(&p.id).map(|l| l.name.clone()).collect();
+        let depth = p.depth_mm.filter(|_| p.back_box != BoxKind::None);
+        let depth = depth.map_or_else(|| "47".to_owned(), |d| typographic(d.max(35.0), 0));
+        [p.tag.clone(), format!("{}, {}", p.name, site.room_name(p)), depth, loads.join(", ")]
+    });
+    html(&Page {
+        shell: job.shell("Survey"),
+        tool: "previsit",
+        job: site.job.name.clone(),
+        looks: rows.collect(),
+        minutes: typographic(minutes, 0),
+        entitled: site
+            .people
+            .iter()
+            .filter(|p| p.may_mains)
+            .map(|p| {
+                if p.licence.is_empty() {
+                    format!("{}, no licence on record", p.name)
+                } else {
+                    format!("{}, {}", p.name, p.licence)
+                }
+            })
+            .collect(),
+        who_may: who_may(site.job.region),
+        first_fix: FIRST_FIX.to_vec(),
+        is_new: site.job.work == Work::New,
+        agreed: site.job.first_fix.clone(),
+        positions: positions.collect(),
+    })
+}

@@ -1,0 +1,170 @@
+//! What was seen and tested at a point: how each thing is known, the switch that is there, photos,
+//! finding lines.
+
+use dot_reach_core::radio::region::Region;
+use dot_reach_core::site::{Conductor, Function, Point, Provenance, Shows, Site};
+use dot_reach_core::survey::signs::deduced;
+use dot_reach_core::survey::{facts, lines};
+
+use super::choices::{Choice, choices, word};
+use crate::pages::jobs::day;
+
+pub(super) struct FactRow {
+    pub(super) field: String,
+    pub(super) what: String,
+    pub(super) how: Vec<Choice>,
+    pub(super) by: String,
+    pub(super) at: String,
+}
+
+pub(super) struct SignsForm {
+    pub(super) seen: bool,
+    pub(super) terminals: String,
+    pub(super) asks: Vec<(&'static str, &'static str, Vec<Choice>)>,
+    pub(super) kind: &'static str,
+    pub(super) because: Vec<&'static str>,
+    pub(super) next: &'static str,
+}
+
+pub(super) struct PhotoRow {
+    pub(super) id: String,
+    pub(super) image: String,
+    pub(super) shows: &'static str,
+    pub(super) by: String,
+    pub(super) at: String,
+}
+
+pub(super) struct LinesForm {
+    pub(super) steps: Vec<StepRow>,
+    pub(super) done: usize,
+    pub(super) warnings: Vec<&'static str>,
+    pub(super) rows: Vec<ProbeRow>,
+}
+
+pub(super) struct StepRow {
+    pub(super) what: String,
+    pub(super) caution: &'static str,
+    pub(super) done: bool,
+    pub(super) is_next: bool,
+}
+
+pub(super) struct ProbeRow {
+    pub(super) name: String,
+    pub(super) asks: Vec<(String, Vec<Choice>)>,
+    pub(super) found: String,
+}
+
+fn yes_no(is: Option<bool>) -> Vec<Choice> {
+    let all = [("null", "?", None), ("true", "yes", Some(true)), ("false", "no", Some(false))];
+    let choice = |(value, text, what): (&str, &str, Option<bool>)| Choice {
+        value: value.to_owned(),
+        text: text.to_owned(),
+        chosen: is == what,
+        system: String::new(),
+    };
+    all.map(choice).into()
+}
+
+/// How each thing that was looked at is known.
+pub(super) fn fact_rows(point: &Point) -> Vec<FactRow> {
+    let named = |field: &str| match field {
+        "box" => "box".to_owned(),
+        "depth_mm" => "depth".to_owned(),
+        "volume_cm3" => "volume".to_owned(),
+        "surround_mm" => "surround".to_owned(),
+        "circuit" => "breaker".to_owned(),
+        other => other.to_owned(),
+    };
+    facts::LOOKED_AT
+        .iter()
+        .filter_map(|field| Some((*field, point.facts.get(*field)?)))
+        .map(|(field, fact)| FactRow {
+            field: field.to_owned(),
+            what: named(field),
+            how: choices(&Provenance::ALL, fact.how),
+            by: fact.by.clone(),
+            at: day(&fact.at),
+        })
+        .collect()
+}
+
+pub(super) fn signs_form(site: &Site, point: &Point) -> SignsForm {
+    let signs = point.signs;
+    let told = deduced(signs);
+    let counts_from_three = site.job.region == Region::Us;
+    let seen = signs.terminals > 0;
+    SignsForm {
+        seen,
+        terminals: signs.terminals.to_string(),
+        asks: vec![
+            ("signs.marked", "On and off marked", yes_no(signs.marked)),
+            ("signs.odd_screw", "A screw of another colour", yes_no(signs.odd_screw)),
+            ("signs.another", "Another works the same", yes_no(signs.another)),
+        ],
+        kind: if seen { told.kind.name(counts_from_three) } else { "not looked at" },
+        because: told.because,
+        next: told.next,
+    }
+}
+
+pub(super) fn photo_rows(site: &Site, point: &Point) -> Vec<PhotoRow> {
+    let shows = |of: Shows| Shows::ALL.iter().find(|(s, _)| *s == of).map_or("", |(_, w)| w);
+    let mut photos: Vec<_> = site.photos.iter().filter(|f| f.point == point.id).collect();
+    photos.sort_by(|a, b| a.at.cmp(&b.at));
+    photos
+        .into_iter()
+        .map(|f| PhotoRow {
+            id: f.id.to_string(),
+            image: f.image.clone(),
+            shows: shows(f.shows),
+            by: f.by.clone(),
+            at: day(&f.at),
+        })
+        .collect()
+}
+
+pub(super) fn photo_kinds() -> Vec<Choice> {
+    choices(&Shows::ALL, Shows::Place)
+}
+
+pub(super) fn lines_form(site: &Site, point: &Point) -> LinesForm {
+    let steps = lines::steps(site, point);
+    let next = steps.iter().position(|s| !s.done);
+    let found = lines::found(&point.conductors);
+    let row = |(n, c): (usize, &Conductor)| {
+        let ask = |field: &str, is| (format!("conductors.{n}.probe.{field}"), yes_no(is));
+        let settled = found.iter().find(|f| f.id == c.id);
+        let function =
+            |of: Function| Function::ALL.iter().find(|(f, _)| *f == of).map_or("", |(_, w)| w);
+        ProbeRow {
+            name: format!(
+                "{} {}",
+                c.count,
+                if c.colour.is_empty() { word(&c.size) } else { c.colour.clone() }
+            ),
+            asks: vec![
+                ask("live", c.probe.live),
+                ask("to_line", c.probe.to_line),
+                ask("dead_after", c.probe.dead_after),
+                ask("to_load", c.probe.to_load),
+            ],
+            found: settled
+                .map_or_else(String::new, |f| format!("{}: {}", function(f.function), f.why)),
+        }
+    };
+    LinesForm {
+        done: steps.iter().filter(|s| s.done).count(),
+        warnings: lines::warnings(&point.conductors),
+        rows: point.conductors.iter().enumerate().map(row).collect(),
+        steps: steps
+            .into_iter()
+            .enumerate()
+            .map(|(n, s)| StepRow {
+                what: s.what,
+                caution: s.caution,
+                done: s.done,
+                is_next: next == Some(n),
+            })
+            .collect(),
+    }
+}
