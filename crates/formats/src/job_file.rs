@@ -15,11 +15,11 @@ use crate::plan_image::{self, CheckedImage};
 use crate::{ImportFinding, Imported};
 
 /// The largest job file in bytes, images included.
-pub const MOST_BYTES: usize = 64 * 1024 * 1024;
-/// The most plan images in a job file: one a storey, twice over.
-pub const MOST_IMAGES: usize = 400;
+pub const MOST_BYTES: usize = 256 * 1024 * 1024;
+/// The most images in a job file: all photos that a job may hold, and two plans a storey.
+pub const MOST_IMAGES: usize = 1_900;
 /// The most pixels of all of them together: each is decoded once to be checked.
-pub const MOST_PIXELS: u64 = 400_000_000;
+pub const MOST_PIXELS: u64 = 3_000_000_000;
 /// The word that a job file opens with.
 pub const FORMAT: &str = "dot-reach-job";
 /// The version that is written.

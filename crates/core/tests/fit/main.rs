@@ -7,6 +7,7 @@
 mod common;
 mod far_places;
 mod loads;
+mod order;
 mod record;
 mod room;
 

@@ -62,7 +62,7 @@ pub struct Photo {
 
 kept_by_id!(Photo, PhotoId);
 impl Kept for Photo {
-    const MOST: Most = Most { count: 3000, why: "five a box of a large house" };
+    const MOST: Most = Most { count: 1500, why: "four a box of a guesthouse; a job file holds them all" };
 
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {
         visit(Tie::new("point", Kind::Point, &self.point, Bond::GoesAlong));

@@ -1,0 +1,150 @@
+//! Choices side by side and what they cost: schools of a group, ways for a load, the bill, what a device
+//! does to the mesh.
+#![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
+
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_core::bill::{Line, Part, bill, connector, joints};
+use dot_reach_core::catalogue::kind;
+use dot_reach_core::effects::effect;
+use dot_reach_core::fit::companions::pair;
+use dot_reach_core::fit::ways::{LampWay, School, chosen, lamp_ways, schools};
+use dot_reach_core::fit::{Fits, findings, verdict};
+use dot_reach_core::site::{Conductor, Edit, Kind, Site, apply};
+use dot_reach_standin::houses::larkfield_mill;
+use serde_json::json;
+
+#[test]
+fn each_school_is_one_of_its_kind_and_what_it_gives_fits_as_it_says() {
+    let mill = larkfield_mill();
+    let group = mill.groups.named("stairs").unwrap();
+    let all = schools(&mill, group);
+    assert_eq!(all.len(), 4);
+    assert!(all.windows(2).all(|w| w[0].fits <= w[1].fits));
+    for school in &all {
+        let Some((master, place)) = &school.master else { continue };
+        assert!(master.fit.switches() && group.places.contains(place));
+        assert_eq!(school.far.len(), group.places.len() - 1);
+        for (far, _) in &school.far {
+            assert_eq!(pair(master, far), Ok(()), "{} with {}", master.id, far.id);
+        }
+        let has_battery = school.far.iter().any(|(k, _)| !k.is_on_mains());
+        assert_eq!(has_battery, school.school == School::Remotes);
+        assert_eq!(school.batteries > 0, school.school == School::Remotes);
+        assert!(!(school.school == School::PlainSwitches && school.dims.1));
+    }
+    // The wired companions, chosen: what was tried is what then stands there.
+    let companions = all.iter().find(|s| s.school == School::Companions).unwrap();
+    let mut after = mill.clone();
+    apply(&mut after, &chosen(&mill, group, companions).unwrap()).unwrap();
+    let there: Vec<_> = after.devices.iter().filter(|d| group.places.contains(&d.point)).collect();
+    assert_eq!(there.len(), 3);
+    if companions.fits == Fits::Yes {
+        for device in there {
+            let point = after.point_of(device).unwrap();
+            let found = findings(&after, after.kind(&device.kind).unwrap(), point, Some(device));
+            assert!(verdict(&found) < Fits::No, "{found:?}");
+        }
+    }
+    // Fed at the fitting, no unit in a box is powered: what needs one there is impossible.
+    let mut fed = mill.clone();
+    apply(&mut fed, &Edit::set(Kind::Group, &"stairs", "wiring", json!({"layout": "at-fitting"})))
+        .unwrap();
+    let group = fed.groups.named("stairs").unwrap();
+    assert!(schools(&fed, group).iter().all(|s| s.fits == Fits::No));
+}
+
+#[test]
+fn a_load_has_its_ways_and_those_that_cannot_be_say_why() {
+    let mill = larkfield_mill();
+    let of = |load: &str, way: LampWay| {
+        let load = mill.loads.named(load).unwrap();
+        let found = lamp_ways(&mill, load).into_iter().find(|w| w.way == way).unwrap();
+        (found.fits, found.ruled_out)
+    };
+    assert_eq!(of("kit-main-lamps", LampWay::Switch).0, Fits::Yes);
+    assert!(of("kit-main-lamps", LampWay::PlugIn).1.contains("not on a plug"));
+    assert!(of("reading", LampWay::Switch).1.contains("on a cord"));
+    assert!(of("reading", LampWay::PlugIn).1.is_empty());
+    assert!(of("util-pump-lamps", LampWay::SmartLamp).1.contains("no lamp"));
+}
+
+fn sum(site: &Site, part: Part) -> f64 {
+    bill(site).lines.iter().filter(|l| l.part == part).filter_map(Line::cost).sum()
+}
+
+#[test]
+fn the_bill_adds_up_and_a_rate_of_the_job_takes_the_shipped_ones_place() {
+    let mut mill = larkfield_mill();
+    let found = bill(&mill);
+    let parts = [Part::Devices, Part::Plates, Part::Small, Part::Labour];
+    let total: f64 = parts.map(|p| sum(&mill, p)).iter().sum();
+    assert!((total - found.total).abs() < 1e-9);
+    // Three networks in one hub: bought once.
+    let hub = found.lines.iter().find(|l| l.what == "Hub").unwrap();
+    assert!((hub.count - 1.0).abs() < 1e-9);
+    let plates = |site: &Site| {
+        bill(site).lines.iter().filter(|l| l.part == Part::Plates).map(|l| l.count).sum::<f64>()
+    };
+    // A second gang makes one larger plate of a small one.
+    let before = plates(&mill);
+    apply(&mut mill, &Edit::set(Kind::Point, &"slu-light", "gangs", 2)).unwrap();
+    assert!((plates(&mill) - before).abs() < 1e-9);
+    let small = sum(&mill, Part::Plates);
+    apply(
+        &mut mill,
+        &Edit::batch(vec![
+            serde_json::from_value(
+                json!({"do": "put", "kind": "rate", "value": {"id": "plate-2", "value": 107.0}}),
+            )
+            .unwrap(),
+        ]),
+    )
+    .unwrap();
+    assert!((sum(&mill, Part::Plates) - small - 2.0 * 100.0).abs() < 1e-9);
+    assert!(found.visits.0 < found.visits.1);
+    let saved = 60.0 * f64::from(u32::try_from(found.visits.1 - found.visits.0).unwrap());
+    assert!((found.saved - saved).abs() < 1e-9);
+}
+
+/// Worked by hand: three neutrals and a lead to the device are four in one joint; two earths and a lead
+/// are three; a single line goes straight into the device.
+#[test]
+fn connectors_follow_from_the_conductors() {
+    let wire = |id: &str, count: u8, found: &str| -> Conductor {
+        serde_json::from_value(json!({"id": id, "count": count, "size": "1.5 mm²", "found": found}))
+            .unwrap()
+    };
+    let conductors = [
+        wire("a", 1, "line"),
+        wire("b", 3, "neutral"),
+        wire("c", 2, "earth"),
+        wire("d", 1, "switched"),
+    ];
+    let switch = kind("switch-neutral").unwrap();
+    assert_eq!(joints(&conductors, &[switch]), [4, 3]);
+    // Two devices on one line: it has to be joined to both.
+    assert_eq!(joints(&conductors, &[switch, switch]), [5, 4, 3]);
+    assert_eq!(
+        [2, 3, 4, 5, 6].map(connector),
+        ["connector-2", "connector-3", "connector-5", "connector-5", "connector-large"]
+    );
+}
+
+#[test]
+fn what_a_device_does_to_the_mesh_is_what_an_analysis_with_it_says() {
+    let mill = Arc::new(larkfield_mill());
+    let before = analyse(&mill, &Options::default());
+    let edit = Edit::set(Kind::Device, &"mesh-kit-main", "kind", "switch-two-wire");
+    let told = effect(&before, &edit, &|| true).unwrap();
+    let mut site = (*mill).clone();
+    apply(&mut site, &edit).unwrap();
+    let after = analyse(&Arc::new(site), &Options::default());
+    let sound = |a: &dot_reach_core::Analysis| {
+        let all = a.networks.iter().flat_map(|n| &n.outcomes);
+        all.filter(|o| o.band >= dot_reach_core::network::Band::Sound).count()
+    };
+    assert_eq!(told.at_target, (sound(&before), sound(&after)));
+    assert!(effect(&before, &edit, &|| false).is_none());
+}
