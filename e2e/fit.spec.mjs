@@ -52,6 +52,9 @@ test("a load, a breaker and a wrong companion are recorded and judged where they
   await saved(page);
   await expect(verdict(page)).toHaveText("fits");
 
+  const breaker = page.locator('form[data-key="point"] input[name="circuit"]');
+  await breaker.fill("22");
+  await breaker.blur();
   await page.getByRole("button", { name: "Record this breaker" }).click();
   await page.getByRole("button", { name: "Proven just now" }).click();
   await page.getByLabel("Proven: breaker").fill("7");

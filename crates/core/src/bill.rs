@@ -93,6 +93,53 @@ pub struct Bill {
     pub left: Option<f64>,
 }
 
+/// What a circuit takes in a year, of loads whose watts and hours are known.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Energy {
+    /// The breaker as printed.
+    pub circuit: String,
+    /// In a year, in kilowatt-hours.
+    pub kwh: f64,
+    /// What that costs.
+    pub cost: f64,
+    /// Loads whose watts or hours are not known, and are not in it.
+    pub without: usize,
+    /// Whether a device that meters is on it.
+    pub metered: bool,
+}
+
+/// What each circuit takes in a year: watts × hours × 365.25, at the job's tariff.
+pub fn energy(site: &Site) -> Vec<Energy> {
+    const DAYS: f64 = 365.25;
+    let mut by_circuit: BTreeMap<&str, Energy> = BTreeMap::new();
+    for load in &site.loads {
+        let Some(point) = site.points.get(&load.switched_at) else { continue };
+        let circuit = point.circuit.trim();
+        let entry = by_circuit.entry(circuit).or_insert_with(|| Energy {
+            circuit: circuit.to_owned(),
+            kwh: 0.0,
+            cost: 0.0,
+            without: 0,
+            metered: false,
+        });
+        entry.metered |= site
+            .devices_at(&point.id)
+            .iter()
+            .any(|d| site.kind(&d.kind).is_some_and(|k| k.fit.meters));
+        match load.total().zip(load.hours_a_day) {
+            Some((watts, hours)) => entry.kwh += watts * hours * DAYS / 1000.0,
+            None => entry.without += 1,
+        }
+    }
+    let tariff = site.rate("energy-kwh");
+    let mut all: Vec<_> = by_circuit.into_values().filter(|e| e.kwh > 0.0).collect();
+    for one in &mut all {
+        one.cost = one.kwh * tariff;
+    }
+    all.sort_by(|a, b| b.kwh.total_cmp(&a.kwh));
+    all
+}
+
 /// The bill of what is planned.
 pub fn bill(site: &Site) -> Bill {
     let mut lines = devices(site);

@@ -1,11 +1,10 @@
 //! Choices side by side and what they cost: schools of a group, ways for a load, the bill, what a device
 //! does to the mesh.
-#![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
 
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::bill::{Line, Part, bill, connector, joints};
+use dot_reach_core::bill::{Line, Part, bill, connector, energy, joints};
 use dot_reach_core::catalogue::kind;
 use dot_reach_core::effects::effect;
 use dot_reach_core::fit::companions::pair;
@@ -130,6 +129,23 @@ fn connectors_follow_from_the_conductors() {
         [2, 3, 4, 5, 6].map(connector),
         ["connector-2", "connector-3", "connector-5", "connector-5", "connector-large"]
     );
+}
+
+/// 40 W for 5 hours a day are 73.05 kWh in a year of 365.25 days.
+#[test]
+fn energy_is_watts_times_hours_at_the_tariff_and_what_is_not_known_is_told() {
+    let mut mill = larkfield_mill();
+    for load in ["util-pump-lamps", "both-heat-lamps"] {
+        apply(&mut mill, &Edit::set(Kind::Load, &load, "hours_a_day", json!(null))).unwrap();
+    }
+    let set = |load: &str, field: &str, value: f64| Edit::set(Kind::Load, &load, field, value);
+    let edits =
+        vec![set("kit-main-lamps", "watts", 10.0), set("kit-main-lamps", "hours_a_day", 5.0)];
+    apply(&mut mill, &Edit::batch(edits)).unwrap();
+    let told = energy(&mill);
+    assert_eq!(told.len(), 1);
+    assert!((told[0].kwh - 73.05).abs() < 1e-9 && (told[0].cost - 73.05 * 0.28).abs() < 1e-9);
+    assert_eq!((told[0].circuit.as_str(), told[0].without, told[0].metered), ("3", 1, false));
 }
 
 #[test]

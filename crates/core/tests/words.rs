@@ -142,6 +142,8 @@ fn found() -> Vec<Found> {
         Found::Mislabelled { label: s("3"), really: s("4"), points: 1 },
         Found::Mislabelled { label: s("3"), really: s("4"), points: 5 },
         Found::SharedNeutral { label: s("3") },
+        Found::SeveralCircuits { at: s("Hall switch"), labels: vec![s("3"), s("7")] },
+        Found::TagTwice { tag: s("H1"), points: vec![s("Hall switch"), s("Hall lamp")] },
         Found::NoHub { network: s("Net") },
         Found::HubInMetal { hub: s("Hub"), cupboard: "meter cupboard", lost: Db::new(10.0) },
         Found::HubBesideSource {

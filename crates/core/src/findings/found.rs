@@ -24,6 +24,14 @@ pub enum Found {
     SharedNeutral {
         label: String,
     },
+    SeveralCircuits {
+        at: String,
+        labels: Vec<String>,
+    },
+    TagTwice {
+        tag: String,
+        points: Vec<String>,
+    },
     NoHub {
         network: String,
     },
@@ -170,6 +178,8 @@ impl Found {
             Self::DoesNotFit { reason, .. } => ("fit", fit_weight(reason.fits()), Point),
             Self::Mislabelled { .. }           => ("breaker mislabelled",       Doubt, Point),
             Self::SharedNeutral { .. }         => ("shared neutral",            Doubt, Point),
+            Self::SeveralCircuits { .. }       => ("several circuits",          Doubt, Point),
+            Self::TagTwice { .. }              => ("tag twice",                 Note,  Point),
             Self::NoHub { .. }                 => ("no hub",                    Stops, Point),
             Self::HubInMetal { .. }            => ("hub in metal",              Doubt, Point),
             Self::HubBesideSource { .. }       => ("hub beside a source",       Doubt, Point),
@@ -240,6 +250,10 @@ impl Found {
             Self::SharedNeutral { .. } => {
                 "That neutral can be live with this breaker off: isolate both, or the main."
             }
+            Self::SeveralCircuits { .. } => {
+                "Isolate every one of them, or the main, and prove every conductor dead."
+            }
+            Self::TagTwice { .. } => "Give one of them another tag: labels must tell them apart.",
             Self::NoChannel { .. } => "Choose one in the channel adviser.",
             Self::SharedChannel { .. } => "Give one of them another channel.",
             Self::KindGone { .. } => "Choose another device there; until then it is not reckoned.",
@@ -281,6 +295,12 @@ impl fmt::Display for Found {
             ),
             Self::SharedNeutral { label } => {
                 write!(f, "Breaker {label} shares its neutral with another circuit.")
+            }
+            Self::SeveralCircuits { at, labels } => {
+                write!(f, "In the box of {at} are several circuits: {}.", labels.join(", "))
+            }
+            Self::TagTwice { tag, points } => {
+                write!(f, "The tag {tag} stands at {}.", points.join(" and "))
             }
             Self::NoHub { network } => write!(f, "{network} has no hub."),
             Self::HubInMetal { hub, cupboard, lost } => {

@@ -1,11 +1,11 @@
 //! What one thing says that another no longer bears out: it never blocked an edit, so it is looked
 //! for here.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Finding, Found};
 use crate::radio::profile::{PLANNED_DUTY, planning_profile};
-use crate::site::{Device, DeviceId, Point, Site};
+use crate::site::{Device, DeviceId, Point, PointId, Site};
 
 /// How far beyond the drawn plan a point may be placed, in metres.
 const BEYOND_PLAN_M: f64 = 30.0;
@@ -29,7 +29,40 @@ pub fn mismatches(site: &Site) -> Vec<Finding> {
         let found = Found::ConstructionGone { construction, used_by };
         Finding { found, network: None, device: None, point: None }
     });
-    devices.chain(controls).chain(points).chain(gone).chain(circuits(site)).collect()
+    let boxes = boxes(site).chain(tags(site));
+    devices.chain(controls).chain(points).chain(gone).chain(circuits(site)).chain(boxes).collect()
+}
+
+fn at_point(found: Found, point: &Point) -> Finding {
+    Finding { found, network: None, device: None, point: Some(point.id.clone()) }
+}
+
+/// Boxes that several circuits meet in.
+fn boxes(site: &Site) -> impl Iterator<Item = Finding> {
+    let mut shared: BTreeMap<&PointId, BTreeSet<&str>> = BTreeMap::new();
+    for point in &site.points {
+        let Some(lead) = &point.in_box_of else { continue };
+        let own = site.points.get(lead).map_or("", |p| p.circuit.trim());
+        let labels = shared.entry(lead).or_default();
+        labels.extend([own, point.circuit.trim()].into_iter().filter(|c| !c.is_empty()));
+    }
+    shared.into_iter().filter(|(_, labels)| labels.len() > 1).filter_map(|(lead, labels)| {
+        let lead = site.points.get(lead)?;
+        let labels = labels.into_iter().map(str::to_owned).collect();
+        Some(at_point(Found::SeveralCircuits { at: lead.name.clone(), labels }, lead))
+    })
+}
+
+/// Tags that stand at more than one point.
+fn tags(site: &Site) -> impl Iterator<Item = Finding> {
+    let mut by_tag: BTreeMap<&str, Vec<&Point>> = BTreeMap::new();
+    for point in site.points.iter().filter(|p| !p.tag.trim().is_empty()) {
+        by_tag.entry(point.tag.trim()).or_default().push(point);
+    }
+    by_tag.into_iter().filter(|(_, points)| points.len() > 1).map(|(tag, points)| {
+        let names = points.iter().map(|p| p.name.clone()).collect();
+        at_point(Found::TagTwice { tag: tag.to_owned(), points: names }, points[0])
+    })
 }
 
 /// What is known of the panel that nobody may trip over.

@@ -3,6 +3,7 @@
 use super::FitFinding;
 use super::place::Place;
 use crate::catalogue::{DeviceKind, Duty};
+use crate::site::Network;
 
 /// Platforms that must work with everything are hard filters.
 pub(super) fn platforms(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
@@ -48,19 +49,22 @@ pub(super) fn region(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding>
     (speaks && !allowed).then_some(FitFinding::NoFrequencies)
 }
 
-/// Whether the network that it would join has room for it; remotes and sensors count as others do.
+/// Whether a network has room for one more; remotes and sensors count as others do. Of those that are in
+/// one already the network's own verdict speaks.
 pub(super) fn count(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
-    let network = place.network.filter(|n| kind.has_radio && kind.systems.contains(&n.system))?;
-    let site = place.site;
-    if kind.duty == Duty::Hub {
+    if place.is_there || !kind.has_radio || kind.duty == Duty::Hub {
         return None;
     }
-    let members = || {
+    let site = place.site;
+    let full = |network: &Network| {
         let here = site.devices.iter().filter(|d| d.network == network.id);
-        here.filter_map(|d| site.kind(&d.kind)).filter(|k| k.has_radio)
+        let radios = here.filter_map(|d| site.kind(&d.kind)).filter(|k| k.has_radio);
+        let (hubs, others): (Vec<_>, Vec<_>) = radios.partition(|k| k.duty == Duty::Hub);
+        let (is, most) = (others.len(), network.rule().most_devices * hubs.len().max(1));
+        (is >= most).then_some(FitFinding::NetworkFull { is, most })
     };
-    let hubs = members().filter(|k| k.duty == Duty::Hub).count();
-    let is = members().count() - hubs;
-    let most = network.rule().most_devices * hubs.max(1);
-    (is > most).then_some(FitFinding::NetworkFull { is, most })
+    let spoken = site.networks.iter().filter(|n| kind.systems.contains(&n.system));
+    let found: Vec<Option<FitFinding>> = spoken.map(full).collect();
+    // One with room is enough.
+    found.iter().all(Option::is_some).then(|| found.into_iter().flatten().next()).flatten()
 }

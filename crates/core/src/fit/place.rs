@@ -3,7 +3,7 @@
 use crate::catalogue::DeviceKind;
 use crate::radio::mounting::BoxKind;
 use crate::site::{
-    Circuit, Conductor, Device, Earth, Group, Layout, Load, Network, Neutral, Point, PointId, Site,
+    Circuit, Conductor, Device, Earth, Group, Layout, Load, Neutral, Point, PointId, Site,
 };
 
 /// A place as a device meets it.
@@ -23,8 +23,8 @@ pub struct Place<'a> {
     pub beside: Vec<&'a DeviceKind>,
     /// What is at the other places of the group.
     pub elsewhere: Vec<(&'a Device, &'a DeviceKind)>,
-    /// The network of the device that is asked about.
-    pub(super) network: Option<&'a Network>,
+    /// Whether the device that is asked about stands there already.
+    pub(super) is_there: bool,
     /// Whether it is agreed that its supply stays on.
     pub(super) stays_on: bool,
     pub(super) site: &'a Site,
@@ -56,7 +56,7 @@ impl<'a> Place<'a> {
             loads: site.loads_of(&point.id).collect(),
             group,
             circuit: site.circuit_of(point),
-            network: but.and_then(|d| site.networks.get(&d.network)),
+            is_there: but.is_some(),
             stays_on: but.is_some_and(|d| d.stays_on),
             beside: beside.collect(),
             elsewhere,

@@ -202,6 +202,11 @@ fn loads(b: &mut Builder) {
             "count": 1, "watts": 9.0, "dimmable": true, "inrush_a": 3.0,
         }),
     );
+    for (load, hours) in
+        [("kit-main-lamps", 4.0), ("util-pump-lamps", 9.0), ("both-heat-lamps", 1.5)]
+    {
+        b.set("load", load, "hours_a_day", &json!(hours));
+    }
     for cord in ["slu-lamp", "liv-lamp", "study-plug"] {
         b.set("point", cord, "feed", &json!("cord"));
     }

@@ -56,6 +56,9 @@ pub struct Load {
     /// What it draws at the moment of switching on, in amperes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub inrush_a: Option<f64>,
+    /// For how many hours a day it is on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hours_a_day: Option<f64>,
     /// Whether it is known to go with its dimmer.
     #[serde(default)]
     pub tried: Tried,
@@ -83,6 +86,7 @@ impl Load {
             watts: None,
             dimmable: None,
             inrush_a: None,
+            hours_a_day: None,
             tried: Tried::Unknown,
             bypass: String::new(),
             note: String::new(),
@@ -114,6 +118,7 @@ impl Kept for Load {
         let rows = [
             ("watts", self.watts, 0.1, 20_000.0, "W"),
             ("inrush_a", self.inrush_a, 0.0, 1000.0, "A"),
+            ("hours_a_day", self.hours_a_day, 0.0, 24.0, "h"),
         ];
         for (field, value, low, high, unit) in rows {
             if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {

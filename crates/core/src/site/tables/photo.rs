@@ -62,7 +62,8 @@ pub struct Photo {
 
 kept_by_id!(Photo, PhotoId);
 impl Kept for Photo {
-    const MOST: Most = Most { count: 1500, why: "four a box of a guesthouse; a job file holds them all" };
+    const MOST: Most =
+        Most { count: 1500, why: "four a box of a guesthouse; a job file holds them all" };
 
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {
         visit(Tie::new("point", Kind::Point, &self.point, Bond::GoesAlong));

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::bill::{Bill, Part, bill};
+use dot_reach_core::bill::{Bill, Part, bill, energy};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::bill_csv;
 
@@ -25,6 +25,8 @@ struct Page {
     parts: Vec<PartRows>,
     shares: Vec<[String; 4]>,
     warnings: Vec<String>,
+    /// Breaker, kilowatt-hours a year, cost, and what is to be said of it.
+    energy: Vec<[String; 4]>,
 }
 
 struct PartRows {
@@ -64,6 +66,16 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
             .collect(),
         shares: shares(&found),
         warnings: warnings(&found),
+        energy: energy(&job.site)
+            .into_iter()
+            .map(|e| {
+                let without = (e.without > 0)
+                    .then(|| format!("without {} whose watts or hours are not known", e.without));
+                let metered = e.metered.then(|| "metered".to_owned());
+                let said: Vec<_> = metered.into_iter().chain(without).collect();
+                [e.circuit, typographic(e.kwh, 0), money(e.cost), said.join(", ")]
+            })
+            .collect(),
     })
 }
 

@@ -16,6 +16,7 @@ use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
+use crate::pages::reach::ledger::tag_of;
 use crate::pages::{Shell, html};
 
 #[derive(Template)]
@@ -49,6 +50,7 @@ struct Sheet {
 }
 
 struct Row {
+    tag: String,
     name: String,
     network: String,
     place: String,
@@ -89,9 +91,10 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
         let point = site.devices.get(&node.device).and_then(|d| site.point_of(d));
         let via = outcome.hops.iter().rev().skip(1).map(|h| name(&h.to));
         Row {
+            tag: tag_of(site, &node.device),
             name: node.name.clone(),
             network: network.name.clone(),
-            place: point.map(|p| p.room.clone()).unwrap_or_default(),
+            place: point.map(|p| site.room_name(p).to_owned()).unwrap_or_default(),
             role: node.role.role.name(),
             band: if fits(site, &node.device) == Fits::No {
                 format!("{}, does not fit", outcome.band.name())

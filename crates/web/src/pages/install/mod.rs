@@ -32,6 +32,7 @@ struct StageCard {
 struct TaskCard {
     number: usize,
     device: String,
+    tag: String,
     name: String,
     place: String,
     kind: String,
@@ -82,14 +83,19 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
         let circuit = if point.circuit.is_empty() {
             String::new()
         } else {
-            format!(" · breaker {}", point.circuit)
+            // Whoever goes to the panel reads there what is printed: where that is wrong, it is said here.
+            let wrong = site.circuit_of(point).and_then(|c| c.mislabelled());
+            let wrong =
+                wrong.map(|really| format!(", labelled wrong: breaker {really} makes it dead"));
+            format!(" · breaker {}{}", point.circuit, wrong.unwrap_or_default())
         };
         let floor = site.floors.get(&point.floor).map_or("", |f| f.name.as_str());
         let card = TaskCard {
             number: total,
             device: device.id.to_string(),
+            tag: point.tag.clone(),
             name: device.name.clone(),
-            place: format!("{floor} · {}{circuit}", point.room),
+            place: format!("{floor} · {}{circuit}", site.room_name(point)),
             kind: site.kind(&device.kind).map_or_else(String::new, |k| k.name.clone()),
             network: site.networks.get(&task.network).map(|n| n.name.clone()).unwrap_or_default(),
             way: match (by, task.hops) {

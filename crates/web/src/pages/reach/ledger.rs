@@ -8,7 +8,7 @@ use dot_reach_core::fit::Fits;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::{Hop, Node, Outcome};
 use dot_reach_core::simulate::Chances;
-use dot_reach_core::site::{DeviceId, Point};
+use dot_reach_core::site::{DeviceId, Point, Site};
 use dot_reach_core::summary::fits;
 use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::JobId;
@@ -46,6 +46,7 @@ pub(crate) struct Head {
 pub(crate) struct LedgerRow {
     pub(crate) id: String,
     pub(crate) name: String,
+    pub(crate) tag: String,
     pub(crate) glyph: &'static str,
     pub(crate) band: &'static str,
     /// Whether it does not fit its box, however well it is reached.
@@ -344,6 +345,7 @@ pub(crate) fn ledger(
         LedgerRow {
             id: node.device.to_string(),
             name: node.name.clone(),
+            tag: tag_of(&analysis.site, &node.device),
             glyph: glyph(node),
             band: band_class(outcome.band),
             unfit: fits(&analysis.site, &node.device) == Fits::No,
@@ -393,4 +395,10 @@ pub(crate) fn name(network: &NetworkAnalysis, id: &DeviceId) -> String {
 
 pub(crate) fn percent(share: f64) -> String {
     format!("{:.0} %", share * 100.0)
+}
+
+/// The tag of the point that a device stands at.
+pub(crate) fn tag_of(site: &Site, device: &DeviceId) -> String {
+    let point = site.devices.get(device).and_then(|d| site.point_of(d));
+    point.map(|p| p.tag.clone()).unwrap_or_default()
 }

@@ -4,7 +4,7 @@ pub(crate) mod cures;
 pub(crate) mod details;
 mod ground;
 mod hops;
-mod ledger;
+pub(crate) mod ledger;
 mod tools;
 mod view;
 

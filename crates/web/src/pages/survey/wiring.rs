@@ -1,6 +1,7 @@
 //! The forms of what is in and behind a box: the box itself, what it switches, its breaker, the other
 //! places that work the same.
 
+use dot_reach_core::fit::Place;
 use dot_reach_core::fit::candidates::{Candidate, candidates};
 use dot_reach_core::fit::space::goes_by_volume;
 use dot_reach_core::site::{
@@ -15,6 +16,7 @@ use super::choices::{Choice, choices};
 pub(super) struct BoxForm {
     pub(super) gangs: u8,
     pub(super) gang: String,
+    pub(super) tabs: &'static str,
     pub(super) surround: String,
     pub(super) volume: String,
     pub(super) clamps: bool,
@@ -35,6 +37,9 @@ pub(super) struct ConductorRow {
     pub(super) sizes: Vec<Choice>,
     pub(super) colour: String,
     pub(super) from: String,
+    pub(super) marking: String,
+    pub(super) old_terminal: String,
+    pub(super) new_terminal: String,
     pub(super) found: Vec<Choice>,
     pub(super) capped: bool,
     pub(super) enters: bool,
@@ -49,6 +54,7 @@ pub(super) struct LoadForm {
     pub(super) dimmable: Vec<Choice>,
     pub(super) tried: Vec<Choice>,
     pub(super) inrush: String,
+    pub(super) hours: String,
     pub(super) bypass: String,
     pub(super) is_lamp: bool,
 }
@@ -122,6 +128,9 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         sizes: choices(&Gauge::ALL, c.size),
         colour: c.colour.clone(),
         from: c.from.clone(),
+        marking: c.marking.clone(),
+        old_terminal: c.old_terminal.clone(),
+        new_terminal: c.new_terminal.clone(),
         found: choices(&Function::ALL, c.found),
         capped: c.capped,
         enters: c.enters,
@@ -129,6 +138,14 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
     BoxForm {
         gangs: point.gangs,
         gang: if point.gang == 0 { String::new() } else { point.gang.to_string() },
+        tabs: match Place::of(site, point, None).tabs_off() {
+            None => {
+                "Say its gang: it decides which side tabs come off, before anything is mounted."
+            }
+            Some(0) => "",
+            Some(1) => "One side tab comes off what goes here, before it is mounted.",
+            Some(_) => "Both side tabs come off what goes here, before it is mounted.",
+        },
         surround: number(Some(point.surround_mm).filter(|mm| *mm > 0.0)),
         volume: number(point.volume_cm3),
         clamps: point.clamps,
@@ -157,6 +174,7 @@ pub(super) fn load_forms(site: &Site, point: &Point) -> Vec<LoadForm> {
         .into(),
         tried: choices(&Tried::ALL, l.tried),
         inrush: number(l.inrush_a),
+        hours: number(l.hours_a_day),
         bypass: l.bypass.clone(),
         is_lamp: l.kind.is_lamp(),
     };
