@@ -46,7 +46,7 @@ test("a load, a breaker and a wrong companion are recorded and judged where they
   await expect(verdict(page)).toHaveText("not known yet");
   await watts.fill("-3");
   await watts.blur();
-  await expect(loads.locator(".field-error")).toContainText("give 0 to 20000 W");
+  await expect(loads.locator(".field-error")).toContainText("give 0.1 to 20000 W");
   await watts.fill("9");
   await watts.blur();
   await saved(page);

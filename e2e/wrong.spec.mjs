@@ -76,6 +76,8 @@ test("a wall of no length, a height in words, a device outside the plan", async 
   await expect(page.locator(".field-error[data-shown]")).toHaveCount(0);
 
   await page.getByRole("link", { name: "Kitchen island", exact: true }).click();
+  await expect(page.locator('form[data-key="point"] input[name="name"]')).toHaveValue("Kitchen island");
+  await ready(page);
   const right = page.locator('input[name="at.0"]');
   await right.fill("95");
   await right.blur();

@@ -9,6 +9,9 @@ const MILL = "/jobs/larkfield-mill";
 const views = [
   { name: "jobs", path: "/" },
   { name: "survey", path: `${MILL}/survey?point=kit-isle` },
+  { name: "sheet", path: `${MILL}/sheet?floor=ground&point=kit-main` },
+  { name: "choices", path: `${MILL}/choices?point=land-light` },
+  { name: "bill", path: `${MILL}/bill` },
   { name: "reach", path: `${MILL}/reach?network=mesh&select=mesh-slu-flood` },
   { name: "reach-dark", path: `${MILL}/reach?network=heat`, scheme: "dark" },
   { name: "air", path: "/jobs/flat-12-quay-court/air" },
