@@ -220,6 +220,48 @@ fn who_found_out_what_is_kept_with_the_field_and_goes_when_it_is_emptied() {
 }
 
 #[test]
+fn loads_breakers_groups_and_conductors_say_who_found_them_out_too() {
+    let mut mill = larkfield_mill();
+    let stamp = Stamp { how: None, by: "Ines".to_owned(), at: "2026-05-02T10:00:00Z".to_owned() };
+    let sets = [
+        Edit::set(Kind::Load, &"kit-main-lamps", "watts", 11.0),
+        Edit::set(Kind::Circuit, &"b3", "residual", "none"),
+        Edit::set(Kind::Group, &"stairs", "wiring", json!({"layout": "unknown"})),
+        Edit::set(Kind::Point, &"kit-main", "conductors.0.found", "line"),
+        Edit::set(Kind::Point, &"kit-main", "signs.terminals", 2),
+        Edit::set(Kind::Load, &"kit-main-lamps", "name", "Lamps"),
+    ];
+    apply(&mut mill, &stamped(Edit::batch(sets.into()), &stamp)).unwrap();
+    let load = mill.loads.named("kit-main-lamps").unwrap();
+    assert_eq!(load.facts.keys().collect::<Vec<_>>(), ["watts"]);
+    assert!(mill.circuits.named("b3").unwrap().facts.contains_key("residual"));
+    assert!(mill.groups.named("stairs").unwrap().facts.contains_key("wiring"));
+    let point = mill.points.named("kit-main").unwrap();
+    assert!(point.facts.contains_key("conductors") && point.facts.contains_key("signs"));
+}
+
+#[test]
+fn a_word_of_a_set_of_the_library_is_a_field_of_its_own() {
+    let mut mill = larkfield_mill();
+    let row = mill.kind("switch-neutral").unwrap().clone();
+    apply(&mut mill, &Edit::put(row)).unwrap();
+    let set = |field: &str, is: bool| Edit::set(Kind::DeviceKind, &"switch-neutral", field, is);
+    let before = mill.clone();
+    let edits = vec![
+        set("fit.platforms.cloud", false),
+        set("systems.star", true),
+        set("fit.accepts.plain", true),
+    ];
+    let change = apply(&mut mill, &Edit::batch(edits)).unwrap();
+    let row = mill.kind("switch-neutral").unwrap();
+    assert!(row.systems.contains(&dot_reach_core::radio::system::System::Star));
+    assert!(row.fit.accepts.contains(&dot_reach_core::catalogue::Far::Plain));
+    assert!(!row.fit.platforms.contains(&dot_reach_core::catalogue::Way::Cloud));
+    dot_reach_core::site::take_back(&mut mill, &change.inverse).unwrap();
+    assert_eq!(mill, before);
+}
+
+#[test]
 fn a_room_is_what_walls_close_around_a_place_and_its_area_is_theirs() {
     // Two rooms of 4 by 3 m and 2 by 3 m: the wall between stands on both, ends lie 3 cm off.
     let walls = [

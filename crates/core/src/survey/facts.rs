@@ -4,19 +4,38 @@ use serde_json::{Value, json};
 
 use crate::site::{Edit, Fact, Kind, Provenance};
 
-/// The fields of a point that have to be looked at.
-pub const LOOKED_AT: [&str; 10] = [
-    "box",
-    "gangs",
-    "depth_mm",
-    "surround_mm",
-    "volume_cm3",
-    "neutral",
-    "earth",
-    "circuit",
-    "clamps",
-    "mounting",
+/// The fields that somebody has to look at, by the kind of thing; what stands within one counts for it.
+pub const LOOKED_AT: [(Kind, &[&str]); 4] = [
+    (
+        Kind::Point,
+        &[
+            "box",
+            "gangs",
+            "depth_mm",
+            "surround_mm",
+            "volume_cm3",
+            "neutral",
+            "earth",
+            "circuit",
+            "clamps",
+            "mounting",
+            "conductors",
+            "signs",
+            "feed",
+            "weather_cover",
+        ],
+    ),
+    (Kind::Load, &["kind", "count", "watts", "dimmable", "inrush_a", "tried", "bypass"]),
+    (Kind::Circuit, &["residual", "rated_a", "shared_neutral"]),
+    (Kind::Group, &["places", "wiring"]),
 ];
+
+/// The field that a fact is kept under; nothing for what nobody has to look at.
+fn looked_at(kind: Kind, field: &str) -> Option<&'static str> {
+    let (_, fields) = LOOKED_AT.iter().find(|(of, _)| *of == kind)?;
+    let first = field.split('.').next().unwrap_or_default();
+    fields.iter().find(|f| **f == first).copied()
+}
 
 /// Who recorded something, and when; how, where they said so.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -30,10 +49,16 @@ pub struct Stamp {
 /// An edit with a stamp on each field that somebody looked at; a field that is emptied loses its own.
 pub fn stamped(edit: Edit, stamp: &Stamp) -> Edit {
     match edit {
-        Edit::Set { kind: Kind::Point, id, field, value } if LOOKED_AT.contains(&&*field) => {
-            let fact = fact(&field, &value, stamp);
-            let set = Edit::Set { kind: Kind::Point, id: id.clone(), field: field.clone(), value };
-            Edit::batch(vec![set, Edit::set(Kind::Point, &id, &format!("facts.{field}"), fact)])
+        Edit::Set { kind, id, field, value } => {
+            let Some(looked) = looked_at(kind, &field) else {
+                return Edit::Set { kind, id, field, value };
+            };
+            // A part that is emptied leaves the rest known.
+            let is_whole = looked == field;
+            let fact =
+                if is_whole { fact(&field, &value, stamp) } else { fact(&field, &json!(0), stamp) };
+            let set = Edit::Set { kind, id: id.clone(), field, value };
+            Edit::batch(vec![set, Edit::set(kind, &id, &format!("facts.{looked}"), fact)])
         }
         Edit::Batch { edits } => {
             Edit::batch(edits.into_iter().map(|edit| stamped(edit, stamp)).collect())

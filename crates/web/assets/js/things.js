@@ -14,6 +14,7 @@ function value(input) {
     case "number": return number(input.value);
     case "number-or-nothing": return input.value.trim() === "" ? null : number(input.value);
     case "text-or-nothing": return input.value === "" ? null : input.value;
+    case "list": return input.value.split(",").map((part) => part.trim()).filter(Boolean);
     case "json": return JSON.parse(input.value);
     default: return input.value;
   }

@@ -1,9 +1,12 @@
 //! Circuits: what the panel says, and what was proven.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, note, time};
+use crate::site::provenance::{Fact, facts};
 use crate::site::{Refusal, Wrong};
 
 id!(/** A circuit. */ CircuitId);
@@ -63,6 +66,9 @@ pub struct Circuit {
     /// Whether it shares its neutral with another: that neutral can be live with this breaker off.
     #[serde(default)]
     pub shared_neutral: bool,
+    /// How each thing that is said of it is known, and by whom, by the name of the field.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub facts: BTreeMap<String, Fact>,
     /// Free words.
     #[serde(default)]
     pub note: String,
@@ -78,6 +84,7 @@ impl Circuit {
             residual: Residual::Unknown,
             rated_a: None,
             shared_neutral: false,
+            facts: BTreeMap::new(),
             note: String::new(),
         }
     }
@@ -101,6 +108,7 @@ impl Kept for Circuit {
         }
         note("label", &self.label)?;
         note("note", &self.note)?;
+        facts(&self.facts)?;
         if let Some(is) = self.rated_a.filter(|a| !(0.5..=1000.0).contains(a)) {
             return Err(Refusal::wrong(
                 "rated_a",

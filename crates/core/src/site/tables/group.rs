@@ -1,10 +1,13 @@
 //! Control groups: several places that work the same loads.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::PointId;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
+use crate::site::provenance::{Fact, facts};
 use crate::site::{Kind, Provenance, Refusal, Wrong};
 
 id!(/** A control group. */ GroupId);
@@ -43,6 +46,9 @@ pub struct Group {
     /// How that is known.
     #[serde(default, skip_serializing_if = "Provenance::is_default")]
     pub known: Provenance,
+    /// How each thing that is said of it is known, and by whom, by the name of the field.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub facts: BTreeMap<String, Fact>,
     /// Free words.
     #[serde(default)]
     pub note: String,
@@ -52,7 +58,8 @@ impl Group {
     /// One of which only the places are known.
     pub fn new(id: GroupId, name: &str, places: Vec<PointId>) -> Self {
         let (wiring, known) = (Layout::Unknown, Provenance::default());
-        Self { id, name: name.to_owned(), places, wiring, known, note: String::new() }
+        let facts = BTreeMap::new();
+        Self { id, name: name.to_owned(), places, wiring, known, facts, note: String::new() }
     }
 }
 
@@ -73,6 +80,7 @@ impl Kept for Group {
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("note", &self.note)?;
+        facts(&self.facts)?;
         let is = self.places.len();
         if !(1..=20).contains(&is) {
             return Err(Refusal::wrong("places", Wrong::Count { is, least: 1, most: 20 }));

@@ -1,11 +1,14 @@
 //! Loads: lamps, fans, motors and outlets that something switches.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::PointId;
 use crate::catalogue::LoadKind;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
+use crate::site::provenance::{Fact, facts};
 use crate::site::{Kind, Refusal, Wrong};
 
 id!(/** A load. */ LoadId);
@@ -65,6 +68,9 @@ pub struct Load {
     /// Where a bypass capacitor for its circuit is hidden; empty where there is none.
     #[serde(default)]
     pub bypass: String,
+    /// How each thing that is said of it is known, and by whom, by the name of the field.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub facts: BTreeMap<String, Fact>,
     /// Free words.
     #[serde(default)]
     pub note: String,
@@ -89,6 +95,7 @@ impl Load {
             hours_a_day: None,
             tried: Tried::Unknown,
             bypass: String::new(),
+            facts: BTreeMap::new(),
             note: String::new(),
         }
     }
@@ -110,6 +117,7 @@ impl Kept for Load {
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("note", &self.note)?;
+        facts(&self.facts)?;
         note("bypass", &self.bypass)?;
         if !(1..=1000).contains(&self.count) {
             let is = usize::from(self.count);

@@ -16,7 +16,7 @@ impl Keyed for DeviceKind {
 impl Kept for DeviceKind {
     const MOST: Most = Most { count: 2000, why: "twenty times the shipped library" };
 
-    const SETS: &'static [&'static str] = &["fit.platforms"];
+    const SETS: &'static [&'static str] = &["fit.platforms", "systems", "fit.accepts"];
 
     fn ties(&self, _: &mut dyn FnMut(Tie)) {}
 

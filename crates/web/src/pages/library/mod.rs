@@ -17,7 +17,7 @@ use serde_json::json;
 use crate::commands::{Answer, Mark, download, take_lines, uploaded};
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::survey::choices::{Choice, choices};
+use crate::pages::survey::choices::{Choice, choices, word};
 use crate::pages::{Shell, html};
 
 #[derive(Deserialize)]
@@ -74,6 +74,10 @@ struct KindForm {
     ticks: Vec<(&'static str, &'static str, bool)>,
     selects: Vec<(&'static str, &'static str, Vec<Choice>)>,
     systems: String,
+    /// The finishes, with commas between.
+    finishes: String,
+    /// Systems, and what it accepts at far places: field, words, whether it is so.
+    sets: Vec<(String, &'static str, bool)>,
 }
 
 fn supply(kind: &DeviceKind) -> &'static str {
@@ -208,7 +212,18 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     ] {
         ticks.push((field, words, fit.platforms.contains(&way)));
     }
+    let finishes = kind.fit.finishes.join(", ");
+    let mut sets: Vec<(String, &'static str, bool)> = System::ALL
+        .into_iter()
+        .map(|s| (format!("systems.{}", word(&s)), s.name(), kind.systems.contains(&s)))
+        .collect();
+    let accepted = [Far::Electronic, Far::Plain, Far::Follower, Far::Remote, Far::Paired];
+    sets.extend(
+        accepted.map(|f| (format!("fit.accepts.{}", word(&f)), f.name(), fit.accepts.contains(&f))),
+    );
     KindForm {
+        finishes,
+        sets,
         id: kind.id.clone(),
         own: site.kinds.named(&kind.id).is_some(),
         take: json!(Edit::put(DeviceKind { version: kind.version + 1, ..kind.clone() }))

@@ -1,10 +1,12 @@
 //! What was seen and tested at a point: how each thing is known, the switch that is there, photos,
 //! finding lines.
 
+use std::collections::BTreeMap;
+
 use dot_reach_core::radio::region::Region;
-use dot_reach_core::site::{Conductor, Function, Point, Provenance, Shows, Site};
+use dot_reach_core::site::{Conductor, Fact, Function, Point, Provenance, Shows, Site};
+use dot_reach_core::survey::lines;
 use dot_reach_core::survey::signs::deduced;
-use dot_reach_core::survey::{facts, lines};
 
 use super::choices::{Choice, choices, word};
 use crate::pages::jobs::day;
@@ -66,26 +68,23 @@ fn yes_no(is: Option<bool>) -> Vec<Choice> {
 }
 
 /// How each thing that was looked at is known.
-pub(super) fn fact_rows(point: &Point) -> Vec<FactRow> {
-    let named = |field: &str| match field {
-        "box" => "box".to_owned(),
-        "depth_mm" => "depth".to_owned(),
-        "volume_cm3" => "volume".to_owned(),
-        "surround_mm" => "surround".to_owned(),
-        "circuit" => "breaker".to_owned(),
-        other => other.to_owned(),
+pub(super) fn fact_rows(facts: &BTreeMap<String, Fact>) -> Vec<FactRow> {
+    let row = |(field, fact): (&String, &Fact)| FactRow {
+        field: field.clone(),
+        what: match field.as_str() {
+            "depth_mm" => "depth".to_owned(),
+            "volume_cm3" => "volume".to_owned(),
+            "surround_mm" => "surround".to_owned(),
+            "circuit" => "breaker".to_owned(),
+            "inrush_a" => "at switching on".to_owned(),
+            "rated_a" => "rating".to_owned(),
+            other => other.replace('_', " "),
+        },
+        how: choices(&Provenance::ALL, fact.how),
+        by: fact.by.clone(),
+        at: day(&fact.at),
     };
-    facts::LOOKED_AT
-        .iter()
-        .filter_map(|field| Some((*field, point.facts.get(*field)?)))
-        .map(|(field, fact)| FactRow {
-            field: field.to_owned(),
-            what: named(field),
-            how: choices(&Provenance::ALL, fact.how),
-            by: fact.by.clone(),
-            at: day(&fact.at),
-        })
-        .collect()
+    facts.iter().map(row).collect()
 }
 
 pub(super) fn signs_form(site: &Site, point: &Point) -> SignsForm {

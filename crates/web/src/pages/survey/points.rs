@@ -151,7 +151,7 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
         in_room: site.room_of(point).map(|r| r.name.clone()).unwrap_or_default(),
         feeds: choices(&Feed::ALL, point.feed),
         finish: point.finish.clone(),
-        facts: fact_rows(point),
+        facts: fact_rows(&point.facts),
         is_switch: point.kind == PointKind::Switch,
         signs: signs_form(site, point),
         photos: photo_rows(site, point),

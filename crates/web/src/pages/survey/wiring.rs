@@ -12,6 +12,7 @@ use dot_reach_core::units::typographic;
 use serde_json::{Value, json};
 
 use super::choices::{Choice, choices};
+use super::found::{FactRow, fact_rows};
 
 pub(super) struct BoxForm {
     pub(super) gangs: u8,
@@ -55,6 +56,7 @@ pub(super) struct LoadForm {
     pub(super) tried: Vec<Choice>,
     pub(super) inrush: String,
     pub(super) hours: String,
+    pub(super) facts: Vec<FactRow>,
     pub(super) bypass: String,
     pub(super) is_lamp: bool,
 }
@@ -69,6 +71,7 @@ pub(super) struct CircuitForm {
     /// The gesture that says it was proven, but for the time.
     pub(super) prove: String,
     pub(super) mislabelled: String,
+    pub(super) facts: Vec<FactRow>,
 }
 
 pub(super) struct ProvenForm {
@@ -87,6 +90,7 @@ pub(super) struct GroupForm {
     pub(super) others: Vec<Choice>,
     pub(super) layouts: Vec<Choice>,
     pub(super) ends: Option<[Vec<Choice>; 2]>,
+    pub(super) facts: Vec<FactRow>,
 }
 
 pub(super) struct CandidateRow {
@@ -175,6 +179,7 @@ pub(super) fn load_forms(site: &Site, point: &Point) -> Vec<LoadForm> {
         tried: choices(&Tried::ALL, l.tried),
         inrush: number(l.inrush_a),
         hours: number(l.hours_a_day),
+        facts: fact_rows(&l.facts),
         bypass: l.bypass.clone(),
         is_lamp: l.kind.is_lamp(),
     };
@@ -197,6 +202,7 @@ pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<Circ
         }),
         prove: json!({"do": "prove-circuit", "circuit": circuit.id, "by": who}).to_string(),
         mislabelled: circuit.mislabelled().unwrap_or_default().to_owned(),
+        facts: fact_rows(&circuit.facts),
     })
 }
 
@@ -251,6 +257,7 @@ pub(super) fn group_form(site: &Site, point: &Point) -> Option<GroupForm> {
         others,
         layouts,
         ends,
+        facts: fact_rows(&group.facts),
     })
 }
 
