@@ -63,6 +63,8 @@ test("boxes to open are one list before the day, with wrong labels and shared ne
   await expect(page.locator(".previsit tbody tr").first()).toContainText("Bothy ceiling");
   await expect(page.locator(".previsit tr", { hasText: "Stair, foot" })).toContainText("shares its neutral: isolate both");
   await expect(page.locator(".caution")).toContainText("prove every conductor in the box dead");
+  // The panel as printed and as proven, with what each breaker feeds.
+  await expect(page.locator(".panel tr", { hasText: "6: the label is wrong" })).toContainText("U3");
   await page.locator(".previsit a", { hasText: "Bothy ceiling" }).click();
   await ready(page);
   // What the switch there is follows from its signs, with the reasons.

@@ -243,7 +243,8 @@ fn faced(site: &Site) -> BTreeMap<&PointId, Vec<&DeviceKind>> {
 }
 
 fn plates(site: &Site) -> Vec<Line> {
-    let mut by_gangs: BTreeMap<&str, Vec<String>> = BTreeMap::new();
+    // A plate of another finish is another thing to buy.
+    let mut by_gangs: BTreeMap<(&str, &str), Vec<String>> = BTreeMap::new();
     for point in faced(site).keys().filter_map(|id| site.points.get(id)) {
         let rate = match point.gangs {
             1 => "plate-1",
@@ -251,9 +252,16 @@ fn plates(site: &Site) -> Vec<Line> {
             3 => "plate-3",
             _ => "plate-more",
         };
-        by_gangs.entry(rate).or_default().push(label(point));
+        by_gangs.entry((rate, point.finish.trim())).or_default().push(label(point));
     }
-    by_gangs.into_iter().map(|(rate, at)| rated(site, rate, Part::Plates, at)).collect()
+    let line = |((rate, finish), at): ((&str, &str), Vec<String>)| {
+        let mut line = rated(site, rate, Part::Plates, at);
+        if !finish.is_empty() {
+            line.what = format!("{}, {finish}", line.what);
+        }
+        line
+    };
+    by_gangs.into_iter().map(line).collect()
 }
 
 fn rated(site: &Site, rate: &str, part: Part, at: Vec<String>) -> Line {

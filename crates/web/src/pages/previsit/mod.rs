@@ -5,13 +5,14 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::site::{BoxKind, PointKind, Work};
+use dot_reach_core::site::{BoxKind, Point, PointKind, Residual, Site, Work, breaker_order};
 use dot_reach_core::survey::brief::{FIRST_FIX, who_may};
 use dot_reach_core::survey::previsit::looks;
 use dot_reach_core::units::typographic;
 
 use crate::door::Job;
 use crate::error::WebError;
+use crate::pages::jobs::day;
 use crate::pages::{Shell, html};
 
 #[derive(Template)]
@@ -28,6 +29,48 @@ struct Page {
     is_new: bool,
     agreed: String,
     positions: Vec<[String; 4]>,
+    circuits: Vec<CircuitRow>,
+}
+
+/// A breaker of the panel: as printed, as proven, and what it feeds.
+struct CircuitRow {
+    label: String,
+    proven: String,
+    by: String,
+    residual: &'static str,
+    shared: bool,
+    wrong: bool,
+    /// Tags or names of the points that name it.
+    feeds: Vec<(String, String)>,
+}
+
+fn circuits(site: &Site) -> Vec<CircuitRow> {
+    let mut labels: Vec<&str> = site
+        .points
+        .iter()
+        .map(|p| p.circuit.trim())
+        .chain(site.circuits.iter().map(|c| c.label.trim()))
+        .filter(|label| !label.is_empty())
+        .collect();
+    labels.sort_by_key(|label| breaker_order(label));
+    labels.dedup();
+    let row = |label: &str| {
+        let circuit = site.circuits.iter().find(|c| c.label.trim() == label);
+        let proven = circuit.and_then(|c| c.proven.as_ref());
+        let fed = site.points.iter().filter(|p| p.circuit.trim() == label);
+        let tag = |p: &Point| if p.tag.is_empty() { p.name.clone() } else { p.tag.clone() };
+        let words = |r: Residual| Residual::ALL.iter().find(|(of, _)| *of == r).map_or("", |(_, w)| w);
+        CircuitRow {
+            label: label.to_owned(),
+            proven: proven.map(|p| p.label.clone()).unwrap_or_default(),
+            by: proven.map(|p| format!("{}, {}, {}", p.by, p.with, day(&p.at))).unwrap_or_default(),
+            residual: circuit.map_or("", |c| words(c.residual)),
+            shared: circuit.is_some_and(|c| c.shared_neutral),
+            wrong: circuit.is_some_and(|c| c.mislabelled().is_some()),
+            feeds: fed.map(|p| (p.id.to_string(), tag(p))).collect(),
+        }
+    };
+    labels.into_iter().map(row).collect()
 }
 
 struct Row {
@@ -94,5 +137,6 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
         is_new: site.job.work == Work::New,
         agreed: site.job.first_fix.clone(),
         positions: positions.collect(),
+        circuits: circuits(&site),
     })
 }
