@@ -241,6 +241,19 @@ fn loads_breakers_groups_and_conductors_say_who_found_them_out_too() {
 }
 
 #[test]
+fn a_field_of_several_shapes_is_taken_back_whole() {
+    let mut mill = larkfield_mill();
+    let before = mill.clone();
+    let edits = vec![
+        Edit::set(Kind::Group, &"stairs", "wiring", json!({"layout": "at-fitting"})),
+        Edit::set(Kind::Emitter, &"router", "carrier", json!({"kind": "mesh", "channel": 15})),
+    ];
+    let change = apply(&mut mill, &Edit::batch(edits)).unwrap();
+    dot_reach_core::site::take_back(&mut mill, &change.inverse).unwrap();
+    assert_eq!(mill, before);
+}
+
+#[test]
 fn a_word_of_a_set_of_the_library_is_a_field_of_its_own() {
     let mut mill = larkfield_mill();
     let row = mill.kind("switch-neutral").unwrap().clone();

@@ -243,7 +243,8 @@ impl Work {
                 (Some(old), Some(new)) => {
                     let old = old.to_value().map_err(unwritten)?;
                     let new = new.to_value().map_err(unwritten)?;
-                    fields::differences(&old, &new, of.kind.sets(), &mut |field, was| {
+                    let (sets, wholes) = (of.kind.sets(), of.kind.wholes());
+                    fields::differences(&old, &new, sets, wholes, &mut |field, was| {
                         inverse.push(Edit::set(of.kind, &of.id, &field, was));
                         touched.push(Touch { thing: of.clone(), field: Some(field) });
                     });

@@ -90,6 +90,7 @@ pub(super) fn differences(
     old: &Value,
     new: &Value,
     sets: &[&str],
+    wholes: &[&str],
     visit: &mut dyn FnMut(String, Value),
 ) {
     let (Some(a), Some(b)) = (old.as_object(), new.as_object()) else { return };
@@ -98,9 +99,13 @@ pub(super) fn differences(
         if sets.contains(&field.as_str()) {
             words_that_differ(field, was, is, visit);
         } else if was == is {
+        } else if wholes.contains(&field.as_str()) {
+            visit(field.clone(), was.cloned().unwrap_or(Value::Null));
         } else if let (Some(Value::Object(_)), Some(Value::Object(_))) = (was, is) {
             let (was, is) = (was.unwrap_or(&Value::Null), is.unwrap_or(&Value::Null));
-            differences(was, is, &[], &mut |inner, value| visit(format!("{field}.{inner}"), value));
+            differences(was, is, &[], &[], &mut |inner, value| {
+                visit(format!("{field}.{inner}"), value)
+            });
         } else {
             visit(field.clone(), was.cloned().unwrap_or(Value::Null));
         }
@@ -139,7 +144,7 @@ mod tests {
             json!({"name": "A", "sheet": {"tx_dbm": 4.0}, "done": ["code"], "at": [1.0, 2.0]});
         let mut new = json!({"name": "B", "sheet": {"tx_dbm": 8.0, "antenna_db": 1.0}, "done": ["wired"], "at": [1.0, 3.0], "room": "Hall"});
         let mut back = Vec::new();
-        differences(&old, &new, &["done"], &mut |field, value| back.push((field, value)));
+        differences(&old, &new, &["done"], &[], &mut |field, value| back.push((field, value)));
         let fields: Vec<_> = back.iter().map(|(field, _)| field.as_str()).collect();
         let want =
             ["at", "done.code", "done.wired", "name", "sheet.tx_dbm", "sheet.antenna_db", "room"];

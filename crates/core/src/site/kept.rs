@@ -23,6 +23,10 @@ pub trait Kept: Keyed {
     /// Fields that are sets of words: each word of them is a field of its own, there or not.
     const SETS: &'static [&'static str] = &[];
 
+    /// Fields whose parts stand only together, as one of several shapes: a change of one is a change of
+    /// all.
+    const WHOLES: &'static [&'static str] = &[];
+
     /// Calls `visit` with each thing that this one names.
     fn ties(&self, visit: &mut dyn FnMut(Tie));
 

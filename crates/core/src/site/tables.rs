@@ -78,6 +78,13 @@ macro_rules! tables {
                 }
             }
 
+            pub(super) fn wholes(self) -> &'static [&'static str] {
+                match self {
+                    Self::Job | Self::Calibration => &[],
+                    $(Self::$type => <$type as Kept>::WHOLES,)*
+                }
+            }
+
             pub(super) fn sets(self) -> &'static [&'static str] {
                 match self {
                     Self::Job | Self::Calibration => &[],

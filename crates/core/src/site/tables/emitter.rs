@@ -64,6 +64,8 @@ impl Kept for Emitter {
     const MOST: Most =
         Most { count: 500, why: "every access point of a block of flats; each reaches each radio" };
 
+    const WHOLES: &'static [&'static str] = &["carrier"];
+
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {
         visit(Tie::new("floor", Kind::Floor, &self.floor, Bond::GoesAlong));
     }

@@ -67,6 +67,8 @@ kept_by_id!(Group, GroupId);
 impl Kept for Group {
     const MOST: Most = Most { count: 3000, why: "one for every two points" };
 
+    const WHOLES: &'static [&'static str] = &["wiring"];
+
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {
         let wired = match &self.wiring {
             Layout::Boxes { line, load } => vec![line, load],

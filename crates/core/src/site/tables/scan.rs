@@ -30,6 +30,8 @@ kept_by_id!(Scan, ScanId);
 impl Kept for Scan {
     const MOST: Most = Most { count: 10_000, why: "a scan a minute for a week" };
 
+    const WHOLES: &'static [&'static str] = &["carrier"];
+
     fn ties(&self, _: &mut dyn FnMut(Tie)) {}
 
     fn check(&self) -> Result<(), Refusal> {

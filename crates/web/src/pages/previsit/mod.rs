@@ -59,7 +59,8 @@ fn circuits(site: &Site) -> Vec<CircuitRow> {
         let proven = circuit.and_then(|c| c.proven.as_ref());
         let fed = site.points.iter().filter(|p| p.circuit.trim() == label);
         let tag = |p: &Point| if p.tag.is_empty() { p.name.clone() } else { p.tag.clone() };
-        let words = |r: Residual| Residual::ALL.iter().find(|(of, _)| *of == r).map_or("", |(_, w)| w);
+        let words =
+            |r: Residual| Residual::ALL.iter().find(|(of, _)| *of == r).map_or("", |(_, w)| w);
         CircuitRow {
             label: label.to_owned(),
             proven: proven.map(|p| p.label.clone()).unwrap_or_default(),
