@@ -104,7 +104,7 @@ pub(super) fn differences(
         } else if let (Some(Value::Object(_)), Some(Value::Object(_))) = (was, is) {
             let (was, is) = (was.unwrap_or(&Value::Null), is.unwrap_or(&Value::Null));
             differences(was, is, &[], &[], &mut |inner, value| {
-                visit(format!("{field}.{inner}"), value)
+                visit(format!("{field}.{inner}"), value);
             });
         } else {
             visit(field.clone(), was.cloned().unwrap_or(Value::Null));
