@@ -55,9 +55,9 @@ fn handover(app: &TestApp, job: &str) -> BTreeMap<(String, String), Told> {
     let rows = table.split("<tr>").skip(2).map(|row| {
         let cells: Vec<_> = row.split("<td").skip(1).map(|c| words(&format!("<{c}"))).collect();
         (
-            (cells[1].clone(), cells[0].clone()),
-            cells[3].clone(),
-            (cells[4].clone(), cells[5].clone(), cells[7].clone()),
+            (cells[2].clone(), cells[1].clone()),
+            cells[4].clone(),
+            (cells[5].clone(), cells[6].clone(), cells[8].clone()),
         )
     });
     rows.filter(|(_, role, _)| role != "hub").map(|(who, _, told)| (who, told)).collect()
