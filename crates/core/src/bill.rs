@@ -3,11 +3,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::catalogue::{DeviceKind, Supply};
+use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::fit::{self, FitFinding, Fits};
 use crate::site::{
-    BoxKind, Conductor, Device, Function, NetworkId, Point, PointId, PointKind, Site,
+    BoxKind, Conductor, Device, Function, Load, Network, NetworkId, Point, PointId, PointKind, Site,
 };
+use crate::survey::previsit::{self, Look};
 
 /// A line of the bill.
 #[derive(Clone, Debug, PartialEq)]
@@ -146,9 +147,10 @@ pub fn bill(site: &Site) -> Bill {
     lines.extend(plates(site));
     let (small, not_counted) = small_parts(site);
     lines.extend(small);
-    let (work, wiring_hours) = work(site);
+    let looks = previsit::looks(site);
+    let (work, wiring_hours) = work(site, &looks);
     lines.extend(work);
-    let (bundled, apart) = visits(site, wiring_hours);
+    let (bundled, apart) = visits(site, wiring_hours, !looks.is_empty());
     let visit = |count: usize| Line {
         what: name_of("call-out"),
         part: Part::Labour,
@@ -165,7 +167,7 @@ pub fn bill(site: &Site) -> Bill {
     Bill {
         total,
         without_price: lines.iter().filter(|l| l.each.is_none()).count(),
-        loads: worked(site).count(),
+        loads: worked(site, |p| site.devices.iter().any(|d| d.point == *p)).count(),
         shares: shares(site),
         wiring_hours,
         visits: (bundled, apart),
@@ -186,20 +188,16 @@ fn name_of(rate: &str) -> String {
     crate::catalogue::rates::row(rate).map_or_else(String::new, |r| r.name.clone())
 }
 
-fn label(point: &Point) -> String {
-    if point.tag.is_empty() { point.name.clone() } else { point.tag.clone() }
-}
-
 /// Devices that stand somewhere, with their rows and places.
 fn placed(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind, &Point)> {
     site.devices.iter().filter_map(|d| Some((d, site.kind(&d.kind)?, site.point_of(d)?)))
 }
 
-fn worked(site: &Site) -> impl Iterator<Item = &crate::site::Load> {
-    let has = |point: &PointId| site.devices.iter().any(|d| d.point == *point);
+/// Loads that something at their own place, or at one of their group, works.
+fn worked(site: &Site, has: impl Fn(&PointId) -> bool) -> impl Iterator<Item = &Load> {
     site.loads.iter().filter(move |l| {
         let group = site.group_of(&l.switched_at);
-        has(&l.switched_at) || group.is_some_and(|g| g.places.iter().any(has))
+        has(&l.switched_at) || group.is_some_and(|g| g.places.iter().any(&has))
     })
 }
 
@@ -208,11 +206,15 @@ fn devices(site: &Site) -> Vec<Line> {
     let mut seen: BTreeSet<(&PointId, &str)> = BTreeSet::new();
     let mut by_kind: BTreeMap<&str, (&DeviceKind, Vec<String>)> = BTreeMap::new();
     for (device, kind, point) in placed(site) {
-        let is_hub = kind.duty == crate::catalogue::Duty::Hub;
+        let is_hub = kind.duty == Duty::Hub;
         if is_hub && !seen.insert((&device.point, &kind.id)) {
             continue;
         }
-        by_kind.entry(&kind.id).or_insert_with(|| (kind, Vec::new())).1.push(label(point));
+        by_kind
+            .entry(&kind.id)
+            .or_insert_with(|| (kind, Vec::new()))
+            .1
+            .push(point.label().to_owned());
     }
     let mut lines: Vec<_> = by_kind
         .into_values()
@@ -229,30 +231,25 @@ fn devices(site: &Site) -> Vec<Line> {
 }
 
 /// Boxes that get something with a face in the wall, by the point that says how the box is.
-fn faced(site: &Site) -> BTreeMap<&PointId, Vec<&DeviceKind>> {
-    let mut boxes: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
-    for (_, kind, point) in placed(site) {
-        let lead = point.in_box_of.as_ref().unwrap_or(&point.id);
-        let has_face = kind.button.is_some() || kind.fit.far != crate::catalogue::Far::No;
-        let in_wall = point.kind == PointKind::Switch && has_face;
-        if in_wall {
-            boxes.entry(lead).or_default().push(kind);
-        }
-    }
-    boxes
+fn faced(site: &Site) -> BTreeSet<&PointId> {
+    let has_face = |k: &DeviceKind| k.button.is_some() || k.fit.far != Far::No;
+    placed(site)
+        .filter(|(_, kind, point)| point.kind == PointKind::Switch && has_face(kind))
+        .map(|(_, _, point)| &site.box_of(point).id)
+        .collect()
 }
 
 fn plates(site: &Site) -> Vec<Line> {
     // A plate of another finish is another thing to buy.
     let mut by_gangs: BTreeMap<(&str, &str), Vec<String>> = BTreeMap::new();
-    for point in faced(site).keys().filter_map(|id| site.points.get(id)) {
+    for point in faced(site).into_iter().filter_map(|id| site.points.get(id)) {
         let rate = match point.gangs {
             1 => "plate-1",
             2 => "plate-2",
             3 => "plate-3",
             _ => "plate-more",
         };
-        by_gangs.entry((rate, point.finish.trim())).or_default().push(label(point));
+        by_gangs.entry((rate, point.finish.trim())).or_default().push(point.label().to_owned());
     }
     let line = |((rate, finish), at): ((&str, &str), Vec<String>)| {
         let mut line = rated(site, rate, Part::Plates, at);
@@ -277,28 +274,28 @@ fn small_parts(site: &Site) -> (Vec<Line>, Vec<String>) {
     let mut wired: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
     let mut bypassed: BTreeSet<&str> = BTreeSet::new();
     for (device, kind, point) in placed(site) {
-        let lead = point.in_box_of.as_ref().unwrap_or(&point.id);
+        let lead = &site.box_of(point).id;
         if kind.is_wired_in() && point.back_box != BoxKind::None {
             wired.entry(lead).or_default().push(kind);
         }
         if kind.supply == Supply::MainsNeutral {
-            by_rate.entry("jumper").or_default().push(label(point));
+            by_rate.entry("jumper").or_default().push(point.label().to_owned());
         }
         let on_wall = matches!(point.kind, PointKind::Switch | PointKind::BareWall);
         if kind.is_hand_held() && on_wall {
-            by_rate.entry("bracket").or_default().push(label(point));
+            by_rate.entry("bracket").or_default().push(point.label().to_owned());
         }
         if let Some(draw) = kind.draw {
-            let cells = std::iter::repeat_n(label(point), draw.cells as usize);
+            let cells = std::iter::repeat_n(point.label().to_owned(), draw.cells as usize);
             by_rate.entry("battery-cell").or_default().extend(cells);
         }
         for found in fit::findings(site, kind, point, Some(device)) {
             match found {
                 FitFinding::TooLittle { .. } if bypassed.insert(&point.circuit) => {
-                    by_rate.entry("capacitor").or_default().push(label(point));
+                    by_rate.entry("capacitor").or_default().push(point.label().to_owned());
                 }
                 FitFinding::NotForDamp => {
-                    by_rate.entry("weather-box").or_default().push(label(point));
+                    by_rate.entry("weather-box").or_default().push(point.label().to_owned());
                 }
                 _ => {}
             }
@@ -307,16 +304,19 @@ fn small_parts(site: &Site) -> (Vec<Line>, Vec<String>) {
     for (lead, kinds) in wired {
         let Some(point) = site.points.get(lead) else { continue };
         if point.conductors.is_empty() {
-            not_counted.push(label(point));
+            not_counted.push(point.label().to_owned());
             continue;
         }
         for met in joints(&point.conductors, &kinds) {
-            by_rate.entry(connector(met)).or_default().push(label(point));
+            by_rate.entry(connector(met)).or_default().push(point.label().to_owned());
         }
         let unused = |c: &&Conductor| c.capped || c.found == Function::Spare;
         let caps: usize =
             point.conductors.iter().filter(unused).map(|c| usize::from(c.count)).sum();
-        by_rate.entry("cap").or_default().extend(std::iter::repeat_n(label(point), caps));
+        by_rate
+            .entry("cap")
+            .or_default()
+            .extend(std::iter::repeat_n(point.label().to_owned(), caps));
     }
     let lines = by_rate.into_iter().filter(|(_, at)| !at.is_empty());
     (lines.map(|(rate, at)| rated(site, rate, Part::Small, at)).collect(), not_counted)
@@ -355,7 +355,7 @@ pub fn connector(conductors: usize) -> &'static str {
 }
 
 /// The work by hand, and how many hours of it are wiring.
-fn work(site: &Site) -> (Vec<Line>, f64) {
+fn work(site: &Site, looks: &[Look]) -> (Vec<Line>, f64) {
     let (mut wiring, mut rest) = (0.0, 0.0);
     for (_, kind, point) in placed(site) {
         let at_fitting = matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting);
@@ -370,8 +370,7 @@ fn work(site: &Site) -> (Vec<Line>, f64) {
             rest += site.rate("minutes-join");
         }
     }
-    let looks: f64 = crate::survey::previsit::looks(site).iter().map(|l| l.minutes).sum();
-    wiring += looks;
+    wiring += looks.iter().map(|l| l.minutes).sum::<f64>();
     let line = |rate: &str, minutes: f64| Line {
         what: name_of(rate),
         part: Part::Labour,
@@ -386,7 +385,7 @@ fn work(site: &Site) -> (Vec<Line>, f64) {
 
 /// Visits of whoever does the wiring: all of it bundled, one before the day if a box must be opened; and
 /// one for each circuit.
-fn visits(site: &Site, hours: f64) -> (usize, usize) {
+fn visits(site: &Site, hours: f64, is_one_before: bool) -> (usize, usize) {
     let circuits: BTreeSet<&str> = placed(site)
         .filter(|(_, kind, _)| kind.is_wired_in())
         .map(|(_, _, point)| point.circuit.trim())
@@ -397,22 +396,17 @@ fn visits(site: &Site, hours: f64) -> (usize, usize) {
     let day = site.rate("minutes-visit").max(1.0) / 60.0;
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a few days")]
     let days = (hours / day).ceil() as usize;
-    let before = usize::from(!crate::survey::previsit::looks(site).is_empty());
+    let before = usize::from(is_one_before);
     let bundled = days.max(1) + before;
     (bundled, circuits.len().max(days) + before)
 }
 
 fn shares(site: &Site) -> Vec<Share> {
-    let share = |network: &crate::site::Network| {
+    let share = |network: &Network| {
         let of: Vec<_> = placed(site).filter(|(d, ..)| d.network == network.id).collect();
         let points: BTreeSet<&PointId> = of.iter().map(|(_, _, p)| &p.id).collect();
         let cost = of.iter().filter_map(|(_, k, _)| k.fit.price).sum();
-        let worked = |l: &&crate::site::Load| {
-            let group = site.group_of(&l.switched_at);
-            points.contains(&l.switched_at)
-                || group.is_some_and(|g| g.places.iter().any(|p| points.contains(p)))
-        };
-        let loads = site.loads.iter().filter(worked).count();
+        let loads = worked(site, |p| points.contains(p)).count();
         Share { network: network.id.clone(), name: network.name.clone(), cost, loads }
     };
     site.networks.iter().map(share).collect()

@@ -15,7 +15,6 @@ pub use self::fitting::{Far, Fitting, LoadKind, Powered, Way};
 use crate::radio::mounting::BoxKind;
 use crate::radio::profile::{Class, DataSheet};
 use crate::radio::system::System;
-use crate::units::{Db, Dbm};
 
 /// What is at a surveyed place.
 #[derive(
@@ -204,9 +203,6 @@ impl DeviceKind {
             ("fit.derated", both, 0.0, 1.0, "of its limit"),
             ("fit.channels", Some(f64::from(fit.channels)), 0.0, 16.0, "channels"),
             ("join.timeout_s", self.join.timeout_s, 0.0, 3600.0, "s"),
-            ("radio.tx_dbm", self.radio.tx_dbm.map(Dbm::get), -40.0, 36.0, "dBm"),
-            ("radio.sensitivity_dbm", self.radio.sensitivity_dbm.map(Dbm::get), -140.0, 0.0, "dBm"),
-            ("radio.antenna_db", self.radio.antenna_db.map(Db::get), -30.0, 30.0, "dBi"),
         ];
         let limits = fit.limits.values().map(|w| ("fit.limits", Some(*w), 1.0, 50_000.0, "W"));
         let mut all = values.into_iter().chain(limits);
@@ -214,6 +210,7 @@ impl DeviceKind {
             let is = value.filter(|v| !(low..=high).contains(v))?;
             Some((field, is, low, high, unit))
         })
+        .or_else(|| self.radio.wrong_value())
     }
     /// Whether it is held in a hand when used.
     pub fn is_hand_held(&self) -> bool {

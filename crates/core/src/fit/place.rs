@@ -33,7 +33,7 @@ pub struct Place<'a> {
 impl<'a> Place<'a> {
     /// The place of a point; `but` is the device that is asked about.
     pub fn of(site: &'a Site, point: &'a Point, but: Option<&Device>) -> Self {
-        let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id)).unwrap_or(point);
+        let lead = site.box_of(point);
         let group = site.group_of(&point.id);
         let shares = |p: &Point| p.in_box_of.as_ref() == Some(&lead.id);
         let in_box: Vec<&PointId> = std::iter::once(&lead.id)

@@ -59,6 +59,21 @@ pub struct DataSheet {
 }
 
 impl DataSheet {
+    /// The first value that no radio has, with its field, what it may be and the unit.
+    pub fn wrong_value(&self) -> Option<(&'static str, f64, f64, f64, &'static str)> {
+        let rows = [
+            ("tx_dbm", self.tx_dbm.map(Dbm::get), -40.0, 36.0, "dBm"),
+            ("sensitivity_dbm", self.sensitivity_dbm.map(Dbm::get), -140.0, -40.0, "dBm"),
+            ("antenna_db", self.antenna_db.map(Db::get), -30.0, 20.0, "dBi"),
+            ("extra_loss_db", self.extra_loss_db.map(Db::get), 0.0, 60.0, "dB"),
+            ("duty", self.duty, 0.001, 1.0, "of the time"),
+        ];
+        rows.into_iter().find_map(|(field, value, low, high, unit)| {
+            let is = value.filter(|v| !(low..=high).contains(v))?;
+            Some((field, is, low, high, unit))
+        })
+    }
+
     /// Whether it says nothing.
     pub fn is_empty(&self) -> bool {
         *self == Self::default()

@@ -131,6 +131,11 @@ impl Site {
         self.room_of(point).map_or(&point.room, |r| &r.name)
     }
 
+    /// The point that says how the box of a point is: another one where the box is shared.
+    pub fn box_of<'a>(&'a self, point: &'a Point) -> &'a Point {
+        point.in_box_of.as_ref().and_then(|id| self.points.get(id)).unwrap_or(point)
+    }
+
     /// The point of a device.
     pub fn point_of(&self, device: &Device) -> Option<&Point> {
         self.points.get(&device.point)

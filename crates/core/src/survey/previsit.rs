@@ -22,7 +22,7 @@ pub struct Look {
 pub fn looks(site: &Site) -> Vec<Look> {
     let mut asked: BTreeMap<PointId, (Vec<&'static str>, usize)> = BTreeMap::new();
     for point in site.points.iter() {
-        let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id)).unwrap_or(point);
+        let lead = site.box_of(point);
         if lead.back_box == BoxKind::None {
             continue;
         }

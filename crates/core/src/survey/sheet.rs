@@ -103,7 +103,7 @@ pub fn column(text: &str) -> Option<&'static Column> {
 pub fn shown(site: &Site, point: &Point, column: &Column) -> String {
     let number = |v: f64| typographic(v, usize::from(v.fract().abs() > 0.0));
     let load = site.loads_of(&point.id).next();
-    let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id)).unwrap_or(point);
+    let lead = site.box_of(point);
     match column.word {
         "tag" => point.tag.clone(),
         "name" => point.name.clone(),

@@ -169,10 +169,8 @@ pub(crate) struct Storey<'a> {
 
 impl<'a> Storey<'a> {
     pub(crate) fn of(site: &'a Site, floor: &FloorId) -> Self {
-        let label = |p: &dot_reach_core::site::Point| {
-            if p.tag.is_empty() { p.name.clone() } else { p.tag.clone() }
-        };
-        let points = site.points.iter().filter(|p| p.floor == *floor).map(|p| (p.at, label(p)));
+        let points =
+            site.points.iter().filter(|p| p.floor == *floor).map(|p| (p.at, p.label().to_owned()));
         Self {
             walls: site.walls.iter().filter(|w| w.floor == *floor).collect(),
             points: points.collect(),

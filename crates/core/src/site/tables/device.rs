@@ -9,7 +9,6 @@ use super::{NetworkId, PointId};
 use crate::radio::profile::DataSheet;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
 use crate::site::{Kind, Refusal, Wrong};
-use crate::units::{Db, Dbm};
 
 id!(/** A device. */ DeviceId);
 
@@ -134,19 +133,12 @@ impl Kept for Device {
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("why", &self.why)?;
-        let sheet = &self.sheet;
-        let rows = [
-            ("tx_dbm", sheet.tx_dbm.map(Dbm::get), -40.0, 36.0, "dBm"),
-            ("sensitivity_dbm", sheet.sensitivity_dbm.map(Dbm::get), -140.0, -40.0, "dBm"),
-            ("antenna_db", sheet.antenna_db.map(Db::get), -30.0, 20.0, "dBi"),
-            ("extra_loss_db", sheet.extra_loss_db.map(Db::get), 0.0, 60.0, "dB"),
-            ("duty", sheet.duty, 0.001, 1.0, "of the time"),
-            ("events_a_day", self.events_a_day, 0.0, 100_000.0, "a day"),
-        ];
-        for (field, value, low, high, unit) in rows {
-            if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {
-                return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
-            }
+        if let Some((field, is, low, high, unit)) = self.sheet.wrong_value() {
+            return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
+        }
+        if let Some(is) = self.events_a_day.filter(|v| !(0.0..=100_000.0).contains(v)) {
+            let (low, high, unit) = (0.0, 100_000.0, "a day");
+            return Err(Refusal::wrong("events_a_day", Wrong::Sheet { is, low, high, unit }));
         }
         Ok(())
     }

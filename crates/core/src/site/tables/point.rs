@@ -224,6 +224,16 @@ impl Point {
         self.neutral != Neutral::Unknown || was_seen
     }
 
+    /// What stands beside it where there is little room: its tag, or its name while it has none.
+    pub fn label(&self) -> &str {
+        if self.tag.is_empty() { &self.name } else { &self.tag }
+    }
+
+    /// Its tag and its name, as it stands in a list.
+    pub fn title(&self) -> String {
+        if self.tag.is_empty() { self.name.clone() } else { format!("{} {}", self.tag, self.name) }
+    }
+
     /// How something said of it is known: as it was recorded with the field, or of the whole place.
     pub fn how(&self, field: &str) -> Provenance {
         self.facts.get(field).map_or(self.known, |fact| fact.how)

@@ -8,7 +8,7 @@ use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::fit::neutral_is_likely;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
-use dot_reach_core::site::{Means, Network, Part, Point, Site, Way, Work};
+use dot_reach_core::site::{Means, Network, Part, Site, Way, Work};
 use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
@@ -108,9 +108,6 @@ fn platforms(site: &Site) -> Vec<PlatformForm> {
 
 fn wishes(site: &Site) -> Vec<WishForm> {
     let choice = |value: String, text: String, chosen: bool| Choice { value, text, chosen };
-    let label = |p: &Point| {
-        if p.tag.is_empty() { p.name.clone() } else { format!("{} {}", p.tag, p.name) }
-    };
     site.wishes
         .iter()
         .map(|w| {
@@ -125,7 +122,7 @@ fn wishes(site: &Site) -> Vec<WishForm> {
             }));
             let mut others = vec![choice(String::new(), "add a point…".to_owned(), true)];
             let free = site.points.iter().filter(|p| !w.points.contains(&p.id));
-            others.extend(free.map(|p| choice(set(p.id.as_str(), true), label(p), false)));
+            others.extend(free.map(|p| choice(set(p.id.as_str(), true), p.title(), false)));
             let points = w.points.iter().filter_map(|id| site.points.get(id));
             WishForm {
                 id: w.id.to_string(),
@@ -138,7 +135,7 @@ fn wishes(site: &Site) -> Vec<WishForm> {
                         (format!("by.{}", word(means)), *words, w.by.contains(means))
                     })
                     .collect(),
-                points: points.map(|p| (label(p), set(p.id.as_str(), false))).collect(),
+                points: points.map(|p| (p.title(), set(p.id.as_str(), false))).collect(),
                 others,
                 lacks: met(site, w).lacks,
             }

@@ -199,11 +199,7 @@ fn money(cost: Option<f64>) -> String {
 }
 
 fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>) -> SchoolRow {
-    let at = |id: &PointId| {
-        site.points.get(id).map_or_else(String::new, |p| {
-            if p.tag.is_empty() { p.name.clone() } else { format!("{} {}", p.tag, p.name) }
-        })
-    };
+    let at = |id: &PointId| site.points.get(id).map_or_else(String::new, Point::title);
     let part = |(kind, point): &(&DeviceKind, PointId)| (at(point), kind.name.clone());
     let (word, class) = verdict(found.fits);
     let mut reasons: Vec<String> =

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::site::{BoxKind, Point, PointKind, Residual, Site, Work, breaker_order};
+use dot_reach_core::site::{BoxKind, PointKind, Residual, Site, Work, breaker_order};
 use dot_reach_core::survey::brief::{FIRST_FIX, who_may};
 use dot_reach_core::survey::previsit::looks;
 use dot_reach_core::units::typographic;
@@ -58,7 +58,6 @@ fn circuits(site: &Site) -> Vec<CircuitRow> {
         let circuit = site.circuits.iter().find(|c| c.label.trim() == label);
         let proven = circuit.and_then(|c| c.proven.as_ref());
         let fed = site.points.iter().filter(|p| p.circuit.trim() == label);
-        let tag = |p: &Point| if p.tag.is_empty() { p.name.clone() } else { p.tag.clone() };
         let words =
             |r: Residual| Residual::ALL.iter().find(|(of, _)| *of == r).map_or("", |(_, w)| w);
         CircuitRow {
@@ -68,7 +67,7 @@ fn circuits(site: &Site) -> Vec<CircuitRow> {
             residual: circuit.map_or("", |c| words(c.residual)),
             shared: circuit.is_some_and(|c| c.shared_neutral),
             wrong: circuit.is_some_and(|c| c.mislabelled().is_some()),
-            feeds: fed.map(|p| (p.id.to_string(), tag(p))).collect(),
+            feeds: fed.map(|p| (p.id.to_string(), p.label().to_owned())).collect(),
         }
     };
     labels.into_iter().map(row).collect()
