@@ -114,6 +114,12 @@ fn what_is_no_plan_is_refused_in_words() {
 }
 
 #[test]
+fn a_drawing_without_a_unit_is_taken_for_a_house() {
+    let of = |size: f64| plan::likely_unit(size).to_string();
+    assert_eq!([of(14.0), of(14_000.0), of(1_400.0), of(45.0)], ["1", "0.001", "0.01", "0.3048"]);
+}
+
+#[test]
 fn degrees_are_laid_flat() {
     // A square of a thousandth of a degree at 60° north: 55.6 m wide, 111.2 m high.
     let text = r#"{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"layer":"walls"},

@@ -4,7 +4,7 @@
 use crate::catalogue::{DeviceKind, Duty, Way};
 use crate::fit::{self, Fits};
 use crate::radio::region::Region;
-use crate::site::{Means, Part, Site, Wish, Work};
+use crate::site::{BoxKind, Means, Part, Point, Site, Wish, Work};
 
 /// Whether a wish is met.
 #[derive(Clone, Debug, PartialEq)]
@@ -140,6 +140,17 @@ pub fn who_may(region: Region) -> &'static str {
         Region::Anz => "A licensed electrician only.",
         _ => "In most countries a licensed electrician: ask the local authority.",
     }
+}
+
+/// How deep a box of the first fix is to be where nobody wants it otherwise, and at the very least, in
+/// millimetres; *planning values*.
+const FIRST_FIX_MM: (f64, f64) = (47.0, 35.0);
+
+/// How deep the box of a switch position is to be in a new build, in millimetres: as it was planned, yet
+/// never shallower than devices need.
+pub fn first_fix_depth_mm(point: &Point) -> f64 {
+    let planned = point.depth_mm.filter(|_| point.back_box != BoxKind::None);
+    planned.map_or(FIRST_FIX_MM.0, |mm| mm.max(FIRST_FIX_MM.1))
 }
 
 /// What the first fix of a new build is to bring to each switch position.

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{ImportFinding, Imported};
 
-pub use take::{As, Choices, proposed, take};
+pub use take::{As, Choices, likely_unit, proposed, take};
 
 /// The largest plan file in bytes.
 pub const MOST_BYTES: usize = 32 * 1024 * 1024;

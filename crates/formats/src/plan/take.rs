@@ -60,6 +60,17 @@ const THICK: (f64, f64) = (0.04, 0.75);
 /// An opening is so near to its wall.
 const NEAR: f64 = 0.6;
 
+/// A house is so many metres across; *planning value*.
+const USUAL_HOUSE_M: f64 = 12.0;
+
+/// How many metres a unit is likely to be where a file does not say: that of the usual ones which makes
+/// the drawing most nearly as large as a house.
+pub fn likely_unit(size: f64) -> f64 {
+    const UNITS: [f64; 5] = [1.0, 0.001, 0.01, 0.0254, 0.3048];
+    let off = |unit: &f64| (size * unit / USUAL_HOUSE_M).ln().abs();
+    UNITS.into_iter().min_by(|a, b| off(a).total_cmp(&off(b))).unwrap_or(1.0)
+}
+
 /// What each layer is likely to be by its name.
 pub fn proposed(drawing: &Drawing) -> BTreeMap<String, As> {
     let guess = |name: &String| {

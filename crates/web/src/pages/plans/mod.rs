@@ -107,13 +107,9 @@ fn shown(drawing: &Drawing, found: &[dot_reach_formats::ImportFinding]) -> Value
             json!({ "name": name, "lines": pieces.len(), "proposed": proposed[name], "shown": lines })
         })
         .collect();
-    // Without a unit in the file, a house is taken to be some ten metres across.
-    let guessed = [1.0, 0.001, 0.01, 0.0254, 0.3048].into_iter();
-    let guessed = guessed
-        .min_by(|a, b| (size * a / 12.0).ln().abs().total_cmp(&(size * b / 12.0).ln().abs()));
     json!({
         "layers": layers, "size": size, "said": drawing.metres_per_unit.is_some(),
-        "metres_per_unit": drawing.metres_per_unit.or(guessed), "ours": drawing.ours.len(),
+        "metres_per_unit": drawing.metres_per_unit.unwrap_or_else(|| plan::likely_unit(size)), "ours": drawing.ours.len(),
         "findings": findings(found),
     })
 }

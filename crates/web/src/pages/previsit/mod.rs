@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::site::{BoxKind, PointKind, Residual, Site, Work, breaker_order};
-use dot_reach_core::survey::brief::{FIRST_FIX, who_may};
+use dot_reach_core::site::{PointKind, Residual, Site, Work, breaker_order};
+use dot_reach_core::survey::brief::{FIRST_FIX, first_fix_depth_mm, who_may};
 use dot_reach_core::survey::previsit::looks;
 use dot_reach_core::units::typographic;
 
@@ -110,8 +110,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     });
     let positions = site.points.iter().filter(|p| p.kind == PointKind::Switch).map(|p| {
         let loads: Vec<_> = site.loads_of(&p.id).map(|l| l.name.clone()).collect();
-        let depth = p.depth_mm.filter(|_| p.back_box != BoxKind::None);
-        let depth = depth.map_or_else(|| "47".to_owned(), |d| typographic(d.max(35.0), 0));
+        let depth = typographic(first_fix_depth_mm(p), 0);
         [p.tag.clone(), format!("{}, {}", p.name, site.room_name(p)), depth, loads.join(", ")]
     });
     html(&Page {
