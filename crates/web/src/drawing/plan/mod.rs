@@ -1,21 +1,24 @@
-//! The plan of one storey.
+//! The plan of one storey: its frame and what stands on it.
+//!
+//! | file | what it draws |
+//! |---|---|
+//! | `walls.rs` | walls with their openings |
+//! | `ground.rs` | tints, contour lines and their numbers |
+//! | `names.rs` | names and tags of dots, thinned out |
 
-use std::sync::Arc;
-
-use std::collections::BTreeMap;
+mod ground;
+mod names;
+mod walls;
 
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::coverage::{Coverage, Grid, Quantity, contours, contours_of};
-use dot_reach_core::geometry::{Rect, apart};
-use dot_reach_core::materials::construction::{Construction, Heft};
+use dot_reach_core::geometry::Rect;
 use dot_reach_core::network::NetworkAnalysis;
-use dot_reach_core::network::outcome::SOLID_ABOVE;
 use dot_reach_core::network::role::role;
-use dot_reach_core::site::{
-    DeviceId, EmitterId, FloorId, OpeningKind, PointId, Room, Site, Spot, Wall,
-};
-use dot_reach_core::units::{Db, typographic};
+use dot_reach_core::site::{DeviceId, EmitterId, FloorId, PointId, Room, Site, Spot};
 
+use self::ground::{Line, Tint};
+use self::names::{named, short};
+use self::walls::{WallClasses, WallShape, wall_shape};
 use super::path::path;
 use super::{band_class, glyph, role_glyph};
 
@@ -56,46 +59,6 @@ pub(crate) struct UnderlayShape {
     pub(crate) y: f64,
     pub(crate) width: f64,
     pub(crate) height: f64,
-}
-
-#[derive(Debug)]
-pub(crate) struct WallShape {
-    pub(crate) id: String,
-    pub(crate) d: String,
-    /// Both ends in metres, for the hand that drags them.
-    pub(crate) ends: String,
-    pub(crate) class: &'static str,
-    pub(crate) title: String,
-    pub(crate) gaps: Vec<Gap>,
-}
-
-#[derive(Debug)]
-pub(crate) struct Gap {
-    pub(crate) d: String,
-    pub(crate) class: &'static str,
-}
-
-#[derive(Debug)]
-pub(crate) struct Tint {
-    pub(crate) class: &'static str,
-    pub(crate) d: String,
-}
-
-#[derive(Debug)]
-pub(crate) struct Line {
-    pub(crate) class: &'static str,
-    pub(crate) d: String,
-    pub(crate) labels: Vec<Label>,
-}
-
-#[derive(Debug)]
-pub(crate) struct Label {
-    pub(crate) x: f64,
-    pub(crate) y: f64,
-    pub(crate) angle: f64,
-    /// How far above its line it stands, in pixels; a thin line is broken by it instead.
-    pub(crate) above: u8,
-    pub(crate) text: String,
 }
 
 #[derive(Debug)]
@@ -211,72 +174,6 @@ impl Plan {
 
     fn is_far_right(&self, x: f64) -> bool {
         x * CM > self.left + self.width * 0.75
-    }
-
-    /// Adds tints and lines of a quantity other than margin: three steps, the second the heaviest.
-    pub(crate) fn cover_steps(&mut self, grid: &Grid, values: &[f64], steps: &[(f64, String); 3]) {
-        self.paper(grid);
-        let levels: Vec<f64> = steps.iter().map(|(level, _)| *level).collect();
-        let classes = [
-            ("ground-thin", "contour zero"),
-            ("ground-sound", "contour target"),
-            ("ground-solid", "contour"),
-        ];
-        let found = contours_of(grid, values, &levels);
-        for ((contour, (tint, stroke)), (_, name)) in found.iter().zip(classes).zip(steps) {
-            self.tints.push(Tint { class: tint, d: path(&contour.rings, true) });
-            self.lines.push(line(&contour.lines, stroke, name));
-        }
-        self.clear_labels();
-    }
-
-    /// The ground of a surface, hatched where nothing covers it.
-    fn paper(&mut self, grid: &Grid) {
-        #[expect(clippy::cast_precision_loss, reason = "cell counts are small")]
-        let (wide, high) = (grid.across as f64 * grid.cell, grid.down as f64 * grid.cell);
-        let (l, t) = (grid.left, grid.top);
-        let all = vec![[l, t], [l + wide, t], [l + wide, t + high], [l, t + high]];
-        self.tints.push(Tint { class: "ground-out", d: path(&[all], true) });
-    }
-
-    /// Adds tints and contour lines of a margin.
-    pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, of: Quantity, target: Db) {
-        self.paper(&surface.grid);
-        let bands = [Db::ZERO, target, target + SOLID_ABOVE];
-        let classes = ["ground-thin", "ground-sound", "ground-solid"];
-        for (contour, class) in contours(surface, of, &bands).iter().zip(classes) {
-            self.tints.push(Tint { class, d: path(&contour.rings, true) });
-            if class == "ground-sound" {
-                let name = format!("target {}", typographic(target.get(), 0));
-                self.lines.push(line(&contour.lines, "contour target", &name));
-            }
-        }
-        let levels: Vec<Db> = (0..=10).map(|k| Db::new(f64::from(k) * 5.0)).collect();
-        for contour in contours(surface, of, &levels) {
-            // Beside the target line, a second label would only crowd it.
-            if (contour.level - target.get()).abs() < 2.5 {
-                continue;
-            }
-            let class = if contour.level.abs() < 0.1 { "contour zero" } else { "contour" };
-            self.lines.push(line(&contour.lines, class, &typographic(contour.level, 0)));
-        }
-        self.clear_labels();
-    }
-
-    /// Drops empty lines, and labels too near one of an earlier line to be read.
-    fn clear_labels(&mut self) {
-        self.lines.retain(|l| !l.d.is_empty());
-        let apart = self.width * 0.06;
-        let mut kept: Vec<(f64, f64)> = Vec::new();
-        for line in &mut self.lines {
-            line.labels.retain(|l| {
-                let free = kept.iter().all(|(x, y)| (l.x - x).hypot(l.y - y) > apart);
-                if free {
-                    kept.push((l.x, l.y));
-                }
-                free
-            });
-        }
     }
 
     /// Adds the radios of a network, and the ways between them.
@@ -422,40 +319,6 @@ impl Plan {
     }
 }
 
-impl Plan {
-    /// Says from how near each label is drawn, so that none lies over another: the first as the sheet is
-    /// seen whole, the others where it is seen twice, four or eight times as near.
-    fn thin_out(&mut self) {
-        /// How wide a sheet is on the screen, and how much a short label takes, in pixels.
-        const WIDE: f64 = 900.0;
-        const LABEL: (f64, f64) = (34.0, 15.0);
-        let mut order: Vec<usize> = (0..self.dots.len()).collect();
-        order.sort_by_key(|n| !self.dots[*n].show_name);
-        let mut placed: Vec<(usize, u8)> = Vec::new();
-        for n in order {
-            let (x, y) = (self.dots[n].x, self.dots[n].y);
-            let level = (0..3u8).find(|level| {
-                let px = WIDE / self.width.max(1.0) * f64::from(1u32 << level);
-                let meets = |(m, at): &(usize, u8)| {
-                    let other = &self.dots[*m];
-                    *at <= *level
-                        && (other.x - x).abs() * px < LABEL.0
-                        && (other.y - y).abs() * px < LABEL.1
-                };
-                !placed.iter().any(meets)
-            });
-            let level = level.unwrap_or(3);
-            placed.push((n, level));
-            self.dots[n].level = level;
-        }
-    }
-}
-
-/// A title with the tag in front.
-fn named(tag: &str, title: &str) -> String {
-    if tag.is_empty() { title.to_owned() } else { format!("{tag} {title}") }
-}
-
 fn room_shape(room: &Room) -> RoomShape {
     let around = Rect::around(room.outline.iter().copied());
     let [x, y] = around
@@ -466,95 +329,5 @@ fn room_shape(room: &Room) -> RoomShape {
         x: (x * CM).round(),
         y: (y * CM).round(),
         name: room.name.clone(),
-    }
-}
-
-/// A name as it stands on a plan: cut where it is long; the whole of it is at hand as the title.
-fn short(name: &str) -> String {
-    const MOST: usize = 26;
-    if name.chars().count() <= MOST {
-        return name.to_owned();
-    }
-    let cut: String = name.chars().take(MOST - 1).collect();
-    format!("{}…", cut.trim_end())
-}
-
-fn line(lines: &[Vec<Spot>], class: &'static str, text: &str) -> Line {
-    // One label on each of the longest lines, never where a line bunches at a wall's shadow.
-    let length = |l: &Vec<Spot>| -> f64 { l.windows(2).map(|w| apart(w[0], w[1])).sum() };
-    let mut long: Vec<_> = lines.iter().filter(|l| length(l) > 3.0 && l.len() > 6).collect();
-    long.sort_by(|a, b| length(b).total_cmp(&length(a)));
-    let labels = long.into_iter().take(2).filter_map(|l| label(l, class, text)).collect();
-    Line { class, d: path(lines, false), labels }
-}
-
-fn label(line: &[Spot], class: &str, text: &str) -> Option<Label> {
-    // The straightest stretch carries the label best.
-    let reach = 3;
-    let straightness = |i: &usize| {
-        let (from, to) = (line[i - reach], line[i + reach]);
-        let chord = apart(from, to);
-        let along: f64 = line[i - reach..=i + reach].windows(2).map(|w| apart(w[0], w[1])).sum();
-        chord / along.max(1e-9) + chord.min(1.0)
-    };
-    let middle = (reach..line.len().checked_sub(reach)?)
-        .max_by(|a, b| straightness(a).total_cmp(&straightness(b)))?;
-    let ([x, y], [fx, fy], [tx, ty]) = (line[middle], line[middle - reach], line[middle + reach]);
-    let mut angle = (ty - fy).atan2(tx - fx).to_degrees();
-    if angle > 90.0 {
-        angle -= 180.0;
-    }
-    if angle < -90.0 {
-        angle += 180.0;
-    }
-    let (x, y) = ((x * CM).round(), (y * CM).round());
-    let above = if class == "contour target" { 10 } else { 0 };
-    Some(Label { x, y, angle: angle.round(), above, text: text.to_owned() })
-}
-
-/// How walls of each construction are drawn, each looked up once.
-#[derive(Default)]
-struct WallClasses<'a>(BTreeMap<&'a str, &'static str>);
-
-impl<'a> WallClasses<'a> {
-    fn of(&mut self, site: &'a Site, construction: &'a str) -> &'static str {
-        let heft = || site.construction(construction).map_or(Heft::Light, Construction::heft);
-        self.0.entry(construction).or_insert_with(|| match heft() {
-            Heft::Light => "wall-light",
-            Heft::Middling => "wall-middle",
-            Heft::Heavy => "wall-heavy",
-            Heft::Metal => "wall-metal",
-        })
-    }
-}
-
-fn wall_shape(site: &Site, wall: &Wall, class: &'static str) -> WallShape {
-    let length = wall.length().get();
-    let along = |s: f64| {
-        let t = s / length;
-        [wall.a[0] + (wall.b[0] - wall.a[0]) * t, wall.a[1] + (wall.b[1] - wall.a[1]) * t]
-    };
-    let gaps = wall
-        .openings
-        .iter()
-        .map(|o| {
-            let (from, to) = (o.start_m.get(), (o.start_m + o.width_m).get());
-            let class = match o.kind {
-                OpeningKind::Door if o.stands_open => "gap door-open",
-                OpeningKind::Door => "gap door",
-                OpeningKind::Window => "gap window",
-                OpeningKind::Open => "gap open",
-            };
-            Gap { d: path(&[vec![along(from), along(to)]], false), class }
-        })
-        .collect();
-    let name = site.construction(&wall.construction).map_or("", |c| c.name.as_str());
-    WallShape {
-        id: wall.id.to_string(),
-        d: path(&[vec![wall.a, wall.b]], false),
-        ends: format!("{} {} {} {}", wall.a[0], wall.a[1], wall.b[0], wall.b[1]),
-        class,
-        title: format!("{name}, {:.2}", wall.length()),
-        gaps,
     }
 }
