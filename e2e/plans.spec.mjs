@@ -13,9 +13,8 @@ test("a DXF is looked at, its layers chosen, taken in as one change and undone",
   await page.locator("input[name=file]").setInputFiles("crates/formats/tests/samples/room-two-lines.dxf");
   await expect(page.locator("[data-plan-layers] tr")).toHaveCount(2);
   await page.locator("[name=floor]").selectOption({ label: "Bothy" });
-  await expect(page.locator("[data-plan-size]")).toContainText("4.00 m across");
   await page.locator("[name=two]").check();
-  await expect(page.locator("[data-plan-sums]")).toHaveText("4 walls with 1 opening.");
+  await expect(page.locator("[data-plan-sums]")).toHaveText("4 walls with 1 opening. The drawing is then 4.00 m across.");
   await expect(page.locator("[data-plan-findings]")).toContainText("texts left out: 1");
   await page.locator("[data-plan-layers] select").last().selectOption("walls stud-wall");
   await page.getByRole("button", { name: "Take it in" }).click();
@@ -40,7 +39,9 @@ test("what is no plan is refused beside the file, and nothing is lost", async ({
   await expect(error).toContainText("save it as plain SVG without them");
   await choose("words.txt", Buffer.from("just words"));
   await expect(error).toContainText("neither DXF nor SVG nor GeoJSON");
-  await choose("run.svg", Buffer.from('<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><script>alert(1)</script><g id="Walls"><path d="M0 0H8V6" stroke="black" fill="none"/></g></svg>'));
+  const drawn = '<g id="Walls"><path d="M0 0H8V6" stroke="black" fill="none"/></g>';
+  const svg = `<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><script>alert(1)</script>${drawn}</svg>`;
+  await choose("run.svg", Buffer.from(svg));
   await expect(page.locator("[data-plan-findings]")).toContainText("nothing in a plan is run");
   await page.locator("[name=unit]").fill("0");
   await page.locator("[name=unit]").blur();
@@ -100,7 +101,8 @@ test("the Mill's bill is whole, printed and taken along", async ({ page }) => {
   await page.goto("/jobs/larkfield-mill/bill");
   await ready(page);
   const visits = Number(await page.locator(".bill tr", { hasText: "A visit" }).locator("td").nth(1).innerText());
-  await expect.poll(async () => Number((await page.locator("[data-bill-total]").innerText()).replace(",", ""))).toBeCloseTo(total + 20 * visits, 2);
+  const now = async () => Number((await page.locator("[data-bill-total]").innerText()).replace(",", ""));
+  await expect.poll(now).toBeCloseTo(total + 20 * visits, 2);
   await page.emulateMedia({ media: "print" });
   await expect(page.locator(".parts-row")).toBeHidden();
   expect((await page.pdf({ format: "A4" })).length).toBeGreaterThan(10_000);

@@ -68,9 +68,12 @@ test("a table from a spreadsheet is pasted, its bad cells named; the sheet goes 
   await expect.poll(() => cells(page, "Kitchen ceiling")).toEqual(expect.arrayContaining(["absent", "12"]));
   await expect.poll(() => cells(page, "Kitchen island")).toEqual(expect.arrayContaining(["seen", "12"]));
   const answer = await page.request.get("/jobs/larkfield-mill/points.csv");
-  expect((await answer.text()).split("\n")[0]).toBe("tag,name,room,kind,box,neutral,circuit,group,load,count,watts,dims,depth,gangs,earth,note,storey,right_m,down_m,height_m");
+  const columns = ["tag", "name", "room", "kind", "box", "neutral", "circuit", "group", "load", "count", "watts", "dims", "depth", "gangs"];
+  const rest = ["earth", "note", "storey", "right_m", "down_m", "height_m"];
+  expect((await answer.text()).split("\n")[0].split(",")).toEqual([...columns, ...rest]);
   // A file in another encoding is refused in words.
-  await page.locator("[data-bring-points]").setInputFiles({ name: "points.csv", mimeType: "text/csv", buffer: Buffer.from([0x6e, 0x61, 0x6d, 0x65, 0x0a, 0x4b, 0xfc, 0x0a]) });
+  const latin = Buffer.from("name\nK\u00fc\n", "latin1");
+  await page.locator("[data-bring-points]").setInputFiles({ name: "points.csv", mimeType: "text/csv", buffer: latin });
   await expect(page.locator("[data-grid-findings]")).toContainText("save the table as CSV, UTF-8");
 });
 
@@ -123,7 +126,8 @@ test.describe("on a phone", () => {
     const card = page.locator("[data-card]");
     await expect(card).toContainText("Kitchen ceiling");
     await card.getByRole("group", { name: "Neutral" }).getByRole("button", { name: "absent" }).tap();
-    await expect(card.getByRole("group", { name: "Neutral" }).getByRole("button", { name: "absent" })).toHaveAttribute("aria-pressed", "true");
+    const absent = card.getByRole("group", { name: "Neutral" }).getByRole("button", { name: "absent" });
+    await expect(absent).toHaveAttribute("aria-pressed", "true");
     await expect(card.locator(".verdict")).toHaveText("does not fit");
     const box = await card.getByRole("button", { name: "metal" }).boundingBox();
     expect(box.height).toBeGreaterThanOrEqual(44);

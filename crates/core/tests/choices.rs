@@ -8,7 +8,8 @@ use dot_reach_core::bill::{Line, Part, bill, connector, energy, joints};
 use dot_reach_core::catalogue::kind;
 use dot_reach_core::effects::effect;
 use dot_reach_core::fit::companions::pair;
-use dot_reach_core::fit::ways::{LampWay, School, chosen, lamp_ways, schools};
+use dot_reach_core::fit::lamp_ways::{LampWay, lamp_ways};
+use dot_reach_core::fit::schools::{School, chosen, schools};
 use dot_reach_core::fit::{Fits, findings, verdict};
 use dot_reach_core::site::{Conductor, Edit, Kind, Site, apply};
 use dot_reach_standin::houses::larkfield_mill;
@@ -59,7 +60,7 @@ fn a_load_has_its_ways_and_those_that_cannot_be_say_why() {
     let mill = larkfield_mill();
     let of = |load: &str, way: LampWay| {
         let load = mill.loads.named(load).unwrap();
-        let found = lamp_ways(&mill, load).into_iter().find(|w| w.way == way).unwrap();
+        let found = lamp_ways(&mill, load).into_iter().find(|w| w.row.way == way).unwrap();
         (found.fits, found.ruled_out)
     };
     assert_eq!(of("kit-main-lamps", LampWay::Switch).0, Fits::Yes);

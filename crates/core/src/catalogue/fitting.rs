@@ -173,6 +173,8 @@ pub struct Fitting {
     pub finishes: Vec<String>,
     /// Whether it measures what its load takes.
     pub meters: bool,
+    /// Whether it gives light itself.
+    pub gives_light: bool,
     /// Whether it goes inside a lamp's body.
     pub in_lamp: bool,
 }

@@ -4,12 +4,13 @@
 pub mod candidates;
 pub mod companions;
 pub mod finding;
+pub mod lamp_ways;
 mod load;
 mod order;
 pub mod place;
+pub mod schools;
 pub mod space;
 mod supply;
-pub mod ways;
 
 use crate::catalogue::DeviceKind;
 use crate::radio::mounting::Mounting;

@@ -3,12 +3,14 @@
 
 pub mod dxf;
 pub mod geojson;
+pub mod page;
 pub mod picture;
 pub mod svg;
 mod take;
 
 use std::collections::BTreeMap;
 
+use dot_reach_core::geometry::Rect;
 use dot_reach_core::site::{Floor, FloorId, Site, Spot, Wall};
 use serde::{Deserialize, Serialize};
 
@@ -32,6 +34,18 @@ pub struct Drawing {
     pub metres_per_unit: Option<f64>,
     /// What the file keeps of things that were drawn here.
     pub ours: Vec<Ours>,
+}
+
+impl Drawing {
+    /// The smallest rectangle around its lines, in units of the file.
+    pub fn around(&self) -> Option<Rect> {
+        Rect::around(self.layers.values().flatten().flat_map(|p| [p.a, p.b]))
+    }
+
+    /// How far it reaches along its longer side, in units of the file.
+    pub fn size(&self) -> f64 {
+        self.around().map_or(0.0, |r| r.width().max(r.height()))
+    }
 }
 
 /// A line of a plan.

@@ -1,6 +1,6 @@
 // Plans of other programs: which layers become what is chosen here, what they come to the server says.
 // A page of a PDF is drawn in this browser and goes under the sheet as a picture.
-import { client, edit, job, newId, newUuid, notice, post } from "./job.js";
+import { client, fetched, job, newId, newUuid, notice, post } from "./job.js";
 import { shape } from "./shapes.js";
 import { number } from "./things.js";
 
@@ -8,6 +8,8 @@ const form = () => document.querySelector("[data-plan-in]");
 const part = (name) => document.querySelector(`[data-plan-${name}]`);
 let read = null;
 let pdf = null;
+// The size of the page that is shown, in points.
+let shown = null;
 let asked = 0;
 
 function fail(message) {
@@ -52,21 +54,16 @@ function draw() {
   part("preview").replaceChildren(...groups);
 }
 
-function sized() {
-  const per = number(form().elements.unit.value);
-  part("size").textContent = per > 0 ? `The drawing is then ${(read.size * per).toFixed(2)} m across.${read.said ? "" : " The file names no unit: this one is a guess."}` : "Give the metres for one unit.";
-}
-
 /** Asks what the choices would come to; of several questions the last one counts. */
 async function ask() {
   draw();
-  sized();
   asked += 1;
   const mine = asked;
   try {
     const told = await sent(true);
     if (mine !== asked) return;
-    part("sums").textContent = `${told.walls} wall${told.walls === 1 ? "" : "s"} with ${told.openings} opening${told.openings === 1 ? "" : "s"}.`;
+    part("sums").textContent = told.words;
+    part("size").textContent = read.said ? "" : "The file names no unit: this one is a guess.";
     tellFindings([...read.findings, ...told.findings]);
     fail("");
   } catch (refused) {
@@ -123,9 +120,6 @@ async function opened(file) {
 
 // So many pixels along the longer side of a page.
 const LONGEST = 3000;
-// A point of a PDF is a seventy-second of an inch.
-const POINT_M = 0.0254 / 72;
-
 async function openPdf(file) {
   const library = await import("../vendor/pdf.js");
   const policy = window.trustedTypes?.createPolicy("own-worker", { createScriptURL: (text) => text });
@@ -133,50 +127,50 @@ async function openPdf(file) {
   const worker = new Worker(policy ? policy.createScriptURL(address) : address, { type: "module" });
   try {
     const bytes = new Uint8Array(await file.arrayBuffer());
-    pdf = await library.getDocument({ data: bytes, worker: library.PDFWorker.create({ port: worker }), isEvalSupported: false, useWasm: false, stopAtErrors: false }).promise;
+    const reader = library.PDFWorker.create({ port: worker });
+    pdf = await library.getDocument({ data: bytes, worker: reader, isEvalSupported: false, useWasm: false }).promise;
   } catch (wrong) {
     throw new Error(`the file cannot be read as PDF: ${wrong.message}`);
   }
-  form().elements.page.replaceChildren(...Array.from({ length: Math.min(pdf.numPages, 500) }, (_, n) => new Option(String(n + 1), String(n + 1))));
+  const pages = Array.from({ length: Math.min(pdf.numPages, 500) }, (_, n) => String(n + 1));
+  form().elements.page.replaceChildren(...pages.map((n) => new Option(n, n)));
   part("chosen").hidden = false;
   await drawPage();
 }
 
 async function drawPage() {
-  const page = await pdf.getPage(Number(form().elements.page.value));
-  const plain = page.getViewport({ scale: 1 });
+  const leaf = await pdf.getPage(Number(form().elements.page.value));
+  const plain = leaf.getViewport({ scale: 1 });
   const scale = LONGEST / Math.max(plain.width, plain.height);
-  const viewport = page.getViewport({ scale });
+  const viewport = leaf.getViewport({ scale });
   const canvas = part("page");
   canvas.width = Math.round(viewport.width);
   canvas.height = Math.round(viewport.height);
-  await page.render({ canvas, canvasContext: canvas.getContext("2d"), viewport }).promise;
-  const drawn = number(form().elements.scale.value);
-  const perPx = (POINT_M * drawn) / scale;
-  canvas.dataset.metresPerPx = perPx;
-  part("size").textContent = drawn > 0 ? `The page is then ${(canvas.width * perPx).toFixed(2)} by ${(canvas.height * perPx).toFixed(2)} m.` : "Give the scale that is written on the page.";
+  await leaf.render({ canvas, canvasContext: canvas.getContext("2d"), viewport }).promise;
+  shown = { width_pt: plain.width, height_pt: plain.height };
   part("sums").textContent = `Page ${form().elements.page.value} of ${pdf.numPages}.`;
+  part("size").textContent = (await fetched(`/jobs/${job()}/plans/page?${new URLSearchParams(page())}`)).words;
+  fail("");
 }
 
+/** What the server is told of the page that is shown. */
+const page = () => ({ ...shown, scale: number(form().elements.scale.value) });
+
 async function takePage() {
-  const canvas = part("page");
-  const perPx = Number(canvas.dataset.metresPerPx);
-  if (!(perPx > 0)) throw new Error("give the scale that is written on the page, such as 100");
-  const blob = await new Promise((resolve) => canvas.toBlob(resolve, "image/png"));
+  const blob = await new Promise((resolve) => part("page").toBlob(resolve, "image/png"));
   const data = new FormData();
-  data.append("image", blob, "page.png");
-  const { underlay } = await post(`/jobs/${job()}/images`, data);
   const floor = form().elements.floor.value;
-  const value = { ...underlay, origin: [0, 0], metres_per_px: perPx, scaled: true };
-  await edit({ do: "set", kind: "floor", id: floor, field: "underlay", value }, { quiet: true });
-  return floor;
+  data.append("page", JSON.stringify({ ...page(), floor, mark: { client, edit_id: newUuid() } }));
+  data.append("file", blob, "page.png");
+  return (await post(`/jobs/${job()}/plans/page`, data)).floor;
 }
 
 async function take() {
   if (pdf) return takePage();
   const told = await sent(false);
   tellFindings(told.findings);
-  if (told.walls === 0 && ![...part("layers").querySelectorAll("select")].some((s) => s.value === "underlay")) throw new Error("nothing of it became a wall; choose what its layers are");
+  const isPicture = [...part("layers").querySelectorAll("select")].some((s) => s.value === "underlay");
+  if (told.walls === 0 && !isPicture) throw new Error("nothing of it became a wall; choose what its layers are");
   return form().elements.floor.value;
 }
 

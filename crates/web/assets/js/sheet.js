@@ -252,19 +252,28 @@ function copied(event) {
   event.preventDefault();
 }
 
+/** How much of a table was taken. */
+function taken({ taken: count, findings }) {
+  const left = findings.length > 0 ? `, ${findings.length} left out` : "";
+  return `${count} change${count === 1 ? "" : "s"} taken${left}. Undo takes it back.`;
+}
+
 function pasted(event) {
   if (!event.target.closest?.("[data-grid]")) return;
   const text = event.clipboardData.getData("text/plain");
   if (typing && !/[\t\n]/.test(text.trimEnd())) return;
   event.preventDefault();
   stop(true);
-  const sent = { text: text.replace(/\r\n?/g, "\n").replace(/\n$/, ""), floor: floor(), point: at.row || null, column: heading().dataset.word, stem: newId("p"), client, edit_id: newUuid() };
+  const sent = {
+    text: text.replace(/\r\n?/g, "\n").replace(/\n$/, ""),
+    floor: floor(), point: at.row || null, column: heading().dataset.word, stem: newId("p"), client, edit_id: newUuid(),
+  };
   later(async () => {
     try {
       const told = await post(`/jobs/${job()}/sheet`, sent);
       await refresh();
       tellFindings(told.findings);
-      hint(`${told.taken} change${told.taken === 1 ? "" : "s"} pasted${told.findings.length ? `, ${told.findings.length} left out` : ""}. Ctrl+Z takes it back.`);
+      hint(taken(told));
     } catch (refused) {
       tellFindings([{ place: "", reason: refused.message }]);
     }
@@ -280,7 +289,7 @@ async function brought(input) {
     const told = await post(`/jobs/${job()}/points.csv?${marks}`, form);
     await refresh();
     tellFindings(told.findings);
-    hint(`${told.taken} change${told.taken === 1 ? "" : "s"} taken${told.findings.length ? `, ${told.findings.length} left out` : ""}. Undo takes it back.`);
+    hint(taken(told));
   } catch (refused) {
     tellFindings([{ place: "The file", reason: refused.message }]);
   }
@@ -303,7 +312,10 @@ export function startSheet() {
     if (event.target.matches("[data-bring-points]") && event.target.files[0]) brought(event.target);
   });
   // One point a screen: a press fills, and what is typed is taken when the field is left.
-  const fills = (field, text) => send({ do: "fill", points: [field.closest("[data-card]").dataset.card], column: field.dataset.fill, text }, "");
+  const fills = (field, text) => {
+    const points = [field.closest("[data-card]").dataset.card];
+    send({ do: "fill", points, column: field.dataset.fill, text }, "");
+  };
   document.addEventListener("click", (event) => {
     const pressed = event.target.closest?.("[data-card] button[data-fill]");
     if (pressed) fills(pressed, pressed.dataset.text);
@@ -314,7 +326,13 @@ export function startSheet() {
   document.addEventListener("focusout", (event) => {
     if (typing && event.target === typing.input && !event.relatedTarget) leave();
   });
-  onPlan({ choose({ point }) { if (point && rows().some((r) => r.dataset.row === point)) { leave(); place({ row: point, column: 1 }); } } });
+  onPlan({
+    choose({ point }) {
+      if (!point || !rows().some((r) => r.dataset.row === point)) return;
+      leave();
+      place({ row: point, column: 1 });
+    },
+  });
   document.addEventListener("refreshed", () => { if (!typing) show(document.activeElement === document.body); });
   const { searchParams } = new URL(location.href);
   at = { row: searchParams.get("point") ?? rows()[0]?.dataset.row ?? "", column: 1 };

@@ -10,7 +10,10 @@ const root = () => document.querySelector('[data-view="survey"]');
 const option = (name) => document.querySelector(`[data-option="${name}"]`);
 const plan = () => document.querySelector(".plan[data-plan]");
 const OPENINGS = ["door", "window", "open"];
-const KEYS = { v: "select", f: "several", r: "rectangle", w: "wall", d: "door", n: "window", o: "open", p: "place", s: "scale", m: "room", a: "area" };
+const KEYS = {
+  v: "select", f: "several", r: "rectangle", w: "wall", d: "door", n: "window", o: "open", p: "place",
+  s: "scale", m: "room", a: "area",
+};
 let tool = "select";
 // The ends of a length that is known, for the scale of the plan image.
 let ends = [];
@@ -29,7 +32,9 @@ const HINTS = {
   },
   several: () => (chosenCount() ? "Drag them, or use the arrows." : "Drag a frame around them."),
   rectangle: () => (isDrawing() ? "Click the opposite corner, or type its sides." : "Click or drag from corner to corner."),
-  wall: () => (isDrawing() ? "Click where it ends, or type a length, Tab, an angle." : "Click where it begins. On a wall, a typed length measures from its corner."),
+  wall: () => (isDrawing()
+    ? "Click where it ends, or type a length, Tab, an angle."
+    : "Click where it begins. On a wall, a typed length measures from its corner."),
   door: () => "Click on a wall.",
   window: () => "Click on a wall.",
   open: () => "Click on a wall.",
@@ -83,7 +88,8 @@ function take(name) {
 }
 
 function hint(text = HINTS[tool]()) {
-  document.querySelector("[data-hint]").textContent = root().dataset.floor || ["select", "several"].includes(tool) ? text : "The first press makes the ground floor.";
+  const isReady = root().dataset.floor || ["select", "several"].includes(tool);
+  document.querySelector("[data-hint]").textContent = isReady ? text : "The first press makes the ground floor.";
   document.querySelector("[data-offer-storey]").hidden = Boolean(root().dataset.floor);
   for (const button of document.querySelectorAll("[data-run]")) button.disabled = !isDrawing();
 }
@@ -206,7 +212,9 @@ async function keepRoomName() {
 function showCorners(to) {
   const all = to ? [...corners, to] : corners;
   if (all.length === 0) return void drawLine();
-  overlay().replaceChildren(shape("path", { class: "overlay-line", d: `M${all.map((c) => c.map((m) => m * 100).join(" ")).join("L")}` }), ...corners.map(([x, y]) => upright([x * 100, y * 100], [shape("circle", { class: "overlay-dot", r: 3 })])));
+  const d = `M${all.map((c) => c.map((m) => m * 100).join(" ")).join("L")}`;
+  const dots = corners.map((c) => upright(c.map((m) => m * 100), [shape("circle", { class: "overlay-dot", r: 3 })]));
+  overlay().replaceChildren(shape("path", { class: "overlay-line", d }), ...dots);
 }
 
 async function closeArea() {
@@ -350,7 +358,10 @@ function planKey(event) {
   }
   const digit = /^[1-9]$/.test(event.key) && !event.ctrlKey ? Number(event.key) : 0;
   if (digit && OPENINGS.includes(tool)) option("count").value = digit;
-  else if (digit && tool === "place") option("kind").value = [...option("kind").options].filter((o) => !o.hidden)[digit - 1]?.value ?? option("kind").value;
+  else if (digit && tool === "place") {
+    const named = [...option("kind").options].filter((o) => !o.hidden)[digit - 1];
+    if (named) option("kind").value = named.value;
+  }
   if (digit) remember();
   return Boolean(digit);
 }

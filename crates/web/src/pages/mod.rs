@@ -67,6 +67,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(plans::show)
         .service(plans::look)
         .service(plans::take)
+        .service(plans::page_size)
+        .service(plans::lay)
         .service(plans::out)
         .service(previsit::show)
         .service(library::show)

@@ -10,7 +10,8 @@ use dot_reach_core::catalogue::{DeviceKind, Supply};
 use dot_reach_core::effects::{Effect, effect};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::candidates;
-use dot_reach_core::fit::ways::{LampWay, LampWayAt, School, SchoolAt, chosen, lamp_ways, schools};
+use dot_reach_core::fit::lamp_ways::{LampWayAt, lamp_ways};
+use dot_reach_core::fit::schools::{School, SchoolAt, chosen, schools};
 use dot_reach_core::site::{Edit, Kind, Point, PointId, Site};
 use dot_reach_core::units::typographic;
 use serde::Deserialize;
@@ -237,12 +238,10 @@ fn plural(count: usize, one: &str, many: &str) -> String {
 }
 
 fn lamp(found: &LampWayAt<'_>) -> LampRow {
-    let (_, name, wall, colour, delay, mesh) =
-        LampWay::ALL.into_iter().find(|(way, ..)| *way == found.way).unwrap_or(LampWay::ALL[0]);
     let (word, class) = verdict(found.fits);
     let first = found.reasons.iter().max_by_key(|r| r.fits()).map(ToString::to_string);
     LampRow {
-        name,
+        name: found.row.name,
         verdict: word,
         class,
         parts: found
@@ -257,9 +256,9 @@ fn lamp(found: &LampWayAt<'_>) -> LampRow {
             format!("Not for it: {}.", found.ruled_out)
         },
         cost: money(found.cost),
-        wall,
-        colour,
-        delay,
-        mesh,
+        wall: found.row.wall,
+        colour: found.row.colour,
+        delay: found.row.delay,
+        mesh: found.row.mesh,
     }
 }

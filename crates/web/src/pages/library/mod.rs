@@ -202,6 +202,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("fit.earth", "wants an earth", fit.earth),
         ("fit.damp", "may stand in the damp", fit.damp),
         ("fit.meters", "meters", fit.meters),
+        ("fit.gives_light", "gives light itself", fit.gives_light),
         ("fit.in_lamp", "goes inside a lamp", fit.in_lamp),
     ];
     for (way, field, words) in [

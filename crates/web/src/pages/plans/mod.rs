@@ -6,11 +6,11 @@ use std::sync::Arc;
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::geometry::Rect;
 use dot_reach_core::materials::construction::Use;
-use dot_reach_core::site::{Edit, FloorId, Kind, Site};
-use dot_reach_formats::Imported;
+use dot_reach_core::site::{Edit, FloorId, Kind, Site, Underlay};
+use dot_reach_formats::plan::page::Page;
 use dot_reach_formats::plan::{self, Choices, Drawing};
+use dot_reach_formats::{Imported, plan_image};
 use futures_util::TryStreamExt;
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -26,7 +26,7 @@ const MOST_SHOWN: usize = 6_000;
 
 #[derive(Template)]
 #[template(path = "plans/page.html")]
-struct Page {
+struct View {
     shell: Shell,
     tool: &'static str,
     floors: Vec<(String, String)>,
@@ -36,7 +36,7 @@ struct Page {
 #[get("/jobs/{job}/plans")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let site = Arc::clone(&job.site);
-    html(&Page {
+    html(&View {
         shell: job.shell("Survey"),
         tool: "plans",
         floors: site
@@ -85,9 +85,7 @@ pub(crate) async fn look(job: Job, form: Multipart) -> Answer {
 }
 
 fn shown(drawing: &Drawing, found: &[dot_reach_formats::ImportFinding]) -> Value {
-    let ends = drawing.layers.values().flatten().flat_map(|p| [p.a, p.b]);
-    let around = Rect::around(ends);
-    let size = around.map_or(0.0, |r| r.width().max(r.height()));
+    let (around, size) = (drawing.around(), drawing.size());
     let proposed = plan::proposed(drawing);
     let total: usize = drawing.layers.values().map(Vec::len).sum();
     let step = total.div_ceil(MOST_SHOWN).max(1);
@@ -140,9 +138,10 @@ pub(crate) async fn take(job: Job, form: Multipart) -> Answer {
     let work = move || {
         let read = plan::read(&bytes)?;
         let taken = plan::take(&site, &read.value, &choices);
-        Ok::<_, plan::PlanError>((taken, plan::picture::underlay(&read.value, &choices)))
+        let across = read.value.size() * choices.metres_per_unit;
+        Ok::<_, plan::PlanError>((taken, across, plan::picture::underlay(&read.value, &choices)))
     };
-    let (taken, picture) =
+    let (taken, across, picture) =
         job.compute(work).await?.map_err(|e| WebError::field("file", e.to_string()))?;
     let mut edits = vec![taken.value];
     if let (Some((image, mut lies)), false) = (picture, only_look) {
@@ -151,12 +150,57 @@ pub(crate) async fn take(job: Job, form: Multipart) -> Answer {
     }
     let edit = Edit::batch(edits);
     let (walls, openings) = counted(&edit);
-    let said =
-        json!({ "walls": walls, "openings": openings, "findings": findings(&taken.findings) });
+    let words = format!(
+        "{} with {}. The drawing is then {across:.2} m across.",
+        plural(walls, "wall"),
+        plural(openings, "opening")
+    );
+    let said = json!({
+        "walls": walls, "openings": openings, "words": words, "findings": findings(&taken.findings),
+    });
     if !only_look && let Some(mark) = mark {
         take_edit(&job, mark, edit).await?;
     }
     Ok(HttpResponse::Ok().json(said))
+}
+
+/// How large a page of a PDF is at a scale.
+#[get("/jobs/{job}/plans/page")]
+pub(crate) async fn page_size(_: Job, page: web::Query<Page>) -> Answer {
+    let [across, down] = page.size_m().map_err(|e| WebError::field("scale", e))?;
+    let words = format!("The page is then {across:.2} by {down:.2} m.");
+    Ok(HttpResponse::Ok().json(json!({ "words": words })))
+}
+
+/// What goes with the picture of a page.
+#[derive(Deserialize)]
+struct Laid {
+    floor: FloorId,
+    #[serde(flatten)]
+    page: Page,
+    mark: Mark,
+}
+
+/// Lays the picture of a page under a storey, at the page's own scale.
+#[post("/jobs/{job}/plans/page")]
+pub(crate) async fn lay(job: Job, form: Multipart) -> Answer {
+    let (bytes, fields) = parts(form).await?;
+    let said = fields.get("page").map(String::as_str).unwrap_or_default();
+    let Laid { floor, page, mark } =
+        serde_json::from_str(said).map_err(|e| WebError::field("page", e.to_string()))?;
+    page.size_m().map_err(|e| WebError::field("scale", e))?;
+    let image = job.compute(move || plan_image::check(bytes)).await??;
+    let picture = Underlay::first_guess(String::new(), image.width_px, image.height_px);
+    let picture = page.under(picture).map_err(|e| WebError::field("scale", e))?;
+    let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
+    let edit =
+        Edit::set(Kind::Floor, &floor, "underlay", json!(Underlay { image: sha, ..picture }));
+    take_edit(&job, mark, edit).await?;
+    Ok(HttpResponse::Ok().json(json!({ "floor": floor })))
+}
+
+fn plural(count: usize, word: &str) -> String {
+    format!("{count} {word}{}", if count == 1 { "" } else { "s" })
 }
 
 fn counted(edit: &Edit) -> (usize, usize) {

@@ -1,15 +1,13 @@
-//! Several ways to do one job, side by side: the four schools for a load that several places work, and
-//! the ways to make one load smart. Each is tried on a copy of the place, by the same rules as all else.
+//! The four schools for a load that several places work, side by side: each tried on a copy of the
+//! places, by the same rules as all else.
 
 use std::collections::BTreeSet;
 
 use super::companions::pair;
 use super::{FitFinding, Fits, findings, verdict};
-use crate::catalogue::{Button, DeviceKind, Duty, Far, PointKind, Supply};
+use crate::catalogue::{DeviceKind, Far, Supply};
 use crate::radio::system::System;
-use crate::site::{
-    BoxKind, Device, Edit, Feed, Group, Kind, Load, Network, Point, PointId, Site, apply,
-};
+use crate::site::{BoxKind, Device, Edit, Group, Kind, Load, Network, Point, PointId, Site, apply};
 
 /// A school for a load that several places work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -236,149 +234,6 @@ fn at<'a>(
         dims: (master.fit.dims, master.fit.dims && school != School::PlainSwitches),
         reasons,
     }
-}
-
-/// A way to make a load smart.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[expect(missing_docs, reason = "each is what it is called")]
-pub enum LampWay {
-    Switch,
-    SmartLamp,
-    RelayInLamp,
-    PlugIn,
-    Remote,
-}
-
-impl LampWay {
-    /// Each with its words, what works it at the wall, what colour it gives, what a press takes, and
-    /// what it does for the mesh.
-    #[rustfmt::skip]
-    pub const ALL: [(Self, &'static str, &'static str, &'static str, &'static str, &'static str); 5] = [
-        (Self::Switch, "smart switch or dimmer", "the switch itself, with the hub down too", "no colour", "at once", "forwards where it has a neutral"),
-        (Self::SmartLamp, "smart lamps and a decoupled switch", "the switch, by radio alone; its relay stays closed", "colour and white tones", "a hop or the hub", "each lamp forwards as long as nobody cuts it"),
-        (Self::RelayInLamp, "relay inside the lamp", "nothing, unless a remote is added; the lamp's own switch stays on", "no colour", "a hop or the hub", "forwards from inside the lamp, weaker"),
-        (Self::PlugIn, "plug-in unit before the lamp", "its own button at the socket", "no colour", "at once at the button", "forwards as long as it stays plugged in"),
-        (Self::Remote, "smart lamps and a battery remote on the plate", "the remote, by radio alone; line is joined through", "colour and white tones", "one hop", "each lamp forwards; the remote is a leaf"),
-    ];
-}
-
-/// A way to make a load smart, at its place.
-#[derive(Clone, Debug)]
-pub struct LampWayAt<'a> {
-    /// The way.
-    pub way: LampWay,
-    /// What is bought, and how many.
-    pub kinds: Vec<(&'a DeviceKind, u16)>,
-    /// The verdict.
-    pub fits: Fits,
-    /// What speaks for or against it.
-    pub reasons: Vec<FitFinding>,
-    /// Why it is not for this load at all; empty where it could be.
-    pub ruled_out: &'static str,
-    /// What it costs; nothing where a price is not known.
-    pub cost: Option<f64>,
-}
-
-/// The ways to make a load smart, side by side.
-pub fn lamp_ways<'a>(site: &'a Site, load: &Load) -> Vec<LampWayAt<'a>> {
-    let Some(point) = site.points.get(&load.switched_at) else { return Vec::new() };
-    let systems: BTreeSet<System> = site.networks.iter().map(|n| n.system).collect();
-    let here = |k: &&DeviceKind| k.systems.iter().any(|s| systems.contains(s));
-    let there = site.devices_at(&point.id).into_iter().next();
-    let best = |suits: &dyn Fn(&DeviceKind) -> bool| {
-        let suited = site.all_kinds().filter(here).filter(|k| suits(k));
-        let tried = suited.map(|k| (k, findings(site, k, point, there)));
-        let price = |k: &DeviceKind| k.fit.price.unwrap_or(f64::INFINITY);
-        tried.min_by(|(a, f), (b, g)| {
-            verdict(f).cmp(&verdict(g)).then(price(a).total_cmp(&price(b))).then(a.id.cmp(&b.id))
-        })
-    };
-    let lamps = |k: &DeviceKind| {
-        k.duty == Duty::Actuator && k.supply == Supply::Plug && k.id.starts_with("lamp")
-    };
-    let is_lamp = load.kind.is_lamp();
-    let on_cord = point.feed == Feed::Cord || point.kind == PointKind::Socket;
-    LampWay::ALL
-        .iter()
-        .map(|&(way, ..)| {
-            let (parts, ruled_out): (Vec<_>, &'static str) = match way {
-                LampWay::Switch => {
-                    let dims = |k: &DeviceKind| {
-                        k.fit.switches() && k.is_wired_in() && k.button.is_some() && !k.fit.in_lamp
-                    };
-                    (
-                        vec![(best(&dims), 1)],
-                        if on_cord {
-                            "it stands on a cord: no switch in the wall feeds it"
-                        } else {
-                            ""
-                        },
-                    )
-                }
-                LampWay::SmartLamp => (
-                    vec![
-                        (best(&lamps), load.count),
-                        (
-                            best(&|k| {
-                                k.is_wired_in() && k.fit.switches() && k.button == Some(Button::Own)
-                            }),
-                            1,
-                        ),
-                    ],
-                    if !is_lamp {
-                        "it is no lamp"
-                    } else if on_cord {
-                        "no switch in the wall feeds it: the lamp alone will do, with a remote"
-                    } else {
-                        ""
-                    },
-                ),
-                LampWay::RelayInLamp => (
-                    vec![(best(&|k| k.fit.in_lamp), 1)],
-                    if is_lamp { "" } else { "it is no lamp" },
-                ),
-                LampWay::PlugIn => (
-                    vec![(
-                        best(&|k| k.supply == Supply::Plug && k.fit.switches() && !k.fit.in_lamp),
-                        1,
-                    )],
-                    if on_cord { "" } else { "it hangs on the wiring, not on a plug" },
-                ),
-                LampWay::Remote => (
-                    vec![(best(&lamps), load.count), (best(&|k| k.fit.far == Far::Remote), 1)],
-                    if is_lamp { "" } else { "it is no lamp" },
-                ),
-            };
-            let known: Option<Vec<_>> =
-                parts.into_iter().map(|(part, n)| Some((part?, n))).collect();
-            let Some(known) = known else {
-                let ruled_out = if ruled_out.is_empty() {
-                    "no device of the library does it in a system of this job"
-                } else {
-                    ruled_out
-                };
-                return LampWayAt {
-                    way,
-                    kinds: Vec::new(),
-                    fits: Fits::No,
-                    reasons: Vec::new(),
-                    ruled_out,
-                    cost: None,
-                };
-            };
-            let reasons: Vec<_> = known.iter().flat_map(|((_, f), _)| f.clone()).collect();
-            let costs: Option<Vec<f64>> =
-                known.iter().map(|((k, _), n)| Some(k.fit.price? * f64::from(*n))).collect();
-            LampWayAt {
-                way,
-                kinds: known.iter().map(|((k, _), n)| (*k, *n)).collect(),
-                fits: if ruled_out.is_empty() { verdict(&reasons) } else { Fits::No },
-                reasons,
-                ruled_out,
-                cost: costs.map(|all| all.iter().sum()),
-            }
-        })
-        .collect()
 }
 
 /// The edits that put a school in: what stands at the places of the group goes.
