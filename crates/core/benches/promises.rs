@@ -1,7 +1,9 @@
 //! The speeds that are promised, each with its answer checked first. Run with `cargo bench`.
 #![expect(clippy::expect_used, reason = "a bench that cannot build its house has failed")]
 #![expect(clippy::cast_precision_loss, reason = "small counts and 53 random bits")]
+#![expect(clippy::print_stderr, reason = "how much dearer a quick answer is stands beside the times")]
 
+use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use divan::Bencher;
@@ -11,6 +13,8 @@ use dot_reach_core::building::fan::Fan;
 use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::coverage::{Handset, Request, coverage};
 use dot_reach_core::geometry::Place;
+use dot_reach_core::placement::problem::{Demand, Part, Problem, Status};
+use dot_reach_core::placement::search::{greedy, solve};
 use dot_reach_core::site::{Edit, Kind, Site, Wall, apply};
 use dot_reach_core::units::Metres;
 use dot_reach_standin::houses::{larkfield_mill, tern_row, tower};
@@ -159,4 +163,101 @@ fn rays(structure: &Structure) -> Vec<(Place, Place)> {
             (from, Place::new(x + length * turn.cos(), y + length * turn.sin(), 1.3))
         })
         .collect()
+}
+
+/// Promise: of 120 candidates and 80 devices over four hops the least that is enough, proven, within 2 s
+/// at the median and 10 s at the worst; each pass is another problem.
+#[divan::bench(args = [Kind120::NEAR, Kind120::NEAR_ALIKE, Kind120::CHANCE, Kind120::CHANCE_ALIKE, Kind120::TWO_ROUTES], sample_count = 24, sample_size = 1)]
+fn least_that_is_enough(bencher: Bencher<'_, '_>, kind: Kind120) {
+    let mut number = 0;
+    let next = || {
+        number += 1;
+        kind.problem(number)
+    };
+    bencher.with_inputs(next).bench_local_refs(|problem| {
+        let answer = solve(problem, &mut |_| ControlFlow::Continue(())).expect("hub sites");
+        assert!(answer.is_proven && answer.status != Status::Feasible);
+        answer
+    });
+    let dearer: Vec<f64> = (1..=24)
+        .filter_map(|number| {
+            let problem = kind.problem(number);
+            let quick = greedy(&problem)?;
+            let best = solve(&problem, &mut |_| ControlFlow::Continue(()))?;
+            (quick.unserved.len() == best.unserved.len() && best.cost > 0.0)
+                .then(|| quick.cost / best.cost - 1.0)
+        })
+        .collect();
+    let mean = dearer.iter().sum::<f64>() / dearer.len().max(1) as f64;
+    let most = dearer.iter().copied().fold(0.0, f64::max);
+    eprintln!("{kind}: greedy is {:.0} % dearer, at the worst {:.0} %", mean * 100.0, most * 100.0);
+}
+
+/// A kind of problem with 120 candidates, 80 devices, 8 devices that forward and 4 hub sites.
+#[derive(Clone, Copy)]
+struct Kind120 {
+    name: &'static str,
+    /// Hear each other up to so far in a square of one by one; at nought by chance.
+    within: f64,
+    /// With this chance.
+    chance: f64,
+    /// Whether all cost the same.
+    alike: bool,
+    /// The share of devices that need two routes.
+    critical: f64,
+}
+
+impl Kind120 {
+    const NEAR: Self =
+        Self { name: "near", within: 0.27, chance: 0.0, alike: false, critical: 0.0 };
+    const NEAR_ALIKE: Self = Self { name: "near, one price", alike: true, ..Self::NEAR };
+    const CHANCE: Self =
+        Self { name: "by chance", within: 0.0, chance: 0.08, alike: false, critical: 0.0 };
+    const CHANCE_ALIKE: Self = Self { name: "by chance, one price", alike: true, ..Self::CHANCE };
+    const TWO_ROUTES: Self =
+        Self { name: "by chance, three in ten by two routes", critical: 0.3, ..Self::CHANCE };
+
+    fn problem(self, number: u64) -> Problem {
+        let mut state = number.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
+        let mut next = || {
+            state ^= state << 13;
+            state ^= state >> 7;
+            state ^= state << 17;
+            (state >> 11) as f64 / (1_u64 << 53) as f64
+        };
+        for _ in 0..10 {
+            next();
+        }
+        let mut problem = Problem::default();
+        let mut spots = Vec::new();
+        for at in 0..4 + 120 + 8 + 80 {
+            let cost = if self.alike { 1.0 } else { 10.0 + (next() * 40.0).round() };
+            let node = problem.add(match at {
+                0..4 => Part::HubSite { cost: cost - 1.0 },
+                4..124 => Part::Candidate { cost },
+                124..132 => Part::Existing,
+                _ => Part::Device,
+            });
+            spots.push([next(), next()]);
+            if at >= 132 {
+                let two_routes = next() < self.critical;
+                problem.demands.push(Demand { node, most_hops: 4, two_routes, instead: None });
+            }
+        }
+        for a in 0..spots.len() {
+            for b in 0..a {
+                let far = (spots[a][0] - spots[b][0]).hypot(spots[a][1] - spots[b][1]);
+                if far < self.within * (0.8 + 0.4 * next()) || next() < self.chance {
+                    problem.link(a, b);
+                }
+            }
+        }
+        problem
+    }
+}
+
+impl std::fmt::Display for Kind120 {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.name)
+    }
 }

@@ -1,6 +1,7 @@
 //! The command line: `demo` (the default), `serve`, and commands that compute without a screen.
 #![expect(clippy::print_stdout, reason = "a command line answers on its standard output")]
 
+mod advise;
 mod calculate;
 
 use std::collections::BTreeMap;
@@ -56,6 +57,18 @@ enum Verb {
         /// The job file.
         file: PathBuf,
         /// As JSON, with every candidate.
+        #[arg(long)]
+        json: bool,
+    },
+    /// The least that is enough, of an abstract problem: one hub site and the cheapest repeaters with which
+    /// every device is reached.
+    Place {
+        /// The problem as JSON; docs/ANALYSE.md says how.
+        file: PathBuf,
+        /// How long to look at the most; what is best by then is told with what is left open.
+        #[arg(long, default_value_t = 60.0)]
+        seconds: f64,
+        /// As JSON.
         #[arg(long)]
         json: bool,
     },
@@ -234,6 +247,7 @@ fn run(verb: Verb) -> Result<(), Failure> {
     match verb {
         Verb::Demo { serving } => host(demo_store()?, serving),
         Verb::Serve { db, serving } => host(Store::open(&db)?, serving),
+        Verb::Place { file, seconds, json } => advise::place(&file, seconds, json),
         Verb::Fit { file, json } => calculate::fit(&read(&file)?.site, json),
         Verb::Analyse { file, json } => calculate::analyse(&read(&file)?.site, json),
         Verb::Loss { layers, mhz, angle, json } => calculate::loss(&layers, mhz, angle, json),

@@ -8,6 +8,7 @@ pub mod job_file;
 pub mod ledger_csv;
 pub mod library;
 pub mod path_json;
+pub mod place_json;
 pub mod plan;
 pub mod plan_image;
 pub mod points_csv;

@@ -1,9 +1,16 @@
 //! Where the hub could stand: every candidate analysed in full, the best first, with the reason.
 
 pub mod backhaul;
+mod bound;
 pub mod cable;
 mod candidates;
 mod heat;
+mod mend;
+pub mod problem;
+mod relaxed;
+pub mod search;
+mod served;
+mod tree;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
