@@ -1,7 +1,10 @@
 //! The speeds that are promised, each with its answer checked first. Run with `cargo bench`.
 #![expect(clippy::expect_used, reason = "a bench that cannot build its house has failed")]
 #![expect(clippy::cast_precision_loss, reason = "small counts and 53 random bits")]
-#![expect(clippy::print_stderr, reason = "how much dearer a quick answer is stands beside the times")]
+#![expect(
+    clippy::print_stderr,
+    reason = "how much dearer a quick answer is stands beside the times"
+)]
 
 use std::ops::ControlFlow;
 use std::sync::Arc;

@@ -72,6 +72,20 @@ enum Verb {
         #[arg(long)]
         json: bool,
     },
+    /// Where the hub of a network stands and the fewest repeaters, of a job file, with the reasons.
+    Advise {
+        /// The job file.
+        file: PathBuf,
+        /// The network, by its id or its name.
+        #[arg(long)]
+        network: String,
+        /// Devices marked critical get two routes that share no device.
+        #[arg(long)]
+        disjoint: bool,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Loss of the bare slab of a construction, by Rec. ITU-R P.2040.
     Loss {
         /// Layers from face to face, such as plasterboard:12.5,air:75,plasterboard:12.5 (mm).
@@ -248,6 +262,9 @@ fn run(verb: Verb) -> Result<(), Failure> {
         Verb::Demo { serving } => host(demo_store()?, serving),
         Verb::Serve { db, serving } => host(Store::open(&db)?, serving),
         Verb::Place { file, seconds, json } => advise::place(&file, seconds, json),
+        Verb::Advise { file, network, disjoint, json } => {
+            advise::network(read(&file)?.site, &network, disjoint, json)
+        }
         Verb::Fit { file, json } => calculate::fit(&read(&file)?.site, json),
         Verb::Analyse { file, json } => calculate::analyse(&read(&file)?.site, json),
         Verb::Loss { layers, mhz, angle, json } => calculate::loss(&layers, mhz, angle, json),

@@ -1,5 +1,6 @@
 //! Bytes in, `Imported { value, findings }` out; one format a file, each with its limits.
 
+pub mod advise_json;
 pub mod analysis_json;
 pub mod bill_csv;
 pub mod catalogue_json;

@@ -1,11 +1,15 @@
 //! Where the hub could stand: every candidate analysed in full, the best first, with the reason.
 
+pub mod advice;
 pub mod backhaul;
 mod bound;
 pub mod cable;
 mod candidates;
+mod explain;
 mod heat;
+mod house;
 mod mend;
+pub mod offers;
 pub mod problem;
 mod relaxed;
 pub mod search;

@@ -84,6 +84,11 @@ impl<'a> Yard<'a> {
         open
     }
 
+    /// Fewest hops from a hub to each node over open nodes.
+    pub(super) fn hops(&self, open: &[bool]) -> Vec<usize> {
+        self.down_from(open, Without::default()).to
+    }
+
     fn down_from(&self, open: &[bool], without: Without) -> Hops {
         let mut hops = Hops::new(open.len());
         let leads = |n: usize| open[n] && !self.is_without(n, without);

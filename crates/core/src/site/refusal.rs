@@ -137,6 +137,8 @@ pub enum Wrong {
     NoTime,
     #[error("say what is wanted")]
     NoWish,
+    #[error("say which place, room or device is meant; what has to be there needs its place")]
+    RulingOfNothing,
     #[error("there is no such price or time; choose one of the list")]
     NoRate,
     #[error("name at least one system that it speaks")]

@@ -292,6 +292,7 @@ tables! {
     loads: load::Load = "load", "load", "Loads, each switched at a point.";
     groups: group::Group = "group", "control group", "Places that work the same loads.";
     networks: network::Network = "network", "network", "Radio networks.";
+    rulings: ruling::Ruling = "ruling", "ruling on advice", "What people said to a piece of advice, and why.";
     devices: device::Device = "device", "device", "Devices, each at a point.";
     readings: reading::Reading = "reading", "reading", "Readings taken on site.";
     emitters: emitter::Emitter = "emitter", "source on the air", "Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.";

@@ -76,6 +76,9 @@ pub struct Device {
     /// Whether it is agreed that nobody does: its supply stays on, and others may hang on it.
     #[serde(default, skip_serializing_if = "is_no")]
     pub stays_on: bool,
+    /// Whether it must have two ways round: a siren, the light of a stair.
+    #[serde(default, skip_serializing_if = "is_no")]
+    pub critical: bool,
     /// How often a day it is used, where that is not what its row says.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub events_a_day: Option<f64>,
@@ -104,6 +107,7 @@ impl Device {
             network,
             can_be_cut: false,
             stays_on: false,
+            critical: false,
             events_a_day: None,
             security: Security::Unsaid,
             sheet: DataSheet::default(),
