@@ -20,14 +20,15 @@
 //! | [`network`] | roles, links, what is on the air, routes, verdicts |
 //! | [`findings`] | what is worth looking at, with its cure |
 //! | [`control`] | who controls what, and what works in an outage |
-//! | [`placement`] | where the hub could stand |
+//! | [`simulate`] | how sure the whole house is, by drawing many |
+//! | [`placement`] | where the hub could stand, and the least that is enough |
 //! | [`power`] | how long batteries last |
 //! | [`coverage`] | margin over a storey, contours |
 //! | [`effects`] | what a change does to the mesh, found by trying |
+//! | [`compare`] | variants side by side, and what makes one another |
 //! | [`cures`] | what would help a device below target, found by trying |
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
 //! | [`summary`] | how a job stands, counted once |
-//! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`staircase`] | a hop's budget, step by step |
 //! | [`install`] | the order of joining |
 //! | [`prove`] | readings against predictions, calibration |
@@ -37,6 +38,7 @@ pub mod analysis;
 pub mod bill;
 pub mod building;
 pub mod catalogue;
+pub mod compare;
 pub mod confidence;
 pub mod control;
 pub mod coverage;

@@ -7,7 +7,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 29] = [
+const FLOORS: [&str; 30] = [
     // Quantities and numbers.
     "units",
     "confidence",
@@ -33,6 +33,7 @@ const FLOORS: [&str; 29] = [
     "analysis",
     // What is asked of an analysis.
     "coverage",
+    "simulate",
     "placement",
     "control",
     "install",
@@ -42,7 +43,7 @@ const FLOORS: [&str; 29] = [
     "bill",
     "effects",
     "cures",
-    "simulate",
+    "compare",
     // The map.
     "lib",
 ];

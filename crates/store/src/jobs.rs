@@ -10,14 +10,17 @@ use crate::{Store, StoreError, things};
 
 /// The id of a job: 1 to 64 lower-case letters, digits and hyphens, as it stands in an address.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct JobId(String);
+pub struct JobId(pub(crate) String);
 
 /// The id of the library of the firm.
 const LIBRARY: &str = "library";
 
 impl JobId {
     /// An id made of a name; `taken` says which ids are gone.
-    fn from_name<E>(name: &str, taken: impl Fn(&Self) -> Result<bool, E>) -> Result<Self, E> {
+    pub(crate) fn from_name<E>(
+        name: &str,
+        taken: impl Fn(&Self) -> Result<bool, E>,
+    ) -> Result<Self, E> {
         let stem = match slug::slugify(name) {
             words if words.is_empty() => "job".to_owned(),
             words => words.chars().take(40).collect::<String>().trim_end_matches('-').to_owned(),
@@ -80,7 +83,8 @@ impl Store {
     pub fn jobs(&self) -> Result<Vec<JobSummary>, StoreError> {
         self.readers.read(|db| {
             let mut query = db.prepare_cached(
-                "SELECT id, name, revision, changed_at FROM job WHERE id <> ?1
+                "SELECT id, name, revision, changed_at FROM job
+                 WHERE id <> ?1 AND variant_of IS NULL
                  ORDER BY changed_at DESC, id",
             )?;
             let rows = query.query_map([LIBRARY], summary)?;
@@ -151,7 +155,12 @@ impl Store {
     }
 }
 
-fn make(write: &Connection, id: &JobId, site: &Site, at: &str) -> Result<(), StoreError> {
+pub(crate) fn make(
+    write: &Connection,
+    id: &JobId,
+    site: &Site,
+    at: &str,
+) -> Result<(), StoreError> {
     write.execute(
         "INSERT INTO job (id, name, revision, created_at, changed_at)
          VALUES (:id, :name, 0, :at, :at)",
@@ -169,7 +178,7 @@ fn summary(row: &Row<'_>) -> rusqlite::Result<JobSummary> {
     })
 }
 
-fn job_exists(db: &Connection, id: &JobId) -> Result<bool, StoreError> {
+pub(crate) fn job_exists(db: &Connection, id: &JobId) -> Result<bool, StoreError> {
     Ok(revision(db, id)?.is_some())
 }
 

@@ -14,6 +14,7 @@
 //! | `history.rs` | undo, redo, the journal |
 //! | `things.rs` | the rows of walls, points, devices and so on |
 //! | `images.rs` | plan images |
+//! | `variants.rs` | branches of a job |
 
 mod connections;
 mod edits;
@@ -23,6 +24,7 @@ mod jobs;
 mod memory;
 mod open;
 mod things;
+mod variants;
 
 use dot_reach_core::site::Refusal;
 
@@ -31,6 +33,7 @@ pub use history::{Act, Entry};
 pub use images::Image;
 pub use jobs::{JobId, JobSummary};
 pub use open::{backup, read_copy};
+pub use variants::{MOST_VARIANTS, Variant};
 
 use connections::{Readers, Writer};
 use memory::Memory;
@@ -63,6 +66,9 @@ pub enum StoreError {
     /// No such job.
     #[error("there is no job “{0}”")]
     NoJob(String),
+    /// A job has as many variants as it may have.
+    #[error("a job has at most {0} variants; put one aside that nobody looks at any longer")]
+    ManyVariants(usize),
     /// The core refused the edit.
     #[error(transparent)]
     Refused(#[from] Refusal),

@@ -23,6 +23,7 @@ fn migrations() -> Migrations<'static> {
         M::up(include_str!("../migrations/0001_jobs.sql")),
         M::up(include_str!("../migrations/0002_kinds.sql")),
         M::up_with_hook(include_str!("../migrations/0003_receipts.sql"), told_apart),
+        M::up(include_str!("../migrations/0004_variants.sql")),
     ])
 }
 

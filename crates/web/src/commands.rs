@@ -61,7 +61,7 @@ pub(crate) struct SentStep {
     force: bool,
 }
 
-fn command(job: &Job, mark: Mark) -> Command {
+pub(crate) fn command(job: &Job, mark: Mark) -> Command {
     Command {
         edit_id: mark.edit_id,
         who: job.person.who.clone(),
@@ -74,7 +74,7 @@ fn command(job: &Job, mark: Mark) -> Command {
 }
 
 /// Makes an edit, and tells everyone on the job.
-async fn make(
+pub(crate) async fn make(
     job: &Job,
     command: Command,
     wish: impl FnOnce(&Site) -> Result<Edit, Refusal> + Send + 'static,
@@ -97,7 +97,7 @@ fn told(job: &Job, command: Command, committed: &Committed) {
 }
 
 /// The receipt of a change.
-fn receipt(committed: &Committed) -> serde_json::Value {
+pub(crate) fn receipt(committed: &Committed) -> serde_json::Value {
     let touched: Vec<_> = committed.touched.iter().map(ToString::to_string).collect();
     json!({ "revision": committed.revision, "touched": touched, "again": committed.again })
 }

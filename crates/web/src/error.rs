@@ -77,7 +77,9 @@ impl ResponseError for WebError {
             Self::Store(error) => match error {
                 StoreError::NoJob(_) => StatusCode::NOT_FOUND,
                 StoreError::Refused(_) | StoreError::EditId => StatusCode::UNPROCESSABLE_ENTITY,
-                StoreError::Conflict(_) | StoreError::Nothing(_) => StatusCode::CONFLICT,
+                StoreError::Conflict(_) | StoreError::Nothing(_) | StoreError::ManyVariants(_) => {
+                    StatusCode::CONFLICT
+                }
                 StoreError::Closing => StatusCode::SERVICE_UNAVAILABLE,
                 _ => StatusCode::INTERNAL_SERVER_ERROR,
             },

@@ -23,7 +23,7 @@ use crate::desk::{Bench, Slot};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::metrics::Metrics;
-use crate::pages::{hub, reach};
+use crate::pages::{advice, hub, reach};
 use crate::work::{Asker, Ticket};
 
 /// The largest message of a page.
@@ -49,6 +49,8 @@ enum Ask {
         #[serde(default)]
         spots: String,
     },
+    /// Look for the least that is enough.
+    Advice { view: advice::Query },
     /// Stop waiting for long work.
     Stop,
     /// Which revision is the newest: asked after a channel was lost.
@@ -208,10 +210,12 @@ impl Page {
                 }
                 return None;
             }
-            Ask::Chances { .. } | Ask::HubPlaces { .. } => match self.begin(ask).await {
-                Ok(()) => return None,
-                Err(error) => Err(error),
-            },
+            Ask::Chances { .. } | Ask::HubPlaces { .. } | Ask::Advice { .. } => {
+                match self.begin(ask).await {
+                    Ok(()) => return None,
+                    Err(error) => Err(error),
+                }
+            }
         };
         let told =
             answer.unwrap_or_else(|error| json!({ "tell": "error", "message": error.message() }));
@@ -226,6 +230,7 @@ impl Page {
             Ask::HubPlaces { network, radios, spots } => {
                 hub::ticket(&job, &network, hub::search(&radios, &spots)).await?
             }
+            Ask::Advice { view } => advice::ticket(&job, &view).await?,
             _ => return Ok(()),
         };
         self.wait_for(ticket);

@@ -11,6 +11,7 @@ use std::time::{Duration, Instant};
 
 use actix_web::web;
 use dot_reach_core::analysis::Options;
+use dot_reach_core::placement::advice::{Advice, Ask};
 use dot_reach_core::placement::{Places, Search};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::NetworkId;
@@ -210,6 +211,8 @@ pub(crate) enum Question {
 pub(crate) enum About {
     /// Where the hub of a network could stand.
     HubPlaces(NetworkId, Search),
+    /// The least that is enough.
+    Advice(Ask),
     /// How sure all of it is, under a what-if.
     Chances(Options),
 }
@@ -218,6 +221,7 @@ pub(crate) enum About {
 #[derive(Clone, Debug)]
 pub(crate) enum Found {
     HubPlaces(Arc<Places>),
+    Advice(Arc<Advice>),
     Chances(Arc<Chances>),
     /// The address of the new job and what was left out, or why there is none.
     Import(Arc<Result<Value, WebError>>),

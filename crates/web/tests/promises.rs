@@ -268,7 +268,7 @@ fn the_places_of_a_hub_are_worked_out_once_and_the_page_does_not_wait_for_them()
     app.get(&format!("{MILL}/hub?network=mesh"));
     let begun = std::time::Instant::now();
     let mut page = app.get(&format!("{MILL}/hub?network=mesh"));
-    while page.body.contains("data-hub-places") && begun.elapsed() < Duration::from_secs(30) {
+    while page.body.contains("data-long") && begun.elapsed() < Duration::from_secs(30) {
         std::thread::sleep(Duration::from_millis(100));
         page = app.get(&format!("{MILL}/hub?network=mesh"));
     }

@@ -1,6 +1,7 @@
 //! The places that are worth analysing: of the survey, marked by a person, and made.
 
 use crate::analysis::Analysis;
+use crate::catalogue::Duty;
 use crate::draw::naming::room_at;
 use crate::geometry::Place;
 use crate::network::NetworkAnalysis;
@@ -68,7 +69,8 @@ impl Candidate {
     fn of(analysis: &Analysis, moving: &Moving<'_>, point: &Point) -> Option<Self> {
         let place = analysis.site.place(&point.floor, point.at, point.height_m)?;
         let edit = Edit::batch(moving.edit_to(point));
-        Some(Self { point: point.clone(), name: point.name.clone(), place, edit })
+        let name = place_name(&analysis.site, point);
+        Some(Self { point: point.clone(), name, place, edit })
     }
 
     /// The hub's own place without what is around it now; nothing where it stands in the open.
@@ -126,6 +128,26 @@ impl Candidate {
         let edits = std::iter::once(put).chain(moving.edit_to(&point)).collect();
         let edit = Edit::Batch { edits };
         Some(Self { name: point.name.clone(), point, place: uplink.place, edit })
+    }
+}
+
+/// What a place is called when something may come to stand there: by what it is, its room and its tag, as
+/// the name of a point is often that of what stands there now.
+pub fn place_name(site: &Site, point: &Point) -> String {
+    let devices = site.devices_at(&point.id);
+    let keeps_a_hub = |d: &&Device| site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub);
+    let is_taken = devices.iter().any(|d| !keeps_a_hub(d));
+    let what = match point.kind {
+        PointKind::Socket => "socket",
+        PointKind::Shelf if is_taken => "shelf",
+        _ => return point.name.clone(),
+    };
+    let room = site.room_name(point);
+    match (room.is_empty(), point.tag.is_empty()) {
+        (true, true) => format!("the {what} of {}", point.name),
+        (true, false) => format!("{what} {}", point.tag),
+        (false, true) => format!("{room}, {what}"),
+        (false, false) => format!("{room}, {what} {}", point.tag),
     }
 }
 

@@ -27,8 +27,8 @@ use crate::units::Db;
 
 use backhaul::{Backhaul, Backhauls};
 use cable::Runs;
-pub use candidates::against;
 use candidates::{Candidate, candidates};
+pub use candidates::{against, place_name};
 pub use heat::hub_heat;
 
 /// A position and what it would give.

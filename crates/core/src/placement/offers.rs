@@ -1,9 +1,10 @@
 //! What could be bought to repeat, and where: plugs at sockets, forwarding versions of what stands in a box
 //! and does not forward, modules at fittings; each as far as it fits, with what it costs.
 
+use super::candidates::place_name;
 use crate::catalogue::{DeviceKind, Duty, Supply};
 use crate::fit::Fits;
-use crate::fit::candidates::candidates;
+use crate::fit::candidates::{Candidate, candidates};
 use crate::network::{NetworkAnalysis, Role};
 use crate::radio::system::RouteChoice;
 use crate::site::{
@@ -44,6 +45,8 @@ pub struct Offer {
     pub is_priced: bool,
     /// Whether it fits, or only on a condition, or something has to be found out first.
     pub fits: Fits,
+    /// On which conditions, in sentences.
+    pub conditions: Vec<String>,
     /// Whether a ruling says that it has to be there.
     pub is_locked: bool,
     /// The edit that buys it.
@@ -86,7 +89,7 @@ pub(super) fn offers(site: &Site, network: &NetworkAnalysis) -> Vec<Offer> {
             .filter(|c| c.kind.systems.contains(&network.system) && c.kind.duty != Duty::Hub)
             .filter_map(|c| {
                 let how = how(site, point, c.kind, leaf.copied(), forwards)?;
-                Some(offer(site, network, point, c.kind, how, c.fits, dearest))
+                Some(offer(site, network, point, &c, how, dearest))
             })
             .filter(|o| !is_ruled_out(site, point, o))
             .collect();
@@ -155,11 +158,12 @@ fn offer(
     site: &Site,
     network: &NetworkAnalysis,
     point: &Point,
-    kind: &DeviceKind,
+    could: &Candidate<'_>,
     how: How,
-    fits: Fits,
     dearest: f64,
 ) -> Offer {
+    let kind = could.kind;
+    let conditions = could.reasons.iter().filter(|r| r.fits() > Fits::Yes).map(ToString::to_string);
     let price = kind.fit.price.unwrap_or(dearest);
     let hour = site.rate("labour-hour") / 60.0;
     let join = site.rate("minutes-join") * hour;
@@ -181,13 +185,17 @@ fn offer(
     let mut offer = Offer {
         network: network.network.clone(),
         point: point.id.clone(),
-        place: point.name.clone(),
+        place: match how {
+            How::Plug => place_name(site, point),
+            _ => point.name.clone(),
+        },
         kind: kind.id.clone(),
         kind_name: kind.short().to_owned(),
         how,
         cost: (cost * 100.0).round() / 100.0,
         is_priced: kind.fit.price.is_some(),
-        fits,
+        fits: could.fits,
+        conditions: conditions.collect(),
         is_locked: false,
         edit,
     };
@@ -203,7 +211,7 @@ fn put(site: &Site, network: &NetworkAnalysis, point: &Point, kind: &DeviceKind)
     let free =
         ids.filter_map(|id| id.parse::<DeviceId>().ok()).find(|id| site.devices.get(id).is_none());
     let Some(id) = free else { return Edit::batch(Vec::new()) };
-    let name = format!("{} at {}", kind.short(), point.name);
+    let name = format!("{} at {}", kind.short(), place_name(site, point));
     Edit::put(Device::new(id, &name, point.id.clone(), &kind.id, network.network.clone()))
 }
 

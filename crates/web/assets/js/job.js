@@ -262,14 +262,14 @@ function goTo(input) {
 
 // Long work: the page says what it waits for; how far it is, and that it is done, comes by the channel.
 function startWork() {
-  const place = () => document.querySelector("[data-hub-places]");
-  const begin = () => { if (place()) ask({ ask: "hub-places", network: place().dataset.hubPlaces, radios: place().dataset.radios, spots: place().dataset.spots }); };
+  const place = () => document.querySelector("[data-long]");
+  const begin = () => { if (place()) ask(JSON.parse(place().dataset.long)); };
   document.addEventListener("live", begin);
   // What an edit brought may be under way again.
   document.addEventListener("refreshed", begin);
   hear("working", ({ done, of }) => {
     const line = place();
-    if (line) line.textContent = `Every place is being analysed in full: ${done} of ${of}…`;
+    if (line) line.textContent = `${line.dataset.says}: ${done} of ${of}…`;
     document.dispatchEvent(new CustomEvent("working", { detail: { done, of } }));
   });
   hear("worked", ({ found }) => {

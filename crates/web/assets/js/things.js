@@ -127,6 +127,8 @@ async function click(event) {
     const made = { ...JSON.parse(emitter.dataset.addEmitter), id: newId("e") };
     await tell({ do: "put", kind: "emitter", value: made });
   }
+  const variant = event.target.closest("[data-variant-act]");
+  if (variant) await decide(variant);
   const opening = event.target.closest("[data-drop-opening]");
   if (opening) {
     const { key: kind, id } = opening.form.dataset;
@@ -180,6 +182,31 @@ async function bring(input) {
   }
 }
 
+/** Branches the job off under a name. */
+async function branch(event) {
+  const form = event.target.closest("[data-branch]");
+  if (!form) return;
+  event.preventDefault();
+  const change = form.dataset.change ? JSON.parse(form.dataset.change) : null;
+  try {
+    const told = await post(`/jobs/${form.dataset.branch}/variants`, { name: form.elements.name.value, edit: change });
+    location.assign(told.href);
+  } catch (refused) {
+    showError(form, refused);
+  }
+}
+
+/** Takes a variant over into its job, puts it aside or brings it back. */
+async function decide(button) {
+  const { of, variant, variantAct: act } = button.dataset;
+  try {
+    await post(`/jobs/${of}/variants/${variant}/${act}`, { client, edit_id: newUuid() });
+    location.assign(`/jobs/${of}/variants`);
+  } catch (refused) {
+    notice(refused.message);
+  }
+}
+
 export function startThings() {
   document.addEventListener("change", (event) => {
     const form = event.target.closest("form.thing, form[data-slab-of]");
@@ -207,5 +234,6 @@ export function startThings() {
     const control = { id: newId("k"), controller: of("controller"), load: of("load"), path: of("path") };
     await edit({ do: "put", kind: "control", value: control }).then(() => clearErrors(made), (e) => showError(made, e));
   });
+  document.addEventListener("submit", branch);
   document.addEventListener("click", click);
 }

@@ -8,7 +8,7 @@ use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use dot_reach_core::analysis::{Analysis, Options, weight};
 use dot_reach_core::site::Site;
-use dot_reach_store::{JobId, StoreError};
+use dot_reach_store::{JobId, StoreError, Variant};
 
 use super::Person;
 use crate::app::App;
@@ -29,6 +29,8 @@ pub(crate) struct Job {
     pub(crate) revision: u64,
     pub(crate) person: Person,
     pub(crate) app: web::Data<App>,
+    /// What variant it is, if it is one.
+    pub(crate) variant: Option<Variant>,
     can_undo: bool,
     can_redo: bool,
 }
@@ -52,10 +54,10 @@ impl FromRequest for Job {
                     Some(author) => store.can_undo_redo(&wanted, &author)?,
                     None => (false, false),
                 };
-                Ok::<_, StoreError>((site, revision, can))
+                Ok::<_, StoreError>((site, revision, can, store.variant(&wanted)?))
             };
-            let (site, revision, (can_undo, can_redo)) = app.ask(open).await?;
-            Ok(Self { id, site, revision, person, app, can_undo, can_redo })
+            let (site, revision, (can_undo, can_redo), variant) = app.ask(open).await?;
+            Ok(Self { id, site, revision, person, app, variant, can_undo, can_redo })
         })
     }
 }

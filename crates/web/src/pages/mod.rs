@@ -1,5 +1,6 @@
 //! Every route in one list; one folder a page.
 
+pub(crate) mod advice;
 pub(crate) mod air;
 pub(crate) mod bill;
 pub(crate) mod brief;
@@ -20,6 +21,7 @@ pub(crate) mod reach;
 pub(crate) mod schools;
 pub(crate) mod sheet;
 pub(crate) mod survey;
+pub(crate) mod variants;
 
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -82,6 +84,12 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(reach::show)
         .service(controls::show)
         .service(hub::show)
+        .service(advice::show)
+        .service(variants::show)
+        .service(variants::branch)
+        .service(variants::take)
+        .service(variants::put_aside)
+        .service(variants::bring_back)
         .service(air::show)
         .service(air::scans)
         .service(schools::show)
@@ -100,6 +108,8 @@ pub(crate) struct Shell {
     pub(crate) title: String,
     pub(crate) job: String,
     pub(crate) name: String,
+    /// The name of the variant that it is, and the job that it is a branch of.
+    pub(crate) variant: Option<(String, String)>,
     pub(crate) stage: &'static str,
     pub(crate) revision: u64,
     pub(crate) can_undo: bool,
@@ -120,10 +130,14 @@ impl Shell {
         (can_undo, can_redo): (bool, bool),
     ) -> Self {
         let name = job.site.job.name.clone();
-        let title = format!("{stage} · {name}");
+        let variant = job.variant.as_ref().map(|v| (v.name.clone(), v.of.to_string()));
+        let title = match &variant {
+            Some((variant, _)) => format!("{stage} · {name} · {variant}"),
+            None => format!("{stage} · {name}"),
+        };
         let commands = shortcuts(&job.id, &job.site);
         let (job, revision) = (job.id.to_string(), job.revision);
-        Self { title, job, name, stage, revision, can_undo, can_redo, commands }
+        Self { title, job, name, variant, stage, revision, can_undo, can_redo, commands }
     }
 
     pub(crate) fn plain(title: &str) -> Self {
@@ -131,6 +145,7 @@ impl Shell {
             title: title.to_owned(),
             job: String::new(),
             name: String::new(),
+            variant: None,
             stage: "",
             revision: 0,
             can_undo: false,
@@ -149,6 +164,8 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
     };
     let tools = [
         ("Channels and the air", "air"),
+        ("The least that is enough", "advice"),
+        ("Variants side by side", "variants"),
         ("Where the hub could stand", "hub"),
         ("Who controls what", "controls"),
         ("Three schools", "schools"),

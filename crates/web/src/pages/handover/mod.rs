@@ -14,6 +14,7 @@ use crate::door::Job;
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
+use crate::pages::advice::view::ruling;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
 use crate::pages::reach::ledger::tag_of;
@@ -40,6 +41,8 @@ struct Page {
     /// Devices that are out, thin, or do not fit, each with why.
     open: Vec<(String, String)>,
     findings: Vec<String>,
+    /// What was overruled of the advice, with the reason.
+    overruled: Vec<(String, String)>,
     cautions: [&'static str; 5],
 }
 
@@ -156,6 +159,7 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
             .filter(|f| f.found.rule() != "fit")
             .map(|f| format!("{} {}", f.found, f.found.cure()))
             .collect(),
+        overruled: site.rulings.iter().map(|r| (ruling(site, r), r.why.clone())).collect(),
         cautions: MAINS_CAUTIONS,
     }
 }

@@ -15,6 +15,7 @@ use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Metres, typographic};
 use dot_reach_store::StoreError;
 use serde::Deserialize;
+use serde_json::json;
 
 use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
@@ -57,8 +58,9 @@ struct Page {
     network: String,
     networks: Vec<(String, String, bool)>,
     floors: Vec<(String, String, bool)>,
-    /// The places are being scored.
+    /// The places are being scored; what the page asks meanwhile.
     working: bool,
+    question: String,
     reason: String,
     rows: Vec<Row>,
     plan: Plan,
@@ -205,6 +207,11 @@ fn page(
             .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor))
             .collect(),
         working: places.is_none() && network.is_some(),
+        question: json!({
+            "ask": "hub-places", "network": network.map(|n| &n.network), "spots": spots,
+            "radios": if search.radios == Radios::Alone { "alone" } else { "" },
+        })
+        .to_string(),
         reason: places.map(reason).unwrap_or_default(),
         together: network.map_or(0, |n| radios_at_hub(analysis, n)),
         alone: search.radios == Radios::Alone,

@@ -2,8 +2,9 @@
 
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::Mends;
-use dot_reach_core::network::NetworkAnalysis;
-use dot_reach_core::placement::against;
+use dot_reach_core::network::outcome::Reason;
+use dot_reach_core::network::{Band, NetworkAnalysis, Outcome};
+use dot_reach_core::placement::{against, place_name};
 use dot_reach_core::simulate::Chances;
 
 use super::ledger::percent;
@@ -41,6 +42,7 @@ pub(super) fn tools(analysis: &Analysis, network: Option<&NetworkAnalysis>) -> V
     let boxed = hub.map(against).unwrap_or_default();
     let controls = analysis.findings.iter().filter(|f| f.found.mends() == Mends::Control).count();
     vec![
+        advice(analysis, network, of("advice")),
         Tool {
             name: "Channels and the air",
             says: match (channel, sources) {
@@ -56,7 +58,7 @@ pub(super) fn tools(analysis: &Analysis, network: Option<&NetworkAnalysis>) -> V
             name: "Where the hub could stand",
             says: match (hub, boxed.is_empty()) {
                 (None, _) => "no hub yet".to_owned(),
-                (Some(point), true) => point.name.clone(),
+                (Some(point), true) => place_name(site, point),
                 (Some(_), false) => boxed.join(", "),
             },
             warns: hub.is_none() || !boxed.is_empty(),
@@ -71,6 +73,13 @@ pub(super) fn tools(analysis: &Analysis, network: Option<&NetworkAnalysis>) -> V
             href: "controls".to_owned(),
         },
         Tool {
+            name: "Variants",
+            says: String::new(),
+            warns: false,
+            means: "Branches of this job side by side: what each gives, costs and changes",
+            href: "variants".to_owned(),
+        },
+        Tool {
             name: "Three schools",
             says: String::new(),
             warns: false,
@@ -79,6 +88,26 @@ pub(super) fn tools(analysis: &Analysis, network: Option<&NetworkAnalysis>) -> V
             href: of("schools"),
         },
     ]
+}
+
+/// The adviser, with who is still below target.
+fn advice(analysis: &Analysis, network: Option<&NetworkAnalysis>, href: String) -> Tool {
+    let below = network.map_or(0, |n| {
+        let is_below = |o: &&Outcome| o.band < Band::Sound && !matches!(o.reason, Reason::Down);
+        n.outcomes.iter().filter(is_below).count()
+    });
+    let overruled = analysis.site.rulings.len();
+    Tool {
+        name: "Advice",
+        says: match (below, overruled) {
+            (0, 0) => "all at target".to_owned(),
+            (0, n) => format!("all at target, {n} overruled"),
+            (n, _) => format!("{n} below target"),
+        },
+        warns: below > 0,
+        means: "Hub and repeaters together: the least that is enough, with the proof that less is not",
+        href,
+    }
 }
 
 pub(super) fn facts(
