@@ -357,3 +357,38 @@ fn two_jobs_of_one_name_have_two_addresses_and_letters_of_others_are_spelt() {
     apply(&mut site, &set(Kind::Job, "job", "name", "Haus Müller")).unwrap();
     assert_eq!(store.create(&site, "2026-03-14T09:00:00Z").unwrap().as_str(), "haus-muller");
 }
+
+#[test]
+fn a_variant_is_a_job_of_its_own_that_knows_what_it_branched_off_from() {
+    let store = Store::fleeting().unwrap();
+    let of = mill(&store);
+    let (base, _) = store.site(&of).unwrap();
+    let id = store.branch(&of, "Hub in the hall", &base, &base, "2026-03-14T11:00:00Z").unwrap();
+    assert_eq!(store.jobs().unwrap().len(), 1, "a variant stands in no list of jobs");
+    // What is done to either leaves the other as it was.
+    make(&store, &id, &command("v-1"), set(Kind::Point, "kit-isle", "at", json!([3.0, 2.0])))
+        .unwrap();
+    make(&store, &of, &command("p-1"), set(Kind::Point, "meter", "height_m", 1.5)).unwrap();
+    assert_eq!(store.site(&of).unwrap().0.points.named("kit-isle"), base.points.named("kit-isle"));
+    assert_eq!(*store.branched_off(&id).unwrap(), *base);
+    let variant = store.variant(&id).unwrap().unwrap();
+    assert_eq!((variant.of.clone(), variant.name.as_str()), (of.clone(), "Hub in the hall"));
+    assert_eq!(store.variant(&of).unwrap(), None);
+    // What it changes can be taken over without what was done to the plan meanwhile.
+    let (site, _) = store.site(&id).unwrap();
+    let changes = dot_reach_core::site::difference(&base, &site);
+    make(&store, &of, &command("p-2"), changes).unwrap();
+    let (plan, _) = store.site(&of).unwrap();
+    assert_eq!(plan.points.named("kit-isle"), site.points.named("kit-isle"));
+    assert_ne!(plan.points.named("meter"), base.points.named("meter"));
+    // Put aside it stays; there is room for as many again.
+    for n in 1..dot_reach_store::MOST_VARIANTS {
+        store.branch(&of, &format!("number {n}"), &base, &base, "2026-03-14T12:00:00Z").unwrap();
+    }
+    let full = store.branch(&of, "one more", &base, &base, "2026-03-14T12:00:00Z");
+    assert!(matches!(full, Err(StoreError::ManyVariants(_))));
+    store.put_aside(&id, true).unwrap();
+    store.branch(&of, "one more", &base, &base, "2026-03-14T12:00:00Z").unwrap();
+    assert!(store.put_aside(&id, false).is_err(), "there is no room to bring it back");
+    assert!(store.variants(&of).unwrap().iter().any(|v| v.id == id && v.is_aside));
+}

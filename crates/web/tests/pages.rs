@@ -12,7 +12,7 @@ use dot_reach_formats::analysis_json;
 use dot_reach_standin::houses;
 use serde_json::{Value, json};
 
-const PAGES: [&str; 12] = [
+const PAGES: [&str; 19] = [
     "brief",
     "survey",
     "reach",
@@ -25,6 +25,13 @@ const PAGES: [&str; 12] = [
     "prove",
     "handover",
     "journal",
+    "sheet",
+    "plans",
+    "previsit",
+    "library",
+    "bill",
+    "advice",
+    "variants",
 ];
 
 /// Sends an edit that must be taken.
@@ -278,4 +285,91 @@ fn no_line_of_a_template_is_wider_than_a_person_reads() {
     visit(std::path::Path::new(src), &mut wide, &mut seen);
     assert!(seen > 20, "{seen}");
     assert!(wide.is_empty(), "{wide:?}");
+}
+
+#[test]
+fn a_table_is_pasted_and_comes_back_as_the_file_that_it_went_out_as() {
+    let app = TestApp::demo();
+    let sent = json!({
+        "text": "Porch\tHall\tsocket\nPorch light\tHall\tnonsense", "floor": "ground", "column": "name",
+        "stem": "q",
+        "edit_id": "p1", "client": "c",
+    });
+    let told = app.post("/jobs/larkfield-mill/sheet", &sent).json();
+    assert_eq!(told["findings"].as_array().map(Vec::len), Some(1), "{told}");
+    let out = app.get("/jobs/larkfield-mill/points.csv").body;
+    assert!(out.contains("Porch"));
+    // Brought in again it changes nothing, and says so.
+    let path = "/jobs/larkfield-mill/points.csv?edit_id=p2&client=c";
+    let again = app.upload(path, ("file", out.as_bytes()), &[]);
+    assert_eq!(again.status, 200, "{}", again.body);
+    assert_eq!(app.get("/jobs/larkfield-mill/points.csv").body, out);
+    let wrong = app.upload(
+        "/jobs/larkfield-mill/points.csv?edit_id=p3&client=c",
+        ("file", &[0xff, 0xfe, 0]),
+        &[],
+    );
+    let told = wrong.json();
+    assert_eq!(
+        (&told["taken"], told["findings"][0]["place"].as_str()),
+        (&json!(0), Some("line 1"))
+    );
+}
+
+#[test]
+fn a_storey_goes_out_as_a_plan_and_is_looked_at_and_taken_in_again() {
+    let app = TestApp::demo();
+    let empty = new_job(&app, "From a plan");
+    for format in ["dxf", "svg", "geojson"] {
+        let out = app.get(&format!("/jobs/larkfield-mill/plan?floor=ground&format={format}"));
+        assert_eq!(out.status, 200);
+        let look =
+            app.upload(&format!("/jobs/{empty}/plans/look"), ("file", out.body.as_bytes()), &[]);
+        assert_eq!(look.status, 200, "{format}: {}", look.body);
+        assert!(look.json()["layers"].as_array().is_some_and(|l| !l.is_empty()), "{format}");
+    }
+    let look = app.upload(&format!("/jobs/{empty}/plans/look"), ("file", b"no plan at all"), &[]);
+    assert_eq!(look.status, 422, "{}", look.body);
+    assert!(!look.json()["message"].as_str().unwrap_or_default().is_empty());
+}
+
+#[test]
+fn advice_is_refused_kept_and_told_and_a_variant_is_taken_as_one_change() {
+    let app = TestApp::demo().as_person("Vera");
+    let job = "larkfield-mill";
+    let ruling = json!({"do": "put", "kind": "ruling", "value": {
+        "id": "r1", "ruled": "never", "on": "repeater", "point": "bed2-plug", "why": "A child sleeps there",
+    }});
+    edit(&app, job, 1, &ruling);
+    assert!(app.get(&format!("/jobs/{job}/handover")).body.contains("A child sleeps there"));
+    let nothing = json!({"edit": {"do": "put", "kind": "ruling", "value": {
+        "id": "r2", "ruled": "always", "on": "repeater",
+    }}, "edit_id": "e2", "client": "c"});
+    assert_eq!(app.post(&format!("/jobs/{job}/edits"), &nothing).status, 422);
+    // A variant that opens the cupboard around the hub.
+    let opened =
+        json!({"do": "set", "kind": "point", "id": "meter", "field": "mounting", "value": "open"});
+    let path = format!("/jobs/{job}/variants");
+    let told = app.post(&path, &json!({"name": "In the open", "edit": opened})).json();
+    let variant = told["id"].as_str().expect("an id").to_owned();
+    let page = app.get(&format!("/jobs/{variant}/reach")).body;
+    assert!(page.contains("variant: In the open"));
+    assert_eq!(app.post(&path, &json!({"name": "  "})).status, 422);
+    let stranger = format!("/jobs/flat-12-quay-court/variants/{variant}/take");
+    assert_eq!(app.post(&stranger, &json!({"edit_id": "t0", "client": "c"})).status, 404);
+    let take = format!("{path}/{variant}/take");
+    let taken = app.post(&take, &json!({"edit_id": "t1", "client": "c"}));
+    assert_eq!(taken.status, 200, "{}", taken.body);
+    let point = |of: &str| {
+        let file = app.get(&format!("/jobs/{of}/job.json")).json();
+        let points = file["site"]["points"].as_array().cloned().unwrap_or_default();
+        points.into_iter().find(|p| p["id"] == "meter").expect("the cupboard")
+    };
+    assert_eq!(point(job)["mounting"], point(&variant)["mounting"]);
+    let undone = app.post(&format!("/jobs/{job}/undo"), &json!({"edit_id": "u1", "client": "c"}));
+    assert_eq!(undone.status, 200, "{}", undone.body);
+    assert_ne!(point(job)["mounting"], point(&variant)["mounting"]);
+    for act in ["aside", "back"] {
+        assert_eq!(app.post(&format!("{path}/{variant}/{act}"), &json!({})).status, 200);
+    }
 }

@@ -1,5 +1,6 @@
 //! Everything about a job that is worth looking at: what, where, why, and the cure.
 
+mod acts;
 mod found;
 mod mismatch;
 
@@ -12,6 +13,7 @@ use crate::radio::system::{RouteChoice, System};
 use crate::site::{DeviceId, NetworkId, Point, PointId, Security, Site};
 use crate::units::Db;
 
+pub use acts::{Acts, Group, grouped};
 pub use found::Found;
 pub use mismatch::mismatches;
 

@@ -194,7 +194,8 @@ const DEARER_STEPS: usize = 6;
 const REPAIRS: usize = 4;
 
 /// Looks for the least that is enough. Nothing where the network has no hub, where nobody `wanted` it any
-/// longer, or where `pulse`, told of a hundred, breaks it off.
+/// longer, or where `pulse` breaks it off; that is told
+/// what is needed at the least and what the best so far costs.
 pub fn advise(
     analysis: &Analysis,
     ask: &Ask,
@@ -319,15 +320,26 @@ fn least(
     Some(Least { house, problem, answer, there, chance, edit, short })
 }
 
-/// Solves within so many rounds; breaks off where the pulse does.
+/// Solves within so many rounds; breaks off where the pulse does, which is told of what is needed at the
+/// least and of what the best so far costs.
 pub(super) fn solved(problem: &Problem, rounds: usize, pulse: &mut Pulse<'_>) -> Option<Answer> {
     let (mut round, mut broken) = (0, false);
-    let answer = solve(problem, &mut |_| {
+    let answer = solve(problem, &mut |now| {
         round += 1;
-        broken |= pulse(round.min(rounds) * 60 / rounds, 100).is_break();
+        broken |= pulse(whole(now.bound), now.best.map_or(0, whole)).is_break();
         if broken || round > rounds { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
     })?;
     (!broken).then_some(answer)
+}
+
+/// An amount in whole units, for who waits.
+#[expect(
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    reason = "held at nought or above"
+)]
+fn whole(amount: f64) -> usize {
+    amount.max(0.0).ceil() as usize
 }
 
 fn edit_of(house: &House, answer: &Answer) -> Edit {
@@ -371,6 +383,11 @@ pub(super) struct Options<'a> {
 }
 
 impl Options<'_> {
+    /// Asks whether anybody still waits, with what is known.
+    fn goes_on(&self, pulse: &mut Pulse<'_>) -> ControlFlow<()> {
+        pulse(whole(self.answer.bound), whole(self.answer.cost))
+    }
+
     fn locked(&self) -> (usize, f64) {
         let count = self.house.offers.iter().filter(|(o, _)| o.is_locked).count();
         (count, self.house.locked)
@@ -396,8 +413,8 @@ impl Options<'_> {
     fn sites(&self, pulse: &mut Pulse<'_>) -> Option<Vec<SiteScore>> {
         let nodes: Vec<usize> = self.house.sites.iter().filter_map(|(_, node)| *node).collect();
         let mut scores = Vec::new();
-        for (done, (site, node)) in self.house.sites.iter().enumerate() {
-            if pulse(60 + done * 15 / self.house.sites.len().max(1), 100).is_break() {
+        for (site, node) in &self.house.sites {
+            if self.goes_on(pulse).is_break() {
                 return None;
             }
             let is_chosen = *node == Some(self.answer.hub);
@@ -430,8 +447,8 @@ impl Options<'_> {
             .filter(|(o, node)| o.is_locked || self.answer.repeaters.contains(node))
             .collect();
         let mut picks = Vec::new();
-        for (done, (offer, node)) in bought.iter().enumerate() {
-            if pulse(75 + done * 10 / bought.len().max(1), 100).is_break() {
+        for (offer, node) in bought {
+            if self.goes_on(pulse).is_break() {
                 return None;
             }
             let other = self.without(&[*node], &mut crate::pulse::to_the_end);
@@ -450,6 +467,7 @@ impl Options<'_> {
             let saves = explain::saved(self, *node);
             picks.push(Pick { offer: offer.clone(), saves, next_best });
         }
+        picks.sort_by_key(|p| std::cmp::Reverse(p.saves.len()));
         Some(picks)
     }
 
@@ -458,6 +476,7 @@ impl Options<'_> {
         let quiet = &mut crate::pulse::to_the_end;
         let best = sites.iter().find(|s| s.is_chosen);
         let beside = sites.iter().find(|s| s.site.beside.is_some());
+        let is_beside = best.is_some_and(|s| s.site.beside.is_some());
         let hub = School {
             question: "Hub in the best place or beside the router",
             sides: vec![
@@ -511,7 +530,9 @@ impl Options<'_> {
                 ("the cheapest".to_owned(), Some(self.needs(self.answer))),
             ],
         };
-        vec![hub, neutral, number]
+        let asked = self.house.sites.iter().filter(|(_, node)| node.is_some()).count();
+        let hub = (asked > 1 && !is_beside).then_some(hub);
+        hub.into_iter().chain([neutral, number]).collect()
     }
 
     /// What the role of a repeater is worth in each box where it matters.
@@ -533,9 +554,8 @@ impl Options<'_> {
             .map(|(device, node)| (device, *node))
             .filter(|(_, node)| self.answer.routes.iter().flatten().any(|way| way.contains(node)))
             .collect();
-        let of = versions.len() + on_routes.len();
-        for (done, (offer, node, device)) in versions.iter().enumerate() {
-            if pulse(85 + done * 15 / of.max(1), 100).is_break() {
+        for (offer, node, device) in &versions {
+            if self.goes_on(pulse).is_break() {
                 return None;
             }
             let quiet = &mut crate::pulse::to_the_end;
@@ -559,8 +579,8 @@ impl Options<'_> {
                 elsewhere: (!helps).then_some(gain),
             });
         }
-        for (done, (device, node)) in on_routes.iter().enumerate() {
-            if pulse(85 + (versions.len() + done) * 15 / of.max(1), 100).is_break() {
+        for (device, node) in &on_routes {
+            if self.goes_on(pulse).is_break() {
                 return None;
             }
             let Some(extra) = explain::extra_of(site, device) else { continue };
@@ -574,6 +594,8 @@ impl Options<'_> {
                 elsewhere: as_many(&without).then(|| round(without.cost - self.answer.cost)),
             });
         }
+        let gain = |w: &Worth| w.elsewhere.unwrap_or(f64::INFINITY) - w.extra;
+        worth.sort_by(|a, b| gain(b).total_cmp(&gain(a)).then(a.name.cmp(&b.name)));
         Some(worth)
     }
 }

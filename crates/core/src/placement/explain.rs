@@ -220,7 +220,7 @@ impl Advice {
     /// All of it in a few sentences, for a person who decides.
     pub fn sentences(&self, money: &dyn Fn(f64) -> String) -> Vec<String> {
         let mut told = vec![self.verdict(money)];
-        told.extend(self.of_hub(money));
+        told.extend(self.of_hub(money).filter(|_| !self.ask.hub_stays));
         for pick in &self.picks {
             told.push(pick.sentence(money));
         }
@@ -337,6 +337,10 @@ impl super::advice::Pick {
             Some((words, extra)) => format!(" Next best is {words}, {} dearer.", money(*extra)),
             None => " Nothing else could stand in for it.".to_owned(),
         };
-        format!("{} for {} {saves}.{next}", self.offer.words(), money(self.offer.cost))
+        let cost = match self.offer.cost {
+            cost if cost < 0.005 => "at no more cost".to_owned(),
+            cost => format!("at {}", money(cost)),
+        };
+        format!("{}, {cost}, {saves}.{next}", self.offer.words())
     }
 }

@@ -10,7 +10,9 @@ use crate::analysis::Analysis;
 use crate::network::link::Node;
 use crate::network::{Mesh, NetworkAnalysis, Role};
 use crate::pulse::Wanted;
-use crate::site::{Device, DeviceId, Edit, FloorId, NetworkId, Point, Ruled, Site, Spot, apply};
+use crate::site::{
+    Device, DeviceId, Edit, FloorId, NetworkId, Point, PointId, Ruled, Site, Spot, apply,
+};
 use crate::units::Db;
 
 use super::advice::{Apart, Ask};
@@ -26,6 +28,8 @@ use super::{Moving, Radios};
 pub struct HubSite {
     /// Its name in a list.
     pub name: String,
+    /// The surveyed point; nothing where the move itself makes it.
+    pub point: Option<PointId>,
     /// Its storey, and where on it.
     pub at: (FloorId, Spot),
     /// Whether the hub stands there now.
@@ -132,6 +136,7 @@ impl House {
             }
             let hub = HubSite {
                 name: place.name.clone(),
+                point: site.points.get(&place.point.id).map(|p| p.id.clone()),
                 at: (place.point.floor.clone(), place.point.at),
                 as_it_is,
                 beside: backhauls.beside(place.place).map(|u| u.name.clone()),

@@ -29,6 +29,8 @@ pub enum How {
 pub struct Offer {
     /// For which network.
     pub network: NetworkId,
+    /// Its name.
+    pub network_name: String,
     /// Where.
     pub point: PointId,
     /// What the place is called.
@@ -54,9 +56,9 @@ pub struct Offer {
 }
 
 impl Offer {
-    /// What it is, where, in a few words.
+    /// What it is, for which network and where, in a few words.
     pub fn words(&self) -> String {
-        format!("{} at {}", self.kind_name, self.place)
+        format!("{} for {} at {}", self.kind_name, self.network_name, self.place)
     }
 }
 
@@ -184,6 +186,7 @@ fn offer(
     };
     let mut offer = Offer {
         network: network.network.clone(),
+        network_name: network.name.clone(),
         point: point.id.clone(),
         place: match how {
             How::Plug => place_name(site, point),

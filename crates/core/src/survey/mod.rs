@@ -4,6 +4,7 @@
 pub mod brief;
 pub mod facts;
 pub mod lines;
+pub mod next;
 pub mod previsit;
 pub mod sheet;
 pub mod signs;

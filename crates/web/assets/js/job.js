@@ -269,7 +269,7 @@ function startWork() {
   document.addEventListener("refreshed", begin);
   hear("working", ({ done, of }) => {
     const line = place();
-    if (line) line.textContent = `${line.dataset.says}: ${done} of ${of}…`;
+    if (line) line.textContent = line.dataset.says.replace("{done}", done).replace("{of}", of);
     document.dispatchEvent(new CustomEvent("working", { detail: { done, of } }));
   });
   hear("worked", ({ found }) => {

@@ -79,6 +79,10 @@ impl TestApp {
         if let Some(body) = body {
             request = request.set_json(body);
         }
+        self.send(request)
+    }
+
+    fn send(&self, request: test::TestRequest) -> Answer {
         let app = self.app.clone();
         RUNTIME.with(|runtime| {
             runtime.block_on(async move {
@@ -96,6 +100,37 @@ impl TestApp {
 
     pub(crate) fn post(&self, path: &str, body: &Value) -> Answer {
         self.ask(Method::POST, path, Some(body))
+    }
+
+    /// Posts a form with a file, and fields beside it.
+    pub(crate) fn upload(
+        &self,
+        path: &str,
+        file: (&str, &[u8]),
+        fields: &[(&str, &str)],
+    ) -> Answer {
+        let edge = "edge-of-a-part";
+        let mut body = Vec::new();
+        for (name, text) in fields {
+            let head =
+                format!("--{edge}\r\ncontent-disposition: form-data; name=\"{name}\"\r\n\r\n");
+            body.extend([head.as_bytes(), text.as_bytes(), b"\r\n"].concat());
+        }
+        let (name, bytes) = file;
+        let head = format!(
+            "--{edge}\r\ncontent-disposition: form-data; name=\"{name}\"; filename=\"{name}.bin\"\r\n\
+             content-type: application/octet-stream\r\n\r\n"
+        );
+        body.extend([head.as_bytes(), bytes, format!("\r\n--{edge}--\r\n").as_bytes()].concat());
+        let mut request = test::TestRequest::default()
+            .method(Method::POST)
+            .uri(path)
+            .insert_header(("host", "127.0.0.1"))
+            .insert_header(("content-type", format!("multipart/form-data; boundary={edge}")));
+        for (name, value) in &self.headers {
+            request = request.insert_header((*name, value.as_str()));
+        }
+        self.send(request.set_payload(body))
     }
 }
 

@@ -101,6 +101,10 @@ struct Page {
     advice: Option<View>,
     critical: Vec<view::Critical>,
     rulings: Vec<view::Ruled>,
+    currency: String,
+    rooms: Vec<(String, String)>,
+    kinds: Vec<(String, String)>,
+    uncritical: Vec<(String, String)>,
     plan: Plan,
     legend: Vec<(&'static str, String)>,
 }
@@ -188,8 +192,13 @@ fn page(
     let floors = site.floors_upward().into_iter().map(|f| {
         (query.with("floor", f.id.as_str()), f.name.clone(), Some(&f.id) == floor.as_ref())
     });
+    let view::Rules { rooms, kinds, uncritical } = view::Rules::of(site, &network)?;
     Ok(Page {
         shell: job.shell("Reach"),
+        currency: site.job.currency.clone(),
+        rooms,
+        kinds,
+        uncritical,
         question: json!({ "ask": "advice", "view": query }).to_string(),
         no_hub: ask.as_ref().is_none_or(|a| {
             let of = analysis.networks.iter().find(|n| n.network == a.network);

@@ -1,9 +1,12 @@
 //! The advice in words, rows and marks.
 
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::catalogue::{DeviceKind, Duty};
 use dot_reach_core::placement::advice::{Advice, Ask, Needs, Pick, SiteScore, Worth};
 use dot_reach_core::placement::problem::Status;
-use dot_reach_core::site::{Edit, FloorId, Ruled as How, RuledOn, Ruling, RulingId, Site};
+use dot_reach_core::site::{
+    Device, Edit, FloorId, Kind, Ruled as How, RuledOn, Ruling, RulingId, Site,
+};
 use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::StoreError;
 use serde_json::json;
@@ -35,6 +38,7 @@ pub(crate) struct View {
 pub(crate) struct Row {
     pub(crate) number: usize,
     pub(crate) what: String,
+    pub(crate) network: String,
     pub(crate) place: String,
     pub(crate) point: String,
     pub(crate) condition: String,
@@ -51,11 +55,14 @@ pub(crate) struct Row {
 pub(crate) struct Place {
     pub(crate) name: String,
     pub(crate) note: String,
+    pub(crate) against: String,
     pub(crate) repeaters: String,
     pub(crate) cost: String,
     pub(crate) left: String,
     pub(crate) is_chosen: bool,
     pub(crate) edit: String,
+    /// The ruling that the hub is never there.
+    pub(crate) never: String,
 }
 
 /// What somebody ruled.
@@ -74,6 +81,51 @@ pub(crate) struct Critical {
 
 fn written<T: serde::Serialize>(value: &T) -> Result<String, WebError> {
     Ok(serde_json::to_string(value).map_err(StoreError::Row)?)
+}
+
+/// An id that the page replaces by one of its own.
+fn no_id() -> RulingId {
+    "new".parse().unwrap_or_else(|_| unreachable!("a word is an id"))
+}
+
+/// What can be ruled at a press: each room and each device of the library, and what is not critical yet.
+pub(crate) struct Rules {
+    pub(crate) rooms: Vec<(String, String)>,
+    pub(crate) kinds: Vec<(String, String)>,
+    pub(crate) uncritical: Vec<(String, String)>,
+}
+
+impl Rules {
+    pub(crate) fn of(site: &Site, network: &str) -> Result<Self, WebError> {
+        let id = |words: String| words.parse::<RulingId>().unwrap_or_else(|_| no_id());
+        let is_ruled = |id: &RulingId| site.rulings.get(id).is_some();
+        let never = |id: RulingId| Ruling::new(id, How::Never, RuledOn::Repeater);
+        let mut rules = Self { rooms: Vec::new(), kinds: Vec::new(), uncritical: Vec::new() };
+        for room in &site.rooms {
+            let ruling =
+                Ruling { room: Some(room.id.clone()), ..never(id(format!("room-{}", room.id))) };
+            if !is_ruled(&ruling.id) {
+                rules.rooms.push((room.name.clone(), written(&Edit::put(ruling))?));
+            }
+        }
+        let system = site.networks.iter().find(|n| n.id.as_str() == network).map(|n| n.system);
+        let could = |k: &&DeviceKind| {
+            k.forwards && k.duty != Duty::Hub && system.is_some_and(|s| k.systems.contains(&s))
+        };
+        for kind in site.all_kinds().filter(could) {
+            let ruling =
+                Ruling { device_kind: kind.id.clone(), ..never(id(format!("kind-{}", kind.id))) };
+            if !is_ruled(&ruling.id) {
+                rules.kinds.push((kind.name.clone(), written(&Edit::put(ruling))?));
+            }
+        }
+        let mine = |d: &&Device| d.network.as_str() == network && !d.critical;
+        for device in site.devices.iter().filter(mine) {
+            let edit = Edit::set(Kind::Device, &device.id, "critical", true);
+            rules.uncritical.push((device.name.clone(), written(&edit)?));
+        }
+        Ok(rules)
+    }
 }
 
 /// An amount with the currency of the job.
@@ -96,6 +148,8 @@ impl View {
             let rows = advice.sites.iter().skip(from).take(to - from);
             rows.map(|s| Place::of(site, s)).collect()
         };
+        // Those that were not to choose from are listed apart.
+        let shown = advice.sites.iter().take(5).filter(|s| s.needs.is_some()).count();
         Ok(Self {
             class,
             status,
@@ -113,8 +167,8 @@ impl View {
                 .enumerate()
                 .map(|(n, pick)| Row::of(site, n + 1, pick))
                 .collect::<Result<_, _>>()?,
-            sites: sites(0, 5)?,
-            sites_more: sites(5, advice.sites.len().max(5))?,
+            sites: sites(0, shown)?,
+            sites_more: sites(shown, advice.sites.len())?,
             left: advice
                 .left
                 .iter()
@@ -198,7 +252,6 @@ impl Row {
     fn of(site: &Site, number: usize, pick: &Pick) -> Result<Self, WebError> {
         let offer = &pick.offer;
         let ruling = |ruled| {
-            let id: RulingId = "x".parse().unwrap_or_else(|_| unreachable!("a letter is an id"));
             Ruling {
                 point: Some(offer.point.clone()),
                 // What is refused is refused at that place, whatever it is; what is locked in is itself.
@@ -207,7 +260,7 @@ impl Row {
                     How::Always => offer.kind.clone(),
                 },
                 network: Some(offer.network.clone()),
-                ..Ruling::new(id, ruled, RuledOn::Repeater)
+                ..Ruling::new(no_id(), ruled, RuledOn::Repeater)
             }
         };
         let saves = pick.saves.iter().map(|s| match (s.lacks, s.spare) {
@@ -243,12 +296,16 @@ impl Row {
         Ok(Self {
             number,
             what: offer.kind_name.clone(),
+            network: offer.network_name.clone(),
             place: offer.place.clone(),
             point: offer.point.to_string(),
             condition: condition.join(" "),
             saves: saves.collect(),
             next,
-            cost: money(site, offer.cost),
+            cost: match offer.cost {
+                cost if cost < 0.005 => "no more".to_owned(),
+                cost => money(site, cost),
+            },
             take: written(&offer.edit)?,
             never: written(&ruling(How::Never))?,
             lock: written(&ruling(How::Always))?,
@@ -265,15 +322,22 @@ impl Place {
             note.push("as it is".to_owned());
         }
         note.extend(place.beside.as_ref().map(|b| format!("beside {b}")));
-        note.extend(place.against.iter().cloned());
         let none = || "–".to_owned();
         Ok(Self {
             name: place.name.clone(),
-            note: note.join("; "),
+            note: note.join(", "),
+            against: place.against.join("; "),
             repeaters: score.needs.map_or_else(none, |n| n.repeaters.to_string()),
             cost: score.needs.map_or_else(none, |n| money(site, n.cost)),
             left: score.needs.map_or_else(none, |n| n.left.to_string()),
             is_chosen: score.is_chosen,
+            never: match &place.point {
+                Some(point) if !place.as_it_is => {
+                    let never = Ruling::new(no_id(), How::Never, RuledOn::Hub);
+                    written(&Ruling { point: Some(point.clone()), ..never })?
+                }
+                _ => String::new(),
+            },
             edit: if place.as_it_is { String::new() } else { written(&place.edit)? },
         })
     }

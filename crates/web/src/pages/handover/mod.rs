@@ -3,6 +3,7 @@
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::findings::{Finding, grouped};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::install::MAINS_CAUTIONS;
 use dot_reach_core::prove::prove;
@@ -40,11 +41,15 @@ struct Page {
     readings: Vec<ReadingRow>,
     /// Devices that are out, thin, or do not fit, each with why.
     open: Vec<(String, String)>,
-    findings: Vec<String>,
+    /// By who must act, each by place.
+    findings: Vec<(&'static str, Vec<AtPlace>)>,
     /// What was overruled of the advice, with the reason.
     overruled: Vec<(String, String)>,
     cautions: [&'static str; 5],
 }
+
+/// A place, and what is to be settled there.
+type AtPlace = (String, Vec<String>);
 
 struct Sheet {
     name: String,
@@ -153,15 +158,17 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
         rows: rows.collect(),
         readings: readings.collect(),
         open: open(analysis),
-        findings: analysis
-            .findings
-            .iter()
-            .filter(|f| f.found.rule() != "fit")
-            .map(|f| format!("{} {}", f.found, f.found.cure()))
+        findings: grouped(site, analysis.findings.iter().filter(|f| f.found.rule() != "fit"))
+            .into_iter()
+            .map(|g| (g.acts.name(), g.places.into_iter().map(at_place).collect()))
             .collect(),
         overruled: site.rulings.iter().map(|r| (ruling(site, r), r.why.clone())).collect(),
         cautions: MAINS_CAUTIONS,
     }
+}
+
+fn at_place((place, all): (String, Vec<&Finding>)) -> AtPlace {
+    (place, all.iter().map(|f| format!("{} {}", f.found, f.found.cure())).collect())
 }
 
 /// How the devices stand, in a sentence.

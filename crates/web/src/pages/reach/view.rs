@@ -6,10 +6,11 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Analysis, Options};
 use dot_reach_core::building::structure::Doors;
 use dot_reach_core::coverage;
-use dot_reach_core::findings::{Finding, Mends};
+use dot_reach_core::findings::{Finding, Mends, grouped};
 use dot_reach_core::network::{Band, NetworkAnalysis};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::{DeviceId, FloorId, NetworkId, PointId, Site};
+use dot_reach_core::survey::next::next_steps;
 use dot_reach_store::JobId;
 use percent_encoding::percent_decode_str;
 
@@ -47,7 +48,10 @@ pub(crate) struct View {
     pub(crate) stairs: Vec<StairPanel>,
     pub(crate) stairs_heading: String,
     pub(crate) whatifs: Vec<WhatIf>,
-    pub(crate) findings: Vec<FindingRow>,
+    /// By who must act.
+    pub(crate) findings: Vec<FindingGroup>,
+    /// What comes next where there is nothing to analyse: words and address.
+    pub(crate) next: Vec<(&'static str, String)>,
     pub(crate) empty: &'static str,
     pub(crate) shows: Vec<Choice>,
     pub(crate) carried: &'static str,
@@ -57,6 +61,13 @@ pub(crate) struct View {
     pub(crate) q: String,
     pub(crate) sort: String,
     pub(crate) breakers: Vec<String>,
+}
+
+/// What one must act on.
+pub(crate) struct FindingGroup {
+    pub(crate) who: &'static str,
+    /// Each with its place, said once.
+    pub(crate) rows: Vec<(String, FindingRow)>,
 }
 
 /// Something worth looking at, with the screen where it is cured.
@@ -181,12 +192,10 @@ pub(crate) fn view(
         stairs,
         stairs_heading,
         whatifs: whatifs(&analysis, query),
-        findings: analysis
-            .findings
-            .iter()
-            .filter(|f| f.device.is_none())
-            .filter(|f| f.network.is_none() || f.network.as_ref() == network.map(|n| &n.network))
-            .map(|f| finding_row(job, f))
+        findings: by_who(job, &analysis, network),
+        next: next_steps(site, network.and_then(|n| site.networks.get(&n.network)))
+            .into_iter()
+            .map(|n| (n.words, format!("/jobs/{job}/{}", n.page)))
             .collect(),
         empty: empty(site, network),
         shows: ground::QUANTITIES
@@ -203,6 +212,30 @@ pub(crate) fn view(
             .map(|n| n.breakers_in_order().into_iter().map(str::to_owned).collect())
             .unwrap_or_default(),
     })
+}
+
+/// Findings that are of no device, of this network or of none, by who must act.
+fn by_who(
+    job: &JobId,
+    analysis: &Analysis,
+    network: Option<&NetworkAnalysis>,
+) -> Vec<FindingGroup> {
+    let is_mine =
+        |f: &&Finding| f.network.is_none() || f.network.as_ref() == network.map(|n| &n.network);
+    let here = analysis.findings.iter().filter(|f| f.device.is_none()).filter(is_mine);
+    let groups = grouped(&analysis.site, here).into_iter();
+    let rows = |(place, all): (String, Vec<&Finding>)| {
+        let row = |(n, f): (usize, &&Finding)| {
+            (if n == 0 { place.clone() } else { String::new() }, finding_row(job, f))
+        };
+        all.iter().enumerate().map(row).collect::<Vec<_>>()
+    };
+    groups
+        .map(|g| FindingGroup {
+            who: g.acts.name(),
+            rows: g.places.into_iter().flat_map(rows).collect(),
+        })
+        .collect()
 }
 
 fn elsewhere(
