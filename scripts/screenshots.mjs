@@ -6,6 +6,15 @@ const DESK = { width: 1280, height: 800 };
 const PHONE = { width: 390, height: 844 };
 const MILL = "/jobs/larkfield-mill";
 
+// Two branches of the Mill to lay beside the plan.
+const opened = { do: "set", kind: "point", id: "meter", field: "mounting", value: "open" };
+const plugged = {
+  do: "put",
+  kind: "device",
+  value: { id: "repeats-1", name: "Repeater in the yard room", point: "bed2-plug", kind: "repeater-plug", network: "heat" },
+};
+const branch = (page, name, edit) => page.request.post(`${base}${MILL}/variants`, { data: { name, edit } });
+
 const views = [
   { name: "jobs", path: "/" },
   { name: "survey", path: `${MILL}/survey?point=kit-isle` },
@@ -17,6 +26,15 @@ const views = [
   { name: "air", path: "/jobs/flat-12-quay-court/air" },
   { name: "schools", path: `${MILL}/schools?network=mesh` },
   { name: "calculator", path: `${MILL}/constructions` },
+  { name: "advice", path: `${MILL}/advice?network=mesh` },
+  {
+    name: "variants",
+    path: `${MILL}/variants`,
+    async before(page) {
+      await branch(page, "Hub in the open", opened);
+      await branch(page, "A plug for the heating", plugged);
+    },
+  },
   { name: "hub", path: `${MILL}/hub?network=star` },
   { name: "controls", path: `${MILL}/controls` },
   { name: "columns", path: `${MILL}/reach?network=mesh&floor=ground&col=hops,margin,parents,via,cut&sort=-hops` },
@@ -33,13 +51,14 @@ const browser = await chromium.launch({
   executablePath: "/usr/bin/chromium",
   args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
 });
-for (const { name, path, size = DESK, scheme = "light" } of views) {
+for (const { name, path, size = DESK, scheme = "light", before } of views) {
   if (only.length > 0 && !only.includes(name)) continue;
   const page = await browser.newPage({ viewport: size, colorScheme: scheme });
+  await before?.(page);
   await page.goto(base + path);
   await page.waitForFunction(() => document.documentElement.dataset.ready === "true");
   // Standings and places come when they are worked out.
-  await page.waitForFunction(() => !document.querySelector("[data-standing], [data-hub-places]"), { timeout: 120_000 });
+  await page.waitForFunction(() => !document.querySelector("[data-standing], [data-long]"), { timeout: 120_000 });
   await page.waitForTimeout(1_500);
   await page.screenshot({ path: `docs/screenshots/${name}.png` });
   await page.close();

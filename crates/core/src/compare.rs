@@ -5,11 +5,13 @@ use std::collections::BTreeSet;
 use crate::analysis::Analysis;
 use crate::bill::bill;
 use crate::catalogue::DeviceKind;
+use crate::geometry::apart;
 use crate::network::Band;
+use crate::placement::place_name;
 use crate::power::life_of;
 use crate::simulate::{Budget, chances};
-use crate::site::{Device, FloorId, PointId, Site, Spot};
-use crate::units::Db;
+use crate::site::{Device, FloorId, Point, PointId, Site, Spot};
+use crate::units::{Db, Metres};
 
 /// How a variant stands.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -94,101 +96,90 @@ pub struct Difference {
 /// What makes `to` another than `from`: devices that come, go, move or are others, and how many other
 /// things differ.
 pub fn differences(from: &Site, to: &Site) -> Vec<Difference> {
-    let mut found = Vec::new();
-    let place = |site: &Site, point: &PointId| {
-        let point = site.points.get(point)?;
-        Some((point.floor.clone(), point.at))
+    let mut found = of_devices(from, to);
+    found.extend(of_points(from, to));
+    found.extend(of_networks(from, to).map(|words| Difference { words, at: None }));
+    let walls = to.walls.iter().filter(|w| from.walls.get(&w.id) != Some(w)).count()
+        + from.walls.iter().filter(|w| to.walls.get(&w.id).is_none()).count();
+    let of_walls = match walls {
+        0 => None,
+        1 => Some("One wall differs.".to_owned()),
+        n => Some(format!("{n} walls differ.")),
     };
-    let name = |site: &Site, point: &PointId| {
-        site.points.get(point).map_or_else(String::new, |p| crate::placement::place_name(site, p))
-    };
+    let of_job = (from.job != to.job).then(|| "The brief differs.".to_owned());
+    found.extend(of_walls.into_iter().chain(of_job).map(|words| Difference { words, at: None }));
+    found
+}
+
+fn place(site: &Site, point: &PointId) -> Option<(FloorId, Spot)> {
+    let point = site.points.get(point)?;
+    Some((point.floor.clone(), point.at))
+}
+
+fn name(site: &Site, point: &PointId) -> String {
+    site.points.get(point).map_or_else(String::new, |p| place_name(site, p))
+}
+
+fn of_devices(from: &Site, to: &Site) -> Vec<Difference> {
     let kind = |site: &Site, device: &Device| {
         site.kind(&device.kind).map_or_else(|| device.kind.clone(), |k| k.short().to_owned())
     };
+    let mut found = Vec::new();
     for device in &to.devices {
-        let at = place(to, &device.point);
+        let (who, there) = (&device.name, name(to, &device.point));
         let words = match from.devices.get(&device.id) {
-            None => format!(
-                "{} comes in: {} at {}.",
-                device.name,
-                kind(to, device),
-                name(to, &device.point)
-            ),
+            None => format!("{who} comes in: {} at {there}.", kind(to, device)),
             Some(was) if was.point != device.point => {
-                format!(
-                    "{} stands at {} instead of {}.",
-                    device.name,
-                    name(to, &device.point),
-                    name(from, &was.point)
-                )
+                format!("{who} stands at {there} instead of {}.", name(from, &was.point))
             }
             Some(was) if was.kind != device.kind => {
-                format!(
-                    "{} is a {} instead of a {}.",
-                    device.name,
-                    kind(to, device),
-                    kind(from, was)
-                )
+                format!("{who} is a {} instead of a {}.", kind(to, device), kind(from, was))
             }
-            Some(was) if was.network != device.network => {
-                format!("{} is of another network.", device.name)
-            }
-            Some(was) if was != device => {
-                format!("{} differs in what is recorded of it.", device.name)
-            }
-            Some(_) => {
-                let moved = from.points.get(&device.point) != to.points.get(&device.point);
-                if !moved {
-                    continue;
-                }
-                format!("The place of {} differs.", device.name)
-            }
+            Some(was) if was.network != device.network => format!("{who} is of another network."),
+            Some(was) if was != device => format!("What is recorded of {who} differs."),
+            Some(_) => continue,
         };
-        found.push(Difference { words, at });
+        found.push(Difference { words, at: place(to, &device.point) });
     }
     for device in from.devices.iter().filter(|d| to.devices.get(&d.id).is_none()) {
-        let words = format!(
-            "{} goes: {} at {}.",
-            device.name,
-            kind(from, device),
-            name(from, &device.point)
-        );
+        let (what, there) = (kind(from, device), name(from, &device.point));
+        let words = format!("{} goes: {what} at {there}.", device.name);
         found.push(Difference { words, at: place(from, &device.point) });
     }
-    for network in &to.networks {
-        match from.networks.get(&network.id) {
-            None => found.push(Difference {
-                words: format!("The network {} comes in.", network.name),
-                at: None,
-            }),
-            Some(was) if was != network => {
-                let words = if was.system == network.system {
-                    format!("The network {} is set otherwise.", network.name)
-                } else {
-                    format!(
-                        "{} is {} instead of {}.",
-                        network.name,
-                        network.system.name(),
-                        was.system.name()
-                    )
-                };
-                found.push(Difference { words, at: None });
-            }
-            Some(_) => {}
-        }
-    }
-    let walls = to.walls.iter().filter(|w| from.walls.get(&w.id) != Some(w)).count()
-        + from.walls.iter().filter(|w| to.walls.get(&w.id).is_none()).count();
-    if walls > 0 {
-        let words = format!(
-            "{walls} wall{} differ{}.",
-            if walls == 1 { "" } else { "s" },
-            if walls == 1 { "s" } else { "" }
-        );
-        found.push(Difference { words, at: None });
-    }
-    if from.job != to.job {
-        found.push(Difference { words: "The brief differs.".to_owned(), at: None });
+    found
+}
+
+fn of_points(from: &Site, to: &Site) -> Vec<Difference> {
+    let mut found = Vec::new();
+    for point in &to.points {
+        let Some(was) = from.points.get(&point.id).filter(|was| *was != point) else { continue };
+        let name = name(to, &point.id);
+        let moved = Metres::new(apart(was.at, point.at));
+        let words = if was.mounting != point.mounting {
+            let around = |p: &Point| p.mounting.row().name;
+            format!("{name} is {} instead of {}.", around(point), around(was))
+        } else if was.floor != point.floor {
+            format!("{name} is on another storey.")
+        } else if moved.get() > 0.0 {
+            format!("{name} is moved by {moved:.2}.")
+        } else {
+            format!("What is recorded of {name} differs.")
+        };
+        found.push(Difference { words, at: place(to, &point.id) });
     }
     found
+}
+
+fn of_networks<'a>(from: &'a Site, to: &'a Site) -> impl Iterator<Item = String> + 'a {
+    to.networks.iter().filter_map(|network| match from.networks.get(&network.id) {
+        None => Some(format!("The network {} comes in.", network.name)),
+        Some(was) if was.system != network.system => {
+            let (now, before) = (network.system.name(), was.system.name());
+            Some(format!("{} is {now} instead of {before}.", network.name))
+        }
+        Some(was) if was != network => {
+            Some(format!("The network {} is set otherwise.", network.name))
+        }
+        Some(_) => None,
+    })
 }

@@ -185,3 +185,31 @@ fn more_certainty_costs_no_less() {
     assert!(sure.cost >= plain.cost - 1e-9);
     assert!(sure.chance.1 >= plain.chance.1 - 1e-9);
 }
+
+#[test]
+fn who_cannot_be_reached_is_told_with_the_cheapest_thing_that_would_change_it() {
+    let mut site = larkfield_mill();
+    // Nothing may repeat anywhere, and the hub stays in its cupboard.
+    for (n, room) in site.rooms.iter().map(|r| r.id.clone()).enumerate().collect::<Vec<_>>() {
+        let id: RulingId = format!("r{n}").parse().expect("an id");
+        let never = Ruling::new(id, Ruled::Never, RuledOn::Repeater);
+        apply(&mut site, &Edit::put(Ruling { room: Some(room), ..never })).expect("a ruling");
+    }
+    let advice = advised(&site, &stays("mesh"));
+    assert_eq!((advice.status, advice.is_proven), (Status::Infeasible, true));
+    assert!(advice.picks.is_empty() && !advice.left.is_empty());
+    let below = analysed(&site)
+        .networks
+        .iter()
+        .flat_map(|n| n.outcomes.iter().enumerate().filter(|(p, _)| !n.hubs.contains(p)))
+        .filter(|(_, o)| o.band < Band::Sound)
+        .count();
+    assert_eq!(advice.left.len(), below, "with nothing to buy, those below target stay there");
+    let lacking: Vec<f64> = advice.left.iter().filter_map(|l| l.lacks).map(Db::get).collect();
+    assert!(lacking.windows(2).all(|w| w[0] <= w[1]), "the least lacking first");
+    for left in &advice.left {
+        assert!(left.change.to_string().ends_with(['.', ')']), "{}", left.change);
+    }
+    let sentences = advice.sentences(&|amount| format!("{amount:.2}"));
+    assert!(sentences[0].contains("No choice reaches more"), "{sentences:?}");
+}

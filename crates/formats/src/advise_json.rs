@@ -84,7 +84,7 @@ fn pick(pick: &Pick) -> Value {
     json!({
         "point": pick.offer.point, "place": pick.offer.place, "kind": pick.offer.kind,
         "kind_name": pick.offer.kind_name, "cost": pick.offer.cost,
-        "priced": pick.offer.is_priced, "fits": pick.offer.fits.name(),
+        "priced": pick.offer.is_priced, "fits": pick.offer.fits.name(), "conditions": pick.offer.conditions,
         "locked": pick.offer.is_locked, "saves": saves.collect::<Vec<_>>(), "next_best": next,
         "reason": pick.sentence(&|amount| format!("{amount:.2}")),
     })

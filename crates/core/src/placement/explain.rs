@@ -49,7 +49,7 @@ pub enum Change {
         "{wall} is a guess and takes {loss}: if it takes {lacks} less, this is reached. Look at it first."
     )]
     Wall { wall: String, loss: Db, lacks: Db },
-    #[error("It would be reached out of its {around}, which takes {loss}.")]
+    #[error("Around it is: {around}, which takes {loss}. In the open it would be reached.")]
     Around { around: &'static str, loss: Db },
     #[error("Every link would do; the route is {over} hop{} longer than this system allows.", if *over == 1 { "" } else { "s" })]
     Hops { over: usize },

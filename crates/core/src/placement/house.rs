@@ -148,8 +148,11 @@ impl House {
         }
         let is_fixed = told.iter().any(|(_, ruled)| *ruled == Some(Ruled::Always));
         let is_free = |(hub, ruled): &(HubSite, Option<Ruled>)| {
-            (if ask.hub_stays { hub.as_it_is } else { hub.against.is_empty() })
-                && (!is_fixed || *ruled == Some(Ruled::Always))
+            (if ask.hub_stays {
+                hub.as_it_is
+            } else {
+                hub.against.is_empty() || *ruled == Some(Ruled::Always)
+            }) && (!is_fixed || *ruled == Some(Ruled::Always))
         };
         // Where something speaks against every place, the least bad is still to be told.
         let any = told.iter().any(is_free);

@@ -286,12 +286,12 @@ impl Row {
             None => "nothing could stand in for it".to_owned(),
         };
         let mut condition = Vec::new();
-        if offer.fits > dot_reach_core::fit::Fits::Yes {
-            condition.push(offer.fits.name().to_owned());
+        if !offer.conditions.is_empty() {
+            condition.push(format!("{}: {}", offer.fits.name(), offer.conditions.join(" ")));
         }
         if !offer.is_priced {
-            condition
-                .push("its price is not known; the dearest of the library stands in".to_owned());
+            let stands_in = "Its price is not known; the dearest of the library stands in.";
+            condition.push(stands_in.to_owned());
         }
         Ok(Self {
             number,
