@@ -96,15 +96,18 @@ fn advice(analysis: &Analysis, network: Option<&NetworkAnalysis>, href: String) 
         let is_below = |o: &&Outcome| o.band < Band::Sound && !matches!(o.reason, Reason::Down);
         n.outcomes.iter().filter(is_below).count()
     });
+    // Of a network with no hub or nothing to reach there is nothing to be said.
+    let is_empty = network.is_none_or(|n| n.hubs.is_empty() || n.nodes.len() <= n.hubs.len());
     let overruled = analysis.site.rulings.len();
     Tool {
         name: "Advice",
         says: match (below, overruled) {
+            _ if is_empty => String::new(),
             (0, 0) => "all at target".to_owned(),
             (0, n) => format!("all at target, {n} overruled"),
             (n, _) => format!("{n} below target"),
         },
-        warns: below > 0,
+        warns: below > 0 && !is_empty,
         means: "Hub and repeaters together: the least that is enough, with the proof that less is not",
         href,
     }

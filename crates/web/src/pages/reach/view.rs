@@ -276,11 +276,11 @@ pub(crate) fn finding_row(job: &JobId, finding: &Finding) -> FindingRow {
 /// What to do next where there is nothing to show.
 fn empty(site: &Site, network: Option<&NetworkAnalysis>) -> &'static str {
     if site.walls.is_empty() {
-        "Nothing is drawn yet. Go to Survey, put the plan image of a storey under the sheet or draw its walls."
+        "Nothing is drawn yet. What comes next:"
     } else if network.is_none_or(|n| n.nodes.is_empty()) {
-        "No devices in this network yet. Go to Survey and place a hub, then what it shall reach."
+        "No devices in this network yet. What comes next:"
     } else if network.is_some_and(|n| n.hubs.is_empty()) {
-        "This network has no hub yet. Go to Survey and place one where it can really stand."
+        "This network has no hub yet. What comes next:"
     } else {
         ""
     }
