@@ -83,7 +83,8 @@ impl Kept for Ruling {
     }
 
     fn check(&self) -> Result<(), Refusal> {
-        let says_where = self.point.is_some() || self.room.is_some() || !self.device_kind.is_empty();
+        let says_where =
+            self.point.is_some() || self.room.is_some() || !self.device_kind.is_empty();
         if !says_where || self.ruled == Ruled::Always && self.point.is_none() {
             return Err(Refusal::wrong("point", Wrong::RulingOfNothing));
         }
