@@ -80,11 +80,16 @@ impl Chances {
 
 /// Draws houses until the budget is spent or `pulse`, asked before every hundred, breaks it off.
 pub fn chances(analysis: &Analysis, budget: Budget, pulse: &mut Pulse<'_>) -> Chances {
+    chances_of(&analysis.networks.iter().collect::<Vec<_>>(), budget, pulse)
+}
+
+/// The same of some networks alone.
+pub fn chances_of(networks: &[&NetworkAnalysis], budget: Budget, pulse: &mut Pulse<'_>) -> Chances {
     let places: Vec<Place> =
-        analysis.networks.iter().flat_map(|n| &n.nodes).map(|node| node.place).collect();
+        networks.iter().flat_map(|n| &n.nodes).map(|node| node.place).collect();
     let field = Field::over(&places, pulse);
     let mut random = ChaCha8Rng::seed_from_u64(budget.seed);
-    let mut tallies: Vec<Tally<'_>> = analysis.networks.iter().map(Tally::new).collect();
+    let mut tallies: Vec<Tally<'_>> = networks.iter().map(|n| Tally::new(n)).collect();
     let (mut all, mut draws) = (0u32, 0u32);
     let mut values = vec![0.0; places.len()];
     while let Some(field) = field.as_ref().filter(|_| draws < budget.draws) {

@@ -59,7 +59,9 @@ fn a_direct_control_is_quicker_and_outlives_the_hub() {
 #[test]
 fn what_cannot_be_bound_says_so() {
     let other = json!({"do": "put", "kind": "network", "value": {"id": "m", "name": "Other", "system": "zwave"}});
-    let lamp = json!({"do": "put", "kind": "device", "value": {"id": "z", "name": "z", "point": "s", "kind": "switch-neutral", "network": "m"}});
+    let lamp = json!({"do": "put", "kind": "device", "value": {
+        "id": "z", "name": "z", "point": "s", "kind": "switch-neutral",
+        "network": "m"}});
     let site = with(house(System::Zigbee), &[other, lamp, control("x", "r", "z", "direct")]);
     let analysis = analysed(site);
     let crossed = check(&analysis, analysis.site.controls.named("x").unwrap());
@@ -160,7 +162,11 @@ fn the_same_place_in_the_open_and_any_marked_place_are_tried() {
 
 #[test]
 fn a_hub_needs_mains_and_a_way_to_the_router() {
-    let place = |id: &str, kind: &str, at: [f64; 2]| json!({"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g", "at": at, "height_m": 0.5, "kind": kind}});
+    let place = |id: &str, kind: &str, at: [f64; 2]| {
+        json!({"do": "put", "kind": "point", "value": {
+        "id": id, "name": id, "floor": "g", "at": at, "height_m": 0.5,
+        "kind": kind}})
+    };
     let router = |x: f64| {
         json!({"do": "put", "kind": "emitter", "value": {"id": "r", "name": "Router", "floor": "g", "at": [x, 0.0], "height_m": 1.5,
             "carrier": {"kind": "wifi", "channel": 6, "width_mhz": 20}, "tx_dbm": 19.0, "busy": 0.2, "of_the_house": true}})
@@ -210,7 +216,9 @@ fn a_hub_needs_mains_and_a_way_to_the_router() {
     apply(&mut site, &change.inverse).unwrap();
     assert!(site.points.named("h-beside-router").is_none());
     // Two routers of one name are two places.
-    let twin = json!({"do": "put", "kind": "emitter", "value": {"id": "t", "name": "Router", "floor": "g", "at": [10.0, 4.5], "height_m": 0.5,
+    let twin = json!({"do": "put", "kind": "emitter", "value": {
+        "id": "t", "name": "Router", "floor": "g", "at": [10.0, 4.5],
+        "height_m": 0.5,
         "carrier": {"kind": "wifi", "channel": 1, "width_mhz": 20}, "tx_dbm": 19.0, "busy": 0.2, "of_the_house": true}});
     assert!(
         of(&with(site.clone(), &[twin]), "h-beside-router").is_some(),
@@ -220,7 +228,9 @@ fn a_hub_needs_mains_and_a_way_to_the_router() {
     // 90 m of cable are the limit where Wi-Fi does not do; here, in the open, it would.
     let far = of(&with(site.clone(), &[router(130.0)]), "shelf").unwrap();
     assert!(far.backhaul.cable.unwrap().0.get() > 90.0 && far.against.is_empty());
-    let weak = json!({"do": "put", "kind": "emitter", "value": {"id": "r", "name": "Router", "floor": "g", "at": [130.0, 0.0], "height_m": 1.5,
+    let weak = json!({"do": "put", "kind": "emitter", "value": {
+        "id": "r", "name": "Router", "floor": "g", "at": [130.0, 0.0],
+        "height_m": 1.5,
         "carrier": {"kind": "wifi", "channel": 6, "width_mhz": 20}, "tx_dbm": -10.0, "busy": 0.2, "of_the_house": true}});
     let far = of(&with(site, &[weak]), "shelf").unwrap();
     assert_eq!(far.against, ["125.0 m of cable to Router and too little Wi-Fi"]);
@@ -239,7 +249,9 @@ fn the_heat_is_the_score_of_a_hub_in_the_open_there() {
         let hub = &network.nodes[network.hubs[0]].device;
         for (column, row) in [(2, 2), (4, 5), (6, 3), (10, 4), (12, 6)] {
             let [x, y] = grid.middle(column, row);
-            let point = json!({"do": "put", "kind": "point", "value": {"id": "here", "name": "here", "floor": "ground", "at": [x, y], "height_m": 1.2, "kind": "shelf"}});
+            let point = json!({"do": "put", "kind": "point", "value": {
+                "id": "here", "name": "here", "floor": "ground", "at": [x, y],
+                "height_m": 1.2, "kind": "shelf"}});
             let move_hub = json!({"do": "set", "kind": "device", "id": hub, "field": "point", "value": "here"});
             let moved = with(site.clone(), &[point, move_hub]);
             let there = analysed(moved);
@@ -318,7 +330,9 @@ fn what_still_works_a_load_in_each_outage() {
     let mesh = of(house(System::Bluetooth), "s");
     assert!(mesh.contains(&(By::PhoneAtHome, [true, true, true, false])));
     // Without its breaker nothing is.
-    let fed = json!({"do": "put", "kind": "point", "value": {"id": "s", "name": "s", "floor": "g", "at": [4.0, 0.0], "height_m": 1.2, "kind": "switch", "neutral": "seen", "circuit": "7"}});
+    let fed = json!({"do": "put", "kind": "point", "value": {
+        "id": "s", "name": "s", "floor": "g", "at": [4.0, 0.0], "height_m": 1.2,
+        "kind": "switch", "neutral": "seen", "circuit": "7"}});
     let mut options = Options::default();
     options.breakers_off.insert("7".to_owned());
     let off = analyse(&Arc::new(with(site, &[fed])), &options);

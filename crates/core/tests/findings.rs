@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use common::{ZIGBEE_STEP, ZWAVE_STEP, bare, chain, device, placed, steep, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::findings::{Finding, Mends, Weight};
+use dot_reach_core::findings::{Acts, Finding, Mends, Weight, grouped};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{DeviceId, NetworkId, PointId, Site};
 use serde_json::{Value, json};
@@ -265,4 +265,30 @@ fn the_gravest_come_first_and_each_says_what_to_do() {
             assert!(finding.point.is_some() || finding.device.is_none(), "{finding:?}");
         }
     }
+}
+
+#[test]
+fn findings_stand_by_who_must_act_and_by_place_and_none_is_lost() {
+    let analysis = analysed(dot_reach_standin::houses::larkfield_mill());
+    let groups = grouped(&analysis.site, &analysis.findings);
+    assert!(groups.is_sorted_by(|a, b| a.acts < b.acts), "each who stands once");
+    let told: usize = groups.iter().flat_map(|g| &g.places).map(|(_, all)| all.len()).sum();
+    assert_eq!(told, analysis.findings.len());
+    for group in &groups {
+        let names: std::collections::BTreeSet<&str> =
+            group.places.iter().map(|(name, _)| name.as_str()).collect();
+        assert_eq!(names.len(), group.places.len(), "each place stands once");
+        for finding in group.places.iter().flat_map(|(_, all)| all) {
+            assert_eq!(finding.found.acts(), group.acts);
+        }
+    }
+    let who = |rule: &str| one_of(&analysis, rule).found.acts();
+    assert_eq!(who("breaker mislabelled"), Acts::Electrician);
+    assert_eq!(who("hub in metal"), Acts::Installer);
+    assert_eq!(who("may go dark"), Acts::Client);
+    assert_eq!(who("no channel"), Acts::Planner);
+}
+
+fn one_of<'a>(analysis: &'a Analysis, rule: &str) -> &'a Finding {
+    of(analysis, rule).first().copied().unwrap_or_else(|| unreachable!("a finding of {rule}"))
 }

@@ -11,6 +11,7 @@ use dot_reach_core::site::{
 use dot_reach_core::survey::brief::{met, open};
 use dot_reach_core::survey::facts::{Stamp, stamped};
 use dot_reach_core::survey::lines::{found, steps, warnings};
+use dot_reach_core::survey::next::next_steps;
 use dot_reach_core::survey::previsit::looks;
 use dot_reach_core::survey::sheet::{COLUMNS, Takes, column, shown, typed};
 use dot_reach_core::survey::signs::{SwitchKind, deduced};
@@ -355,4 +356,24 @@ fn wishes_are_held_against_what_is_planned_and_what_is_open_is_said() {
     assert!(open(&mill).iter().any(|o| o.contains("Nobody is named")));
     apply(&mut mill, &Edit::set(Kind::Platform, &"hub", "in_charge", false)).unwrap();
     assert!(open(&mill).iter().any(|o| o.contains("No platform is in charge")));
+}
+
+#[test]
+fn an_empty_job_is_told_its_next_three_steps_and_a_whole_one_none() {
+    let mill = larkfield_mill();
+    let network = mill.networks.named("mesh");
+    assert!(next_steps(&mill, network).is_empty());
+    let empty = Site::new(mill.job.clone());
+    let pages =
+        |site: &Site, network| next_steps(site, network).iter().map(|n| n.page).collect::<Vec<_>>();
+    assert_eq!(pages(&empty, None), ["survey", "sheet", "survey"]);
+    // With walls and points what is lacking is the network, its hub, and what it shall reach.
+    let mut bare = mill.clone();
+    let all: Vec<_> = bare.devices.iter().map(|d| d.id.clone()).collect();
+    for device in all {
+        apply(&mut bare, &Edit::remove(Kind::Device, &device)).unwrap();
+    }
+    let steps = next_steps(&bare, bare.networks.named("mesh"));
+    assert_eq!(steps.len(), 3);
+    assert!(steps[0].words.contains("Place a hub") && steps[1].words.contains("reach"));
 }

@@ -215,3 +215,57 @@ fn what_fits_where_is_told_with_its_reasons() {
     assert_eq!(plain.lines().count(), devices);
     assert!(plain.starts_with("does not fit"), "{plain}");
 }
+
+#[test]
+fn a_problem_is_solved_with_its_routes_and_what_is_wrong_with_one_is_told_at_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("problem.json").to_string_lossy().into_owned();
+    // Two candidates reach the device; the cheaper one from the dearer hub site is the least.
+    let problem = json!({
+        "hub_sites": [{"id": "h1", "cost": 0}, {"id": "h2", "cost": 2}],
+        "candidates": [{"id": "near", "cost": 9}, {"id": "far", "cost": 4}],
+        "existing": [{"id": "e"}], "devices": [{"id": "d", "critical": true}, {"id": "x"}],
+        "links": [["h1", "near"], ["near", "d"], ["h2", "far"], ["far", "d"], ["h2", "e"], ["e", "d"],
+            ["e", "x"]],
+        "hop_limit": 2, "max_repeaters": null, "disjoint": true,
+    });
+    std::fs::write(&path, problem.to_string()).unwrap();
+    let told = json(&["place", &path, "--json"]);
+    assert_eq!(told["status"], "optimal");
+    assert_eq!(
+        (&told["cost"], &told["bound"], &told["hub"], &told["repeaters"]),
+        (&json!(6.0), &json!(6.0), &json!("h2"), &json!(["far"]))
+    );
+    assert_eq!(told["routes"]["d"].as_array().unwrap().len(), 2);
+    assert_eq!(told["routes"]["x"], json!([["h2", "e", "x"]]));
+    // At most none: then the device that needs two routes is left out.
+    let mut tight = problem.clone();
+    tight["max_repeaters"] = json!(0);
+    std::fs::write(&path, tight.to_string()).unwrap();
+    let told = json(&["place", &path, "--json"]);
+    assert_eq!((&told["status"], &told["unserved"]), (&json!("infeasible"), &json!(["d"])));
+    assert_eq!((&told["cost"], &told["bound"]), (&json!(2.0), &json!(2.0)));
+    let wrong = json!({"hub_sites": [], "devices": [{"id": "d"}, {"id": "d"}], "links": [["d", "z"]],
+        "hop_limit": 2});
+    std::fs::write(&path, wrong.to_string()).unwrap();
+    let output = run(&["place", &path, "--json"]);
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(!output.status.success() && output.stdout.is_empty());
+    for part in ["hub_sites is empty", "d stands in the lists twice", "z is in no list"] {
+        assert!(said.contains(part), "{said}");
+    }
+}
+
+#[test]
+fn a_job_is_advised_with_the_reasons_of_the_screen() {
+    let folder = tempfile::tempdir().unwrap();
+    let told = json(&["advise", &file(&folder), "--network", "mesh", "--json"]);
+    assert_eq!((&told["status"], &told["proven"]), (&json!("optimal"), &json!(true)));
+    assert_eq!(told["at_target"]["then"], told["at_target"]["of"]);
+    let reasons = told["reasons"].as_array().unwrap();
+    assert!(reasons[0].as_str().unwrap().contains("Less is not enough"), "{reasons:?}");
+    assert_eq!(told["repeaters"].as_array().unwrap().len() + 2, reasons.len());
+    let output = run(&["advise", &file(&folder), "--network", "nowhere"]);
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(!output.status.success() && said.contains("this job has heat, mesh, star"), "{said}");
+}

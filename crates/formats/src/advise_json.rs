@@ -48,7 +48,8 @@ pub fn value(advice: &Advice) -> Value {
         },
         "chance_all": { "now": advice.chance.0, "then": advice.chance.1 },
         "critical": advice.critical.iter()
-            .map(|(name, met)| json!({ "name": name, "two_routes": met })).collect::<Vec<_>>(),
+            .map(|(device, name, met)| json!({ "device": device, "name": name, "two_routes": met }))
+            .collect::<Vec<_>>(),
         "schools": schools.collect::<Vec<_>>(),
         "worth": worth.collect::<Vec<_>>(),
         "reasons": advice.sentences(&|amount| format!("{amount:.2}")),

@@ -101,12 +101,21 @@ fn names_are_text_wherever_they_are_printed() {
     let app = TestApp::demo();
     let nasty = "</script><script>alert('x')</script>\"'&";
     let job = new_job(&app, nasty);
-    let place = |id: &str, x: f64| json!({"do": "put", "kind": "point", "value": {"id": id, "name": nasty, "room": nasty, "floor": "g", "at": [x, 1.0], "height_m": 1.2, "kind": "shelf", "circuit": nasty, "note": nasty}});
-    let device = |id: &str, kind: &str| json!({"do": "put", "kind": "device", "value": {"id": id, "name": nasty, "point": id, "kind": kind, "network": "n"}});
+    let place = |id: &str, x: f64| {
+        json!({"do": "put", "kind": "point", "value": {
+        "id": id, "name": nasty, "room": nasty, "floor": "g", "at": [x, 1.0],
+        "height_m": 1.2, "kind": "shelf", "circuit": nasty, "note": nasty}})
+    };
+    let device = |id: &str, kind: &str| {
+        json!({"do": "put", "kind": "device", "value": {
+        "id": id, "name": nasty, "point": id, "kind": kind, "network": "n"}})
+    };
     let edits = [
         json!({"do": "put", "kind": "floor", "value": {"id": "g", "name": nasty, "elevation_m": 0.0, "height_m": 2.5}}),
-        json!({"do": "put", "kind": "wall", "value": {"id": "w", "floor": "g", "a": [0.0, 0.0], "b": [9.0, 0.0], "construction": "stud-wall"}}),
-        json!({"do": "put", "kind": "wall", "value": {"id": "v", "floor": "g", "a": [4.0, 0.0], "b": [4.0, 5.0], "construction": "brick-215"}}),
+        json!({"do": "put", "kind": "wall", "value": {
+            "id": "w", "floor": "g", "a": [0.0, 0.0], "b": [9.0, 0.0], "construction": "stud-wall"}}),
+        json!({"do": "put", "kind": "wall", "value": {
+            "id": "v", "floor": "g", "a": [4.0, 0.0], "b": [4.0, 5.0], "construction": "brick-215"}}),
         json!({"do": "put", "kind": "network", "value": {"id": "n", "name": nasty, "system": "zigbee"}}),
         place("h", 1.0),
         place("s", 7.0),

@@ -278,6 +278,29 @@ fn the_places_of_a_hub_are_worked_out_once_and_the_page_does_not_wait_for_them()
 }
 
 #[test]
+fn two_jobs_are_advised_at_once_and_no_page_waits_for_them() {
+    let app = TestApp::demo();
+    let asked = [
+        "/jobs/tern-row-guesthouse/advice?network=mesh1",
+        "/jobs/larkfield-mill/advice?network=mesh",
+    ];
+    let begun = std::time::Instant::now();
+    let is_done = |path: &str| {
+        let page = app.get(path);
+        assert_eq!(page.status, 200);
+        assert!(page.took < Duration::from_secs(4), "{path} took {:?}", page.took);
+        !page.body.contains("data-long")
+    };
+    while !asked.map(is_done).iter().all(|done| *done) {
+        let other = app.get("/jobs/flat-12-quay-court/survey");
+        assert!(other.took < Duration::from_secs(2), "another page took {:?}", other.took);
+        assert!(begun.elapsed() < Duration::from_mins(2), "the advice does not come");
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    assert!(app.get(asked[1]).body.contains("less is not enough"));
+}
+
+#[test]
 fn a_breaker_of_any_name_can_be_switched_off_and_exported() {
     let app = TestApp::demo();
     for (n, name) in ["A&B", "#3", "kitchen, left", "50 %"].into_iter().enumerate() {

@@ -5,16 +5,17 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use crate::analysis::{Analysis, analyse_while};
-use crate::network::Band;
+use crate::network::{Band, NetworkAnalysis};
 use crate::pulse::{Pulse, Wanted};
-use crate::simulate::{Budget, chances};
+use crate::simulate::{Budget, chances_of};
 use crate::site::{DeviceId, Edit, FloorId, NetworkId, Site, Spot, apply};
 use crate::units::Db;
 
+use super::alternatives::Alternatives;
 use super::explain::{self, Left, Saved};
 use super::house::{House, HubSite};
 use super::offers::Offer;
-use super::problem::{Answer, Part, Problem, Status};
+use super::problem::{Answer, Problem, Status};
 use super::search::solve;
 
 /// What two routes of a critical device must not share.
@@ -90,17 +91,6 @@ pub struct Needs {
     pub is_proven: bool,
 }
 
-impl Needs {
-    fn of(answer: &Answer, locked: (usize, f64)) -> Self {
-        Self {
-            repeaters: answer.repeaters.len() + locked.0,
-            cost: answer.cost + locked.1,
-            left: answer.unserved.len(),
-            is_proven: answer.is_proven,
-        }
-    }
-}
-
 /// A question that practitioners argue about, answered for this house.
 #[derive(Clone, Debug, PartialEq)]
 pub struct School {
@@ -108,6 +98,23 @@ pub struct School {
     pub question: &'static str,
     /// Each side with what it needs; nothing where this house does not offer it.
     pub sides: Vec<(String, Option<Needs>)>,
+}
+
+/// Whether it pays that a device in a box forwards; its words end a sentence.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum Pays {
+    /// Nothing else does it.
+    #[error("pays: without it somebody is left out")]
+    NothingElse,
+    /// Elsewhere the same costs more.
+    #[error("pays: elsewhere it costs more")]
+    Yes,
+    /// Elsewhere the same costs less.
+    #[error("dearer than doing it elsewhere")]
+    No,
+    /// Nobody hangs on it.
+    #[error("nothing hangs on it: a cheap one would do for the mesh")]
+    NotNeeded,
 }
 
 /// What it is worth that a device in a box forwards.
@@ -124,6 +131,18 @@ pub struct Worth {
     /// What the same certainty costs more elsewhere without it; nothing where without it somebody is left
     /// out.
     pub elsewhere: Option<f64>,
+}
+
+impl Worth {
+    /// Whether it pays.
+    pub fn pays(&self) -> Pays {
+        match self.elsewhere {
+            None => Pays::NothingElse,
+            Some(elsewhere) if elsewhere > self.extra + 0.005 => Pays::Yes,
+            Some(elsewhere) if elsewhere > 0.005 => Pays::No,
+            Some(_) => Pays::NotNeeded,
+        }
+    }
 }
 
 /// What the adviser says.
@@ -169,7 +188,7 @@ pub struct Advice {
     /// How each device would be reached: its routes by name, each from the hub.
     pub routes: Vec<(DeviceId, Vec<Vec<String>>)>,
     /// Critical devices, and whether each has its two routes.
-    pub critical: Vec<(String, bool)>,
+    pub critical: Vec<(DeviceId, String, bool)>,
 }
 
 impl Advice {
@@ -179,9 +198,8 @@ impl Advice {
     }
 }
 
-/// How many rounds of cuts the main question may take, and each of those beside it.
+/// How many rounds of cuts the question may take.
 const ROUNDS: usize = 6_000;
-const ROUNDS_BESIDE: usize = 250;
 
 /// How many houses are drawn for the chance.
 const DRAWS: u32 = 500;
@@ -194,41 +212,39 @@ const DEARER_STEPS: usize = 6;
 const REPAIRS: usize = 4;
 
 /// Looks for the least that is enough. Nothing where the network has no hub, where nobody `wanted` it any
-/// longer, or where `pulse` breaks it off; that is told
-/// what is needed at the least and what the best so far costs.
+/// longer, or where `pulse` breaks it off; that is told what is needed at the least and what the best so
+/// far costs.
 pub fn advise(
     analysis: &Analysis,
     ask: &Ask,
     pulse: &mut Pulse<'_>,
     wanted: &Wanted<'_>,
 ) -> Option<Advice> {
-    let before = chance(analysis, ask);
     let mut dearer = Db::ZERO;
     let mut found = least(analysis, ask, dearer, pulse, wanted)?;
+    let before = chance(analysis, &found.house.networks(), pulse)?;
     for _ in 0..DEARER_STEPS {
         let enough = ask.chance.is_none_or(|asked| found.chance >= asked);
-        if enough || found.answer.status == Status::Infeasible {
+        if enough || found.made.answer.status == Status::Infeasible {
             break;
         }
         let more = least(analysis, ask, dearer + DEARER_STEP, pulse, wanted)?;
-        if more.answer.unserved.len() > found.answer.unserved.len() {
+        if more.made.answer.unserved.len() > found.made.answer.unserved.len() {
             break;
         }
         (found, dearer) = (more, dearer + DEARER_STEP);
     }
-    let Least { house, problem, answer, there, chance: after, edit, short } = found;
-    let of = Options { house: &house, problem: &problem, answer: &answer };
+    let Least { house, made, chance: after } = found;
+    let Made { problem, answer, there, edit, short } = made;
+    let of = Alternatives { house: &house, problem: &problem, answer: &answer };
     let sites = of.sites(pulse)?;
     let picks = of.picks(pulse)?;
     let schools = of.schools(&sites);
     let worth = of.worth(&analysis.site, pulse)?;
     let left = explain::left(analysis, &house, &problem, &answer);
-    let networks: Vec<String> = analysis
-        .networks
-        .iter()
-        .filter(|n| house.asked.iter().any(|a| a.network == n.network))
-        .map(|n| n.name.clone())
-        .collect();
+    let asked = house.networks();
+    let spoken_of = analysis.networks.iter().filter(|n| asked.contains(&n.network));
+    let networks = spoken_of.map(|n| n.name.clone()).collect();
     let (now, then) = (standing(analysis, &house), standing(&there, &house));
     let words = |way: &Vec<usize>| way.iter().map(|n| house.name_of[*n].clone()).collect();
     let routes = house.asked.iter().zip(&answer.routes);
@@ -257,20 +273,29 @@ pub fn advise(
         offers: house.offers.len(),
         routes,
         critical: critical
-            .map(|(d, _)| (house.asked[d].name.clone(), !answer.unserved.contains(&d)))
+            .map(|(d, _)| {
+                let asked = &house.asked[d];
+                (asked.device.clone(), asked.name.clone(), !answer.unserved.contains(&d))
+            })
             .collect(),
     })
 }
 
-/// The least for one demand on links, applied and analysed in full.
-struct Least {
-    house: House,
+/// An answer, made on a copy and analysed in full.
+struct Made {
     problem: Problem,
     answer: Answer,
     there: Analysis,
-    chance: f64,
     edit: Edit,
+    /// Who is reached by the answer and not at target by the analysis.
     short: Vec<String>,
+}
+
+/// The least for one demand on links.
+struct Least {
+    house: House,
+    made: Made,
+    chance: f64,
 }
 
 fn least(
@@ -282,7 +307,7 @@ fn least(
 ) -> Option<Least> {
     let house = House::new(analysis, ask, dearer, wanted)?;
     let mut problem = house.problem.clone();
-    let mut kept: Option<(Problem, Answer, Analysis, Edit, Vec<String>)> = None;
+    let mut kept: Option<Made> = None;
     for _ in 0..=REPAIRS {
         let answer = solved(&problem, ROUNDS, pulse)?;
         let edit = edit_of(&house, &answer);
@@ -305,19 +330,18 @@ fn least(
                 next.near[*last].retain(|n| *n != node);
             }
         }
-        let better = kept.as_ref().is_none_or(|k| short.len() < k.4.len());
-        let ended = short.is_empty();
-        if better {
-            kept = Some((problem.clone(), answer, there, edit, short));
+        let is_enough = short.is_empty();
+        let solved = std::mem::replace(&mut problem, next);
+        if kept.as_ref().is_none_or(|k| short.len() < k.short.len()) {
+            kept = Some(Made { problem: solved, answer, there, edit, short });
         }
-        if ended {
+        if is_enough {
             break;
         }
-        problem = next;
     }
-    let (problem, answer, there, edit, short) = kept?;
-    let chance = chance(&there, ask);
-    Some(Least { house, problem, answer, there, chance, edit, short })
+    let made = kept?;
+    let chance = chance(&made.there, &house.networks(), pulse)?;
+    Some(Least { house, made, chance })
 }
 
 /// Solves within so many rounds; breaks off where the pulse does, which is told of what is needed at the
@@ -338,7 +362,7 @@ pub(super) fn solved(problem: &Problem, rounds: usize, pulse: &mut Pulse<'_>) ->
     clippy::cast_sign_loss,
     reason = "held at nought or above"
 )]
-fn whole(amount: f64) -> usize {
+pub(super) fn whole(amount: f64) -> usize {
     amount.max(0.0).ceil() as usize
 }
 
@@ -368,234 +392,15 @@ fn standing(analysis: &Analysis, house: &House) -> (usize, Option<Db>) {
     (at, worst)
 }
 
-/// The chance that all devices of the networks that are asked about are reached at once.
-fn chance(analysis: &Analysis, ask: &Ask) -> f64 {
-    let budget = Budget { draws: DRAWS, seed: 1 };
-    let all = chances(analysis, budget, &mut crate::pulse::to_the_end);
-    all.of_network(&ask.network).map_or(0.0, |c| c.all)
-}
-
-/// An answer, and what else could have been.
-pub(super) struct Options<'a> {
-    pub(super) house: &'a House,
-    pub(super) problem: &'a Problem,
-    pub(super) answer: &'a Answer,
-}
-
-impl Options<'_> {
-    /// Asks whether anybody still waits, with what is known.
-    fn goes_on(&self, pulse: &mut Pulse<'_>) -> ControlFlow<()> {
-        pulse(whole(self.answer.bound), whole(self.answer.cost))
-    }
-
-    fn locked(&self) -> (usize, f64) {
-        let count = self.house.offers.iter().filter(|(o, _)| o.is_locked).count();
-        (count, self.house.locked)
-    }
-
-    /// What it needs when some nodes take no part.
-    fn without(&self, off: &[usize], pulse: &mut Pulse<'_>) -> Option<Answer> {
-        let mut problem = self.problem.clone();
-        for node in off {
-            problem.parts[*node] = Part::Device;
-        }
-        for limit in &mut problem.limits {
-            limit.of.retain(|n| !off.contains(n));
-        }
-        solved(&problem, ROUNDS_BESIDE, pulse)
-    }
-
-    fn needs(&self, answer: &Answer) -> Needs {
-        Needs::of(answer, self.locked())
-    }
-
-    /// Every place for the hub with what it needs there, the best first.
-    fn sites(&self, pulse: &mut Pulse<'_>) -> Option<Vec<SiteScore>> {
-        let nodes: Vec<usize> = self.house.sites.iter().filter_map(|(_, node)| *node).collect();
-        let mut scores = Vec::new();
-        for (site, node) in &self.house.sites {
-            if self.goes_on(pulse).is_break() {
-                return None;
-            }
-            let is_chosen = *node == Some(self.answer.hub);
-            let needs = match node {
-                _ if is_chosen => Some(self.needs(self.answer)),
-                Some(node) => {
-                    let others: Vec<usize> = nodes.iter().copied().filter(|n| n != node).collect();
-                    let answer = self.without(&others, &mut crate::pulse::to_the_end);
-                    answer.map(|a| self.needs(&a))
-                }
-                None => None,
-            };
-            scores.push(SiteScore { site: site.clone(), needs, is_chosen });
-        }
-        scores.sort_by(|a, b| {
-            let key =
-                |s: &SiteScore| (!s.is_chosen, s.needs.is_none(), s.needs.map_or(0, |n| n.left));
-            let cost = |s: &SiteScore| s.needs.map_or(f64::INFINITY, |n| n.cost);
-            key(a).cmp(&key(b)).then(cost(a).total_cmp(&cost(b)))
-        });
-        Some(scores)
-    }
-
-    /// Every repeater with whom it saves and what would stand in for it.
-    fn picks(&self, pulse: &mut Pulse<'_>) -> Option<Vec<Pick>> {
-        let bought: Vec<&(Offer, usize)> = self
-            .house
-            .offers
-            .iter()
-            .filter(|(o, node)| o.is_locked || self.answer.repeaters.contains(node))
-            .collect();
-        let mut picks = Vec::new();
-        for (offer, node) in bought {
-            if self.goes_on(pulse).is_break() {
-                return None;
-            }
-            let other = self.without(&[*node], &mut crate::pulse::to_the_end);
-            let as_many = other.filter(|o| o.unserved.len() <= self.answer.unserved.len());
-            let next_best = as_many.map(|o| {
-                let new = o.repeaters.iter().filter(|n| !self.answer.repeaters.contains(n));
-                let mut names: Vec<String> = new.map(|n| self.house.name_of[*n].clone()).collect();
-                if o.hub != self.answer.hub {
-                    let site = self.house.sites.iter().find(|(_, n)| *n == Some(o.hub));
-                    names.extend(site.map(|(s, _)| format!("the hub at {}", s.name)));
-                }
-                let words =
-                    if names.is_empty() { "nothing".to_owned() } else { names.join(" and ") };
-                (words, ((o.cost - self.answer.cost) * 100.0).round() / 100.0)
-            });
-            let saves = explain::saved(self, *node);
-            picks.push(Pick { offer: offer.clone(), saves, next_best });
-        }
-        picks.sort_by_key(|p| std::cmp::Reverse(p.saves.len()));
-        Some(picks)
-    }
-
-    /// What practitioners argue about, in numbers.
-    fn schools(&self, sites: &[SiteScore]) -> Vec<School> {
-        let quiet = &mut crate::pulse::to_the_end;
-        let best = sites.iter().find(|s| s.is_chosen);
-        let beside = sites.iter().find(|s| s.site.beside.is_some());
-        let is_beside = best.is_some_and(|s| s.site.beside.is_some());
-        let hub = School {
-            question: "Hub in the best place or beside the router",
-            sides: vec![
-                (
-                    best.map_or_else(String::new, |s| s.site.name.clone()),
-                    best.and_then(|s| s.needs),
-                ),
-                (
-                    beside.map_or_else(|| "beside the router".to_owned(), |s| s.site.name.clone()),
-                    beside.and_then(|s| s.needs),
-                ),
-            ],
-        };
-        let nodes_of = |is: &dyn Fn(&Offer) -> bool| -> Vec<usize> {
-            let of = self.house.offers.iter().filter(|(o, _)| !o.is_locked && is(o));
-            of.map(|(_, node)| *node).collect()
-        };
-        let is_version = |o: &Offer| matches!(o.how, super::offers::How::Instead(_));
-        let only = |off: Vec<usize>, quiet: &mut Pulse<'_>| {
-            let left = self.house.offers.iter().filter(|(_, node)| !off.contains(node)).count();
-            (left > 0).then(|| self.without(&off, quiet)).flatten().map(|a| self.needs(&a))
-        };
-        let versions = only(nodes_of(&|o| !is_version(o)), quiet);
-        let plugs = only(nodes_of(&is_version), quiet);
-        let neutral = School {
-            question: "Forwarding versions in the boxes, or cheap ones with plugs beside them",
-            sides: vec![
-                ("only forwarding versions".to_owned(), versions),
-                ("only plugs and modules".to_owned(), plugs),
-                ("both, as is cheapest".to_owned(), Some(self.needs(self.answer))),
-            ],
-        };
-        let few = {
-            let mut problem = self.problem.clone();
-            for part in &mut problem.parts {
-                if let Part::Candidate { cost } = part {
-                    // By number first; the price settles between as many.
-                    *cost = 1_000.0 + *cost * 0.01;
-                }
-            }
-            solved(&problem, ROUNDS_BESIDE, quiet).map(|a| {
-                let bought: f64 = a.repeaters.iter().map(|n| self.problem.cost(*n)).sum();
-                let cost = bought + self.problem.cost(a.hub);
-                self.needs(&Answer { cost, ..a })
-            })
-        };
-        let number = School {
-            question: "The fewest repeaters, or the cheapest",
-            sides: vec![
-                ("the fewest".to_owned(), few),
-                ("the cheapest".to_owned(), Some(self.needs(self.answer))),
-            ],
-        };
-        let asked = self.house.sites.iter().filter(|(_, node)| node.is_some()).count();
-        let hub = (asked > 1 && !is_beside).then_some(hub);
-        hub.into_iter().chain([neutral, number]).collect()
-    }
-
-    /// What the role of a repeater is worth in each box where it matters.
-    fn worth(&self, site: &Site, pulse: &mut Pulse<'_>) -> Option<Vec<Worth>> {
-        let mut worth = Vec::new();
-        let as_many = |a: &Answer| a.unserved.len() <= self.answer.unserved.len();
-        let round = |v: f64| (v * 100.0).round() / 100.0;
-        let versions = self.house.offers.iter().filter(|(o, _)| !o.is_locked);
-        let versions: Vec<_> = versions
-            .filter_map(|(o, node)| match &o.how {
-                super::offers::How::Instead(device) => Some((o, *node, device)),
-                _ => None,
-            })
-            .collect();
-        let on_routes: Vec<(&DeviceId, usize)> = self
-            .house
-            .carriers
-            .iter()
-            .map(|(device, node)| (device, *node))
-            .filter(|(_, node)| self.answer.routes.iter().flatten().any(|way| way.contains(node)))
-            .collect();
-        for (offer, node, device) in &versions {
-            if self.goes_on(pulse).is_break() {
-                return None;
-            }
-            let quiet = &mut crate::pulse::to_the_end;
-            let without = self.without(&[*node], quiet)?;
-            let mut free = self.problem.clone();
-            free.parts[*node] = Part::Existing;
-            for limit in &mut free.limits {
-                limit.of.retain(|n| n != node);
-            }
-            let with = solved(&free, ROUNDS_BESIDE, quiet)?;
-            let helps = with.unserved.len() < without.unserved.len();
-            let gain = round(without.cost - with.cost);
-            if !helps && gain <= 0.0 {
-                continue;
-            }
-            worth.push(Worth {
-                device: (*device).clone(),
-                name: site.devices.get(device).map_or_else(String::new, |d| d.name.clone()),
-                forwards: false,
-                extra: offer.cost,
-                elsewhere: (!helps).then_some(gain),
-            });
-        }
-        for (device, node) in &on_routes {
-            if self.goes_on(pulse).is_break() {
-                return None;
-            }
-            let Some(extra) = explain::extra_of(site, device) else { continue };
-            let without = self.without(&[*node], &mut crate::pulse::to_the_end)?;
-            let name = site.devices.get(device).map_or_else(String::new, |d| d.name.clone());
-            worth.push(Worth {
-                device: (*device).clone(),
-                name,
-                forwards: true,
-                extra,
-                elsewhere: as_many(&without).then(|| round(without.cost - self.answer.cost)),
-            });
-        }
-        let gain = |w: &Worth| w.elsewhere.unwrap_or(f64::INFINITY) - w.extra;
-        worth.sort_by(|a, b| gain(b).total_cmp(&gain(a)).then(a.name.cmp(&b.name)));
-        Some(worth)
-    }
+/// The chance that all devices of the networks that are asked about are reached at once; nothing where the
+/// pulse breaks it off, which is told of no amounts meanwhile.
+fn chance(analysis: &Analysis, asked: &[NetworkId], pulse: &mut Pulse<'_>) -> Option<f64> {
+    let is_asked = |n: &&NetworkAnalysis| asked.contains(&n.network);
+    let networks: Vec<&NetworkAnalysis> = analysis.networks.iter().filter(is_asked).collect();
+    let mut broken = false;
+    let found = chances_of(&networks, Budget { draws: DRAWS, seed: 1 }, &mut |_, _| {
+        broken |= pulse(0, 0).is_break();
+        if broken { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    });
+    (!broken).then_some(found.all)
 }

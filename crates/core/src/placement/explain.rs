@@ -4,14 +4,17 @@
 use crate::analysis::Analysis;
 use crate::fit::Fits;
 use crate::fit::candidates::candidates;
-use crate::site::{DeviceId, Provenance, Site};
+use crate::geometry::Place;
+use crate::network::NetworkAnalysis;
+use crate::site::{DeviceId, Provenance, Ruled, RuledOn, Ruling, Site};
 use crate::staircase::{StepOf, describe};
 use crate::units::Db;
 
-use super::advice::{Advice, Options};
+use super::advice::Advice;
+use super::alternatives::Alternatives;
 use super::house::House;
 use super::problem::{Answer, Problem, Status};
-use super::served::Yard;
+use super::served::{FAR, Yard};
 
 /// A device that hangs on a repeater.
 #[derive(Clone, Debug, PartialEq)]
@@ -44,9 +47,10 @@ pub struct Left {
 
 /// What would change that a device is left out, the cheapest first; its words are a sentence.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[expect(missing_docs, reason = "each says in its words what it is")]
 pub enum Change {
     #[error(
-        "{wall} is a guess and takes {loss}: if it takes {lacks} less, this is reached. Look at it first."
+        "{wall} is a guess and takes {loss}: if it takes about {lacks} less, this is reached. Look at it first."
     )]
     Wall { wall: String, loss: Db, lacks: Db },
     #[error("Around it is: {around}, which takes {loss}. In the open it would be reached.")]
@@ -58,14 +62,14 @@ pub enum Change {
     #[error("It has one route, and no second that shares nothing with it.")]
     OneRoute,
     #[error(
-        "A socket surveyed between it and {from} would do if it halves the way; now {lacks} are lacking."
+        "Nothing surveyed bridges the {lacks} that are lacking from {from}: look for a socket between them."
     )]
     Socket { from: String, lacks: Db },
 }
 
 /// Whom a repeater saves: those that are not met without it.
-pub(super) fn saved(of: &Options<'_>, node: usize) -> Vec<Saved> {
-    let Options { house, problem, answer } = of;
+pub(super) fn saved(of: &Alternatives<'_>, node: usize) -> Vec<Saved> {
+    let Alternatives { house, problem, answer } = of;
     let yard = Yard::new(problem, answer.hub);
     let mut open = yard.open(&answer.repeaters);
     open[node] = false;
@@ -77,12 +81,8 @@ pub(super) fn saved(of: &Options<'_>, node: usize) -> Vec<Saved> {
         .map(|d| {
             let demand = &problem.demands[d];
             let best = best_link(house, &open, &depth, demand.node, demand.most_hops);
-            let along = answer.routes[d].iter().flatten().collect::<Vec<_>>();
-            let spare = answer.routes[d]
-                .iter()
-                .flat_map(|way| way.windows(2))
-                .filter_map(|p| house.spare.get(&(p[0].min(p[1]), p[0].max(p[1]))));
-            let spare = spare.copied().min_by(f64::total_cmp).filter(|_| !along.is_empty());
+            let hops = answer.routes[d].iter().flat_map(|way| way.windows(2));
+            let spare = hops.filter_map(|p| house.spare(p[0], p[1])).min_by(f64::total_cmp);
             Saved {
                 device: house.asked[d].device.clone(),
                 name: house.asked[d].name.clone(),
@@ -102,7 +102,7 @@ fn best_link(
     most_hops: usize,
 ) -> Option<(usize, f64)> {
     let reached = (0..open.len()).filter(|n| open[*n] && depth[*n] < most_hops && *n != node);
-    let link = |n: usize| Some((n, *house.spare.get(&(n.min(node), n.max(node)))?));
+    let link = |n: usize| Some((n, house.spare(n, node)?));
     reached.filter_map(link).max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0)))
 }
 
@@ -116,40 +116,23 @@ pub(super) fn left(
     let yard = Yard::new(problem, answer.hub);
     let open = yard.open(&problem.candidates());
     let depth = yard.hops(&open);
-    let unlimited = Problem { limits: Vec::new(), ..problem.clone() };
-    let mut left: Vec<Left> = answer
-        .unserved
-        .iter()
-        .map(|d| {
-            let (demand, asked) = (&problem.demands[*d], &house.asked[*d]);
-            let far = depth[demand.node];
-            let best = best_link(house, &open, &depth, demand.node, demand.most_hops);
-            let lacks = best.map(|(_, s)| s).filter(|s| *s < 0.0).map(|s| Db::new(-s));
-            let from = best.map(|(n, _)| house.name_of[n].clone()).unwrap_or_default();
-            let one_route = demand.two_routes && far <= demand.most_hops;
-            let change = if one_route {
-                Change::OneRoute
-            } else if far <= demand.most_hops && !problem.limits.is_empty() {
-                Change::Limit
-            } else if far < usize::MAX / 8 {
-                Change::Hops { over: far.saturating_sub(demand.most_hops).max(1) }
-            } else {
-                let lacking = lacks.unwrap_or(Db::ZERO);
-                let around = house.around.get(&demand.node).into_iter().flatten();
-                let around = around
-                    .filter(|(_, loss)| *loss >= lacking.get())
-                    .min_by(|a, b| a.1.total_cmp(&b.1));
-                guessed_wall(analysis, &unlimited, answer, house, *d, lacking)
-                    .or_else(|| {
-                        let (around, loss) = *around?;
-                        Some(Change::Around { around, loss: Db::new(loss) })
-                    })
-                    .unwrap_or(Change::Socket { from: from.clone(), lacks: lacking })
-            };
-            let (device, name) = (asked.device.clone(), asked.name.clone());
-            Left { device, name, lacks, from, change }
-        })
-        .collect();
+    let told = |d: &usize| {
+        let (demand, asked) = (&problem.demands[*d], &house.asked[*d]);
+        let best = best_link(house, &open, &depth, demand.node, demand.most_hops);
+        let lacks = best.map(|(_, s)| s).filter(|s| *s < 0.0).map(|s| Db::new(-s));
+        let from = best.map(|(n, _)| house.name_of[n].clone()).unwrap_or_default();
+        let far = depth[demand.node];
+        let change = match best {
+            _ if far <= demand.most_hops && demand.two_routes => Change::OneRoute,
+            _ if far <= demand.most_hops => Change::Limit,
+            _ if far < FAR => Change::Hops { over: far - demand.most_hops },
+            Some((n, spare)) => across(analysis, house, *d, n, Db::new(-spare)),
+            None => Change::Socket { from: "anything".to_owned(), lacks: Db::ZERO },
+        };
+        let (device, name) = (asked.device.clone(), asked.name.clone());
+        Left { device, name, lacks, from, change }
+    };
+    let mut left: Vec<Left> = answer.unserved.iter().map(told).collect();
     left.sort_by(|a, b| {
         let key = |l: &Left| l.lacks.map_or(f64::INFINITY, Db::get);
         key(a).total_cmp(&key(b)).then(a.name.cmp(&b.name))
@@ -157,44 +140,38 @@ pub(super) fn left(
     left
 }
 
-/// A wall on the best link to a device that nobody has looked at, and that takes what is lacking.
+/// What would make up for what is lacking on the link from a node to a device: a wall that nobody has looked
+/// at, what stands around the device, or something between them.
+fn across(analysis: &Analysis, house: &House, d: usize, from: usize, lacks: Db) -> Change {
+    let to = house.asked.get(d).and_then(|a| analysis.find(&a.device));
+    let wall = to.zip(house.place_of.get(&from)).and_then(|((network, place), start)| {
+        guessed_wall(analysis, network, (*start, network.nodes[place].place), lacks)
+    });
+    let around = to.into_iter().flat_map(|(network, place)| &network.nodes[place].mounting);
+    let around = around.filter(|(_, loss)| *loss >= lacks).min_by(|a, b| a.1.total_cmp(&b.1));
+    let around = around.map(|(around, loss)| Change::Around { around, loss: *loss });
+    let from = house.name_of[from].clone();
+    wall.or(around).unwrap_or(Change::Socket { from, lacks })
+}
+
+/// A wall on a way that nobody has looked at, and that takes what is lacking.
 fn guessed_wall(
     analysis: &Analysis,
-    problem: &Problem,
-    answer: &Answer,
-    house: &House,
-    d: usize,
+    network: &NetworkAnalysis,
+    (from, to): (Place, Place),
     lacks: Db,
 ) -> Option<Change> {
     let site = &analysis.site;
-    let (network, place) = analysis.find(&house.asked[d].device)?;
-    let yard = Yard::new(problem, answer.hub);
-    let open = yard.open(&problem.candidates());
-    let depth = yard.hops(&open);
-    let demand = &problem.demands[d];
-    let carriers =
-        house.carriers.iter().filter(|(_, n)| open[**n] && depth[**n] < demand.most_hops);
-    let spare = |n: usize| house.spare.get(&(n.min(demand.node), n.max(demand.node))).copied();
-    let hub_place = || {
-        let hub = house.sites.iter().find(|(_, node)| *node == Some(answer.hub))?;
-        let (floor, at) = &hub.0.at;
-        Some((site.place(floor, *at, crate::units::Metres::new(1.2))?, spare(answer.hub)?))
-    };
-    let real = carriers.filter_map(|(device, n)| {
-        let from = network.place_of(device)?;
-        Some((network.nodes[from].place, spare(*n)?))
-    });
-    let (from, _) = real.chain(hub_place()).max_by(|a, b| a.1.total_cmp(&b.1))?;
-    let (main, _) = network.medium.explain(from, network.nodes[place].place);
-    let length = main.length;
+    let (main, _) = network.medium.explain(from, to);
     let guessed = main.terms.iter().filter_map(|term| {
-        let (StepOf::Wall(id), _) = describe(&network.medium, term, length) else { return None };
-        let known = site.walls.get(&id)?.known;
-        let is_guess = matches!(known, Provenance::Default | Provenance::Guessed);
-        (is_guess && term.loss >= lacks).then_some((id, term.loss))
+        let (StepOf::Wall(id), _) = describe(&network.medium, term, main.length) else {
+            return None;
+        };
+        let wall = site.walls.get(&id)?;
+        let is_guess = matches!(wall.known, Provenance::Default | Provenance::Guessed);
+        (is_guess && term.loss >= lacks).then_some((wall, term.loss))
     });
-    let (id, loss) = guessed.max_by(|a, b| a.1.total_cmp(&b.1))?;
-    let wall = site.walls.get(&id)?;
+    let (wall, loss) = guessed.max_by(|a, b| a.1.total_cmp(&b.1))?;
     let of = site.construction(&wall.construction).map_or("a wall", |c| c.name.as_str());
     Some(Change::Wall { wall: format!("The wall of {}", of.to_lowercase()), loss, lacks })
 }
@@ -342,5 +319,25 @@ impl super::advice::Pick {
             cost => format!("at {}", money(cost)),
         };
         format!("{}, {cost}, {saves}.{next}", self.offer.words())
+    }
+}
+
+/// A ruling in a sentence.
+pub fn ruling_words(site: &Site, ruling: &Ruling) -> String {
+    let kind = site.kind(&ruling.device_kind).map(|k| k.short().to_owned());
+    let what = kind.unwrap_or_else(|| match ruling.on {
+        RuledOn::Repeater => "a repeater".to_owned(),
+        RuledOn::Hub => "the hub".to_owned(),
+    });
+    let point = ruling.point.as_ref().and_then(|p| site.points.get(p));
+    let room = ruling.room.as_ref().and_then(|r| site.rooms.get(r));
+    let at = match (point, room) {
+        (Some(point), _) => format!(" at {}", point.name),
+        (None, Some(room)) => format!(" in {}", room.name),
+        _ => String::new(),
+    };
+    match ruling.ruled {
+        Ruled::Never => format!("Not {what}{at}"),
+        Ruled::Always => format!("In any case {what}{at}"),
     }
 }

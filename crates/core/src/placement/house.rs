@@ -7,6 +7,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::analysis::Analysis;
+use crate::geometry::Place;
 use crate::network::link::Node;
 use crate::network::{Mesh, NetworkAnalysis, Role};
 use crate::pulse::Wanted;
@@ -65,11 +66,12 @@ pub(super) struct House {
     /// What every answer costs before anything is chosen: what is locked in.
     pub(super) locked: f64,
     /// The margin over target of the links between nodes where either could carry, also of those below.
-    pub(super) spare: BTreeMap<(usize, usize), f64>,
+    spare: BTreeMap<(usize, usize), f64>,
     /// The node of each existing forwarder that counts.
     pub(super) carriers: BTreeMap<DeviceId, usize>,
-    /// What stands between a node and the room, by name.
-    pub(super) around: BTreeMap<usize, Vec<(&'static str, f64)>>,
+    /// Where the radio of a node is.
+    pub(super) place_of: BTreeMap<usize, Place>,
+    /// What each node is called.
     pub(super) name_of: Vec<String>,
 }
 
@@ -100,7 +102,7 @@ impl House {
             locked: 0.0,
             spare: BTreeMap::new(),
             carriers: BTreeMap::new(),
-            around: BTreeMap::new(),
+            place_of: BTreeMap::new(),
             name_of: Vec::new(),
         };
         house.add_sites(site, &moving, &backhauls, &places, ask);
@@ -108,6 +110,19 @@ impl House {
             house.add_network(analysis, network, &moving, &places, ask, dearer, wanted)?;
         }
         Some(house)
+    }
+
+    /// The networks that are asked about.
+    pub(super) fn networks(&self) -> Vec<NetworkId> {
+        let mut all: Vec<NetworkId> = self.asked.iter().map(|a| a.network.clone()).collect();
+        all.sort();
+        all.dedup();
+        all
+    }
+
+    /// What the link between two nodes has over target; nothing where neither could carry.
+    pub(super) fn spare(&self, a: usize, b: usize) -> Option<f64> {
+        self.spare.get(&(a.min(b), a.max(b))).copied()
     }
 
     fn node(&mut self, part: Part, name: &str) -> usize {
@@ -235,7 +250,6 @@ impl House {
             let node = self.node(part, &radio.name);
             node_of[n] = Some(node);
             carries[n] = part != Part::Device;
-            self.around.insert(node, radio.mounting.iter().map(|(w, l)| (*w, l.get())).collect());
             if part == Part::Hub {
                 continue;
             }
@@ -254,6 +268,9 @@ impl House {
                 name: radio.name.clone(),
                 network: network.network.clone(),
             });
+        }
+        for (radio, node) in mesh.nodes.iter().zip(&node_of) {
+            self.place_of.extend(node.map(|node| (node, radio.place)));
         }
         self.link(&mesh, &node_of, &carries, dearer);
         if ask.apart == Apart::Breakers {

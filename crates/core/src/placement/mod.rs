@@ -1,17 +1,20 @@
-//! Where the hub could stand: every candidate analysed in full, the best first, with the reason.
+//! Where the hub could stand: every candidate analysed in full, the best first, with the reason; and, in
+//! `advice`, hub and repeaters together, the least that is enough.
 
 pub mod advice;
+mod alternatives;
 pub mod backhaul;
 mod bound;
 pub mod cable;
 mod candidates;
-mod explain;
+pub mod explain;
 mod heat;
 mod house;
 mod mend;
 pub mod offers;
 pub mod problem;
 mod relaxed;
+mod routes;
 pub mod search;
 mod served;
 mod tree;

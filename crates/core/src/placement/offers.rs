@@ -6,7 +6,7 @@ use crate::catalogue::{DeviceKind, Duty, Supply};
 use crate::fit::Fits;
 use crate::fit::candidates::{Candidate, candidates};
 use crate::network::{NetworkAnalysis, Role};
-use crate::radio::system::RouteChoice;
+use crate::radio::system::{RouteChoice, System};
 use crate::site::{
     Device, DeviceId, Edit, Kind, NetworkId, Point, PointId, PointKind, RoomId, Ruled, RuledOn,
     Ruling, Site,
@@ -85,12 +85,17 @@ pub(super) fn offers(site: &Site, network: &NetworkAnalysis) -> Vec<Offer> {
         let forwards = here
             .iter()
             .any(|d| network.place_of(&d.id).is_some_and(|n| network.nodes[n].carries_others()));
+        // Nothing is looked up for a place where nothing could come of it.
+        let is_fitting =
+            matches!(point.kind, PointKind::Socket | PointKind::Ceiling | PointKind::WallFitting);
+        if leaf.is_none() && (forwards || !is_fitting) {
+            continue;
+        }
         let mut rows: Vec<Offer> = candidates(site, point, leaf.copied())
             .into_iter()
-            .filter(|c| c.forwards && c.kind.has_radio && !c.kind.easily_cut)
-            .filter(|c| c.kind.systems.contains(&network.system) && c.kind.duty != Duty::Hub)
+            .filter(|c| c.forwards && could_repeat(c.kind, network.system))
             .filter_map(|c| {
-                let how = how(site, point, c.kind, leaf.copied(), forwards)?;
+                let how = how(site, point, c.kind, leaf.copied())?;
                 Some(offer(site, network, point, &c, how, dearest))
             })
             .filter(|o| !is_ruled_out(site, point, o))
@@ -108,6 +113,13 @@ pub(super) fn offers(site: &Site, network: &NetworkAnalysis) -> Vec<Offer> {
     found
 }
 
+/// Whether a row of the catalogue could be counted on as a repeater of a system: it forwards, and nobody cuts
+/// its supply without thinking.
+pub fn could_repeat(kind: &DeviceKind, system: System) -> bool {
+    let is_one = kind.forwards && kind.has_radio && kind.duty != Duty::Hub;
+    is_one && !kind.easily_cut && kind.systems.contains(&system)
+}
+
 /// Of rows at one place the one that sends louder than the first, if any does.
 fn loudest(site: &Site, rows: &[Offer]) -> Option<usize> {
     let level = |o: &Offer| {
@@ -122,13 +134,7 @@ fn loudest(site: &Site, rows: &[Offer]) -> Option<usize> {
     })
 }
 
-fn how(
-    site: &Site,
-    point: &Point,
-    kind: &DeviceKind,
-    leaf: Option<&Device>,
-    forwards: bool,
-) -> Option<How> {
+fn how(site: &Site, point: &Point, kind: &DeviceKind, leaf: Option<&Device>) -> Option<How> {
     if let Some(leaf) = leaf {
         let now = site.kind(&leaf.kind)?;
         // A forwarding version does what the other does: switches as it, dims as it, at the same place.
@@ -138,9 +144,6 @@ fn how(
             && now.fit.dims == kind.fit.dims
             && now.fit.in_lamp == kind.fit.in_lamp;
         return is_version.then(|| How::Instead(leaf.id.clone()));
-    }
-    if forwards {
-        return None;
     }
     let is_empty = site.devices_at(&point.id).is_empty();
     match point.kind {
@@ -239,7 +242,6 @@ pub(super) fn ruled_of_hub(site: &Site, point: &Point) -> Option<Ruled> {
             && r.point.as_ref().is_none_or(|p| *p == point.id)
             && r.room.as_ref().is_none_or(in_room)
     };
-    let mut ruled = site.rulings.iter().filter(about).map(|r| r.ruled);
-    let first = ruled.next()?;
-    Some(if ruled.any(|r| r == Ruled::Always) { Ruled::Always } else { first })
+    let ruled = || site.rulings.iter().filter(about).map(|r| r.ruled);
+    ruled().find(|r| *r == Ruled::Always).or_else(|| ruled().next())
 }

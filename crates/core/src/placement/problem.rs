@@ -110,7 +110,7 @@ pub enum Status {
     Optimal,
     /// Everybody is reached; whether for less was not settled in the time.
     Feasible,
-    /// Not everybody can be reached, whatever is bought.
+    /// Not everybody is reached; where that is proven, nobody more can be, whatever is bought.
     Infeasible,
 }
 

@@ -10,7 +10,7 @@ use std::collections::BinaryHeap;
 use std::ops::ControlFlow;
 use std::rc::Rc;
 
-use super::bound::{Solved, count};
+use super::bound::Solved;
 use super::problem::{Answer, Problem, Status};
 use super::relaxed::Relaxed;
 use super::served::Yard;
@@ -89,65 +89,69 @@ struct Choice {
     chosen: Vec<usize>,
 }
 
-/// The least that is enough; `told` is asked at every branch and may break it off.
+/// The least that is enough; `told` is asked at every round of cuts and may break it off.
 pub fn solve(problem: &Problem, told: &mut Told<'_>) -> Option<Answer> {
-    let sites = problem.hub_sites();
-    let lost: Vec<Vec<usize>> = sites
+    let sites: Vec<(usize, Vec<usize>)> = sites_with_lost(problem);
+    let fewest = sites.iter().map(|(_, lost)| lost.len()).min()?;
+    let trees = sites
         .iter()
-        .map(|site| {
-            let yard = Yard::new(problem, *site);
-            let met = yard.met(&yard.open(&problem.candidates()));
-            (0..met.len()).filter(|d| !met[*d]).collect()
-        })
-        .collect();
-    let fewest = lost.iter().map(Vec::len).min()?;
-    let at_fewest = |s: &usize| lost[*s].len() == fewest;
-    let best: Vec<usize> = (0..sites.len()).filter(at_fewest).collect();
-    let trees: Vec<Tree<'_>> =
-        best.iter().map(|s| Tree::new(problem, sites[*s], &lost[*s], None)).collect();
-    let mut search = Search::new(problem, trees);
+        .filter(|(_, lost)| lost.len() == fewest)
+        .map(|(site, lost)| Tree::new(problem, *site, lost, None));
+    let mut search = Search::new(problem, trees.collect());
     let ended = search.run(told);
-    if search.best.is_some() || !ended || problem.limits.is_empty() {
-        return Some(search.answer(ended, fewest > 0));
+    if search.best.is_some() {
+        return Some(search.answer(ended));
+    }
+    if !ended {
+        return greedy(problem);
     }
     // The limits leave somebody out: whom, is a choice too.
-    let all: f64 = problem.parts.iter().enumerate().map(|(n, _)| problem.cost(n)).sum();
-    let penalty = all + 1.0;
-    let every: Vec<usize> = (0..sites.len()).collect();
-    let trees =
-        every.iter().map(|s| Tree::new(problem, sites[*s], &lost[*s], Some(penalty))).collect();
-    let mut search = Search::new(problem, trees);
-    let ended = search.run(told);
-    let answer = search.answer(ended, true);
-    let bound = answer.bound - penalty * count(answer.unserved.len());
-    Some(Answer { bound: bound.max(0.0), ..answer })
+    let penalty = penalty(problem);
+    let trees = sites.iter().map(|(site, lost)| Tree::new(problem, *site, lost, Some(penalty)));
+    let mut search = Search::new(problem, trees.collect());
+    let ended = search.run(&mut |Progress { looked, best, bound }| {
+        // Amounts without what letting somebody go counts.
+        let is_settled = best.is_some_and(|b| (b / penalty).floor() <= (bound / penalty).floor());
+        let bound = if is_settled { bound % penalty } else { 0.0 };
+        told(Progress { looked, best: best.map(|b| b % penalty), bound })
+    });
+    if search.best.is_some() { Some(search.answer(ended)) } else { greedy(problem) }
+}
+
+/// What letting one device go counts: more than all that could be bought.
+fn penalty(problem: &Problem) -> f64 {
+    1.0 + (0..problem.parts.len()).map(|n| problem.cost(n)).sum::<f64>()
+}
+
+/// Each hub site with the demands that nothing meets there.
+fn sites_with_lost(problem: &Problem) -> Vec<(usize, Vec<usize>)> {
+    let all = problem.candidates();
+    let with_lost = |site: usize| {
+        let yard = Yard::new(problem, site);
+        let met = yard.met(&yard.open(&all));
+        (site, (0..met.len()).filter(|d| !met[*d]).collect())
+    };
+    problem.hub_sites().into_iter().map(with_lost).collect()
 }
 
 /// What buying the cheapest route of each device in turn comes to, with what is idle left out: quick, and
 /// without any proof. The search begins with it and betters it.
 pub fn greedy(problem: &Problem) -> Option<Answer> {
-    let all = problem.candidates();
-    let trees: Vec<Tree<'_>> = problem
-        .hub_sites()
-        .into_iter()
-        .map(|site| {
-            let yard = Yard::new(problem, site);
-            let met = yard.met(&yard.open(&all));
-            let lost: Vec<usize> = (0..met.len()).filter(|d| !met[*d]).collect();
-            Tree::new(problem, site, &lost, None)
-        })
-        .collect();
-    let mut search = Search::new(problem, trees);
-    for (t, tree) in search.trees.iter().enumerate() {
+    // Where nothing limits, nobody has to be let go.
+    let penalty = (!problem.limits.is_empty()).then(|| penalty(problem));
+    let found = sites_with_lost(problem).into_iter().filter_map(|(site, lost)| {
+        let tree = Tree::new(problem, site, &lost, penalty);
         let rows = tree.rows.len();
-        let Some(chosen) = tree.build(&vec![0.0; rows], &vec![None; rows]) else { continue };
-        let cost = tree.cost(&chosen);
-        let is_better = search.best.as_ref().is_none_or(|b| cost < b.cost);
-        if tree.is_within_limits(&chosen) && is_better {
-            search.best = Some(Choice { cost, tree: t, chosen });
+        let chosen = tree.build(&vec![0.0; rows], &vec![None; rows])?;
+        if !tree.is_within_limits(&chosen) {
+            return None;
         }
-    }
-    search.best.is_some().then(|| search.answer(false, false))
+        let mut search = Search::new(problem, vec![tree]);
+        let cost = search.trees[0].cost(&chosen);
+        search.best = Some(Choice { cost, tree: 0, chosen });
+        Some(search.answer(false))
+    });
+    found.min_by(|a, b| a.unserved.len().cmp(&b.unserved.len()).then(a.cost.total_cmp(&b.cost)))
 }
 
 struct Search<'a> {
@@ -398,34 +402,36 @@ impl<'a> Search<'a> {
         }
     }
 
-    fn answer(&self, ended: bool, is_short: bool) -> Answer {
+    /// The best choice as an answer; `ended` says whether nothing was left to look at.
+    fn answer(&self, ended: bool) -> Answer {
         let problem = self.problem;
-        let (tree, chosen) = match &self.best {
-            Some(best) => (best.tree, best.chosen.clone()),
-            None => (0, Vec::new()),
+        let (tree, chosen): (&Tree<'_>, &[usize]) = match &self.best {
+            Some(best) => (&self.trees[best.tree], &best.chosen),
+            None => (&self.trees[0], &[]),
         };
-        let yard = &self.trees[tree].yard;
-        let node = |r: &usize| self.trees[tree].rows[*r].node;
-        let mut repeaters: Vec<usize> = chosen.iter().filter_map(node).collect();
+        let mut repeaters = tree.nodes(chosen);
         repeaters.sort_unstable();
-        let open = yard.open(&repeaters);
-        let met = yard.met(&open);
-        let routes = problem
-            .demands
-            .iter()
-            .zip(&met)
-            .map(|(d, met)| if *met { yard.routes(d, &open) } else { Vec::new() })
-            .collect();
+        let open = tree.yard.open(&repeaters);
+        let met = tree.yard.met(&open);
+        let of = problem.demands.iter().zip(&met);
+        let routes =
+            of.map(|(d, met)| if *met { tree.yard.routes(d, &open) } else { Vec::new() }).collect();
         let unserved: Vec<usize> = (0..met.len()).filter(|d| !met[*d]).collect();
-        let hub = self.trees[tree].site();
+        let hub = tree.site();
         let cost = problem.cost(hub) + repeaters.iter().map(|r| problem.cost(*r)).sum::<f64>();
         let is_proven = ended && self.best.is_some();
-        let status = match (is_short, is_proven) {
-            (true, _) => Status::Infeasible,
-            (false, true) => Status::Optimal,
-            (false, false) => Status::Feasible,
+        let status = match (unserved.is_empty(), is_proven) {
+            (false, _) => Status::Infeasible,
+            (true, true) => Status::Optimal,
+            (true, false) => Status::Feasible,
         };
-        let bound = if is_proven { cost } else { self.bound.min(cost) };
+        // A bound that counts those who were let go says nothing of the cost of as many.
+        let counts = tree.let_go.iter().any(Option::is_some);
+        let bound = match is_proven {
+            true => cost,
+            false if counts => 0.0,
+            false => self.bound.min(cost),
+        };
         Answer { status, is_proven, cost, bound, hub, repeaters, routes, unserved }
     }
 }

@@ -7,9 +7,11 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::Band;
-use dot_reach_core::placement::advice::{Advice, Apart, Ask, advise};
+use dot_reach_core::placement::advice::{Advice, Apart, Ask, Pays, Worth, advise};
+use dot_reach_core::placement::offers::could_repeat;
 use dot_reach_core::placement::problem::Status;
 use dot_reach_core::pulse::to_the_end;
+use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{DeviceId, Edit, Kind, Ruled, RuledOn, Ruling, RulingId, Site, apply};
 use dot_reach_core::units::Db;
 use dot_reach_standin::houses::{larkfield_mill, quay_court};
@@ -150,7 +152,7 @@ fn a_critical_device_gets_two_routes_that_share_nothing() {
     for apart in [Apart::Devices, Apart::Breakers] {
         let two = advised(&site, &Ask { apart, ..stays("mesh") });
         assert!(two.cost >= one.cost - 1e-9);
-        let (_, met) = two.critical.first().expect("a critical device");
+        let (_, _, met) = two.critical.first().expect("a critical device");
         let ways = two.routes.iter().find(|(d, _)| *d == device).map(|(_, ways)| ways);
         let ways = ways.expect("the device");
         assert_eq!(ways.len(), if *met { 2 } else { 0 });
@@ -212,4 +214,60 @@ fn who_cannot_be_reached_is_told_with_the_cheapest_thing_that_would_change_it() 
     }
     let sentences = advice.sentences(&|amount| format!("{amount:.2}"));
     assert!(sentences[0].contains("No choice reaches more"), "{sentences:?}");
+}
+
+#[test]
+fn a_worth_says_whether_it_pays() {
+    let of = |elsewhere| Worth {
+        device: "d".parse().expect("an id"),
+        name: "D".to_owned(),
+        forwards: true,
+        extra: 8.0,
+        elsewhere,
+    };
+    assert_eq!(of(None).pays(), Pays::NothingElse);
+    assert_eq!(of(Some(25.0)).pays(), Pays::Yes);
+    assert_eq!(of(Some(3.0)).pays(), Pays::No);
+    assert_eq!(of(Some(0.0)).pays(), Pays::NotNeeded);
+}
+
+#[test]
+fn what_can_be_cut_is_never_offered_and_a_kind_can_be_ruled_out_of_the_house() {
+    let site = larkfield_mill();
+    let repeats = |id: &str, system| could_repeat(site.kind(id).expect("a row"), system);
+    assert!(repeats("repeater-plug", System::Zigbee) && repeats("switch-neutral", System::ZWave));
+    assert!(!repeats("lamp", System::Zigbee), "anyone can switch a lamp off");
+    assert!(!repeats("switch-two-wire", System::Zigbee) && !repeats("hub", System::Zigbee));
+    assert!(!repeats("repeater-plug", System::Wifi));
+    let first = advised(&site, &stays("heat"));
+    let kind = first.picks.iter().find(|p| p.offer.kind == "repeater-plug").expect("a plug");
+    let mut without = site.clone();
+    let never =
+        Ruling { device_kind: kind.offer.kind.clone(), ..ruling(Ruled::Never, RuledOn::Repeater) };
+    apply(&mut without, &Edit::put(never)).expect("a ruling");
+    let second = advised(&without, &stays("heat"));
+    assert!(second.picks.iter().all(|p| p.offer.kind != "repeater-plug"));
+    assert!(second.left.len() >= first.left.len());
+    assert!(second.left.len() > first.left.len() || second.cost >= first.cost - 1e-9);
+}
+
+#[test]
+fn who_no_longer_waits_is_answered_nothing() {
+    let analysis = analysed(&larkfield_mill());
+    let mut calls = 0;
+    let broken = advise(
+        &analysis,
+        &ask("mesh"),
+        &mut |_, _| {
+            calls += 1;
+            if calls > 3 {
+                std::ops::ControlFlow::Break(())
+            } else {
+                std::ops::ControlFlow::Continue(())
+            }
+        },
+        &|| true,
+    );
+    assert!(broken.is_none());
+    assert!(advise(&analysis, &ask("mesh"), &mut to_the_end, &|| false).is_none());
 }

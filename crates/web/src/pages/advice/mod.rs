@@ -1,6 +1,6 @@
 //! The adviser: the least that is enough, each part accepted or refused by itself.
 
-pub(crate) mod view;
+mod view;
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};

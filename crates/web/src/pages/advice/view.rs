@@ -1,8 +1,10 @@
 //! The advice in words, rows and marks.
 
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::catalogue::{DeviceKind, Duty};
+use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::placement::advice::{Advice, Ask, Needs, Pick, SiteScore, Worth};
+use dot_reach_core::placement::explain::ruling_words;
+use dot_reach_core::placement::offers::could_repeat;
 use dot_reach_core::placement::problem::Status;
 use dot_reach_core::site::{
     Device, Edit, FloorId, Kind, Ruled as How, RuledOn, Ruling, RulingId, Site,
@@ -109,9 +111,7 @@ impl Rules {
             }
         }
         let system = site.networks.iter().find(|n| n.id.as_str() == network).map(|n| n.system);
-        let could = |k: &&DeviceKind| {
-            k.forwards && k.duty != Duty::Hub && system.is_some_and(|s| k.systems.contains(&s))
-        };
+        let could = |k: &&DeviceKind| system.is_some_and(|s| could_repeat(k, s));
         for kind in site.all_kinds().filter(could) {
             let ruling =
                 Ruling { device_kind: kind.id.clone(), ..never(id(format!("kind-{}", kind.id))) };
@@ -231,20 +231,12 @@ fn side(site: &Site, name: &str, needs: Option<Needs>) -> [String; 4] {
 }
 
 fn worth(site: &Site, worth: &Worth) -> [String; 4] {
-    let verdict = match worth.elsewhere {
-        None => "pays: without it somebody is left out".to_owned(),
-        Some(elsewhere) if elsewhere > worth.extra + 0.005 => {
-            "pays: elsewhere it costs more".to_owned()
-        }
-        Some(elsewhere) if elsewhere > 0.005 => "dearer than doing it elsewhere".to_owned(),
-        Some(_) => "nothing hangs on it: a cheap one would do for the mesh".to_owned(),
-    };
     let role = if worth.forwards { "forwards now" } else { "a leaf now" };
     [
         format!("{} ({role})", worth.name),
         money(site, worth.extra),
         worth.elsewhere.map_or_else(|| "not to be had".to_owned(), |e| money(site, e)),
-        verdict,
+        worth.pays().to_string(),
     ]
 }
 
@@ -345,39 +337,22 @@ impl Place {
 
 /// What was ruled, in words, with the reason to be typed.
 pub(crate) fn rulings(site: &Site) -> Vec<Ruled> {
-    let row =
-        |r: &Ruling| Ruled { id: r.id.to_string(), words: ruling(site, r), why: r.why.clone() };
-    site.rulings.iter().map(row).collect()
-}
-
-/// A ruling in a sentence.
-pub(crate) fn ruling(site: &Site, ruling: &Ruling) -> String {
-    let kind = site.kind(&ruling.device_kind).map(|k| k.short().to_owned());
-    let what = kind.unwrap_or_else(|| match ruling.on {
-        RuledOn::Repeater => "a repeater".to_owned(),
-        RuledOn::Hub => "the hub".to_owned(),
-    });
-    let point = ruling.point.as_ref().and_then(|p| site.points.get(p));
-    let room = ruling.room.as_ref().and_then(|r| site.rooms.get(r));
-    let at = match (point, room) {
-        (Some(point), _) => format!(" at {}", point.name),
-        (None, Some(room)) => format!(" in {}", room.name),
-        _ => String::new(),
+    let row = |r: &Ruling| Ruled {
+        id: r.id.to_string(),
+        words: ruling_words(site, r),
+        why: r.why.clone(),
     };
-    match ruling.ruled {
-        How::Never => format!("Not {what}{at}"),
-        How::Always => format!("In any case {what}{at}"),
-    }
+    site.rulings.iter().map(row).collect()
 }
 
 /// Devices that are critical, and those of the network that could be.
 pub(crate) fn critical(site: &Site, network: &str, advice: Option<&Advice>) -> Vec<Critical> {
     let of = site.devices.iter().filter(|d| d.critical && d.network.as_str() == network);
     of.map(|d| {
-        let met = advice.and_then(|a| a.critical.iter().find(|(name, _)| *name == d.name));
+        let met = advice.and_then(|a| a.critical.iter().find(|(id, ..)| *id == d.id));
         let says = match met {
-            Some((_, true)) => "has two routes".to_owned(),
-            Some((_, false)) => "has no second route".to_owned(),
+            Some((.., true)) => "has two routes".to_owned(),
+            Some((.., false)) => "has no second route".to_owned(),
             None => "asked for one route now".to_owned(),
         };
         let edit = json!({ "do": "set", "kind": "device", "id": d.id, "field": "critical", "value": false });

@@ -6,6 +6,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::{Finding, grouped};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::install::MAINS_CAUTIONS;
+use dot_reach_core::placement::explain::ruling_words;
 use dot_reach_core::prove::prove;
 use dot_reach_core::summary::{Summary, fits, unsettled};
 use dot_reach_core::units::typographic;
@@ -15,7 +16,6 @@ use crate::door::Job;
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
-use crate::pages::advice::view::ruling;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
 use crate::pages::reach::ledger::tag_of;
@@ -162,7 +162,7 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
             .into_iter()
             .map(|g| (g.acts.name(), g.places.into_iter().map(at_place).collect()))
             .collect(),
-        overruled: site.rulings.iter().map(|r| (ruling(site, r), r.why.clone())).collect(),
+        overruled: site.rulings.iter().map(|r| (ruling_words(site, r), r.why.clone())).collect(),
         cautions: MAINS_CAUTIONS,
     }
 }

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::compare::{Difference, Standing, differences, standing};
-use dot_reach_core::site::{Edit, Ref, Site, apply, difference};
+use dot_reach_core::analysis::{Analysis, Options, analyse_after};
+use dot_reach_core::compare::{Difference, Standing, changed_by_both, differences, standing};
+use dot_reach_core::site::{Edit, Site, apply, difference};
 use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::{JobId, StoreError, Variant};
 use serde::Deserialize;
@@ -94,10 +94,13 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     };
     let (all, aside, looked) = job.app.ask(open).await?;
     let found = job.compute(move || {
-        let options = Options::default();
+        // Each starts from what the one before shares with it.
+        let mut last: Option<Analysis> = None;
         let stand = |l: Looked| {
-            let analysis = analyse(&l.site, &options);
-            (standing(&analysis), l)
+            let analysis = analyse_after(last.as_ref(), &l.site, &Options::default());
+            let standing = standing(&analysis);
+            last = Some(analysis);
+            (standing, l)
         };
         looked.into_iter().map(stand).collect::<Vec<_>>()
     });
@@ -146,7 +149,11 @@ fn column(of: &JobId, plan: &Site, looked: &Looked) -> Column {
         };
     };
     let found = differences(plan, &looked.site);
-    let also = looked.base.as_ref().map(|base| both(base, plan, &looked.site)).unwrap_or_default();
+    let also = looked
+        .base
+        .as_ref()
+        .map(|base| changed_by_both(base, plan, &looked.site))
+        .unwrap_or_default();
     Column {
         id: variant.id.to_string(),
         name: variant.name.clone(),
@@ -174,31 +181,6 @@ fn sheets(site: &Site, found: &[Difference]) -> Vec<(String, Plan)> {
         })
     };
     site.floors_upward().into_iter().filter_map(on).collect()
-}
-
-/// What was changed on both sides since they parted, by name.
-fn both(base: &Site, plan: &Site, variant: &Site) -> Vec<String> {
-    let changed = |to: &Site| -> Vec<Ref> {
-        match difference(base, to) {
-            Edit::Batch { edits } => edits.iter().filter_map(of_edit).collect(),
-            _ => Vec::new(),
-        }
-    };
-    let mine = changed(plan);
-    let theirs = changed(variant);
-    let name = |of: &Ref| {
-        let thing = plan.thing(of).or_else(|| base.thing(of));
-        thing.and_then(|t| t.name()).unwrap_or_else(|| of.kind.called().to_owned())
-    };
-    theirs.iter().filter(|of| mine.contains(of)).map(name).collect()
-}
-
-fn of_edit(edit: &Edit) -> Option<Ref> {
-    match edit {
-        Edit::Put(thing) => Some(thing.of()),
-        Edit::Remove { kind, id } => Some(Ref { kind: *kind, id: id.clone().into() }),
-        _ => None,
-    }
 }
 
 #[expect(clippy::cast_precision_loss, reason = "counts of a house")]
