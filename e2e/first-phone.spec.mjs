@@ -67,7 +67,7 @@ test.describe("on a phone", () => {
     await expect(walls(page)).toHaveCount(4);
   });
 
-  for (const stage of ["brief", "survey", "reach?network=mesh", "install", "prove", "handover", "journal"]) {
+  for (const stage of ["brief", "survey", "reach?network=mesh", "install", "install/work?of=7", "install/fault", "prove", "handover", "journal"]) {
     test(`no list scrolls inside the page that scrolls: ${stage}`, async ({ page }) => {
       await open(page, `/jobs/larkfield-mill/${stage}`);
       const inner = await page.evaluate(() => [...document.querySelectorAll("main, main *")].filter((e) => {
@@ -85,9 +85,9 @@ test.describe("on a phone", () => {
     expect(await seen()).toBeLessThanOrEqual(7);
     await page.locator("[data-all-rows]").tap();
     expect(await seen()).toBe(30);
-    await open(page, "/jobs/larkfield-mill/install");
+    await open(page, "/jobs/larkfield-mill/install/work?of=hubs");
     await context.setOffline(true);
-    await page.locator(".tick-box").first().tap();
+    await page.locator("[data-current] .tick-box").first().tap();
     await expect(page.locator("[data-waiting]")).toContainText("1 change waits");
     await page.evaluate(() => window.scrollTo(0, document.body.scrollHeight));
     await expect(page.locator("[data-waiting]")).toBeInViewport({ ratio: 1 });

@@ -15,7 +15,7 @@ const sizes = (page) => page.evaluate(() => {
   return found;
 });
 
-for (const address of ["/", "/jobs/larkfield-mill/survey", "/jobs/larkfield-mill/reach?network=mesh", "/jobs/larkfield-mill/install", "/jobs/larkfield-mill/prove", "/jobs/larkfield-mill/handover", "/jobs/larkfield-mill/air", "/jobs/larkfield-mill/hub", "/jobs/larkfield-mill/controls"]) {
+for (const address of ["/", "/jobs/larkfield-mill/survey", "/jobs/larkfield-mill/reach?network=mesh", "/jobs/larkfield-mill/install", "/jobs/larkfield-mill/install/work?of=7", "/jobs/larkfield-mill/prove", "/jobs/larkfield-mill/handover", "/jobs/larkfield-mill/air", "/jobs/larkfield-mill/hub", "/jobs/larkfield-mill/controls"]) {
   test(`small print can be read, and twice as large nothing is lost: ${address}`, async ({ page }) => {
     await open(page, address);
     const small = (await sizes(page)).filter(({ svg, size }) => size < (svg ? 10.95 : 11.95));

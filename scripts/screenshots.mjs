@@ -37,9 +37,24 @@ const views = [
   },
   { name: "hub", path: `${MILL}/hub?network=star` },
   { name: "controls", path: `${MILL}/controls` },
-  { name: "columns", path: `${MILL}/reach?network=mesh&floor=ground&col=hops,margin,parents,via,cut&sort=-hops` },
   { name: "guesthouse", path: "/jobs/tern-row-guesthouse/reach?network=mesh2&q=room+205" },
   { name: "install-phone", path: `${MILL}/install`, size: PHONE },
+  {
+    name: "move-phone",
+    path: `${MILL}/install/work?of=7`,
+    size: PHONE,
+    async before(page) {
+      // A circuit that is off, and its tester shown to work: the first box is proved dead.
+      const told = { tester: "two-pole tester 4", told: "Ada, until noon", by: "Tobin Ray", at: "2026-03-14T09:00:00Z" };
+      const acts = [
+        { do: "isolate", id: "iso-1", means: "breaker", circuits: ["7"], secured: "lock-and-notice", ...told },
+        { do: "prove-tester", isolation: "iso-1", after: false, at: "2026-03-14T09:05:00Z" },
+      ];
+      for (const [n, edit] of acts.entries()) {
+        await page.request.post(`${base}${MILL}/edits`, { data: { edit, edit_id: `shot-${n}`, client: "shot" } });
+      }
+    },
+  },
   { name: "prove", path: `${MILL}/prove` },
   { name: "handover", path: `${MILL}/handover` },
 ];

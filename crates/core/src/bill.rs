@@ -266,6 +266,13 @@ fn rated(site: &Site, rate: &str, part: Part, at: Vec<String>) -> Line {
     Line { what: name_of(rate), part, count, each: Some(site.rate(rate)), at }
 }
 
+/// Plates and small parts, each with where it goes.
+pub fn parts(site: &Site) -> Vec<Line> {
+    let mut lines = plates(site);
+    lines.extend(small_parts(site).0);
+    lines
+}
+
 /// Connectors by how many conductors meet, jumpers, caps, capacitors, brackets, cells, enclosures; and
 /// what could not be counted.
 fn small_parts(site: &Site) -> (Vec<Line>, Vec<String>) {

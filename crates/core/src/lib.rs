@@ -10,6 +10,7 @@
 //! | [`geometry`] | places, exact sides of lines, an index of segments |
 //! | [`materials`] | layered slabs, constructions |
 //! | [`radio`] | systems, regions, channels, profiles, mounting, packet success |
+//! | [`codes`] | codes by which devices are joined, with their check digits |
 //! | [`catalogue`] | generic devices |
 //! | [`site`] | the job as a value, and [`site::Edit`], the one way to change it |
 //! | [`fit`] | whether a device fits a place |
@@ -28,16 +29,18 @@
 //! | [`compare`] | variants side by side, and what makes one another |
 //! | [`cures`] | what would help a device below target, found by trying |
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
+//! | [`install`] | the work on site: steps, gates, isolations, the order of joining |
 //! | [`summary`] | how a job stands, counted once |
 //! | [`staircase`] | a hop's budget, step by step |
-//! | [`install`] | the order of joining |
 //! | [`prove`] | readings against predictions, calibration |
 //! | [`analysis`] | all of it together: [`analyse`] |
+//! | [`wish`] | what a page asks for: an edit, a gesture, an act |
 
 pub mod analysis;
 pub mod bill;
 pub mod building;
 pub mod catalogue;
+pub mod codes;
 pub mod compare;
 pub mod confidence;
 pub mod control;
@@ -63,5 +66,6 @@ pub mod staircase;
 pub mod summary;
 pub mod survey;
 pub mod units;
+pub mod wish;
 
 pub use analysis::{Analysis, Options, analyse, analyse_after, analyse_while};

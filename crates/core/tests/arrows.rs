@@ -7,7 +7,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 30] = [
+const FLOORS: [&str; 32] = [
     // Quantities and numbers.
     "units",
     "confidence",
@@ -17,6 +17,7 @@ const FLOORS: [&str; 30] = [
     // Rows.
     "materials",
     "radio",
+    "codes",
     "catalogue",
     // The job, and hands on its sheet.
     "site",
@@ -36,14 +37,16 @@ const FLOORS: [&str; 30] = [
     "simulate",
     "placement",
     "control",
-    "install",
     "power",
     "prove",
     "summary",
     "bill",
+    "install",
     "effects",
     "cures",
     "compare",
+    // What a page asks for.
+    "wish",
     // The map.
     "lib",
 ];

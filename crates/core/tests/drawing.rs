@@ -8,13 +8,13 @@ mod common;
 use std::collections::BTreeSet;
 
 use common::{bare, with};
-use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::draw::naming;
 use dot_reach_core::draw::snap::{Aim, SnappedTo, direction};
 use dot_reach_core::geometry::apart;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{FloorId, Refusal, Site, Spot, apply};
 use dot_reach_core::units::Metres;
+use dot_reach_core::wish::Wish;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 

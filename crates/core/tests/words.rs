@@ -4,11 +4,14 @@
 
 #![expect(clippy::unwrap_used, reason = "an id that is taken here has failed the test")]
 
+use dot_reach_core::codes::CodeError;
 use dot_reach_core::findings::Found;
 use dot_reach_core::fit::{Clash, Depths, FitFinding, Volumes, Watts};
+use dot_reach_core::install::isolate::Why as Cut;
+use dot_reach_core::install::state::{Lacks, NotSafe};
 use dot_reach_core::network::outcome::FallBack;
 use dot_reach_core::network::{Reason, Why};
-use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Wrong};
+use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Step, Wrong};
 use dot_reach_core::units::{Db, Dbm, Metres};
 
 fn refusals() -> Vec<Refusal> {
@@ -50,6 +53,25 @@ fn refusals() -> Vec<Refusal> {
         ("wiring", Wrong::NotOfGroup),
         ("in_box_of", Wrong::BoxOfBox),
         ("gang", Wrong::Gang { is: 3, gangs: 2 }),
+        ("tester", Wrong::NotSaid),
+        ("circuits", Wrong::NoCircuit),
+        ("means", Wrong::SafetyOutlet),
+        ("master", Wrong::OwnMaster),
+        ("from", Wrong::NoMoment),
+        ("step", Wrong::NotYet { missing: Lacks::Isolation.to_string() }),
+        ("why", Wrong::NotYetUnless { missing: Lacks::Step(Step::Tested).to_string() }),
+        ("do", Wrong::ByStep),
+        ("by", Wrong::NotTheirs { holder: "Kit".to_owned() }),
+        ("step", Wrong::OwnAct),
+        ("master", Wrong::NoMasterOfIt),
+        ("isolation", Wrong::OnAgain),
+        ("id", Wrong::ShutAlready),
+        ("expected", Wrong::NothingExpected),
+        ("trigger", Wrong::NothingTested),
+        ("text", Wrong::Code(CodeError::CheckDigit)),
+        ("text", Wrong::Code(CodeError::Checksum)),
+        ("text", Wrong::Code(CodeError::Sign { sign: 'O' })),
+        ("text", Wrong::Code(CodeError::Other { is: "Matter", wanted: "Z-Wave" })),
     ];
     let mut all: Vec<_> = wrongs
         .into_iter()
@@ -270,6 +292,44 @@ fn whys() -> Vec<Why> {
     ]
 }
 
+/// What a step of the day lacks, why power stays off, what goes off and why.
+fn the_day() -> Vec<String> {
+    let (name, s) = (|| "Hall".to_owned(), |text: &str| text.to_owned());
+    let device = || "d".parse().unwrap();
+    let lacks = [
+        Lacks::ProvedUnderThis,
+        Lacks::NotSettled { why: s("It is too deep.") },
+        Lacks::NoPower,
+        Lacks::NotThere,
+        Lacks::HubNotReady { hub: s("Hub") },
+        Lacks::NoHub,
+        Lacks::NetworkShut,
+        Lacks::NotExpected,
+        Lacks::Master { name: name() },
+        Lacks::NoMaster,
+        Lacks::NotTaken,
+        Lacks::BoxSafe { name: name() },
+        Lacks::NotIn { name: name() },
+        Lacks::StillOpen,
+    ];
+    let unsafe_yet = [
+        NotSafe::Box { device: device(), name: name() },
+        NotSafe::Kit { device: device(), name: name() },
+    ];
+    let cuts = [
+        Cut::SharedNeutral { circuit: s("11") },
+        Cut::Kit { network: s("Kit") },
+        Cut::NoBreaker,
+        Cut::Several { circuits: vec![s("3"), s("5")] },
+        Cut::Mislabelled { label: s("6"), really: s("5") },
+        Cut::NotProven { label: s("7") },
+        Cut::One { label: s("7") },
+    ];
+    let lacks = lacks.iter().map(ToString::to_string);
+    let unsafe_yet = unsafe_yet.iter().map(ToString::to_string);
+    lacks.chain(unsafe_yet).chain(cuts.iter().map(ToString::to_string)).collect()
+}
+
 #[test]
 fn every_word_is_what_was_read_last() {
     let mut text = String::from("== refused\n");
@@ -291,6 +351,10 @@ fn every_word_is_what_was_read_last() {
     line("\n== roles".to_owned());
     for one in whys() {
         line(one.to_string());
+    }
+    line("\n== the day".to_owned());
+    for one in the_day() {
+        line(one);
     }
     let kept = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/golden/words.txt");
     if std::env::var_os("BLESS").is_some() {

@@ -3,6 +3,7 @@
 
 mod advise;
 mod calculate;
+mod day;
 
 use std::collections::BTreeMap;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
@@ -202,6 +203,38 @@ enum Verb {
         #[arg(default_value = "larkfield-mill")]
         house: String,
     },
+    /// The visits of a job file: what goes off when and why, who comes, what is on no visit.
+    Visits {
+        /// The job file.
+        file: PathBuf,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Reads a join code and holds it against its check digits.
+    Code {
+        /// What stands on the label, or what a QR holds.
+        text: String,
+        /// The system that the device is of, such as zwave.
+        #[arg(long)]
+        system: Option<String>,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// A hub that is not there: answers over the open contract of docs/COLLECTOR.md as the hubs of a house
+    /// would, on 127.0.0.1.
+    Hub {
+        /// larkfield-mill, quay-court, tern-row, or a job file.
+        #[arg(default_value = "larkfield-mill")]
+        house: String,
+        /// The port; 0 takes any that is free.
+        #[arg(long, default_value_t = 8931)]
+        port: u16,
+        /// How many times as fast as in truth interviews go.
+        #[arg(long, default_value_t = 1.0)]
+        speed: f64,
+    },
     /// Writes the JSON Schema of the job file on the standard output.
     Schema,
 }
@@ -219,6 +252,9 @@ struct Serving {
     /// reach.example:4517. Commas between them.
     #[arg(long, env = "DOT_REACH_HOSTS", value_delimiter = ',')]
     hosts: Vec<String>,
+    /// Collectors that may be asked beside those on this machine, each `host:port`. Commas between them.
+    #[arg(long, env = "DOT_REACH_COLLECTORS", value_delimiter = ',')]
+    collectors: Vec<String>,
     /// Threads that answer requests.
     #[arg(long, env = "DOT_REACH_WORKERS", default_value_t = 2)]
     workers: usize,
@@ -285,6 +321,9 @@ fn run(verb: Verb) -> Result<(), Failure> {
         Verb::Per { modulation, sinr_db, bytes, json } => {
             calculate::per(&modulation, sinr_db, bytes, json)
         }
+        Verb::Visits { file, json } => day::visits(read(&file)?.site, json),
+        Verb::Code { text, system, json } => day::code(&text, system.as_deref(), json),
+        Verb::Hub { house, port, speed } => day::hub(&house, port, speed),
         Verb::Import { db, file } => import(&db, &file),
         Verb::Export { db, job } => export(&db, &job),
         Verb::Backup { db, to } => Ok(backup(&db, &to)?),
@@ -336,6 +375,7 @@ fn host(store: Store, serving: Serving) -> Result<(), Failure> {
         most_body: serving.most_edit_kb * 1024,
         cache_bytes: serving.cache_mb * 1024 * 1024,
         hosts: serving.hosts,
+        collectors: serving.collectors,
     };
     let app = Data::new(App::new(store, settings));
     actix_web::rt::System::new().block_on(async move { serve(listener, app)?.await })?;

@@ -127,7 +127,8 @@ pub fn read_while(
 /// The hashes of the images that a job shows: plans under its storeys, and photos.
 pub fn images_named(site: &Site) -> BTreeSet<&String> {
     let plans = site.floors.iter().filter_map(|f| Some(&f.underlay.as_ref()?.image));
-    plans.chain(site.photos.iter().map(|p| &p.image)).collect()
+    let labels = site.join_codes.iter().filter_map(|c| c.image.as_ref());
+    plans.chain(site.photos.iter().map(|p| &p.image)).chain(labels).collect()
 }
 
 /// The images that storeys and photos name; each must be what its name says, and all together be of a size that

@@ -17,6 +17,8 @@ pub mod readings_csv;
 pub mod scan_csv;
 pub mod surface;
 mod table;
+pub mod visits_ics;
+pub mod visits_json;
 
 /// What an import gave: the value, and what could not be taken.
 #[derive(Clone, Debug, PartialEq)]

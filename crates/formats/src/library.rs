@@ -35,7 +35,9 @@ pub fn csv(site: &Site) -> Result<String, csv::Error> {
     let mut out = csv::Writer::from_writer(Vec::new());
     out.write_record(&headings)?;
     for row in &rows {
-        out.write_record(headings.iter().map(|h| row.get(h).map(cell).unwrap_or_default()))?;
+        out.write_record(
+            headings.iter().map(|h| row.get(h).map(|v| cell(h, v)).unwrap_or_default()),
+        )?;
     }
     let bytes = out.into_inner().map_err(csv::IntoInnerError::into_error)?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())
@@ -63,10 +65,16 @@ fn spread(before: &str, value: &Value, into: &mut Map<String, Value>) {
     }
 }
 
-fn cell(value: &Value) -> String {
+/// Lists of phrases: a blank does not part them.
+const PHRASES: [&str; 3] = ["wiring.terminals", "wiring.diagrams", "wiring.hidden"];
+
+fn cell(heading: &str, value: &Value) -> String {
     match value {
         Value::String(text) => text.clone(),
-        Value::Array(items) => items.iter().map(cell).collect::<Vec<_>>().join(" "),
+        Value::Array(items) => {
+            let parted = if PHRASES.contains(&heading) { "; " } else { " " };
+            items.iter().map(|item| cell(heading, item)).collect::<Vec<_>>().join(parted)
+        }
         other => other.to_string(),
     }
 }
@@ -153,8 +161,17 @@ fn place(value: &mut Value, heading: &str, cell: Value) {
 fn read_cell(heading: &str, text: &str) -> Value {
     const LISTS: [&str; 5] =
         ["systems", "fit.accepts", "fit.platforms", "fit.finishes", "fit.derated"];
-    const WORDS: [&str; 8] =
-        ["id", "name", "fit.family", "join.gesture", "join.light", "join.code", "supply", "duty"];
+    const WORDS: [&str; 9] = [
+        "id",
+        "name",
+        "fit.family",
+        "join.gesture",
+        "join.light",
+        "join.fails",
+        "join.code",
+        "supply",
+        "duty",
+    ];
     let one = |text: &str| match text {
         "true" => Value::from(true),
         "false" => Value::from(false),
@@ -163,6 +180,9 @@ fn read_cell(heading: &str, text: &str) -> Value {
             |n| if n.fract().abs() <= 0.0 && n.abs() < 1e15 { whole(n) } else { Value::from(n) },
         ),
     };
+    if PHRASES.contains(&heading) {
+        return text.split(';').map(|phrase| Value::from(phrase.trim())).collect();
+    }
     if LISTS.contains(&heading) {
         return text.split_whitespace().map(one).collect();
     }

@@ -135,6 +135,8 @@ fn one_wild_number_is_refused_or_harmless() {
                     }
                     let analysis = analyse(&Arc::new(read.value.site), &Options::default());
                     assert_eq!(is_finite(&analysis), Ok(()), "{place} = {wild}");
+                    let plan = dot_reach_core::install::schedule::schedule(&analysis);
+                    assert!(plan.walk.is_finite() && plan.outages().all(|o| o.walk.is_finite()));
                     let joined: BTreeSet<_> =
                         run_sheet(&analysis).into_iter().map(|t| t.device).collect();
                     let nodes = analysis.networks.iter().flat_map(|n| &n.nodes);

@@ -1,6 +1,8 @@
 //! Made-up houses with a hidden truth: the demo jobs, practice and tests.
 //!
-//! [`houses`] draws them; [`truth`] knows what their walls are really like and takes readings.
+//! [`houses`] draws them; [`truth`] knows what their walls are really like and takes readings; [`hub`] answers
+//! as the hubs of such a house would.
 
 pub mod houses;
+pub mod hub;
 pub mod truth;

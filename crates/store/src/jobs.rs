@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use dot_reach_core::site::Site;
+use dot_reach_core::site::{Fault, Kind, Site, Thing};
 use rusqlite::{Connection, OptionalExtension, Row, named_params};
 
 use crate::memory::OpenJob;
@@ -134,6 +134,19 @@ impl Store {
             write.commit()?;
             Ok(id)
         })
+    }
+
+    /// The faults that were met on all jobs: what a firm has learned.
+    ///
+    /// # Errors
+    /// The database fails.
+    pub fn faults(&self) -> Result<Vec<Fault>, StoreError> {
+        let things = self.readers.read(|db| things::read_kind(db, Kind::Fault))?;
+        let fault = |thing| match thing {
+            Thing::Fault(fault) => Some(fault),
+            _ => None,
+        };
+        Ok(things.into_iter().filter_map(fault).collect())
     }
 
     /// The site of a job and its revision, if the job is in use: for who cannot wait.

@@ -65,3 +65,18 @@ pub(crate) fn read_all(db: &Connection, job: &JobId) -> Result<Vec<Thing>, Store
     }
     Ok(things)
 }
+
+/// Every thing of a kind, of all jobs that are no variants.
+pub(crate) fn read_kind(db: &Connection, kind: Kind) -> Result<Vec<Thing>, StoreError> {
+    let mut query = db.prepare_cached(
+        "SELECT thing.body FROM thing JOIN job ON job.id = thing.job_id
+         WHERE thing.kind = ?1 AND job.variant_of IS NULL ORDER BY thing.job_id, thing.id",
+    )?;
+    let mut rows = query.query([kind.word()])?;
+    let mut things = Vec::new();
+    while let Some(row) = rows.next()? {
+        let body: Value = serde_json::from_str(&row.get::<_, String>("body")?)?;
+        things.push(Thing::from_value(kind, body)?);
+    }
+    Ok(things)
+}

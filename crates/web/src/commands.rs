@@ -7,12 +7,12 @@ use actix_multipart::Multipart;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_DISPOSITION, LOCATION};
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
-use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::site::{
     Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, beside,
 };
 use dot_reach_core::survey::facts::{Stamp, stamped};
+use dot_reach_core::wish::Wish;
 use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv};
 use dot_reach_store::{Command, Committed, Image, StoreError};
 use futures_util::TryStreamExt;
@@ -103,8 +103,12 @@ pub(crate) fn receipt(committed: &Committed) -> serde_json::Value {
 }
 
 #[post("/jobs/{job}/edits")]
-pub(crate) async fn make_edit(job: Job, sent: web::Json<SentEdit>) -> Answer {
-    let SentEdit { edit, mark, base, how, look } = sent.into_inner();
+pub(crate) async fn edits(job: Job, sent: web::Json<SentEdit>) -> Answer {
+    make_edit(job, sent.into_inner()).await
+}
+
+async fn make_edit(job: Job, sent: SentEdit) -> Answer {
+    let SentEdit { edit, mark, base, how, look } = sent;
     let command = Command { base, ..command(&job, mark) };
     // What is taken out, and how people call it, while it is still there.
     let gone = match &edit {
@@ -226,6 +230,36 @@ pub(crate) async fn upload_photo(job: Job, form: Multipart) -> Answer {
     let image = job.compute(move || plan_image::photo(&bytes)).await??;
     let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
     Ok(HttpResponse::Ok().json(json!({ "image": sha, "at": now(), "by": job.person.who })))
+}
+
+/// What an edit holds where the photo that comes with it is to be named.
+const THE_PHOTO: &str = "the-photo";
+
+/// Keeps a photo and makes the edit that names it, as one: whoever was without a connection sends both when
+/// it is back, and sent twice they are taken once.
+#[post("/jobs/{job}/photo-edits")]
+pub(crate) async fn photo_edit(job: Job, mut form: Multipart) -> Answer {
+    let broken = |e: &dyn std::fmt::Display| WebError::field("image", e.to_string());
+    let (mut image, mut sent) = (Vec::new(), Vec::new());
+    while let Some(mut part) = form.try_next().await.map_err(|e| broken(&e))? {
+        let into = match part.name() {
+            Some("image") => &mut image,
+            Some("edit") => &mut sent,
+            _ => continue,
+        };
+        while let Some(chunk) = part.try_next().await.map_err(|e| broken(&e))? {
+            if into.len() + chunk.len() > plan_image::MOST_BYTES {
+                return Err(WebError::field("image", "the photo is too large"));
+            }
+            into.extend_from_slice(&chunk);
+        }
+    }
+    let text = String::from_utf8(sent).map_err(|e| WebError::field("edit", e.to_string()))?;
+    let image = job.compute(move || plan_image::photo(&image)).await??;
+    let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
+    let sent: SentEdit = serde_json::from_str(&text.replace(THE_PHOTO, &sha))
+        .map_err(|e| WebError::field("edit", e.to_string()))?;
+    make_edit(job, sent).await
 }
 
 pub(crate) fn stored(image: plan_image::CheckedImage) -> Image {

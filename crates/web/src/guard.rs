@@ -6,12 +6,14 @@ use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
 use actix_web::http::header::{
-    CONTENT_SECURITY_POLICY, HOST, HeaderValue, ORIGIN, REFERRER_POLICY, X_CONTENT_TYPE_OPTIONS,
+    CONTENT_SECURITY_POLICY, HOST, HeaderName, HeaderValue, ORIGIN, REFERRER_POLICY,
+    X_CONTENT_TYPE_OPTIONS,
 };
 use actix_web::middleware::Next;
 use actix_web::{Error, HttpResponse, web};
 
 use crate::app::App;
+use crate::assets;
 use crate::door::{is_marked, mark};
 use crate::error::{self, WebError, reads_pages};
 use crate::metrics::Metrics;
@@ -20,7 +22,7 @@ use crate::metrics::Metrics;
 /// fragments that this server rendered.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; \
     img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; \
-    base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'; \
+    base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'; worker-src 'self'; \
     require-trusted-types-for 'script'; trusted-types server-fragment own-worker";
 
 /// Refuses foreign requests; puts the policy on every answer, and a page where a person meets a
@@ -52,6 +54,10 @@ pub(crate) async fn guard(
     }
     let headers = response.headers_mut();
     headers.insert(CONTENT_SECURITY_POLICY, HeaderValue::from_static(POLICY));
+    // By it a page that is older than the server knows that it is.
+    if let Ok(build) = HeaderValue::from_str(assets::build()) {
+        headers.insert(HeaderName::from_static("x-build"), build);
+    }
     headers.insert(X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
     headers.insert(REFERRER_POLICY, HeaderValue::from_static("same-origin"));
     Ok(response)

@@ -9,6 +9,7 @@
 //! | `error` | failure to HTTP, in one place |
 //! | `pages` | every route in one list; one folder a page |
 //! | `commands`, `imports` | edits, undo, uploads; job files brought in |
+//! | `collector` | what a hub in the house tells, asked over the open contract |
 //! | `live` | the live channel: previews while something is dragged, news of others' edits |
 //! | `desk` | what is known of jobs in use |
 //! | `work` | heavy work in turns, long work as tickets |
@@ -18,6 +19,7 @@
 
 pub mod app;
 mod assets;
+mod collector;
 mod commands;
 mod desk;
 mod door;

@@ -12,7 +12,7 @@ use dot_reach_formats::analysis_json;
 use dot_reach_standin::houses;
 use serde_json::{Value, json};
 
-const PAGES: [&str; 19] = [
+const PAGES: [&str; 22] = [
     "brief",
     "survey",
     "reach",
@@ -22,6 +22,9 @@ const PAGES: [&str; 19] = [
     "schools",
     "constructions",
     "install",
+    "install/electrician",
+    "install/fault",
+    "install/fault?symptom=vanished&a=own-light:no,nothing:yes,tab-in",
     "prove",
     "handover",
     "journal",

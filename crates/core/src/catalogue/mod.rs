@@ -88,10 +88,31 @@ pub struct Joining {
     pub gesture: String,
     /// What its light does when it is ready, and when it is done.
     pub light: String,
+    /// What its light does when it was not taken.
+    pub fails: String,
+    /// For how long the gesture is held, in seconds, where it is one that is held. It differs within a
+    /// family: the light says when to let go.
+    pub hold_s: Option<f64>,
     /// For how long it waits, in seconds; nothing while nobody knows.
     pub timeout_s: Option<f64>,
+    /// Whether the same gesture takes it out again when it is in.
+    pub deletes_too: bool,
     /// Where its code is.
     pub code: String,
+}
+
+/// How a device is wired in, by its maker's sheet.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Wiring {
+    /// How much insulation is taken off, in millimetres.
+    pub strip_mm: Option<f64>,
+    /// Its terminals.
+    pub terminals: Vec<String>,
+    /// The diagrams of its sheet, by their names there.
+    pub diagrams: Vec<String>,
+    /// Settings that nobody reaches once it is closed.
+    pub hidden: Vec<String>,
 }
 
 /// One generic device.
@@ -135,6 +156,9 @@ pub struct DeviceKind {
     /// How it is joined.
     #[serde(default)]
     pub join: Joining,
+    /// How it is wired in.
+    #[serde(default)]
+    pub wiring: Wiring,
     /// What its data sheet says of the radio.
     #[serde(default)]
     pub radio: DataSheet,
@@ -203,6 +227,8 @@ impl DeviceKind {
             ("fit.derated", both, 0.0, 1.0, "of its limit"),
             ("fit.channels", Some(f64::from(fit.channels)), 0.0, 16.0, "channels"),
             ("join.timeout_s", self.join.timeout_s, 0.0, 3600.0, "s"),
+            ("wiring.strip_mm", self.wiring.strip_mm, 2.0, 40.0, "mm"),
+            ("join.hold_s", self.join.hold_s, 0.0, 120.0, "s"),
         ];
         let limits = fit.limits.values().map(|w| ("fit.limits", Some(*w), 1.0, 50_000.0, "W"));
         let mut all = values.into_iter().chain(limits);

@@ -3,8 +3,8 @@
 
 use std::collections::BTreeSet;
 
-use serde::{Deserialize, Deserializer};
-use serde_json::{Value, json};
+use serde::Deserialize;
+use serde_json::json;
 
 use super::rooms::{self, Area};
 use super::shift::{self, End, found, is_on_wall};
@@ -127,7 +127,8 @@ fn one() -> u8 {
 }
 
 impl Gesture {
-    const WORDS: [&'static str; 22] = [
+    /// Their words.
+    pub const WORDS: [&'static str; 22] = [
         "drop-opening",
         "draw-rectangle",
         "move",
@@ -219,40 +220,6 @@ impl Gesture {
             Self::Fill { points, column, text } => rows::filled(site, points, column, text),
             Self::LeaveGroup { group, point } => wiring::group_left(site, group, point),
         }
-    }
-}
-
-/// What a page asks for: an edit, or a gesture.
-#[derive(Clone, Debug, PartialEq)]
-#[expect(missing_docs, reason = "each is its type")]
-#[expect(clippy::large_enum_variant, reason = "one is held at a time")]
-pub enum Wish {
-    Edit(Edit),
-    Gesture(Gesture),
-}
-
-impl Wish {
-    /// The edit that it comes to.
-    ///
-    /// # Errors
-    /// Those of [`Gesture::edit`].
-    pub fn edit(self, site: &Site) -> Result<Edit, Refusal> {
-        match self {
-            Self::Edit(edit) => Ok(edit),
-            Self::Gesture(gesture) => gesture.edit(site),
-        }
-    }
-}
-
-impl<'de> Deserialize<'de> for Wish {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        use serde::de::Error;
-        let value = Value::deserialize(deserializer)?;
-        let word = value.get("do").and_then(Value::as_str).unwrap_or_default();
-        if Gesture::WORDS.contains(&word) {
-            return serde_json::from_value(value).map(Self::Gesture).map_err(Error::custom);
-        }
-        Edit::read(value).map(Self::Edit).map_err(Error::custom)
     }
 }
 

@@ -75,6 +75,10 @@ pub struct Job {
     /// Who agreed to the sheet for the first fix, and when; empty while nobody has.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub first_fix: String,
+    /// Where a collector of the house's hubs can be asked, such as `127.0.0.1:8931`; empty where there
+    /// is none.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub collector: String,
     /// What to keep in mind, in free words.
     #[serde(default)]
     pub note: String,
@@ -97,6 +101,7 @@ impl Job {
             keep_years: None,
             refuses: none(),
             first_fix: none(),
+            collector: none(),
             note: none(),
         }
     }
@@ -108,6 +113,7 @@ impl Job {
         note("currency", &self.currency)?;
         note("refuses", &self.refuses)?;
         note("first_fix", &self.first_fix)?;
+        note("collector", &self.collector)?;
         let values = [
             ("built", self.built.map(f64::from), 1000.0, 2100.0, ""),
             ("budget", self.budget, 0.0, 1e9, ""),

@@ -1,6 +1,7 @@
 //! Why an edit was not applied, as values; their words stand here and nowhere else.
 
 use super::{IdError, Kind, Limit, Ref};
+use crate::codes::CodeError;
 use crate::materials::construction::ConstructionError;
 use crate::units::{Dbm, Metres, typographic};
 
@@ -175,4 +176,43 @@ pub enum Wrong {
     IdStays,
     #[error("a job keeps its own fields; set them one by one")]
     JobStays,
+    #[error("say it; the record needs it")]
+    NotSaid,
+    #[error("say which circuits are switched off")]
+    NoCircuit,
+    #[error(
+        "a safety outlet isolates nothing: line stays on one side of it, and anyone can reset it. \
+         Switch off the breaker or the main switch"
+    )]
+    SafetyOutlet,
+    #[error("a device is not its own master; choose the one that switches the load")]
+    OwnMaster,
+    #[error("say day and time, such as 2026-03-14T08:30")]
+    NoMoment,
+    #[error("not yet: {missing}")]
+    NotYet { missing: String },
+    #[error("not yet: {missing}. Say why it is done all the same; that stands in the report")]
+    NotYetUnless { missing: String },
+    #[error("steps of the work are taken one by one, on the sheet of the day")]
+    ByStep,
+    #[error(
+        "{holder} switched it off or took it over; only they switch it on, or hand it over to you"
+    )]
+    NotTheirs { holder: String },
+    #[error("{0}")]
+    Isolation(String),
+    #[error("joining and keeping a code have records of their own; make those")]
+    OwnAct,
+    #[error("is none of the units that switch the load it works; choose one of them")]
+    NoMasterOfIt,
+    #[error("is on again; isolate anew")]
+    OnAgain,
+    #[error("is closed already")]
+    ShutAlready,
+    #[error("say which devices are expected; nothing else is let in")]
+    NothingExpected,
+    #[error("nothing there has a range test yet")]
+    NothingTested,
+    #[error(transparent)]
+    Code(CodeError),
 }

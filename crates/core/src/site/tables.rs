@@ -298,4 +298,12 @@ tables! {
     emitters: emitter::Emitter = "emitter", "source on the air", "Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.";
     scans: scan::Scan = "scan", "line of a scan", "What a scan at the hub heard.";
     controls: control::Control = "control", "control", "Who controls what.";
+    visits: visit::Visit = "visit", "visit", "Visits that are agreed.";
+    isolations: isolation::Isolation = "isolation", "isolation", "What was switched off, and by whom.";
+    marks: mark::Mark = "mark", "step of the work", "Steps of the work on devices that were done.";
+    wiring_records: wiring_record::WiringRecord = "wiring-record", "record of wiring", "How devices were wired in.";
+    join_codes: join_code::JoinCode = "join-code", "join code", "Codes by which devices are joined.";
+    joinings: joining::Joining = "joining", "record of joining", "How devices were joined.";
+    open_times: open_time::OpenTime = "open-time", "time of standing open", "Times at which networks stood open.";
+    faults: fault::Fault = "fault", "fault", "Faults that were met, and what helped.";
 }

@@ -1,7 +1,7 @@
 //! Random edits of every kind on few ids, so that they meet: some are refused, some leave things that
 //! do not fit each other.
 
-use dot_reach_core::draw::gesture::Wish;
+use dot_reach_core::wish::Wish;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -200,6 +200,45 @@ fn fields() -> impl Strategy<Value = Value> {
     ]
 }
 
+/// What is recorded on the day; acts among it, of which most are refused.
+fn the_day() -> impl Strategy<Value = Value> {
+    let at = "2026-03-14T10:00:00Z";
+    let step =
+        || prop::sample::select(vec!["dead", "wired", "powered", "code", "tested", "closed"]);
+    prop_oneof![
+        (id("v"), 0..24u8).prop_map(|(v, h)| put(
+            "visit",
+            json!({"id": v, "of": "day-1", "from": format!("2026-03-14T{h:02}:30")})
+        )),
+        (id("q"), id("d"), 4.0..30.0f64).prop_map(|(q, d, mm)| put(
+            "wiring-record",
+            json!({"id": q, "device": d, "diagram": "one place", "strip_mm": mm})
+        )),
+        (id("u"), id("d"), id("d")).prop_map(move |(u, d, m)| put(
+            "joining",
+            json!({"id": u, "device": d, "master": m, "at": at})
+        )),
+        (id("o"), id("n"), id("d")).prop_map(move |(o, n, d)| put(
+            "open-time",
+            json!({"id": o, "network": n, "expected": [d], "at": at})
+        )),
+        (id("t"), id("p")).prop_map(move |(t, p)| put(
+            "fault",
+            json!({"id": t, "point": p, "symptom": "no-power", "at": at})
+        )),
+        (id("d"), step()).prop_map(move |(d, step)| {
+            json!({"do": "take-step", "device": d, "step": step, "by": "Kit", "at": at, "why": "as it is"})
+        }),
+        id("m").prop_map(move |m| {
+            json!({"do": "isolate", "id": m, "means": "main", "tester": "t", "told": "all", "by": "Kit", "at": at})
+        }),
+        id("m").prop_map(move |m| json!({"do": "energise", "isolation": m, "by": "Kit", "at": at})),
+        id("m").prop_map(move |m| {
+            json!({"do": "prove-tester", "isolation": m, "after": false, "at": at})
+        }),
+    ]
+}
+
 fn removals() -> impl Strategy<Value = Value> {
     let kinds = vec![
         ("floor", "f"),
@@ -217,6 +256,8 @@ fn removals() -> impl Strategy<Value = Value> {
         ("reading", "x"),
         ("emitter", "e"),
         ("scan", "y"),
+        ("visit", "v"),
+        ("fault", "t"),
     ];
     (prop::sample::select(kinds), 0..3u8).prop_map(
         |((kind, stem), i)| json!({"do": "remove", "kind": kind, "id": format!("{stem}{i}")}),
@@ -225,7 +266,7 @@ fn removals() -> impl Strategy<Value = Value> {
 
 /// Any edit or gesture, as it is sent.
 pub(crate) fn any_wish() -> impl Strategy<Value = Value> {
-    let one = || prop_oneof![3 => building(), 4 => radios(), 2 => wiring(), 2 => brief_and_sheet(), 3 => fields(), 1 => removals()];
+    let one = || prop_oneof![3 => building(), 4 => radios(), 2 => wiring(), 2 => brief_and_sheet(), 2 => the_day(), 3 => fields(), 1 => removals()];
     let batch = prop::collection::vec(
         prop_oneof![building(), radios(), wiring(), fields(), removals()],
         1..4,

@@ -9,11 +9,11 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::confidence::Confidence;
-use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::network::Outcome;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Edit, Job, Site, apply};
+use dot_reach_core::wish::Wish;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 

@@ -1,8 +1,8 @@
 //! What is put on record behind a box by one press.
 
 use super::*;
-use dot_reach_core::draw::gesture::Wish;
 use dot_reach_core::site::{Function, Gauge, Layout};
+use dot_reach_core::wish::Wish;
 
 fn house() -> Site {
     let bare = || json!({"gangs": 1});

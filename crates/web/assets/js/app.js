@@ -1,9 +1,12 @@
 // Starts the page. JavaScript draws, listens and remembers what is under the finger; every number
 // and every rule comes from the server.
 import Alpine from "../vendor/alpine-csp.js";
+import { startDay } from "./day.js";
 import { registerForms } from "./forms.js";
 import { startHub } from "./hub.js";
 import { startJob, startStandings } from "./job.js";
+import { startKept } from "./kept.js";
+import { startListening } from "./listen.js";
 import { startPlan } from "./plan.js";
 import { startPlans } from "./plans.js";
 import { startReach } from "./reach.js";
@@ -22,4 +25,7 @@ startSurvey();
 startHub();
 startSheet();
 startPlans();
+startDay();
+startListening();
+startKept();
 document.documentElement.dataset.ready = "true";

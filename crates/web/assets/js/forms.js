@@ -1,5 +1,5 @@
 // Alpine components of the forms that make or bring something.
-import { client, edit, fetched, job, newId, newUuid, notice, post, refresh } from "./job.js";
+import { client, edit, fetched, job, newId, newUuid, notice, post, record, refresh } from "./job.js";
 
 const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field, message: refused.message });
@@ -213,9 +213,12 @@ export function registerForms(Alpine) {
         return;
       }
       try {
-        const answer = await post(`/jobs/${job()}/readings`, {
-          csv, source: form.get("source"), client, edit_id: newUuid(),
-        });
+        const answer = await record("readings", { csv, source: form.get("source") }, "readings");
+        if (!answer) {
+          // It waits here for the connection, whole.
+          for (const name of ["from", "to", "rssi", "time", "csv"]) this.$root.elements[name].value = "";
+          return;
+        }
         this.taken = answer.taken;
         this.again = answer.again;
         this.findings = asLeft(answer.findings, typed);

@@ -1,6 +1,6 @@
 // Edits, undo and redo, the saved state, news of others' edits, the live channel.
 import { fetchPage, swapParts } from "./parts.js";
-import { decide, isWaiting, keep, newUuid, openQueue, send } from "./queue.js";
+import { decide, isWaiting, keep, kept, newUuid, openQueue, send } from "./queue.js";
 
 // A window keeps its name over a reload: what it did itself is no news to it.
 export const client = (sessionStorage["client"] ??= newUuid());
@@ -12,6 +12,8 @@ export const job = () => document.body.dataset.job;
 const shownOf = () => document.querySelector("[data-revision]");
 /** The revision that this page shows: the base of what is changed on it. */
 const revision = () => Number(shownOf().dataset.revision);
+/** What waits for the connection, oldest first. */
+export const waitingEdits = () => kept();
 export const newId = (stem) => `${stem}-${newUuid().slice(0, 8)}`;
 export { newUuid };
 
@@ -26,7 +28,14 @@ export class Refused extends Error {
   }
 }
 
-export function post(address, value) {
+/** Sends a value as JSON, or a form as it is; with a photo, both as one form. */
+export function post(address, value, photo = null) {
+  if (photo) {
+    const form = new FormData();
+    form.append("edit", JSON.stringify(value));
+    form.append("image", photo, "photo.jpg");
+    return post(address, form);
+  }
   if (value instanceof FormData) return fetched(address, { method: "POST", body: value });
   const body = JSON.stringify(value);
   // A change outlives the page that made it: browsers let 64 kB go on so.
@@ -40,9 +49,19 @@ export async function fetched(address, request = {}) {
   } catch {
     throw new Refused({ message: "there is no connection; try again when it is back", offline: true });
   }
+  meetBuild(answer.headers.get("x-build"));
   const told = await answer.json().catch(() => ({}));
   if (!answer.ok) throw new Refused(told);
   return told;
+}
+
+let metOther = false;
+/** A page that is older than the server says so, once; what waits is kept and goes on being sent. */
+function meetBuild(build) {
+  const own = document.querySelector('meta[name="build"]')?.content;
+  if (metOther || !build || !own || build === own) return;
+  metOther = true;
+  notice("The program was renewed since this page was loaded. What waits here is kept and sent; load the page again when nothing is half typed.", [["Load it again", () => location.reload()]]);
 }
 
 function say(text) {
@@ -77,19 +96,30 @@ export const saved = () => {
 
 /** Sends a change that may wait: without a connection it is kept here, behind what waits already.
  * Gives the answer, or nothing where it is kept. */
-async function sendOrKeep(address, sent, words) {
-  const entry = { id: sent.edit_id, address, body: sent, words, at: new Date().toISOString() };
-  if (await isWaiting()) {
-    await keep(entry);
+async function sendOrKeep(address, sent, words, photo = null) {
+  const entry = { id: sent.edit_id, address, body: sent, words, at: new Date().toISOString(), photo };
+  if (await isWaiting().catch(() => false)) {
+    await keepOrSay(entry);
     send();
     return null;
   }
   try {
-    return await post(address, sent);
+    return await post(address, sent, photo);
   } catch (refused) {
     if (!refused.offline) throw refused;
-    await keep(entry);
+    await keepOrSay(entry);
     return null;
+  }
+}
+
+/** Keeps a change; where this browser cannot, it says so at once, and nothing is shown as done. */
+async function keepOrSay(entry) {
+  try {
+    await keep(entry);
+  } catch {
+    const message = `There is no connection, and this browser has no room to keep “${entry.words}”. It is not recorded: write it down, or make room and do it again`;
+    notice(message);
+    throw new Refused({ message });
   }
 }
 
@@ -106,7 +136,8 @@ export async function edit(change, options = {}) {
   };
   say("Saving…");
   try {
-    const told = await sendOrKeep(`/jobs/${job()}/edits`, sent, options.words ?? words(change));
+    const address = `/jobs/${job()}/${options.photo ? "photo-edits" : "edits"}`;
+    const told = await sendOrKeep(address, sent, options.words ?? words(change), options.photo);
     if (!told) return null;
     saved();
     if (told.html) show(told);
@@ -124,7 +155,12 @@ export async function edit(change, options = {}) {
   }
 }
 
-const NAMES = { floor: "storey", job: "brief", slab: "floor slab", emitter: "source on the air" };
+/** Records something that is no edit by itself, such as lines of readings; gives the answer, or nothing where
+ * it is kept until there is a connection. */
+export const record = (place, value, words) =>
+  sendOrKeep(`/jobs/${job()}/${place}`, { ...value, client, edit_id: newUuid() }, words);
+
+const NAMES = { floor: "storey", job: "brief", slab: "floor slab", emitter: "source on the air", "wiring-record": "wiring" };
 
 /** What a change does, for the list of what waits. */
 function words(change) {
@@ -146,6 +182,7 @@ function show({ html, shown, revision }) {
 }
 
 function showWaiting(waiting, refused) {
+  document.dispatchEvent(new CustomEvent("queue"));
   const box = document.querySelector("[data-waiting]");
   box.replaceChildren();
   box.hidden = waiting.length + refused.length === 0;
@@ -221,6 +258,7 @@ function connect() {
   });
   socket.addEventListener("open", () => {
     document.documentElement.dataset.live = "true";
+    delete document.documentElement.dataset.line;
     // What was missed meanwhile is asked for, and what was asked meanwhile is asked again.
     if (lost) ask({ ask: "revision" });
     lost = false;
@@ -228,6 +266,7 @@ function connect() {
     send();
   });
   socket.addEventListener("close", () => {
+    document.documentElement.dataset.line = "lost";
     delete document.documentElement.dataset.live;
     lost = true;
     document.dispatchEvent(new CustomEvent("live-lost"));
@@ -298,13 +337,6 @@ export function startJob() {
   });
   const command = document.querySelector("[data-command]");
   command?.addEventListener("change", () => goTo(command));
-  document.addEventListener("change", (event) => {
-    const tick = event.target.closest("[data-tick]");
-    if (!tick) return;
-    const field = `done.${tick.dataset.step}`;
-    const change = { do: "set", kind: "device", id: tick.dataset.tick, field, value: tick.checked };
-    edit(change).catch((e) => { if (!e.conflict) notice(e.message); });
-  });
 }
 
 /** The rows of jobs whose standing nobody has worked out yet, one after the other. */

@@ -3,6 +3,7 @@
 import { client, fetched, job, newId, newUuid, notice, post } from "./job.js";
 import { shape } from "./shapes.js";
 import { number } from "./things.js";
+import { ownScript } from "./workers.js";
 
 const form = () => document.querySelector("[data-plan-in]");
 const part = (name) => document.querySelector(`[data-plan-${name}]`);
@@ -122,9 +123,7 @@ async function opened(file) {
 const LONGEST = 3000;
 async function openPdf(file) {
   const library = await import("../vendor/pdf.js");
-  const policy = window.trustedTypes?.createPolicy("own-worker", { createScriptURL: (text) => text });
-  const address = "/assets/vendor/pdf-worker.js";
-  const worker = new Worker(policy ? policy.createScriptURL(address) : address, { type: "module" });
+  const worker = new Worker(ownScript("/assets/vendor/pdf-worker.js"), { type: "module" });
   try {
     const bytes = new Uint8Array(await file.arrayBuffer());
     const reader = library.PDFWorker.create({ port: worker });

@@ -1,7 +1,7 @@
 // What was done without a connection: kept in the browser's database, sent in its order when the
 // server is there again, whatever kind of change it is. All tabs share one queue a job; one of them
 // sends at a time. What the server refused stays until a person decides.
-import { get, update } from "../vendor/idb-keyval.js";
+import { del, get, set, update } from "../vendor/idb-keyval.js";
 
 const LEASE_MS = 8000;
 const RETRY_MS = 3000;
@@ -48,19 +48,33 @@ async function tell() {
   if (drained) hooks.drained();
 }
 
-/** Keeps a change behind the others: an address, a body with its `edit_id`, and what it is in words. */
-export async function keep(entry) {
-  await change((list) => [...list, entry]);
+/** Keeps a change behind the others: an address, a body with its `edit_id`, what it is in words, and a
+ * photo that goes with it. Fails where this browser has no room, or keeps nothing. */
+export async function keep({ photo, ...entry }) {
+  if (photo) await set(`photo-${entry.id}`, photo);
+  await change((list) => [...list, photo ? { ...entry, photo: true } : entry]);
   later();
+}
+
+/** The photo that goes with a change. */
+const photoOf = (entry) => (entry.photo ? get(`photo-${entry.id}`) : Promise.resolve(null));
+
+/** A change that is through, or let go. */
+async function forget(entry) {
+  await change((list) => list.filter((e) => e.id !== entry.id));
+  if (entry.photo) await del(`photo-${entry.id}`);
 }
 
 /** A person's answer to a refusal: send it again over what others did, or let it go. */
 export async function decide(id, again) {
-  await change((list) =>
-    again
-      ? list.map((e) => (e.id === id ? { ...e, refused: null, body: { ...e.body, base: null, force: true } } : e))
-      : list.filter((e) => e.id !== id),
-  );
+  const entry = (await kept()).find((e) => e.id === id);
+  if (!entry) return;
+  if (again) {
+    const anew = { ...entry, refused: null, body: { ...entry.body, base: null, force: true } };
+    await change((list) => list.map((e) => (e.id === id ? anew : e)));
+  } else {
+    await forget(entry);
+  }
   send();
 }
 
@@ -79,6 +93,14 @@ async function lease() {
   return mine;
 }
 
+/** What could not be read of lines that were sent as text: it stays, with its reasons. */
+function unread(entry, told) {
+  if (!told?.findings?.length) return null;
+  const lines = (entry.body.csv ?? "").split("\n");
+  const line = ({ place, reason }) => `${place}: ${lines[Number(place.replace("line ", "")) - 1] ?? ""} ${reason}`;
+  return { message: told.findings.map(line).join("; "), field: "", conflict: false };
+}
+
 /** Sends what waits, in order, until it is empty or the connection is gone again. */
 export async function send() {
   if (sending || !job) return;
@@ -88,8 +110,10 @@ export async function send() {
     for (let next = waiting(await kept())[0]; next; next = waiting(await kept())[0]) {
       if (!(await lease())) return void later();
       try {
-        await hooks.post(next.address, next.body);
-        await change((list) => list.filter((e) => e.id !== next.id));
+        const told = await hooks.post(next.address, next.body, await photoOf(next));
+        const left = unread(next, told);
+        if (left) await change((list) => list.map((e) => (e.id === next.id ? { ...e, refused: left } : e)));
+        else await forget(next);
       } catch (refused) {
         if (refused.offline) return void later();
         const told = { message: refused.message, field: refused.field, conflict: refused.conflict };

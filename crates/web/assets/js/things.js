@@ -1,5 +1,6 @@
 // Forms whose fields are the fields of one thing of the job: what is typed is an edit of it.
 import { client, edit, job, newId, newUuid, notice, post, refresh, saved, step } from "./job.js";
+import { keepPhoto } from "./photos.js";
 
 const LIKE_NUMBER = /^\s*[-−+]?\d*[.,]?\d+\s*$/;
 
@@ -53,7 +54,13 @@ function clearErrors(form) {
 }
 
 async function change(form, input) {
-  const { key: kind, id, slabOf } = form.dataset;
+  const { key: kind, id, slabOf, putFirst } = form.dataset;
+  if (putFirst) {
+    // What these fields are of is made with the first that is said.
+    delete form.dataset.putFirst;
+    const set = { do: "set", kind, id, field: input.name, value: value(input) };
+    return void send(form, { do: "batch", edits: [JSON.parse(putFirst), set] });
+  }
   const what = value(input);
   if (Number.isNaN(what)) {
     const message = input.value.trim() === "" ? "give a number" : `“${input.value}” is not a number`;
@@ -137,28 +144,10 @@ async function click(event) {
   }
 }
 
-// The longer side of a photo, in pixels: enough to read a terminal's print.
-const PHOTO_PX = 1600;
-
-/** Makes a photo small here; the server takes what it says of itself off. */
+/** Makes a photo small here, and keeps it of a point; the server takes off what it says of itself. */
 async function photograph(input) {
   const { photo: point } = input.dataset;
-  const shows = input.closest("form").elements.shows.value;
-  try {
-    const picture = await createImageBitmap(input.files[0]);
-    const k = Math.min(1, PHOTO_PX / Math.max(picture.width, picture.height));
-    const canvas = document.createElement("canvas");
-    canvas.width = Math.round(picture.width * k);
-    canvas.height = Math.round(picture.height * k);
-    canvas.getContext("2d").drawImage(picture, 0, 0, canvas.width, canvas.height);
-    const blob = await new Promise((resolve) => canvas.toBlob(resolve, "image/jpeg", 0.85));
-    const data = new FormData();
-    data.append("image", blob, "photo.jpg");
-    const { image, at, by } = await post(`/jobs/${job()}/photos`, data);
-    await tell({ do: "put", kind: "photo", value: { id: newId("f"), point, shows, image, at, by } });
-  } catch (refused) {
-    notice(refused.message || "this is no picture that can be read; choose a PNG or JPEG");
-  }
+  await keepPhoto(input.files[0], point, input.closest("form").elements.shows.value);
   input.value = "";
 }
 

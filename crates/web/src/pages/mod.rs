@@ -30,7 +30,7 @@ use dot_reach_store::JobId;
 
 use crate::door::Job;
 use crate::error::WebError;
-use crate::{assets, commands, imports, live, metrics};
+use crate::{assets, collector, commands, imports, live, metrics};
 
 /// Every route.
 pub(crate) fn routes(config: &mut web::ServiceConfig) {
@@ -48,7 +48,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(imports::show)
         .service(imports::stop)
         .service(commands::new_job)
-        .service(commands::make_edit)
+        .service(commands::edits)
+        .service(commands::photo_edit)
         .service(commands::undo)
         .service(commands::redo)
         .service(commands::upload_image)
@@ -95,7 +96,17 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(schools::show)
         .service(constructions::show)
         .service(constructions::attempt)
-        .service(install::show)
+        .service(install::overview::show)
+        .service(install::stretch::show)
+        .service(install::electrician::show)
+        .service(install::calendar::show)
+        .service(install::fault::show)
+        .service(install::offline::worker)
+        .service(install::offline::manifest)
+        .service(install::offline::pages)
+        .service(install::offline::unreachable)
+        .service(collector::events)
+        .service(collector::act)
         .service(prove::show)
         .service(handover::show)
         .service(journal::show)
@@ -140,6 +151,12 @@ impl Shell {
         Self { title, job, name, variant, stage, revision, can_undo, can_redo, commands }
     }
 
+    /// What tells this build from others.
+    #[expect(clippy::unused_self, reason = "templates call it on what they have")]
+    pub(crate) fn build(&self) -> &'static str {
+        assets::build()
+    }
+
     pub(crate) fn plain(title: &str) -> Self {
         Self {
             title: title.to_owned(),
@@ -175,6 +192,8 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
         ("Plans in and out", "plans"),
         ("Library and prices", "library"),
         ("Bill", "bill"),
+        ("Electrician's sheet", "install/electrician"),
+        ("Something does not work", "install/fault"),
     ];
     let tools = tools.map(|(text, page)| Shortcut {
         text: text.to_owned(),

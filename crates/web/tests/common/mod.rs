@@ -31,6 +31,8 @@ pub(crate) struct Answer {
     pub(crate) status: u16,
     pub(crate) headers: Vec<(String, String)>,
     pub(crate) body: String,
+    /// How long it was on the way, in bytes.
+    pub(crate) bytes: usize,
     pub(crate) took: Duration,
 }
 
@@ -144,6 +146,6 @@ fn answer<B: actix_web::body::MessageBody>(
     async move {
         let bytes = test::read_body(response).await;
         let body = String::from_utf8_lossy(&bytes).into_owned();
-        Answer { status, headers, body, took: begun.elapsed() }
+        Answer { status, headers, body, bytes: bytes.len(), took: begun.elapsed() }
     }
 }

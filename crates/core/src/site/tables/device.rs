@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{NetworkId, PointId};
+use super::{NetworkId, PointId, Step};
 use crate::radio::profile::DataSheet;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
 use crate::site::{Kind, Refusal, Wrong};
@@ -38,22 +38,6 @@ impl Security {
     pub(crate) fn is_unsaid(&self) -> bool {
         *self == Self::Unsaid
     }
-}
-
-/// A step of the work on a device, in the order in which it is done.
-#[derive(
-    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
-#[serde(rename_all = "kebab-case")]
-pub enum Step {
-    /// The join code is photographed or typed before a cover hides it.
-    Code,
-    /// Wired in, with the circuit dead.
-    Wired,
-    /// Joined to its network where it will live.
-    Joined,
-    /// Tested with the door shut and the plate on.
-    Tested,
 }
 
 /// A device at a point.
@@ -91,7 +75,10 @@ pub struct Device {
     /// Why it was chosen, where another was advised.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub why: String,
-    /// Steps done.
+    /// The entry in the hub's list that it takes the place of; empty where it replaces none.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub replaces: String,
+    /// Steps that were ticked before marks were kept of each; read, never written.
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
     pub done: BTreeSet<Step>,
 }
@@ -112,6 +99,7 @@ impl Device {
             security: Security::Unsaid,
             sheet: DataSheet::default(),
             why: String::new(),
+            replaces: String::new(),
             done: BTreeSet::new(),
         }
     }
@@ -137,6 +125,7 @@ impl Kept for Device {
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("why", &self.why)?;
+        note("replaces", &self.replaces)?;
         if let Some((field, is, low, high, unit)) = self.sheet.wrong_value() {
             return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
         }

@@ -1,16 +1,20 @@
 //! Handover: a printable page with plans, ledger, readings and cautions, and the files to keep.
 
-use actix_web::{HttpResponse, get};
+use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::{Finding, grouped};
 use dot_reach_core::fit::Fits;
-use dot_reach_core::install::MAINS_CAUTIONS;
+use dot_reach_core::install::guide::ROWS;
+use dot_reach_core::install::state::State;
+use dot_reach_core::install::{MAINS_CAUTIONS, record};
 use dot_reach_core::placement::explain::ruling_words;
 use dot_reach_core::prove::prove;
+use dot_reach_core::site::{DeviceId, Method, Site, Step};
 use dot_reach_core::summary::{Summary, fits, unsettled};
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
+use serde::Deserialize;
 
 use crate::door::Job;
 use crate::drawing::plan::{Plan, sheet};
@@ -19,7 +23,7 @@ use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
 use crate::pages::reach::ledger::tag_of;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, html, install};
 
 #[derive(Template)]
 #[template(path = "handover/page.html")]
@@ -46,6 +50,20 @@ struct Page {
     /// What was overruled of the advice, with the reason.
     overruled: Vec<(String, String)>,
     cautions: [&'static str; 5],
+    day: TheDay,
+}
+
+/// What was done on site.
+struct TheDay {
+    isolations: Vec<String>,
+    /// Done against a rule, or to be done again: of what, and why.
+    irregular: Vec<(String, String)>,
+    ghosts: Vec<(String, String)>,
+    /// Name, number and method, diagram, when tested and closed.
+    devices: Vec<[String; 5]>,
+    faults: Vec<[String; 4]>,
+    /// Codes, where they were asked for.
+    codes: Vec<(String, String)>,
 }
 
 /// A place, and what is to be settled there.
@@ -80,20 +98,27 @@ struct ReadingRow {
     residual: String,
 }
 
+/// What the handover is asked to hold beside the usual.
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    /// Join codes open the house's network: they are printed only on request.
+    #[serde(default)]
+    codes: u8,
+}
+
 #[get("/jobs/{job}/handover")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Handover");
     let revision = job.revision;
     let analysis = job.analysed().await?;
-    html(&page(shell, &job.id, revision, &analysis))
+    html(&page(shell, &job.id, revision, &analysis, query.codes == 1))
 }
 
-fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
+fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis, codes: bool) -> Page {
     let site = &analysis.site;
     let summary = Summary::of(analysis);
-    let name = |id: &dot_reach_core::site::DeviceId| {
-        site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone())
-    };
+    let name =
+        |id: &DeviceId| site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone());
     let rows = analysis.worst_first().into_iter().map(|(network, place, outcome)| {
         let node = &network.nodes[place];
         let point = site.devices.get(&node.device).and_then(|d| site.point_of(d));
@@ -164,6 +189,43 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis) -> Page {
             .collect(),
         overruled: site.rulings.iter().map(|r| (ruling_words(site, r), r.why.clone())).collect(),
         cautions: MAINS_CAUTIONS,
+        day: the_day(site, codes),
+    }
+}
+
+/// What was done on site, in words.
+fn the_day(site: &Site, codes: bool) -> TheDay {
+    let state = State::of(site);
+    let name =
+        |id: &DeviceId| site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone());
+    let devices = record::devices(&state).into_iter().map(|of| {
+        let at = |step: Step| {
+            let done = of.steps.iter().find(|(s, ..)| *s == step);
+            done.map(|(_, by, at)| format!("{} {by}", day(at))).unwrap_or_default()
+        };
+        let joined = of.joining.map_or_else(String::new, |(node, method, elsewhere)| {
+            let how = Method::ALL.iter().find(|(m, _)| *m == method).map_or("", |(_, w)| w);
+            let number = node.map(|n| format!("number {n}, ")).unwrap_or_default();
+            let place = if elsewhere { ", joined elsewhere" } else { "" };
+            format!("{number}{how}{place}")
+        });
+        let wiring = of.wiring.as_ref().map(|(diagram, _)| diagram.clone()).unwrap_or_default();
+        [name(&of.device), joined, wiring, at(Step::Tested), at(Step::Closed)]
+    });
+    let faults = site.faults.iter().map(|f| {
+        let what = ROWS.symptom(&f.symptom).map_or(f.symptom.clone(), |s| s.text.clone());
+        let cause = ROWS.cause(&f.cause).map_or(f.cause.clone(), |c| c.text.clone());
+        let who = f.device.as_ref().map(name).unwrap_or_default();
+        [day(&f.at), format!("{who}: {what}"), cause, f.cure.clone()]
+    });
+    let kept = site.join_codes.iter().filter(|c| codes && !c.text.is_empty());
+    TheDay {
+        isolations: site.isolations.iter().map(record::isolation).collect(),
+        irregular: install::irregular(&state),
+        ghosts: record::ghosts(&state).into_iter().map(|(d, old)| (name(&d), old)).collect(),
+        devices: devices.collect(),
+        faults: faults.collect(),
+        codes: kept.map(|c| (name(&c.device), c.text.clone())).collect(),
     }
 }
 

@@ -1,130 +1,71 @@
-//! The run sheet: what is joined when, with ticks and cautions; made for a phone.
+//! The day: visits and what goes off when, each stretch of it move by move, a sheet for the electrician, a
+//! calendar, and the guide when something does not work. Made for a phone.
+
+pub(crate) mod calendar;
+pub(crate) mod electrician;
+pub(crate) mod fault;
+mod moves;
+pub(crate) mod offline;
+pub(crate) mod overview;
+pub(crate) mod stretch;
 
 use std::sync::Arc;
 
-use actix_web::{HttpResponse, get};
-use askama::Template;
-use dot_reach_core::fit::Fits;
-use dot_reach_core::install::{MAINS_CAUTIONS, run_sheet};
-use dot_reach_core::site::Step;
-use dot_reach_core::summary::fit_findings;
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::analysis::Options;
+use dot_reach_core::install::clock::Minutes;
+use dot_reach_core::install::schedule::{Kind, Planned, Schedule, schedule};
+use dot_reach_core::install::state::State;
 
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
 
-#[derive(Template)]
-#[template(path = "install/page.html")]
-struct Page {
-    shell: Shell,
-    cautions: [&'static str; 5],
-    stages: Vec<StageCard>,
-    done: usize,
-    total: usize,
+/// The plan of the visits with the analysis that it rests on.
+pub(crate) async fn planned(job: &Job) -> Result<(Arc<Analysis>, Arc<Schedule>), WebError> {
+    job.at_bench(Options::default(), |bench, job| {
+        let analysis = bench.analysis(&job.site, &Options::default())?;
+        let plan = Arc::new(schedule(&analysis));
+        Ok((analysis, plan))
+    })
+    .await
 }
 
-struct StageCard {
-    name: &'static str,
-    done: usize,
-    tasks: Vec<TaskCard>,
-}
-
-struct TaskCard {
-    number: usize,
-    device: String,
-    tag: String,
-    name: String,
-    place: String,
-    kind: String,
-    network: String,
-    way: String,
-    cautions: Vec<&'static str>,
-    /// Why it does not fit, where it does not: no work on it is settled.
-    unfit: Vec<String>,
-    steps: Vec<StepTick>,
-    complete: bool,
-    next: bool,
-}
-
-struct StepTick {
-    word: &'static str,
-    text: &'static str,
-    done: bool,
-}
-
-fn step_words(step: Step) -> (&'static str, &'static str) {
-    match step {
-        Step::Code => ("code", "Code kept"),
-        Step::Wired => ("wired", "Wired, circuit dead"),
-        Step::Joined => ("joined", "Joined in place"),
-        Step::Tested => ("tested", "Tested, plate on"),
+/// What a visit is called.
+pub(crate) fn visit_name(visit: &Planned) -> String {
+    let number = visit.key.rsplit('-').next().unwrap_or_default();
+    match visit.kind {
+        Kind::Before => "Before the day".to_owned(),
+        Kind::Day => format!("Day {number}"),
+        Kind::Dry => format!("Dry slot {number}"),
     }
 }
 
-#[get("/jobs/{job}/install")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Install");
-    let site = Arc::clone(&job.site);
-    let analysis = job.analysed().await?;
-    let mut stages: Vec<StageCard> = Vec::new();
-    let (mut done, mut total) = (0, 0);
-    let mut next_is_open = true;
-    for task in run_sheet(&analysis) {
-        let Some(device) = site.devices.get(&task.device) else { continue };
-        let Some(point) = site.point_of(device) else { continue };
-        let complete = task.steps.iter().all(|s| device.done.contains(s));
-        total += 1;
-        done += usize::from(complete);
-        let steps = task.steps.iter().map(|s| {
-            let (word, text) = step_words(*s);
-            StepTick { word, text, done: device.done.contains(s) }
-        });
-        let by = task.by_way_of.and_then(|d| site.devices.get(&d)).map(|d| d.name.clone());
-        let circuit = if point.circuit.is_empty() {
-            String::new()
-        } else {
-            // Whoever goes to the panel reads there what is printed: where that is wrong, it is said here.
-            let wrong = site.circuit_of(point).and_then(|c| c.mislabelled());
-            let wrong =
-                wrong.map(|really| format!(", labelled wrong: breaker {really} makes it dead"));
-            format!(" · breaker {}{}", point.circuit, wrong.unwrap_or_default())
-        };
-        let floor = site.floors.get(&point.floor).map_or("", |f| f.name.as_str());
-        let card = TaskCard {
-            number: total,
-            device: device.id.to_string(),
-            tag: point.tag.clone(),
-            name: device.name.clone(),
-            place: format!("{floor} · {}{circuit}", site.room_name(point)),
-            kind: site.kind(&device.kind).map_or_else(String::new, |k| k.name.clone()),
-            network: site.networks.get(&task.network).map(|n| n.name.clone()).unwrap_or_default(),
-            way: match (by, task.hops) {
-                (Some(by), hops) if hops > 1 => format!("{hops} hops, by way of {by}"),
-                (Some(_), _) => "direct to the hub".to_owned(),
-                (None, _) => String::new(),
-            },
-            cautions: task.cautions,
-            unfit: fit_findings(&site, &device.id)
-                .iter()
-                .filter(|f| f.fits() == Fits::No)
-                .map(|f| format!("{f} Ways out: {}.", f.ways_out().join("; ")))
-                .collect(),
-            steps: steps.collect(),
-            complete,
-            next: next_is_open && !complete,
-        };
-        next_is_open &= complete;
-        match stages.last_mut() {
-            Some(stage) if stage.name == task.stage.name() => {
-                stage.done += usize::from(complete);
-                stage.tasks.push(card);
-            }
-            _ => stages.push(StageCard {
-                name: task.stage.name(),
-                done: usize::from(complete),
-                tasks: vec![card],
-            }),
-        }
+/// A time with its range, as people plan by it.
+pub(crate) fn about(minutes: Minutes) -> String {
+    let (low, high) = minutes.range();
+    format!("{} to {}", lasting(low), lasting(high))
+}
+
+/// Minutes as hours where there are many, to five minutes.
+pub(crate) fn lasting(minutes: f64) -> String {
+    let whole = (minutes / 5.0).round() * 5.0;
+    if whole < 100.0 {
+        return format!("{:.0} min", whole.max(5.0));
     }
-    html(&Page { shell, cautions: MAINS_CAUTIONS, stages, done, total })
+    let (hours, rest) = ((whole / 60.0).floor(), whole % 60.0);
+    if rest < 1.0 { format!("{hours:.0} h") } else { format!("{hours:.0} h {rest:02.0}") }
+}
+
+/// What was done against a rule, and what has to be done again: of which device, and why.
+pub(crate) fn irregular(state: &State<'_>) -> Vec<(String, String)> {
+    let told = state.irregular().into_iter().filter_map(|i| {
+        let name = state.site().devices.get(&i.device)?.name.clone();
+        let step = i.step.name();
+        let why = i.why.map_or_else(
+            || format!("“{step}” is marked, but what it rests on no longer holds: do it again"),
+            |why| format!("“{step}” against the rule: {why}"),
+        );
+        Some((name, why))
+    });
+    told.collect()
 }

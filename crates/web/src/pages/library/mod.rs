@@ -157,6 +157,12 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             "Waits for joining, s".to_owned(),
             number(kind.join.timeout_s),
         ),
+        ("join.hold_s".to_owned(), "Held, s".to_owned(), number(kind.join.hold_s)),
+        (
+            "wiring.strip_mm".to_owned(),
+            "Insulation off, mm".to_owned(),
+            number(kind.wiring.strip_mm),
+        ),
         (
             "radio.tx_dbm".to_owned(),
             "Sends, dBm".to_owned(),
@@ -204,6 +210,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("fit.meters", "meters", fit.meters),
         ("fit.gives_light", "gives light itself", fit.gives_light),
         ("fit.in_lamp", "goes inside a lamp", fit.in_lamp),
+        ("join.deletes_too", "the same press takes it out", kind.join.deletes_too),
     ];
     for (way, field, words) in [
         (Way::Hub, "fit.platforms.hub", "reached through its hub"),
@@ -234,6 +241,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("fit.family", "Family of companions", fit.family.clone()),
             ("join.gesture", "To join", kind.join.gesture.clone()),
             ("join.light", "Its light then", kind.join.light.clone()),
+            ("join.fails", "Its light when not taken", kind.join.fails.clone()),
             ("join.code", "Where its code is", kind.join.code.clone()),
         ],
         numbers,

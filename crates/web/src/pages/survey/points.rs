@@ -75,6 +75,7 @@ pub(super) struct DeviceForm {
     pub(super) sheet: [String; 5],
     /// Whether its region's limit is an average.
     pub(super) has_duty: bool,
+    pub(super) replaces: String,
     pub(super) security: Vec<Choice>,
     pub(super) planned: String,
 }
@@ -187,6 +188,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
     let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
     let sheet = &device.sheet;
     DeviceForm {
+        replaces: device.replaces.clone(),
         security: if system.is_some_and(|s| s.rule().has_security_classes) {
             choices(&Security::ALL, device.security)
         } else {

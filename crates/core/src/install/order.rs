@@ -1,9 +1,9 @@
-//! The order in which devices are joined, with what to mind.
+//! The order in which devices are joined.
 
 use crate::analysis::Analysis;
 use crate::catalogue::{DeviceKind, Duty, Supply};
 use crate::network::Role;
-use crate::site::{Device, DeviceId, NetworkId, Point, Step};
+use crate::site::{DeviceId, NetworkId};
 
 /// The stages of joining, in their order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -44,10 +44,6 @@ pub struct Task {
     pub stage: Stage,
     /// Its hops from the hub, for the order within a stage.
     pub hops: usize,
-    /// The steps that this device needs, in order.
-    pub steps: Vec<Step>,
-    /// What to mind, where it applies.
-    pub cautions: Vec<&'static str>,
     /// What this device waits for: the relay next to it on its route, by name.
     pub by_way_of: Option<DeviceId>,
 }
@@ -61,14 +57,6 @@ pub const MAINS_CAUTIONS: [&str; 5] = [
     "No plate goes on before the device is powered, its code kept, joined and tested.",
 ];
 
-const OUTDOOR: &str =
-    "Outdoors: weather-rated enclosure and residual-current protection; work in the dry.";
-const HIGH: &str = "Above reach: a ladder on firm ground, held by a second person.";
-const CODE: &str = "Photograph or type the join code before the cover hides it.";
-const IN_PLACE: &str = "Join it where it will live, so that it picks its parent there.";
-const METAL: &str = "Metal box: close it before the test, it costs signal.";
-const CUT: &str = "Someone can cut its supply: agree with the household that it stays on.";
-
 fn stage(kind: &DeviceKind, role: Role) -> Stage {
     match (kind.duty, kind.supply, role) {
         (Duty::Hub, ..) => Stage::Hub,
@@ -77,19 +65,6 @@ fn stage(kind: &DeviceKind, role: Role) -> Stage {
         (_, _, Role::Forwards) => Stage::Repeaters,
         _ => Stage::OtherMains,
     }
-}
-
-fn cautions(kind: &DeviceKind, device: &Device, point: &Point) -> Vec<&'static str> {
-    use crate::site::{BoxKind, PointKind};
-    let rows = [
-        (kind.is_wired_in(), CODE),
-        (kind.supply == Supply::Battery, IN_PLACE),
-        (point.back_box == BoxKind::Metal, METAL),
-        (point.kind == PointKind::Outdoor, OUTDOOR),
-        (point.height_m.get() > 2.1, HIGH),
-        (device.can_be_cut || kind.easily_cut, CUT),
-    ];
-    rows.into_iter().filter(|(applies, _)| *applies).map(|(_, text)| text).collect()
 }
 
 /// The run sheet: hub, repeaters outward, other mains, battery, remotes.
@@ -101,20 +76,12 @@ pub fn run_sheet(analysis: &Analysis) -> Vec<Task> {
             // It joins by the way that the network takes first.
             let first = network.first_route(place);
             let Some(device) = site.devices.get(&node.device) else { continue };
-            let (Some(kind), Some(point)) = (site.kind(&device.kind), site.point_of(device)) else {
-                continue;
-            };
-            let mut steps = vec![Step::Code, Step::Joined, Step::Tested];
-            if kind.is_wired_in() {
-                steps.insert(1, Step::Wired);
-            }
+            let Some(kind) = site.kind(&device.kind) else { continue };
             tasks.push(Task {
                 device: device.id.clone(),
                 network: network.network.clone(),
                 stage: stage(kind, node.role.role),
                 hops: first.len(),
-                steps,
-                cautions: cautions(kind, device, point),
                 by_way_of: first.last().map(|hop| hop.from.clone()),
             });
         }

@@ -1,0 +1,92 @@
+//! What was done on the days, for reports: what was switched off by whom, how each device was wired and joined,
+//! what was done against a rule and why, entries that no device stands behind. Codes stay out.
+
+use super::state::State;
+use super::work::Spot;
+use crate::site::{DeviceId, Isolation, JoinedAt, Method, Secured, Site, Step};
+
+/// The record of a device.
+#[derive(Clone, Debug, PartialEq)]
+pub struct OfDevice {
+    /// The device.
+    pub device: DeviceId,
+    /// The steps that hold, with by whom and when.
+    pub steps: Vec<(Step, String, String)>,
+    /// The diagram that was followed, and how it is put back.
+    pub wiring: Option<(String, String)>,
+    /// How it was joined: number, method, whether elsewhere than in its place.
+    pub joining: Option<(Option<u32>, Method, bool)>,
+}
+
+/// The record of every device of which anything was done.
+pub fn devices(state: &State<'_>) -> Vec<OfDevice> {
+    let site = state.site();
+    let of = |spot: Spot<'_>| {
+        let id = &spot.device.id;
+        let steps = spot.steps().into_iter().filter(|s| state.holds(id, *s)).map(|step| {
+            let mark = state.mark(id, step);
+            let by = mark.map(|m| m.by.clone()).unwrap_or_default();
+            (step, by, mark.and_then(|m| m.at.clone()).unwrap_or_default())
+        });
+        let steps: Vec<_> = steps.collect();
+        let wiring = site.wiring_records.iter().find(|r| r.device == *id);
+        let last = site.joinings.iter().filter(|j| j.device == *id);
+        let last = last.max_by(|a, b| (&a.at, &a.id).cmp(&(&b.at, &b.id)));
+        (!steps.is_empty()).then(|| OfDevice {
+            device: id.clone(),
+            wiring: wiring.map(|r| (r.diagram.clone(), r.put_back.clone())),
+            joining: last.map(|j| (j.node, j.method, j.joined == JoinedAt::Elsewhere)),
+            steps,
+        })
+    };
+    site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter_map(of).collect()
+}
+
+/// An isolation in a sentence.
+pub fn isolation(of: &Isolation) -> String {
+    let circuits = of.circuits.join(", ");
+    let what = match (of.means.is_main(), circuits.is_empty()) {
+        (true, true) => of.means.name().to_owned(),
+        (true, false) => format!("{}, for circuits {circuits}", of.means.name()),
+        (false, _) => format!("{} of {circuits}", of.means.name()),
+    };
+    let really = match of.verified.trim() {
+        "" => String::new(),
+        found => format!(" (found: {found})"),
+    };
+    let secured = Secured::ALL.iter().find(|(s, _)| *s == of.secured).map_or("", |(_, w)| w);
+    let tester = match (&of.proven_before, &of.proven_after) {
+        (Some(_), Some(_)) => "shown to work before and after",
+        (Some(_), None) => "shown to work before",
+        _ => "not shown to work",
+    };
+    let handed: Vec<&str> = of.handed.iter().map(|h| h.to.as_str()).collect();
+    let handed = if handed.is_empty() {
+        String::new()
+    } else {
+        format!(", handed over to {}", handed.join(", then to "))
+    };
+    let on = match &of.energised {
+        Some(on) => format!("on again by {}, {}", on.by, on.at),
+        None => "still off".to_owned(),
+    };
+    format!(
+        "{what}{really} off by {}, {}{handed}; {secured}; tester {}, {tester}; told: {}; {on}",
+        of.by, of.at, of.tester, of.told
+    )
+}
+
+/// Entries of a hub's list that no device stands behind any longer: what was replaced without being excluded
+/// first. They are removed as failed.
+pub fn ghosts(state: &State<'_>) -> Vec<(DeviceId, String)> {
+    let site: &Site = state.site();
+    let is_ghost = |spot: &Spot<'_>| {
+        let id = &spot.device.id;
+        let disconnected = [Step::Dead, Step::Placed, Step::Joined];
+        spot.takes(Step::Excluded)
+            && !state.holds(id, Step::Excluded)
+            && disconnected.into_iter().any(|step| state.holds(id, step))
+    };
+    let spots = site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter(is_ghost);
+    spots.map(|s| (s.device.id.clone(), s.device.replaces.trim().to_owned())).collect()
+}

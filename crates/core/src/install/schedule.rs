@@ -1,0 +1,390 @@
+//! The visits of a job: what must be known before, which breaker goes off when and why, who does it, what is
+//! taken along, how long it takes; fewest times without power, then the shortest walk. What does not fit, and
+//! what nobody has looked into, is never planned as if it were settled: it stands apart, with its reason.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::clock::{Clock, Minutes};
+use super::isolate::{self, Choice, Why};
+use super::order;
+use super::pack::{self, Item, Problem};
+use super::state::unsettled;
+use super::visits;
+use super::work::{Spot, Work};
+use crate::analysis::Analysis;
+use crate::geometry::Place;
+use crate::site::{Cut, DeviceId, PointId, PointKind, Shows, Site, breaker_order};
+use crate::survey::previsit::Look;
+
+/// Metres walked for each metre of height: stairs; *planning value*.
+const STAIRS: f64 = 3.0;
+
+/// All visits.
+#[derive(Debug)]
+pub struct Schedule {
+    /// The visits, in order.
+    pub visits: Vec<Planned>,
+    /// What is not on any of them, and why.
+    pub left_out: Vec<LeftOut>,
+    /// Where the panel is taken to be.
+    pub panel: Panel,
+    /// Whether there are provably not fewer times without power, and no shorter walk with so few.
+    pub proven: (bool, bool),
+    /// All walks, in metres.
+    pub walk: f64,
+    /// The box that is done first, to rehearse: one place, one gang, nothing shared.
+    pub rehearsal: Option<DeviceId>,
+}
+
+impl Schedule {
+    /// How often power goes off.
+    pub fn outages(&self) -> impl Iterator<Item = &Outage> {
+        self.visits.iter().flat_map(|v| &v.outages)
+    }
+}
+
+/// Where the panel is taken to be, for the walks.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Panel {
+    /// Where a photo of it was taken.
+    Seen(PointId),
+    /// At a point of that name.
+    Named(PointId),
+    /// Nobody said: in the middle of the lowest storey.
+    Guessed,
+}
+
+/// What kind of visit it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Kind {
+    /// Before the day, to look into boxes.
+    Before,
+    /// A day of work.
+    Day,
+    /// Outdoors, in a dry slot.
+    Dry,
+}
+
+/// A visit.
+#[derive(Debug)]
+pub struct Planned {
+    /// Its key: `before`, `day-1`, `dry-1`.
+    pub key: String,
+    /// What kind it is.
+    pub kind: Kind,
+    /// Boxes to look into.
+    pub looks: Vec<Look>,
+    /// Devices that are set up before any power goes off: hubs.
+    pub first: Vec<DeviceId>,
+    /// Times without power, in order.
+    pub outages: Vec<Outage>,
+    /// What is done afterwards with power on, in the order of joining: plugs, batteries, remotes.
+    pub after: Vec<DeviceId>,
+    /// How long it takes.
+    pub minutes: Minutes,
+    /// Who does the mains work: those who may. None where nobody of the job is known to.
+    pub licensed: Vec<String>,
+    /// Who joins and tests.
+    pub installers: Vec<String>,
+    /// What is taken along.
+    pub take: Vec<(String, f64)>,
+    /// What must be known, or agreed, before.
+    pub before: Vec<String>,
+}
+
+/// A time without power.
+#[derive(Clone, Debug)]
+pub struct Outage {
+    /// Its key, of what goes off: `main`, `3`, `3+5`; `main~2` the second time.
+    pub key: String,
+    /// How often that has gone off with this, counted in the order of the plan.
+    pub time: usize,
+    /// What goes off, and why.
+    pub cut: Choice,
+    /// The boxes, in the order of the walk.
+    pub boxes: Vec<Worked>,
+    /// How long power is off.
+    pub off: Minutes,
+    /// How long joining and closing take afterwards.
+    pub live: Minutes,
+    /// The walk from the panel and back, in metres.
+    pub walk: f64,
+}
+
+/// A box, with what is put into it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Worked {
+    /// The point that says how the box is.
+    pub point: PointId,
+    /// The devices.
+    pub devices: Vec<DeviceId>,
+}
+
+/// Something that is not planned.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LeftOut {
+    /// The device.
+    pub device: DeviceId,
+    /// Why.
+    pub why: String,
+}
+
+/// Plans the visits.
+pub fn schedule(analysis: &Analysis) -> Schedule {
+    let site: &Site = &analysis.site;
+    let clock = Clock::of(site);
+    let ranks = ranks(analysis);
+    let (mut wired, mut left_out) = (Vec::new(), Vec::new());
+    for device in &site.devices {
+        let Some(spot) = Spot::of(site, &device.id).filter(Spot::opens_box) else { continue };
+        match unsettled(&spot) {
+            Some(why) => left_out.push(LeftOut { device: device.id.clone(), why }),
+            None => wired.push(spot),
+        }
+    }
+    let units = units(site, &wired, &clock);
+    let (panel, at) = panel(site);
+    let (problem, breakers) = problem(site, &units, at);
+    let packed = pack::pack(&problem);
+    let mut outages: Vec<Outage> =
+        packed.outages.iter().map(|o| outage(site, &units, &breakers, o, &clock)).collect();
+    let rank = |o: &Outage| {
+        let of = o.boxes.iter().flat_map(|b| &b.devices).filter_map(|d| ranks.get(d));
+        of.min().copied().unwrap_or(usize::MAX)
+    };
+    // Outward from the hub: who carries others is in before those that it carries.
+    let place = |o: &Outage| {
+        let label = o.cut.circuits.first().map_or("", String::as_str);
+        (rank(o), breaker_order(label).0, o.key.clone())
+    };
+    outages.sort_by_key(place);
+    let rehearsal = rehearse(site, &mut outages);
+    let mut times: BTreeMap<String, usize> = BTreeMap::new();
+    for outage in &mut outages {
+        let time = times.entry(outage.key.clone()).or_default();
+        *time += 1;
+        outage.time = *time;
+        if *time > 1 {
+            outage.key = format!("{}~{time}", outage.key);
+        }
+    }
+    let proven = (packed.is_least, packed.is_shortest);
+    let walk = packed.walk();
+    let visits = visits::visits(site, &clock, outages, &ranks);
+    Schedule { visits, left_out, panel, proven, walk, rehearsal }
+}
+
+/// In which place each device is joined.
+fn ranks(analysis: &Analysis) -> BTreeMap<DeviceId, usize> {
+    let sheet = order::run_sheet(analysis);
+    sheet.into_iter().enumerate().map(|(place, task)| (task.device, place)).collect()
+}
+
+/// Boxes that are worked on together.
+struct Unit {
+    boxes: Vec<Worked>,
+    circuits: Vec<String>,
+    kit: Option<String>,
+    minutes: f64,
+}
+
+/// Boxes tied by a wire, or by a kit that starts together, are one unit.
+fn units(site: &Site, wired: &[Spot<'_>], clock: &Clock<'_>) -> Vec<Unit> {
+    let mut boxes: BTreeMap<&PointId, Vec<&Spot<'_>>> = BTreeMap::new();
+    for spot in wired {
+        boxes.entry(&site.box_of(spot.point).id).or_default().push(spot);
+    }
+    // What ties a box to others: groups by wire, and kits.
+    let ties = |spots: &[&Spot<'_>]| -> BTreeSet<String> {
+        let groups = spots.iter().filter_map(|s| site.group_of(&s.point.id));
+        let kits = spots.iter().filter(|s| s.is_of_kit()).map(|s| &s.device.network);
+        let groups = groups.filter(|g| g.places.len() > 1).map(|g| format!("group {}", g.id));
+        groups.chain(kits.map(|k| format!("kit {k}"))).collect()
+    };
+    let mut found: Vec<(BTreeSet<String>, Vec<&PointId>)> = Vec::new();
+    for (point, spots) in &boxes {
+        let own = ties(spots);
+        let (mut joined, mut others) = ((own.clone(), vec![*point]), Vec::new());
+        for other in found {
+            if other.0.is_disjoint(&own) {
+                others.push(other);
+            } else {
+                joined.0.extend(other.0);
+                joined.1.extend(other.1);
+            }
+        }
+        joined.1.sort();
+        others.push(joined);
+        found = others;
+    }
+    found.sort_by(|a, b| a.1.cmp(&b.1));
+    let unit = |(_, points): (BTreeSet<String>, Vec<&PointId>)| {
+        let spots: Vec<&Spot<'_>> = points.iter().flat_map(|p| boxes[*p].iter().copied()).collect();
+        let circuits: BTreeSet<String> = spots.iter().flat_map(|s| s.circuits()).collect();
+        let kit = spots.iter().find(|s| s.is_of_kit());
+        Unit {
+            minutes: spots.iter().map(|s| clock.dead(s).likely).sum(),
+            kit: kit.and_then(|s| s.network).map(|n| n.name.clone()),
+            circuits: circuits.into_iter().collect(),
+            boxes: points
+                .iter()
+                .map(|p| Worked {
+                    point: (*p).clone(),
+                    devices: boxes[*p].iter().map(|s| s.device.id.clone()).collect(),
+                })
+                .collect(),
+        }
+    };
+    found.into_iter().map(unit).collect()
+}
+
+fn panel(site: &Site) -> (Panel, Option<Place>) {
+    let at =
+        |id: &PointId| site.points.get(id).and_then(|p| site.place(&p.floor, p.at, p.height_m));
+    if let Some(photo) = site.photos.iter().find(|p| p.shows == Shows::Panel) {
+        return (Panel::Seen(photo.point.clone()), at(&photo.point));
+    }
+    let is_named = |name: &str| {
+        let name = name.to_lowercase();
+        ["panel", "consumer unit", "meter cupboard", "fuse board", "distribution board"]
+            .iter()
+            .any(|word| name.contains(word))
+    };
+    if let Some(point) = site.points.iter().find(|p| is_named(&p.name)) {
+        return (Panel::Named(point.id.clone()), at(&point.id));
+    }
+    let lowest = site.floors_upward().first().map(|f| f.id.clone());
+    let on_it = site.points.iter().filter(|p| lowest.as_ref() == Some(&p.floor));
+    let spots: Vec<[f64; 2]> = on_it.map(|p| p.at).collect();
+    #[expect(clippy::cast_precision_loss, reason = "some thousand points")]
+    let count = spots.len().max(1) as f64;
+    let middle = [0, 1].map(|axis| spots.iter().map(|s| s[axis]).sum::<f64>() / count);
+    let height = crate::units::Metres::new(1.5);
+    (Panel::Guessed, lowest.and_then(|floor| site.place(&floor, middle, height)))
+}
+
+/// The schedule as a problem of items and stops; and which label each breaker number has.
+fn problem(site: &Site, units: &[Unit], panel: Option<Place>) -> (Problem, Vec<String>) {
+    let mut breakers: Vec<String> = units
+        .iter()
+        .flat_map(|u| u.circuits.iter().cloned())
+        .collect::<BTreeSet<_>>()
+        .into_iter()
+        .collect();
+    breakers.retain(|label| !label.is_empty());
+    let number = |label: &String| breakers.binary_search(label).ok();
+    let mut stops: Vec<Option<Place>> = Vec::new();
+    let items = units.iter().map(|unit| {
+        let first = stops.len();
+        for worked in &unit.boxes {
+            let point = site.points.get(&worked.point);
+            stops.push(point.and_then(|p| site.place(&p.floor, p.at, p.height_m)));
+        }
+        let cut = isolate::choice(site, &unit.circuits, unit.kit.as_deref());
+        let needs_main = cut.means.is_main();
+        Item {
+            breakers: if needs_main {
+                BTreeSet::new()
+            } else {
+                unit.circuits.iter().filter_map(number).collect()
+            },
+            minutes: unit.minutes,
+            stops: (first..stops.len()).collect(),
+        }
+    });
+    let items: Vec<Item> = items.collect();
+    let far = |a: Option<Place>, b: Option<Place>| match (a, b) {
+        (Some(a), Some(b)) => (a.x - b.x).hypot(a.y - b.y) + STAIRS * (a.z - b.z).abs(),
+        _ => 0.0,
+    };
+    let problem = Problem {
+        items,
+        most: site.rate("minutes-off"),
+        each: site.rate("minutes-isolate") + site.rate("minutes-energise"),
+        panel: stops.iter().map(|s| far(*s, panel)).collect(),
+        apart: stops.iter().map(|a| stops.iter().map(|b| far(*a, *b)).collect()).collect(),
+    };
+    (problem, breakers)
+}
+
+fn outage(
+    site: &Site,
+    units: &[Unit],
+    breakers: &[String],
+    packed: &pack::Outage,
+    clock: &Clock<'_>,
+) -> Outage {
+    // Stops were numbered box by box.
+    let boxes: Vec<&Worked> = units.iter().flat_map(|u| &u.boxes).collect();
+    let boxes: Vec<Worked> = packed.stops.iter().map(|stop| boxes[*stop].clone()).collect();
+    let of = packed.items.iter().map(|i| &units[*i]);
+    let needs_main = packed.breakers.is_empty();
+    let kit = of.clone().find_map(|u| u.kit.as_deref());
+    let mut circuits: Vec<String> = if needs_main {
+        of.flat_map(|u| u.circuits.iter().cloned()).collect::<BTreeSet<_>>().into_iter().collect()
+    } else {
+        packed.breakers.iter().map(|b| breakers[*b].clone()).collect()
+    };
+    circuits.sort_by(|a, b| breaker_order(a).cmp(&breaker_order(b)));
+    let mut cut = isolate::choice(site, &circuits, kit);
+    if needs_main {
+        cut.means = Cut::Main;
+        cut.whys.retain(|w| w.asks_for_main() || matches!(w, Why::Mislabelled { .. }));
+    }
+    let spots: Vec<Spot<'_>> =
+        boxes.iter().flat_map(|b| &b.devices).filter_map(|d| Spot::of(site, d)).collect();
+    let each = clock.time("minutes-isolate") + clock.time("minutes-energise");
+    Outage {
+        key: if needs_main { "main".to_owned() } else { circuits.join("+") },
+        time: 1,
+        off: each + spots.iter().map(|s| clock.dead(s)).sum(),
+        live: spots.iter().map(|s| clock.live(s)).sum(),
+        walk: packed.walk,
+        cut,
+        boxes,
+    }
+}
+
+/// Puts an outage first whose walk begins or ends at an easy box: one place, one device, one gang, its
+/// breaker proven or not, nothing shared. Gives the device that is the rehearsal.
+fn rehearse(site: &Site, outages: &mut Vec<Outage>) -> Option<DeviceId> {
+    let easy = |worked: &Worked| {
+        let point = site.points.get(&worked.point)?;
+        let [device] = worked.devices.as_slice() else { return None };
+        let spot = Spot::of(site, device)?;
+        let alone = site.group_of(&point.id).is_none_or(|g| g.places.len() < 2);
+        let plain =
+            point.gangs == 1 && point.kind == PointKind::Switch && spot.work() == Work::Wired;
+        (alone && plain).then(|| device.clone())
+    };
+    let found = outages.iter().enumerate().find_map(|(place, outage)| {
+        let (first, last) = (outage.boxes.first()?, outage.boxes.last()?);
+        let of_one_breaker = !outage.cut.means.is_main() && outage.cut.circuits.len() == 1;
+        let device = easy(first).map(|d| (d, false)).or_else(|| easy(last).map(|d| (d, true)));
+        device.filter(|_| of_one_breaker).map(|(device, turned)| (place, device, turned))
+    });
+    let (place, device, turned) = found?;
+    let mut outage = outages.remove(place);
+    if turned {
+        // The same walk, the other way round.
+        outage.boxes.reverse();
+    }
+    outages.insert(0, outage);
+    Some(device)
+}
+
+/// How often the breaker would change if devices were worked on in the order of joining, one after the other.
+pub fn changes_in_order_of_joining(analysis: &Analysis) -> usize {
+    let site = &analysis.site;
+    let mut last: Option<String> = None;
+    let mut changes = 0;
+    for task in order::run_sheet(analysis) {
+        let Some(spot) = Spot::of(site, &task.device).filter(Spot::opens_box) else { continue };
+        let circuit = spot.point.circuit.trim().to_owned();
+        if last.as_ref() != Some(&circuit) {
+            changes += 1;
+            last = Some(circuit);
+        }
+    }
+    changes
+}

@@ -1,0 +1,213 @@
+//! Times without power and all the rest as visits: what is first, what fills a day, what waits for a dry one;
+//! what is taken along, what must be known or agreed before.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::clock::{Clock, Minutes};
+use super::isolate::Why;
+use super::schedule::{Kind, Outage, Planned};
+use super::work::{Spot, Work};
+use crate::bill;
+use crate::site::{BoxKind, DeviceId, PointKind, Site};
+use crate::survey::previsit;
+
+pub(super) fn visits(
+    site: &Site,
+    clock: &Clock<'_>,
+    outages: Vec<Outage>,
+    ranks: &BTreeMap<DeviceId, usize>,
+) -> Vec<Planned> {
+    let is_outdoors = |o: &Outage| {
+        let mut points = o.boxes.iter().filter_map(|b| site.points.get(&b.point));
+        points.any(|p| p.kind == PointKind::Outdoor)
+    };
+    let (dry, indoors): (Vec<Outage>, Vec<Outage>) = outages.into_iter().partition(is_outdoors);
+    let mut all = Vec::new();
+    let looks = previsit::looks(site);
+    if !looks.is_empty() {
+        let mut visit = empty(site, "before".to_owned(), Kind::Before);
+        visit.minutes = looks.iter().map(|l| Minutes::of(l.minutes)).sum();
+        visit.looks = looks;
+        all.push(visit);
+    }
+    let mut hubs: Vec<DeviceId> = Vec::new();
+    let mut rest: Vec<DeviceId> = Vec::new();
+    for device in &site.devices {
+        let Some(spot) = Spot::of(site, &device.id).filter(|s| !s.opens_box()) else { continue };
+        if spot.work() == Work::Hub { &mut hubs } else { &mut rest }.push(device.id.clone());
+    }
+    rest.sort_by_key(|d| (ranks.get(d).copied().unwrap_or(usize::MAX), d.clone()));
+    let live = |devices: &[DeviceId]| -> Minutes {
+        devices.iter().filter_map(|d| Spot::of(site, d)).map(|s| clock.live(&s)).sum()
+    };
+    let day = site.rate("minutes-visit").max(1.0);
+    let mut days: Vec<Planned> = Vec::new();
+    let open = |days: &mut Vec<Planned>, kind: Kind| {
+        let count = days.iter().filter(|v| v.kind == kind).count() + 1;
+        let word = if kind == Kind::Dry { "dry" } else { "day" };
+        days.push(empty(site, format!("{word}-{count}"), kind));
+    };
+    if !(indoors.is_empty() && hubs.is_empty() && rest.is_empty()) {
+        open(&mut days, Kind::Day);
+        if let Some(first) = days.last_mut() {
+            first.minutes += live(&hubs);
+            first.first = hubs;
+        }
+    }
+    for (kind, outages) in [(Kind::Day, indoors), (Kind::Dry, dry)] {
+        for outage in outages {
+            let takes = outage.off + outage.live;
+            let has_room = days.last().is_some_and(|v| {
+                v.kind == kind && (v.minutes.likely + takes.likely <= day || v.is_empty())
+            });
+            if !has_room {
+                open(&mut days, kind);
+            }
+            if let Some(visit) = days.last_mut() {
+                visit.minutes += takes;
+                visit.outages.push(outage);
+            }
+        }
+    }
+    // What needs no breaker fills the last day indoors, and further ones.
+    for device in rest {
+        let takes = live(std::slice::from_ref(&device));
+        let last = days.iter().rposition(|v| v.kind == Kind::Day);
+        let room =
+            last.filter(|l| days[*l].minutes.likely + takes.likely <= day || days[*l].is_empty());
+        let place = room.unwrap_or_else(|| {
+            let count = days.iter().filter(|v| v.kind == Kind::Day).count() + 1;
+            let at = last.map_or(0, |l| l + 1);
+            days.insert(at, empty(site, format!("day-{count}"), Kind::Day));
+            at
+        });
+        days[place].minutes += takes;
+        days[place].after.push(device);
+    }
+    all.extend(days);
+    for visit in &mut all {
+        visit.take = take(site, visit);
+        visit.before = before(site, visit);
+    }
+    all
+}
+
+impl Planned {
+    fn is_empty(&self) -> bool {
+        self.outages.is_empty() && self.after.is_empty()
+    }
+
+    /// Every device of it, in the order of the work.
+    pub fn devices(&self) -> impl Iterator<Item = &DeviceId> {
+        let boxes = self.outages.iter().flat_map(|o| &o.boxes).flat_map(|b| &b.devices);
+        self.first.iter().chain(boxes).chain(&self.after)
+    }
+}
+
+fn empty(site: &Site, key: String, kind: Kind) -> Planned {
+    use crate::site::Part;
+    let named = |of: &dyn Fn(&crate::site::Person) -> bool| -> Vec<String> {
+        site.people.iter().filter(|p| of(p)).map(|p| p.name.clone()).collect()
+    };
+    Planned {
+        key,
+        kind,
+        looks: Vec::new(),
+        first: Vec::new(),
+        outages: Vec::new(),
+        after: Vec::new(),
+        minutes: Minutes::default(),
+        licensed: named(&|p| p.may_mains && !p.part.uses_the_house()),
+        installers: named(&|p| p.part == Part::Installer),
+        take: Vec::new(),
+        before: Vec::new(),
+    }
+}
+
+/// Tools that every visit with an open box wants.
+const TOOLS: [&str; 10] = [
+    "Approved two-pole tester, and a known source to prove it on",
+    "Lock and notice for the breaker",
+    "Short screwdriver, insulated",
+    "Cutter and stripper with a stop",
+    "Tape",
+    "Painter's tape, under each box",
+    "Stickers for tags and codes",
+    "Lamp that needs no mains",
+    "Charged phone, and a spare battery for it",
+    "Vacuum cleaner or dust sheet",
+];
+
+/// Devices by kind, small parts, and tools.
+fn take(site: &Site, visit: &Planned) -> Vec<(String, f64)> {
+    let mut count: BTreeMap<String, f64> = BTreeMap::new();
+    for device in visit.devices().filter_map(|d| site.devices.get(d)) {
+        if let Some(kind) = site.kind(&device.kind) {
+            *count.entry(kind.name.clone()).or_default() += 1.0;
+        }
+    }
+    let labels: BTreeSet<&str> = visit
+        .devices()
+        .filter_map(|d| site.devices.get(d))
+        .filter_map(|d| site.point_of(d))
+        .flat_map(|p| [p.label(), site.box_of(p).label()])
+        .collect();
+    let mut all: Vec<(String, f64)> = count.into_iter().collect();
+    for line in bill::parts(site) {
+        #[expect(clippy::cast_precision_loss, reason = "a few hundred parts")]
+        let here = line.at.iter().filter(|at| labels.contains(at.as_str())).count() as f64;
+        if here > 0.0 {
+            all.push((line.what, here));
+        }
+    }
+    if !visit.outages.is_empty() || !visit.looks.is_empty() {
+        all.extend(TOOLS.iter().map(|tool| ((*tool).to_owned(), 1.0)));
+    }
+    all
+}
+
+/// What must be known or agreed before a visit.
+fn before(site: &Site, visit: &Planned) -> Vec<String> {
+    let mut all = Vec::new();
+    let mut add = |text: String| {
+        if !all.contains(&text) {
+            all.push(text);
+        }
+    };
+    if (!visit.outages.is_empty() || !visit.looks.is_empty()) && visit.licensed.is_empty() {
+        add("Who may work on the mains here: nobody of the job is on record as licensed".to_owned());
+    }
+    for outage in &visit.outages {
+        let (_, long) = outage.off.range();
+        let off = if outage.cut.means.is_main() {
+            "the whole house".to_owned()
+        } else {
+            format!("breaker {}", outage.cut.circuits.join(" and "))
+        };
+        add(format!("Agree with the household: {off} off for up to {:.0} minutes", round_up(long)));
+        for why in &outage.cut.whys {
+            if matches!(why, Why::NotProven { .. } | Why::NoBreaker | Why::Mislabelled { .. }) {
+                add(format!("{}: {why}", outage.key));
+            }
+        }
+    }
+    let unknown = visit.devices().filter_map(|d| Spot::of(site, d)).filter(|s| {
+        let lead = site.box_of(s.point);
+        s.opens_box() && lead.back_box != BoxKind::None && lead.conductors.is_empty()
+    });
+    let unknown: Vec<&str> = unknown.map(|s| s.point.label()).collect();
+    if !unknown.is_empty() {
+        add(format!(
+            "Conductors are not on record of {}: connectors for them are not counted",
+            unknown.join(", ")
+        ));
+    }
+    if visit.kind == Kind::Dry {
+        add("A dry day: boxes outdoors are open".to_owned());
+    }
+    all
+}
+
+fn round_up(minutes: f64) -> f64 {
+    (minutes / 5.0).ceil() * 5.0
+}

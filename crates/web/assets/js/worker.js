@@ -1,0 +1,125 @@
+// Keeps the program and the jobs that a person opened for where there is no signal. BUILD and FILES come
+// before this text, from the server. Pages come from the server where it answers, else as they were kept;
+// nothing that changes a job goes through here.
+const SHELL = `shell-${BUILD}`;
+const PAGES = "pages";
+const MOST_JOBS = 5;
+const PATIENCE_MS = 6000;
+
+self.addEventListener("install", (event) => {
+  event.waitUntil(
+    caches.open(SHELL).then((cache) => cache.addAll([...FILES, "/unreachable", "/manifest.webmanifest"])).then(() => self.skipWaiting()),
+  );
+});
+
+self.addEventListener("activate", (event) => {
+  const old = (names) => names.filter((name) => name.startsWith("shell-") && name !== SHELL);
+  event.waitUntil(
+    caches.keys().then((names) => Promise.all(old(names).map((name) => caches.delete(name)))).then(() => self.clients.claim()),
+  );
+});
+
+const isPage = (request) => (request.headers.get("accept") ?? "").includes("text/html");
+
+self.addEventListener("fetch", (event) => {
+  const { request } = event;
+  const { origin, pathname } = new URL(request.url);
+  if (request.method !== "GET" || origin !== location.origin) return;
+  if (pathname.startsWith("/assets/")) event.respondWith(fresh(request, SHELL));
+  else if (pathname.startsWith("/images/")) event.respondWith(image(request));
+  else if (isPage(request) && (pathname === "/" || pathname.startsWith("/jobs/"))) event.respondWith(page(request));
+});
+
+/** From the server, in time; nothing where it does not answer. */
+async function fromServer(request) {
+  const stop = new AbortController();
+  const late = setTimeout(() => stop.abort(), PATIENCE_MS);
+  try {
+    return await fetch(request, { signal: stop.signal });
+  } finally {
+    clearTimeout(late);
+  }
+}
+
+async function fresh(request, name) {
+  try {
+    return await fromServer(request);
+  } catch {
+    return (await caches.match(request, { cacheName: name })) ?? Response.error();
+  }
+}
+
+async function image(request) {
+  const kept = await caches.match(request, { cacheName: PAGES });
+  return kept ?? fetch(request);
+}
+
+async function page(request) {
+  const cache = await caches.open(PAGES);
+  let answer;
+  try {
+    // A page that is computed may take long; where there is no copy, it is waited for.
+    const kept = await cache.match(request.url);
+    answer = kept ? await fromServer(request) : await fetch(request);
+  } catch {
+    return (
+      (await cache.match(request.url)) ??
+      (await cache.match(request.url, { ignoreSearch: true })) ??
+      (await caches.match("/unreachable", { cacheName: SHELL })) ??
+      Response.error()
+    );
+  }
+  if (answer.ok && !answer.redirected && (await isKept(new URL(request.url).pathname))) {
+    cache.put(request.url, answer.clone()).catch(() => {});
+  }
+  return answer;
+}
+
+/** Jobs that are kept: each with its id, name, when, and whether it is pinned. */
+async function jobs() {
+  const found = await caches.match("/kept-jobs", { cacheName: PAGES });
+  return found ? found.json() : [];
+}
+
+async function isKept(pathname) {
+  const [, , job] = pathname.split("/");
+  return pathname === "/" || (await jobs()).some((kept) => kept.id === job);
+}
+
+async function note(list) {
+  const cache = await caches.open(PAGES);
+  await cache.put("/kept-jobs", new Response(JSON.stringify(list), { headers: { "content-type": "application/json" } }));
+}
+
+/** Keeps a job: of those that were only opened, the oldest goes. */
+async function keep(id, pinned) {
+  const told = await fetch(`/jobs/${id}/offline.json`).then((answer) => answer.json());
+  const cache = await caches.open(PAGES);
+  for (const address of told.pages) {
+    const answer = await fetch(address, { headers: { accept: "text/html" } });
+    if (answer.ok) await cache.put(address, answer);
+  }
+  const now = new Date().toISOString();
+  const before = (await jobs()).filter((job) => job.id !== id);
+  const was = (await jobs()).find((job) => job.id === id);
+  const entry = { id, name: told.name, at: now, revision: told.revision, pinned: pinned ?? was?.pinned ?? false };
+  const list = [entry, ...before];
+  const opened = list.filter((job) => !job.pinned);
+  const gone = new Set(opened.slice(MOST_JOBS).map((job) => job.id));
+  await note(list.filter((job) => !gone.has(job.id)));
+  for (const request of await cache.keys()) {
+    if (gone.has(new URL(request.url).pathname.split("/")[2])) await cache.delete(request);
+  }
+  return entry;
+}
+
+self.addEventListener("message", (event) => {
+  const { keep: id, pin, list } = event.data;
+  const port = event.ports[0];
+  const answer = id
+    ? keep(id, pin)
+    : list
+      ? jobs()
+      : Promise.resolve(null);
+  event.waitUntil(answer.then((value) => port.postMessage({ value }), (error) => port.postMessage({ error: String(error.message ?? error) })));
+});

@@ -1,0 +1,221 @@
+//! A collector: a program in the house that knows its hubs, asked over the open contract of
+//! `docs/COLLECTOR.md`. Its address stands in the job; only this machine, and what the operator named, is asked.
+
+use std::time::Duration;
+
+use actix_web::{HttpResponse, get, post, web};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+
+use crate::commands::Answer;
+use crate::door::Job;
+use crate::error::WebError;
+
+/// How long a collector may take for an answer.
+const PATIENCE: Duration = Duration::from_secs(4);
+/// The longest answer that is read.
+const MOST_BYTES: u64 = 2 * 1024 * 1024;
+
+/// What happened, as a collector tells it.
+#[derive(Deserialize)]
+struct Event {
+    seq: u64,
+    kind: String,
+    #[serde(default)]
+    node: Option<u32>,
+    #[serde(default)]
+    parent: Option<u32>,
+    #[serde(default)]
+    rssi_dbm: Option<f64>,
+    #[serde(default)]
+    lqi: Option<u32>,
+    #[serde(default)]
+    progress: Option<f64>,
+    #[serde(default)]
+    code: Option<String>,
+    #[serde(default)]
+    count: Option<u32>,
+}
+
+#[derive(Deserialize)]
+struct Events {
+    after: u64,
+    events: Vec<Event>,
+}
+
+/// What is asked of the events of a network.
+#[derive(Deserialize)]
+pub(crate) struct Asked {
+    network: String,
+    #[serde(default)]
+    after: u64,
+}
+
+/// An event in words, with what a card takes from it.
+#[derive(Serialize)]
+struct Heard {
+    text: String,
+    node: Option<u32>,
+    joined: bool,
+}
+
+impl Heard {
+    fn of(event: &Event) -> Self {
+        let node = event.node.map_or_else(|| "a device".to_owned(), |n| format!("number {n}"));
+        let level = event.rssi_dbm.map(|r| format!(", heard at {r:.0} dBm")).unwrap_or_default();
+        let quality = event.lqi.map(|q| format!(", link quality {q}")).unwrap_or_default();
+        let parent = match event.parent {
+            Some(0) => ", by the hub itself".to_owned(),
+            Some(n) => format!(", by number {n}"),
+            None => String::new(),
+        };
+        let code = event.code.as_ref().map(|c| format!(", code {c}")).unwrap_or_default();
+        let text = match event.kind.as_str() {
+            "opened" => "The network is open.".to_owned(),
+            "closed" => "The network is closed.".to_owned(),
+            "joined" => format!("New: {node}{level}{quality}{parent}{code}. Leave it alone."),
+            "interview" => format!(
+                "{node} is asked what it is: {:.0} %.",
+                event.progress.unwrap_or(0.0).clamp(0.0, 1.0) * 100.0
+            ),
+            "ready" => format!("{node} is ready."),
+            "failed" => format!("{node} did not answer all that it was asked."),
+            "refused" => "Something asked to be let in and was not heard well enough.".to_owned(),
+            "left" => format!("{node} has left."),
+            "press" => format!("{node} was pressed, {} in all.", event.count.unwrap_or(1)),
+            other => format!("{node}: {other}."),
+        };
+        let joined = matches!(event.kind.as_str(), "joined" | "ready");
+        Self { text: upper(&text), node: event.node, joined }
+    }
+}
+
+fn upper(text: &str) -> String {
+    let mut signs = text.chars();
+    signs.next().map_or_else(String::new, |s| format!("{}{}", s.to_uppercase(), signs.as_str()))
+}
+
+#[get("/jobs/{job}/collector/events")]
+pub(crate) async fn events(job: Job, asked: web::Query<Asked>) -> Answer {
+    let Asked { network, after } = asked.into_inner();
+    let network = segment(&network)?;
+    let told: Events =
+        ask(&job, format!("/v1/networks/{network}/events?after={after}"), None).await?;
+    let events: Vec<Heard> = told.events.iter().filter(|e| e.seq > after).map(Heard::of).collect();
+    Ok(HttpResponse::Ok().json(json!({ "after": told.after, "events": events })))
+}
+
+/// Something that a collector is asked to do.
+#[derive(Deserialize)]
+pub(crate) struct Wanted {
+    network: String,
+    act: String,
+    #[serde(default)]
+    node: Option<u32>,
+}
+
+#[post("/jobs/{job}/collector/acts")]
+pub(crate) async fn act(job: Job, wanted: web::Json<Wanted>) -> Answer {
+    let Wanted { network, act, node } = wanted.into_inner();
+    let network = segment(&network)?;
+    let of_node = |act: &str| {
+        let node = node.ok_or_else(|| WebError::field("node", "say which number is meant"))?;
+        Ok::<_, WebError>(format!("/v1/networks/{network}/nodes/{node}/{act}"))
+    };
+    let (path, body) = match act.as_str() {
+        "open" => (format!("/v1/networks/{network}/open"), json!({ "seconds": 240 })),
+        "close" | "rebuild" | "exclude" => {
+            (format!("/v1/networks/{network}/{act}"), json!({ "seconds": 60 }))
+        }
+        "identify" => (of_node("identify")?, json!({})),
+        "ping" => (of_node("ping")?, json!({ "count": 10 })),
+        _ => return Err(WebError::field("act", "is nothing that a collector does")),
+    };
+    let told: Value = ask(&job, path, Some(body)).await?;
+    Ok(HttpResponse::Ok().json(told))
+}
+
+/// A part of an address that names a network: nothing that leads elsewhere.
+fn segment(text: &str) -> Result<String, WebError> {
+    let fits = (1..=64).contains(&text.len())
+        && text.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_'));
+    if fits {
+        Ok(text.to_owned())
+    } else {
+        Err(WebError::field("network", "is no network of this job"))
+    }
+}
+
+/// The address of the job's collector, where it may be asked.
+fn address(job: &Job) -> Result<String, WebError> {
+    let wanted = job.site.job.collector.trim().to_owned();
+    if wanted.is_empty() {
+        return Err(WebError::field("collector", "no collector is named in the job"));
+    }
+    let named = job.app.settings.collectors.contains(&wanted);
+    if named || is_this_machine(&wanted) {
+        return Ok(wanted);
+    }
+    Err(WebError::field(
+        "collector",
+        "only a collector on this machine is asked, or one that the operator of the server named",
+    ))
+}
+
+/// `127.0.0.1:8931`, `localhost:8931` or `[::1]:8931`, and nothing behind it.
+fn is_this_machine(address: &str) -> bool {
+    let Some((host, port)) = address.rsplit_once(':') else { return false };
+    matches!(host, "127.0.0.1" | "localhost" | "[::1]") && port.parse::<u16>().is_ok_and(|p| p > 0)
+}
+
+/// Asks the collector; without a body a question, with one something to do.
+async fn ask<T: serde::de::DeserializeOwned + Send + 'static>(
+    job: &Job,
+    path: String,
+    body: Option<Value>,
+) -> Result<T, WebError> {
+    let url = format!("http://{}{path}", address(job)?);
+    let asked = web::block(move || {
+        let agent: ureq::Agent = ureq::Agent::config_builder()
+            .timeout_global(Some(PATIENCE))
+            .max_redirects(0)
+            .build()
+            .into();
+        let answer = match body {
+            Some(body) => agent.post(&url).send_json(body),
+            None => agent.get(&url).call(),
+        };
+        let mut answer = answer.map_err(|e| e.to_string())?;
+        let read = answer.body_mut().with_config().limit(MOST_BYTES);
+        read.read_json::<T>().map_err(|e| e.to_string())
+    });
+    let told = asked.await.map_err(|e| WebError::Inside(e.to_string()))?;
+    told.map_err(|reason| WebError::field("collector", format!("does not answer ({reason})")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_this_machine_is_asked_unless_the_operator_says_so() {
+        for good in ["127.0.0.1:8931", "localhost:80", "[::1]:65535"] {
+            assert!(is_this_machine(good), "{good}");
+        }
+        for bad in [
+            "127.0.0.1",
+            "127.0.0.1:0",
+            "example:80",
+            "127.0.0.1:80/x",
+            "127.0.0.1:80@evil:81",
+            "evil@127.0.0.1:80",
+            "http://127.0.0.1:80",
+            "127.0.0.1:99999",
+            " 127.0.0.2:80",
+            "",
+        ] {
+            assert!(!is_this_machine(bad), "{bad}");
+        }
+        assert!(segment("mesh").is_ok() && segment("../x").is_err() && segment("a/b").is_err());
+    }
+}

@@ -1,0 +1,37 @@
+//! Visits that are agreed, as a calendar.
+
+use actix_web::{HttpResponse, get};
+use dot_reach_formats::visits_ics::{self, Event};
+
+use super::{planned, visit_name};
+use crate::app::now;
+use crate::commands::download;
+use crate::door::Job;
+use crate::error::WebError;
+use crate::pages::install::overview::{labels, why};
+
+#[get("/jobs/{job}/install/visits.ics")]
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let (analysis, plan) = planned(&job).await?;
+    let site = &analysis.site;
+    let events = plan.visits.iter().filter_map(|visit| {
+        let agreed = site.visits.iter().find(|v| v.of == visit.key)?;
+        let (_, high) = visit.minutes.range();
+        let mut text = visit.before.clone();
+        text.extend(visit.outages.iter().map(|o| {
+            let title = dot_reach_core::install::walk::title(o);
+            format!("{title}: {}. {}", labels(site, o), why(o))
+        }));
+        Some(Event {
+            uid: format!("{}-{}", job.id, agreed.id),
+            from: agreed.from.clone(),
+            minutes: high,
+            title: format!("{}: {}", site.job.name, visit_name(visit)),
+            place: site.job.address.clone(),
+            text: text.join("\n"),
+        })
+    });
+    let text = visits_ics::write(&events.collect::<Vec<_>>(), &now());
+    let name = format!("{}-visits.ics", job.id);
+    Ok(download(&name, "text/calendar; charset=utf-8", text))
+}

@@ -1,0 +1,100 @@
+//! A sheet for the licensed electrician: what goes off, what is in each box, what goes to which terminal, and
+//! room to sign. On paper; it asks for no app.
+
+use actix_web::{HttpResponse, get};
+use askama::Template;
+use dot_reach_core::install::checks::POWER_CAUTIONS;
+use dot_reach_core::install::order::MAINS_CAUTIONS;
+use dot_reach_core::install::schedule::{Outage, Schedule};
+use dot_reach_core::install::walk;
+use dot_reach_core::install::work::Spot;
+use dot_reach_core::site::Site;
+use dot_reach_core::survey::brief::who_may;
+
+use super::moves::{WiringSheet, wiring};
+use super::overview::{labels, why};
+use super::{about, planned, visit_name};
+use crate::door::Job;
+use crate::error::WebError;
+use crate::pages::{Shell, html};
+
+#[derive(Template)]
+#[template(path = "install/electrician.html")]
+struct Page {
+    shell: Shell,
+    name: String,
+    address: String,
+    who_may: &'static str,
+    licensed: Vec<String>,
+    cautions: Vec<&'static str>,
+    outages: Vec<Off>,
+    left_out: Vec<(String, String)>,
+}
+
+struct Off {
+    visit: String,
+    title: String,
+    why: String,
+    lasts: String,
+    walk: String,
+    boxes: Vec<Boxed>,
+}
+
+struct Boxed {
+    tag: String,
+    place: String,
+    devices: Vec<(String, String, WiringSheet)>,
+}
+
+#[get("/jobs/{job}/install/electrician")]
+pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    let (analysis, plan) = planned(&job).await?;
+    let page = view(job.shell("Install"), &analysis.site, &plan);
+    html(&page)
+}
+
+fn view(shell: Shell, site: &Site, plan: &Schedule) -> Page {
+    let outages = plan.visits.iter().flat_map(|visit| {
+        let name = visit_name(visit);
+        visit.outages.iter().map(move |o| off(site, &name, o))
+    });
+    let left_out = plan.left_out.iter().filter_map(|l| {
+        let device = site.devices.get(&l.device)?;
+        let tag = site.point_of(device).map_or("", |p| p.label());
+        Some((format!("{tag} {}", device.name), l.why.clone()))
+    });
+    let may = site.people.iter().filter(|p| p.may_mains);
+    Page {
+        name: site.job.name.clone(),
+        address: site.job.address.clone(),
+        who_may: who_may(site.job.region),
+        licensed: may.map(|p| format!("{} {}", p.name, p.licence).trim().to_owned()).collect(),
+        cautions: MAINS_CAUTIONS.into_iter().chain(POWER_CAUTIONS).collect(),
+        outages: outages.collect(),
+        left_out: left_out.collect(),
+        shell,
+    }
+}
+
+fn off(site: &Site, visit: &str, outage: &Outage) -> Off {
+    let boxes = outage.boxes.iter().filter_map(|b| {
+        let point = site.points.get(&b.point)?;
+        let devices = b.devices.iter().filter_map(|d| {
+            let spot = Spot::of(site, d)?;
+            Some((spot.device.name.clone(), spot.kind.name.clone(), wiring(&spot)))
+        });
+        Some(Boxed {
+            tag: point.label().to_owned(),
+            place: format!("{}, {}", point.name, site.room_name(point)),
+            devices: devices.collect(),
+        })
+    });
+    Off {
+        visit: visit.to_owned(),
+        title: walk::title(outage),
+        why: why(outage),
+        lasts: about(outage.off),
+        walk: labels(site, outage),
+        boxes: boxes.collect(),
+    }
+}

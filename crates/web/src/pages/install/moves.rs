@@ -1,0 +1,485 @@
+//! What a card of the day says: its heading, what to do and to beware of, and what a tap on it sends.
+
+use dot_reach_core::Analysis;
+use dot_reach_core::bill::{connector, joints};
+use dot_reach_core::catalogue::DeviceKind;
+use dot_reach_core::codes;
+use dot_reach_core::install::cards::{self, Card};
+use dot_reach_core::install::checks::{POWER_CAUTIONS, cautions, checks};
+use dot_reach_core::install::isolate::Why;
+use dot_reach_core::install::schedule::Outage;
+use dot_reach_core::install::state::State;
+use dot_reach_core::install::walk::What;
+use dot_reach_core::install::work::Spot;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::site::{
+    Cut, DeviceId, Function, IsolationId, NetworkId, Site, Step, WiringRecord,
+};
+use dot_reach_core::units::typographic;
+use serde_json::json;
+
+use super::overview::{labels, why};
+use crate::pages::jobs::day;
+
+/// What a card says beside its checks.
+pub(super) enum Body {
+    Plain(String),
+    Isolate(Isolating),
+    Wiring(Box<WiringSheet>),
+    Code(CodeAsked),
+    Join(Box<JoinSheet>),
+    Open { what: String, expected: Vec<(String, bool)> },
+    Tie { masters: Vec<(String, String)> },
+    Energise { text: String, hand_over: String },
+}
+
+/// What is switched off, as the form begins.
+pub(super) struct Isolating {
+    pub(super) means: String,
+    pub(super) circuits: String,
+    pub(super) boxes: String,
+    pub(super) why: String,
+    pub(super) off: String,
+    pub(super) verified: String,
+}
+
+/// How a device is wired.
+pub(super) struct WiringSheet {
+    pub(super) id: String,
+    pub(super) is_new: bool,
+    pub(super) put: String,
+    pub(super) diagram: String,
+    pub(super) diagrams: Vec<String>,
+    pub(super) strip: String,
+    pub(super) terminals: String,
+    pub(super) connectors: Vec<String>,
+    /// Each conductor: what it is, where it was, where it goes, whether it is capped.
+    pub(super) conductors: Vec<[String; 4]>,
+    pub(super) put_back: String,
+    pub(super) old_device: String,
+    pub(super) hidden: Vec<(String, String)>,
+    pub(super) point: String,
+}
+
+/// A code that is asked for.
+pub(super) struct CodeAsked {
+    pub(super) wher: String,
+    pub(super) kept: Vec<String>,
+}
+
+/// How a device is joined.
+pub(super) struct JoinSheet {
+    pub(super) card: Card,
+    pub(super) is_zwave: bool,
+    pub(super) by_way_of: String,
+    pub(super) code: Vec<String>,
+    pub(super) elsewhere: bool,
+    pub(super) network: String,
+}
+
+/// A card in words.
+pub(super) struct Told {
+    pub(super) heading: String,
+    pub(super) record: String,
+    pub(super) cautions: Vec<String>,
+    pub(super) checks: Vec<(String, String, bool)>,
+    pub(super) body: Body,
+    pub(super) act: String,
+    pub(super) back: String,
+    pub(super) verb: &'static str,
+    pub(super) stem: &'static str,
+    pub(super) other: Option<(String, &'static str)>,
+}
+
+/// Whether the step of a key holds, of a device on another page.
+pub(super) fn holds(state: &State<'_>, key: &str) -> bool {
+    let Some((device, word)) = key.rsplit_once('.') else { return false };
+    let step = Step::ALL.into_iter().find(|s| s.word() == word);
+    let device = device.parse::<DeviceId>();
+    step.zip(device.ok()).is_some_and(|(step, device)| state.holds(&device, step))
+}
+
+pub(super) fn told(
+    analysis: &Analysis,
+    state: &State<'_>,
+    outage: Option<&Outage>,
+    act: &What,
+) -> Told {
+    let site: &Site = &analysis.site;
+    match act {
+        What::Isolate { of } => isolate_card(site, outage, of.as_ref()),
+        What::ProveTester { of } => {
+            let done = of.as_ref().and_then(|i| site.isolations.get(i)?.proven_before.clone());
+            let act =
+                of.as_ref().map(|i| json!({"do": "prove-tester", "isolation": i, "after": false}));
+            Told {
+                record: done.map(|at| day(&at)).unwrap_or_default(),
+                act: act
+                    .unwrap_or_else(|| json!({"do": "prove-tester", "after": false}))
+                    .to_string(),
+                verb: "It works",
+                ..plain(
+                    "Show that the tester works",
+                    "On a source that is known to be live, right before the tests. It is shown again after \
+                     the tests of each box.",
+                )
+            }
+        }
+        What::Energise { of } => energise_card(site, of.as_ref()),
+        What::Open { network, expected } => open_card(site, state, network, expected),
+        What::Close { network, of } => {
+            let name = network_name(site, network);
+            let at = of.as_ref().and_then(|o| site.open_times.get(o)?.closed.clone());
+            Told {
+                record: at.map(|at| day(&at)).unwrap_or_default(),
+                act: json!({"do": "close-network", "id": of}).to_string(),
+                verb: "It is closed",
+                ..plain(
+                    &format!("Close {name}"),
+                    "Close it at the hub, and look that the hub says so: what stands open lets in whatever \
+                     asks.",
+                )
+            }
+        }
+        What::Rebuild { network, of } => {
+            let name = network_name(site, network);
+            let at = of.as_ref().and_then(|o| site.open_times.get(o)?.rebuilt.clone());
+            Told {
+                record: at.map(|at| day(&at)).unwrap_or_default(),
+                act: json!({"do": "rebuild-routes", "id": of}).to_string(),
+                verb: "Begun at the hub",
+                ..plain(
+                    &format!("Rebuild the routes of {name}"),
+                    "After the last that was added: the hub finds the ways anew. It takes minutes to hours; \
+                     nobody waits for it here.",
+                )
+            }
+        }
+        What::Step { device, step } => match Spot::of(site, device) {
+            Some(spot) => step_card(analysis, state, &spot, *step),
+            None => plain("This device is gone", ""),
+        },
+    }
+}
+
+fn plain(heading: &str, text: &str) -> Told {
+    Told {
+        heading: heading.to_owned(),
+        record: String::new(),
+        cautions: Vec::new(),
+        checks: Vec::new(),
+        body: Body::Plain(text.to_owned()),
+        act: String::new(),
+        back: String::new(),
+        verb: "Done",
+        stem: "",
+        other: None,
+    }
+}
+
+fn network_name(site: &Site, network: &NetworkId) -> String {
+    site.networks.get(network).map_or_else(String::new, |n| n.name.clone())
+}
+
+fn isolate_card(site: &Site, outage: Option<&Outage>, of: Option<&IsolationId>) -> Told {
+    let Some(outage) = outage else { return plain("Switch off", "") };
+    let record = of.and_then(|i| site.isolations.get(i)).map(|i| {
+        let what = Cut::ALL.iter().find(|(m, _)| *m == i.means).map_or("", |(_, words)| words);
+        format!("{what} {}, by {}, {}", i.circuits.join(", "), i.by, day(&i.at))
+    });
+    let really = outage.cut.whys.iter().find_map(|w| match w {
+        Why::Mislabelled { really, .. } => Some(format!("breaker {really}")),
+        _ => None,
+    });
+    let means = if outage.cut.means.is_main() { Cut::Main } else { Cut::Breaker };
+    let (low, high) = outage.off.range();
+    Told {
+        record: record.unwrap_or_default(),
+        cautions: POWER_CAUTIONS.map(str::to_owned).into(),
+        body: Body::Isolate(Isolating {
+            means: json!(means).as_str().unwrap_or_default().to_owned(),
+            circuits: outage.cut.circuits.join(", "),
+            boxes: labels(site, outage),
+            why: why(outage),
+            off: format!("{} to {}", super::overview::long(low), super::overview::long(high)),
+            verified: really.unwrap_or_default(),
+        }),
+        act: json!({"do": "isolate"}).to_string(),
+        verb: "It is off and locked",
+        stem: "iso",
+        ..plain("Switch off", "")
+    }
+}
+
+fn energise_card(site: &Site, of: Option<&IsolationId>) -> Told {
+    let on = of.and_then(|i| site.isolations.get(i)?.energised.clone());
+    let holder = of.and_then(|i| site.isolations.get(i)).map(|i| i.holder().to_owned());
+    let text = holder.map_or_else(
+        || "Look at every box once more: closed up or fitted, every hand out.".to_owned(),
+        |holder| {
+            format!(
+                "Look at every box once more: closed up or fitted, every hand out. Then {holder} \
+                 switches it on."
+            )
+        },
+    );
+    Told {
+        record: on.map(|on| format!("by {}, {}", on.by, day(&on.at))).unwrap_or_default(),
+        cautions: vec![POWER_CAUTIONS[2].to_owned()],
+        body: Body::Energise {
+            text,
+            hand_over: of
+                .map(|i| json!({"do": "hand-over", "isolation": i}).to_string())
+                .unwrap_or_default(),
+        },
+        act: match of {
+            Some(of) => json!({"do": "energise", "isolation": of}),
+            // The record waits for the connection; the page knows its id.
+            None => json!({"do": "energise"}),
+        }
+        .to_string(),
+        verb: "It is on again",
+        ..plain("Switch on again", "")
+    }
+}
+
+fn open_card(site: &Site, state: &State<'_>, network: &NetworkId, expected: &[DeviceId]) -> Told {
+    let name = network_name(site, network);
+    let listed = expected
+        .iter()
+        .filter_map(|d| Some((site.devices.get(d)?.name.clone(), state.holds(d, Step::Joined))));
+    let way = expected.first().and_then(|d| Spot::of(site, d)).and_then(|s| cards::card(&s));
+    let open = state.open_time(network);
+    Told {
+        record: open.map(|o| format!("by {}, {}", o.by, day(&o.at))).unwrap_or_default(),
+        body: Body::Open {
+            what: way.map_or_else(String::new, |w| format!("{}; {}.", w.opens, w.direction)),
+            expected: listed.collect(),
+        },
+        act: json!({"do": "open-network", "network": network, "expected": expected}).to_string(),
+        verb: "It is open",
+        stem: "open",
+        ..plain(&format!("Open {name}"), "")
+    }
+}
+
+fn step_card(analysis: &Analysis, state: &State<'_>, spot: &Spot<'_>, step: Step) -> Told {
+    let site = spot.site;
+    let device = &spot.device.id;
+    let mark = state.mark(device, step);
+    let ticked = |word: &String| mark.is_some_and(|m| m.checks.contains(word));
+    let checks = checks(spot, step).into_iter().map(|c| {
+        let is = ticked(&c.word);
+        (c.word, c.text, is)
+    });
+    let record = mark.filter(|m| m.at.is_some()).map(|m| {
+        let at = m.at.as_deref().map(day).unwrap_or_default();
+        let why = if m.why.is_empty() { String::new() } else { format!(", because {}", m.why) };
+        format!("by {}, {at}{why}", m.by)
+    });
+    let mut all: Vec<String> = cautions(spot, step).into_iter().map(str::to_owned).collect();
+    let (heading, text) = asks(spot, step);
+    let body = match step {
+        Step::Wired => Body::Wiring(Box::new(wiring(spot))),
+        Step::Code => {
+            Body::Code(CodeAsked { wher: spot.kind.join.code.clone(), kept: kept_codes(spot) })
+        }
+        Step::Joined => match cards::card(spot) {
+            Some(card) => {
+                all.extend(card.warnings.iter().cloned());
+                Body::Join(Box::new(join(analysis, state, spot, card)))
+            }
+            None => Body::Plain(text.to_owned()),
+        },
+        Step::Tied => Body::Tie {
+            masters: spot
+                .masters()
+                .iter()
+                .filter_map(|m| Some((m.to_string(), site.devices.get(m)?.name.clone())))
+                .collect(),
+        },
+        _ => Body::Plain(text.to_owned()),
+    };
+    let (act, stem) = match step {
+        Step::Joined => (json!({"do": "join", "device": device}), "join"),
+        Step::Code => (json!({"do": "keep-code", "device": device}), "code"),
+        Step::Tied => (json!({"do": "tie", "device": device}), "tie"),
+        _ => (json!({"do": "take-step", "device": device, "step": step}), ""),
+    };
+    let put_back = json!({"do": "take-step", "device": device, "step": Step::PutBack});
+    let in_box = matches!(step, Step::Noted | Step::Wired | Step::Checked | Step::DryFitted);
+    Told {
+        heading: heading.to_owned(),
+        record: record.unwrap_or_default(),
+        cautions: all,
+        checks: checks.collect(),
+        body,
+        act: act.to_string(),
+        back: json!({"do": "take-back", "device": device, "step": step}).to_string(),
+        verb: "Done",
+        stem,
+        other: in_box
+            .then(|| (put_back.to_string(), "Not today: the old wiring is back, the box is safe")),
+    }
+}
+
+/// What a step asks to do.
+fn asks(spot: &Spot<'_>, step: Step) -> (&'static str, &'static str) {
+    match step {
+        Step::Excluded => (
+            "Take the old device out of the list first",
+            cards::leaving(spot)
+                .unwrap_or("Take it out of the hub's list while it still has power"),
+        ),
+        Step::Dead => (
+            "Prove the box dead",
+            "Every conductor, the neighbours too, before and after the old device is off.",
+        ),
+        Step::Noted => {
+            ("Photograph and note the old wiring", "So that it can be put back as it was.")
+        }
+        Step::Code => ("Keep its code", ""),
+        Step::Wired => ("Wire it", ""),
+        Step::Checked => ("Check the joints", "One after the other, by hand."),
+        Step::DryFitted => {
+            ("Fit it without its plate", "Pushed in as it will stay, so that power can come back.")
+        }
+        Step::PutBack => ("Put the old wiring back", ""),
+        Step::Placed => ("Put it where it will live", ""),
+        Step::Powered => (
+            "Try it by its own button",
+            "Without any hub: what does not work now will not work later.",
+        ),
+        Step::Phone => ("Make the phone ready", ""),
+        Step::Firmware => {
+            ("Bring the hub up to date", "Restarts take minutes; nothing is joined meanwhile.")
+        }
+        Step::Clock => {
+            ("Set time and place on the hub", "Before anything goes by sunrise or by the clock.")
+        }
+        Step::Joined => ("Join it", ""),
+        Step::Identified => (
+            "See that it is the right one",
+            "Press identify in the app, and look; then press the button here, and look in the app.",
+        ),
+        Step::Settings => ("Set it up", "What it does when power comes back, and how it feels."),
+        Step::Tied => ("Tie it to its master", "Until then it works nothing."),
+        Step::Decoupled => ("Let the button speak, and the relay stay closed", ""),
+        Step::Tested => {
+            ("Test the range where it stays", "From where people stand, with the door shut.")
+        }
+        Step::Closed => {
+            ("Close it", "Plate, cover or glue: the last thing, when all of the above holds.")
+        }
+        Step::Named => ("Name it in every platform", "Room and what it does, the same everywhere."),
+        Step::Shown => ("Show it to the household", ""),
+    }
+}
+
+fn kept_codes(spot: &Spot<'_>) -> Vec<String> {
+    let system = spot.network.map(|n| n.system);
+    let of = spot.site.join_codes.iter().filter(|c| c.device == spot.device.id);
+    of.map(|c| {
+        if c.text.is_empty() {
+            return "a photo of the label".to_owned();
+        }
+        codes::parse(&c.text, system).map_or_else(
+            |_| "a text that is no known code".to_owned(),
+            |code| {
+                let checks = if code.checks_itself() {
+                    "its check digits agree"
+                } else {
+                    "it has no check digit: read it twice"
+                };
+                format!("{}: {code}; {checks}", code.name())
+            },
+        )
+    })
+    .collect()
+}
+
+pub(super) fn wiring(spot: &Spot<'_>) -> WiringSheet {
+    let site = spot.site;
+    let lead = site.box_of(spot.point);
+    let record = site.wiring_records.iter().find(|r| r.device == spot.device.id);
+    let id = format!("w-{}", spot.device.id);
+    let id = record.map_or(id, |r| r.id.to_string());
+    let put = id.parse().ok().map(|id| {
+        let new = WiringRecord::new(id, spot.device.id.clone());
+        json!({"do": "put", "kind": "wiring-record", "value": new}).to_string()
+    });
+    let in_box = site.points.iter().filter(|p| site.box_of(p).id == lead.id);
+    let kinds: Vec<&DeviceKind> = in_box
+        .flat_map(|p| site.devices_at(&p.id))
+        .filter_map(|d| site.kind(&d.kind))
+        .filter(|k| k.is_wired_in())
+        .collect();
+    let connectors = joints(&lead.conductors, &kinds).into_iter().map(|met| {
+        let row = dot_reach_core::catalogue::rates::row(connector(met));
+        format!("{met} meet: {}", row.map_or("", |r| r.name.as_str()).to_lowercase())
+    });
+    let named = |f: Function| Function::ALL.iter().find(|(of, _)| *of == f).map_or("", |(_, w)| w);
+    let conductors = lead.conductors.iter().map(|c| {
+        let count = if c.count > 1 { format!("{} × ", c.count) } else { String::new() };
+        let goes = if c.capped || c.found == Function::Spare {
+            "capped by itself".to_owned()
+        } else if c.new_terminal.is_empty() {
+            terminal(spot.kind, c.found)
+        } else {
+            c.new_terminal.clone()
+        };
+        [format!("{count}{}", named(c.found)), c.colour.clone(), c.old_terminal.clone(), goes]
+    });
+    let said =
+        |name: &String| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
+    WiringSheet {
+        is_new: record.is_none(),
+        put: put.unwrap_or_default(),
+        diagram: record.map(|r| r.diagram.clone()).unwrap_or_default(),
+        diagrams: spot.kind.wiring.diagrams.clone(),
+        strip: spot.kind.wiring.strip_mm.map(|mm| typographic(mm, 0)).unwrap_or_default(),
+        terminals: spot.kind.wiring.terminals.join(", "),
+        connectors: connectors.collect(),
+        conductors: conductors.collect(),
+        put_back: record.map(|r| r.put_back.clone()).unwrap_or_default(),
+        old_device: record.map(|r| r.old_device.clone()).unwrap_or_default(),
+        hidden: spot.kind.wiring.hidden.iter().map(|h| (h.clone(), said(h))).collect(),
+        point: spot.point.id.to_string(),
+        id,
+    }
+}
+
+/// The terminal that a conductor goes to, by what it is; a hint that the maker's sheet overrules.
+fn terminal(kind: &DeviceKind, found: Function) -> String {
+    let wanted = match found {
+        Function::Line => "line",
+        Function::Neutral => "neutral",
+        Function::Earth => "earth",
+        Function::Switched => "load",
+        Function::Traveller => "traveller",
+        Function::Spare | Function::Unknown => return String::new(),
+    };
+    let has = kind.wiring.terminals.iter().any(|t| t == wanted);
+    if has { wanted.to_owned() } else { format!("no {wanted} terminal: stays joined through") }
+}
+
+fn join(analysis: &Analysis, state: &State<'_>, spot: &Spot<'_>, card: Card) -> JoinSheet {
+    let site = spot.site;
+    let found = analysis.networks.iter().find_map(|n| Some((n, n.place_of(&spot.device.id)?)));
+    let route = found.map(|(n, place)| n.first_route(place)).unwrap_or_default();
+    let carrier = route.last().filter(|_| route.len() > 1).map(|hop| &hop.from);
+    let by_way_of = carrier.and_then(|d| Some((d, site.devices.get(d)?))).map(|(id, device)| {
+        let is_in = state.holds(id, Step::Joined);
+        let then =
+            if is_in { "is in" } else { "is not in yet: it may take a worse parent, and keep it" };
+        format!("By the plan {} carries it, which {then}.", device.name)
+    });
+    JoinSheet {
+        is_zwave: spot.network.is_some_and(|n| matches!(n.system, System::ZWave | System::ZWaveLr)),
+        by_way_of: by_way_of.unwrap_or_default(),
+        code: kept_codes(spot),
+        elsewhere: state.joined_elsewhere(&spot.device.id),
+        network: spot.device.network.to_string(),
+        card,
+    }
+}

@@ -1,0 +1,187 @@
+//! A stretch of the day, one thing at a time.
+
+use std::collections::BTreeMap;
+
+use actix_web::{HttpResponse, get, web};
+use askama::Template;
+use dot_reach_core::Analysis;
+use dot_reach_core::install::schedule::Schedule;
+use dot_reach_core::install::state::State;
+use dot_reach_core::install::walk::{Walks, What};
+use dot_reach_core::install::work::Spot;
+use dot_reach_core::site::{Cut, Method, Secured, Security, Site, Step};
+use serde::Deserialize;
+
+use super::moves::{self, Body};
+use super::planned;
+use crate::door::Job;
+use crate::error::WebError;
+use crate::pages::{Shell, html};
+
+/// Which stretch.
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    of: String,
+}
+
+#[derive(Template)]
+#[template(path = "install/stretch.html")]
+struct Page {
+    shell: Shell,
+    of: String,
+    title: String,
+    who: String,
+    done: usize,
+    moves: Vec<Card>,
+    people: Vec<String>,
+    means: Vec<(String, &'static str)>,
+    secured: Vec<(String, &'static str)>,
+    methods: Vec<(String, &'static str)>,
+    security: Vec<(String, &'static str)>,
+    listens: bool,
+}
+
+/// A move as a card.
+struct Card {
+    number: usize,
+    key: String,
+    heading: String,
+    tag: String,
+    place: String,
+    done: bool,
+    overruled: bool,
+    /// By whom and when it was done, where that is on record.
+    record: String,
+    cautions: Vec<String>,
+    /// Each thing to look at: its word, its words, whether it is ticked.
+    checks: Vec<(String, String, bool)>,
+    needs: Vec<NeedLine>,
+    body: Body,
+    /// What a tap sends, as JSON; the page adds who, when and what is typed on the card.
+    act: String,
+    /// What takes it back, where one tap does.
+    back: String,
+    /// The word on the button.
+    verb: &'static str,
+    stem: &'static str,
+    /// What works instead, when this cannot be done today.
+    other: Option<(String, &'static str)>,
+    device: String,
+    point: String,
+    /// What the collector can be asked to do for it, and of which network.
+    hub_act: &'static str,
+    network: String,
+    /// What a photo taken at this step shows.
+    shows: &'static str,
+}
+
+struct NeedLine {
+    text: String,
+    met_by: String,
+    yields: bool,
+    met: bool,
+}
+
+#[get("/jobs/{job}/install/work")]
+pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+    let (analysis, plan) = planned(&job).await?;
+    let (shell, who) = (job.shell("Install"), job.person.who.clone());
+    let of = query.into_inner().of;
+    let page = job.compute(move || view(shell, who, &of, &analysis, &plan)).await?;
+    html(&page.ok_or(WebError::NotFound("part of the day; the plan has changed since"))?)
+}
+
+fn view(shell: Shell, who: String, of: &str, analysis: &Analysis, plan: &Schedule) -> Option<Page> {
+    let site: &Site = &analysis.site;
+    let state = State::of(site);
+    let stretch = Walks::of(analysis, plan, &state).stretch(of)?;
+    let done: BTreeMap<&str, bool> =
+        stretch.moves.iter().map(|m| (m.key.as_str(), m.done)).collect();
+    let is_met = |alternative: &String| match alternative.strip_prefix('!') {
+        Some(key) => !done.get(key).copied().unwrap_or(false),
+        // What stands on another page is known from the record alone.
+        None => done
+            .get(alternative.as_str())
+            .copied()
+            .unwrap_or_else(|| moves::holds(&state, alternative)),
+    };
+    let outage = plan.outages().find(|o| o.key == of);
+    let mut cards = Vec::new();
+    for (number, made) in stretch.moves.iter().enumerate() {
+        let told = moves::told(analysis, &state, outage, &made.act);
+        let needs = made.needs.iter().map(|need| NeedLine {
+            text: need.what.to_string(),
+            met_by: need.met_by.join("|"),
+            yields: need.yields,
+            met: need.met_by.iter().any(is_met),
+        });
+        let step = match &made.act {
+            What::Step { device, step } => Spot::of(site, device).zip(Some(*step)),
+            _ => None,
+        };
+        let (tag, place) = step.as_ref().map_or_else(Default::default, |(spot, _)| {
+            let floor = site.floors.get(&spot.point.floor).map_or("", |f| f.name.as_str());
+            let place = [&spot.device.name, site.room_name(spot.point), floor].join(" · ");
+            (spot.point.label().to_owned(), place)
+        });
+        cards.push(Card {
+            number: number + 1,
+            key: made.key.clone(),
+            heading: told.heading,
+            tag,
+            place,
+            done: made.done,
+            overruled: made.overruled,
+            record: told.record,
+            cautions: told.cautions,
+            checks: told.checks,
+            needs: needs.collect(),
+            body: told.body,
+            act: told.act,
+            back: told.back,
+            verb: told.verb,
+            stem: told.stem,
+            other: told.other,
+            device: step.as_ref().map(|(spot, _)| spot.device.id.to_string()).unwrap_or_default(),
+            point: step.as_ref().map(|(spot, _)| spot.point.id.to_string()).unwrap_or_default(),
+            hub_act: match &made.act {
+                What::Open { .. } => "open",
+                What::Close { .. } => "close",
+                What::Rebuild { .. } => "rebuild",
+                What::Step { step: Step::Excluded, .. } => "exclude",
+                _ => "",
+            },
+            network: match &made.act {
+                What::Open { network, .. }
+                | What::Close { network, .. }
+                | What::Rebuild { network, .. } => network.to_string(),
+                _ => step.as_ref().map(|(s, _)| s.device.network.to_string()).unwrap_or_default(),
+            },
+            shows: match step.map(|(_, step)| step) {
+                Some(Step::Dead | Step::Noted) => "before",
+                Some(Step::Wired | Step::Checked | Step::DryFitted) => "after",
+                _ => "place",
+            },
+        });
+    }
+    Some(Page {
+        of: of.to_owned(),
+        title: stretch.title,
+        who,
+        done: cards.iter().filter(|c| c.done).count(),
+        moves: cards,
+        people: site.people.iter().map(|p| p.name.clone()).collect(),
+        means: Cut::ALL.map(|(m, words)| (word(&m), words)).into(),
+        secured: Secured::ALL.map(|(s, words)| (word(&s), words)).into(),
+        methods: Method::ALL.map(|(m, words)| (word(&m), words)).into(),
+        security: Security::ALL.map(|(s, words)| (word(&s), words)).into(),
+        listens: !site.job.collector.trim().is_empty(),
+        shell,
+    })
+}
+
+/// A value as its word in an edit.
+fn word(value: &impl serde::Serialize) -> String {
+    let value = serde_json::to_value(value).ok();
+    value.and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}

@@ -1,0 +1,351 @@
+// The day on a phone: a circuit from isolation to closed with a hub that is not there, the line lost in the
+// middle; a day without a line; a kit; a replacement; a master and its companion; a fault found by the guide.
+import fs from "node:fs";
+import os from "node:os";
+import path from "node:path";
+import { execFileSync } from "node:child_process";
+import { fileURLToPath } from "node:url";
+import { expect, open, ready, start, test } from "./fixtures.mjs";
+import { png } from "./png.mjs";
+
+test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
+
+const binary = process.env.DOT_REACH ?? fileURLToPath(new URL("../target/release/dot-reach", import.meta.url));
+const AT = "2026-03-14T10:00:00Z";
+const JOB = "/jobs/larkfield-mill";
+
+/** The program over a database that outlives it, on a port that stays. */
+async function serving(db, port = 0) {
+  const { program, address } = start(["serve", "--db", db, "--port", String(port)]);
+  return { program, url: await address };
+}
+
+const gone = (program) => new Promise((resolve) => {
+  program.once("exit", resolve);
+  program.kill("SIGKILL");
+});
+
+/** A database with one job. */
+function database(job) {
+  const folder = fs.mkdtempSync(path.join(os.tmpdir(), "day-"));
+  const [file, db] = [path.join(folder, "job.json"), path.join(folder, "jobs.db")];
+  fs.writeFileSync(file, job);
+  execFileSync(binary, ["import", "--db", db, file]);
+  return { db, file, folder };
+}
+
+const mill = () => execFileSync(binary, ["standin", "larkfield-mill"], { maxBuffer: 1e8 }).toString();
+const current = (page) => page.locator("[data-move][data-current]");
+const key = (page) => current(page).getAttribute("data-move");
+
+async function site(page, url, job = "larkfield-mill") {
+  return (await (await page.request.get(`${url}/jobs/${job}/${job}.json`)).json()).site;
+}
+
+/** Says who is at work: a cookie, as the jobs page sets it. */
+async function as(context, url, who) {
+  await context.addCookies([{ name: "who", value: encodeURIComponent(who), url }]);
+}
+
+async function tickAll(page) {
+  const card = current(page);
+  for (const box of await card.locator("[data-check]").all()) if (!(await box.isChecked())) await box.check();
+}
+
+/** Does the move that is shown, as a person would; `more` fills what the card asks for. */
+async function doMove(page, more = async () => {}) {
+  const was = await key(page);
+  const card = page.locator(`[data-move="${was}"]`);
+  await more(card);
+  await tickAll(page);
+  const button = card.locator("button[data-done]");
+  await expect(button).toBeEnabled();
+  expect((await button.boundingBox()).height).toBeGreaterThanOrEqual(48);
+  await button.tap();
+  await expect(page.locator(`[data-move="${was}"]:is([data-done], [data-waits])`)).toHaveCount(1);
+  // It goes on by itself, unless nothing is left.
+  const left = page.locator(`[data-move="${was}"] ~ [data-move]:not([data-done]):not([data-waits])`);
+  if (await left.count() > 0) await expect.poll(() => key(page)).not.toBe(was);
+  return was;
+}
+
+async function fillIsolation(card) {
+  await card.locator('[data-field="tester"]').fill("two-pole tester 4");
+  await card.locator('[data-field="told"]').fill("Ada, until noon");
+  await card.locator('[data-field="secured"]').selectOption("lock-and-notice");
+}
+
+const because = (words) => async (card) => {
+  const why = card.locator('[data-field="why"]');
+  if (await why.isVisible()) await why.fill(words);
+};
+
+/** Brings the hubs of the job to where they let devices in, by the interface that pages use. */
+async function hubsReady(page, url) {
+  const all = await site(page, url);
+  const hubs = all.devices.filter((d) => /^hub/.test(d.kind));
+  for (const hub of hubs) {
+    for (const step of ["placed", "powered", "phone", "firmware", "clock"]) await takeAll(page, url, hub.id, step);
+  }
+}
+
+let edits = 0;
+async function act(page, url, edit, job = "larkfield-mill") {
+  edits += 1;
+  const answer = await page.request.post(`${url}/jobs/${job}/edits`, {
+    data: { edit, edit_id: `day-${process.pid}-${edits}`, client: "test" }, headers: { origin: url },
+  });
+  return { ok: answer.ok(), told: await answer.json() };
+}
+
+/** Ticks what a step asks for and takes it; the checks are read off the page. */
+async function takeAll(page, url, device, step, more = {}, job = "larkfield-mill") {
+  const all = await site(page, url, job);
+  const words = checksOf[step] ?? [];
+  for (const check of words) await act(page, url, { do: "check", device, step, check, on: true }, job);
+  const by = { by: "Tobin Ray", at: AT };
+  const known = all.devices.find((d) => d.id === device);
+  expect(known, device).toBeTruthy();
+  return act(page, url, { do: "take-step", device, step, ...by, ...more }, job);
+}
+
+const checksOf = {
+  placed: ["where", "battery"], powered: ["on-off", "dim", "hold", "light"],
+  phone: ["same-wifi", "bluetooth", "system", "mail", "owner"], firmware: ["updated"], clock: ["time", "place"],
+};
+
+test("a circuit from isolation to closed, the line lost in the middle", async ({ page, context }) => {
+  test.setTimeout(180_000);
+  const { db, file } = database(mill());
+  let { program, url } = await serving(db);
+  const port = new URL(url).port;
+  const hub = start(["hub", file, "--port", "0", "--speed", "60"]);
+  const collector = (await hub.address).replace("http://", "");
+  try {
+    await as(context, url, "Tobin Ray");
+    await open(page, `${url}${JOB}/install`);
+    await hubsReady(page, url);
+    await act(page, url, { do: "set", kind: "job", id: "job", field: "collector", value: collector });
+    await page.reload();
+    await ready(page);
+    await expect(page.locator("[data-kept-line]")).toContainText("Kept on this phone", { timeout: 30_000 });
+    await expect(page.locator("#main")).toContainText("Power goes off 7 times");
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+    await page.locator(".stretches a", { hasText: "Breaker 7 off" }).tap();
+    await ready(page);
+
+    // Power off: the record wants to know with what and whom; the tester is shown to work.
+    expect(await key(page)).toBe("isolate");
+    await expect(current(page)).toContainText("Lock it and hang a notice on it");
+    await current(page).locator("button[data-done]").tap();
+    await expect(current(page).locator(".field-error[data-shown]")).toContainText("say it; the record needs it");
+    await doMove(page, fillIsolation);
+    await doMove(page);
+
+    // The first box, up to where its joints are to be checked.
+    const [, first] = [await key(page), (await key(page)).split(".")[0]];
+    expect(await key(page)).toBe(`${first}.dead`);
+    await expect(current(page)).toContainText("Only a tester says that it is dead");
+    while (!(await key(page)).endsWith(".checked")) {
+      await doMove(page, async (card) => {
+        if ((await card.getAttribute("data-move")).endsWith(".code")) {
+          await card.locator('[data-field="text"]').fill(`LABEL ${first}`);
+        }
+        await because("agreed with the planner")(card);
+      });
+    }
+
+    // The line is lost: the server is gone. What is tapped waits, also over a reload.
+    await gone(program);
+    await doMove(page);
+    await expect(page.locator("[data-saved]")).toContainText("waiting");
+    expect(await key(page)).toBe(`${first}.dry-fitted`);
+    await page.reload();
+    await page.waitForFunction(() => document.documentElement.dataset.ready === "true");
+    await expect(page.locator(`[data-move="${first}.checked"]`)).toHaveAttribute("data-waits", "");
+    // Nothing is switched on while a box is not safe, with or without a line.
+    await page.locator("[data-list]").tap();
+    await page.locator('[data-move="energise"] h2').tap();
+    await expect(current(page).locator("button[data-done]")).toBeDisabled();
+    await expect(current(page)).toContainText("is not dry-fitted, nor put back");
+    await page.locator("[data-list]").tap();
+    await page.locator(`[data-move="${first}.dry-fitted"] h2`).tap();
+    await doMove(page);
+    const boxes = await page.locator("[data-move$='.dead']").count();
+    for (let box = 1; box < boxes; box += 1) {
+      while (!(await key(page)).endsWith(".dry-fitted")) {
+        await doMove(page, async (card) => {
+          const device = await card.getAttribute("data-device");
+          if ((await card.getAttribute("data-move")).endsWith(".code")) await card.locator('[data-field="text"]').fill(`LABEL ${device}`);
+          await because("agreed with the planner")(card);
+        });
+      }
+      await doMove(page);
+    }
+    expect(await key(page)).toBe("energise");
+    await doMove(page);
+
+    // The line is back: all goes out in its order, none twice.
+    ({ program, url } = await serving(db, port));
+    await expect(page.locator("[data-waiting]")).toBeHidden({ timeout: 60_000 });
+    await expect(page.locator('[data-move="energise"][data-done]')).toHaveCount(1);
+    const after = await site(page, url);
+    expect(new Set(after.marks.map((m) => `${m.device}.${m.step}`)).size).toBe(after.marks.length);
+    expect(after.isolations[0].energised.by).toBe("Tobin Ray");
+
+    // Joining: the hub is heard; a person takes what was heard.
+    let joined = 0;
+    for (;;) {
+      const now = await key(page);
+      if (now.startsWith("close-") || now.startsWith("rebuild-")) {
+        await doMove(page, because("the rest waits for another day"));
+        if (await page.locator("[data-move]:not([data-done])").count() === 0) break;
+        continue;
+      }
+      if (now.startsWith("open-")) {
+        const network = now.slice("open-".length);
+        await page.request.post(`http://${collector}/v1/networks/${network}/open`, { data: { seconds: 600 } });
+        await doMove(page);
+        continue;
+      }
+      if (now.endsWith(".joined")) {
+        const device = await current(page).getAttribute("data-device");
+        await expect(current(page)).toContainText("Look for:");
+        const shows = await (await page.request.post(`http://${collector}/hand/gesture`, { data: { device } })).json();
+        if (shows.shows === "joined") {
+          await expect(current(page).locator("[data-listen]")).toContainText("New: number", { timeout: 15_000 });
+          await current(page).getByText("It is this one").last().tap();
+          joined += 1;
+        }
+        await doMove(page, because("joined where it will live; its carrier comes later"));
+        continue;
+      }
+      await doMove(page, because("agreed with the planner"));
+      if (await page.locator("[data-move]:not([data-done])").count() === 0) break;
+    }
+    expect(joined).toBeGreaterThan(0);
+    const end = await site(page, url);
+    const closed = end.marks.filter((m) => m.step === "closed" && m.at);
+    expect(closed.length).toBe(boxes);
+    for (const mark of closed) {
+      for (const step of ["powered", "joined", "tested"]) {
+        expect(end.marks.some((m) => m.device === mark.device && m.step === step && m.at)).toBe(true);
+      }
+    }
+    await page.goto(`${url}${JOB}/install`);
+    await expect(page.locator(".stretches li", { hasText: "Breaker 7 off" })).toContainText(/(\d+) of \1/);
+  } finally {
+    program.kill();
+    hub.program.kill();
+  }
+});
+
+test("a day without a line: three hundred edits and forty photos, somebody else at the desk", async ({ page, context }) => {
+  test.setTimeout(240_000);
+  const { db } = database(mill());
+  let { program, url } = await serving(db);
+  const port = new URL(url).port;
+  try {
+    await as(context, url, "Tobin Ray");
+    await open(page, `${url}${JOB}/install/work?of=7`);
+    const before = await site(page, url);
+    await context.setOffline(true);
+    const photo = [...png(64, 48)];
+    await page.evaluate(async ({ photo, ids }) => {
+      const { edit } = await import("/assets/js/job.js");
+      const blob = new Blob([new Uint8Array(photo)], { type: "image/png" });
+      for (let n = 0; n < 300; n += 1) {
+        const id = ids[n % ids.length];
+        await edit({ do: "set", kind: "point", id, field: "note", value: `note ${n}` }, { force: true, words: `note ${n}` });
+        if (n % 8 === 0 && n / 8 < 40) {
+          const value = { id: `day-photo-${n / 8}`, point: id, shows: "before", image: "the-photo", at: "2026-03-14T10:00:00Z", by: "Tobin Ray" };
+          await edit({ do: "put", kind: "photo", value }, { photo: blob, words: "a photo" });
+        }
+      }
+      for (let n = 38; n < 40; n += 1) {
+        const value = { id: `day-photo-${n}`, point: ids[0], shows: "before", image: "the-photo", at: "2026-03-14T10:00:00Z", by: "Tobin Ray" };
+        await edit({ do: "put", kind: "photo", value }, { photo: blob, words: "a photo" });
+      }
+    }, { photo, ids: before.points.slice(0, 7).map((p) => p.id) });
+    await expect(page.locator("[data-saved]")).toHaveText("340 waiting");
+    // Meanwhile the desk goes on, and the server falls over once.
+    for (let n = 0; n < 10; n += 1) {
+      await act(page, url, { do: "set", kind: "point", id: before.points[20 + n].id, field: "note", value: `desk ${n}` });
+    }
+    await gone(program);
+    await page.reload().catch(() => {});
+    ({ program, url } = await serving(db, port));
+    await context.setOffline(false);
+    await page.goto(`${url}${JOB}/install/work?of=7`);
+    await expect(page.locator("[data-waiting]")).toBeHidden({ timeout: 180_000 });
+    const after = await site(page, url);
+    expect(after.photos.filter((p) => p.id.startsWith("day-photo-")).length).toBe(40);
+    for (const [n, point] of before.points.slice(0, 7).entries()) {
+      const last = 299 - ((299 - n) % 7);
+      expect(after.points.find((p) => p.id === point.id).note).toBe(`note ${last}`);
+    }
+    for (let n = 0; n < 10; n += 1) {
+      expect(after.points.find((p) => p.id === before.points[20 + n].id).note).toBe(`desk ${n}`);
+    }
+    // In the journal each stands once, in the order of the hand.
+    const told = await page.evaluate(async () => (await fetch("/jobs/larkfield-mill/journal?all=1")).text());
+    expect(told).toContain("Tobin Ray");
+  } finally {
+    program.kill();
+  }
+});
+
+test("a fault is found by the guide, written down, and known on the next job", async ({ page, app }) => {
+  const all = await site(page, app);
+  const lamp = all.devices.find((d) => d.kind.startsWith("lamp")) ?? all.devices.find((d) => d.can_be_cut);
+  await open(page, `${JOB}/install/fault`);
+  await page.locator('select[name="device"]').selectOption(lamp.id);
+  await page.waitForURL(/device=/);
+  await page.locator('[data-symptom="vanished"]').tap();
+  await expect(page.locator(".causes")).toContainText("Known here: ");
+  // Somebody cut it at the wall: every answer is as that would have it.
+  const says = async () => {
+    const asked = await page.locator("section.current h2").textContent();
+    const no = /every switch and plug|light on the device|held its button|own button work|brought near|another one blink|box is touched/;
+    if (no.test(asked)) return "no";
+    return "yes";
+  };
+  for (let n = 0; n < 12 && (await page.locator("section.current").count()) > 0; n += 1) {
+    await page.locator(`[data-answer="${await says()}"]`).tap();
+    await expect(page.locator(".asked li")).toHaveCount(n + 1);
+  }
+  await expect(page.locator(".causes li").first()).toHaveAttribute("data-cause", "cut-at-wall");
+  await expect(page.locator("#main")).toContainText("as good as found");
+  await ready(page);
+  await page.locator('[name="minutes"]').fill("9");
+  await page.getByRole("button", { name: "Write it down" }).tap();
+  await expect(page.locator("[data-notice]")).toContainText("found again on the next job");
+  // Another job of the firm knows of it.
+  await page.goto("/jobs/flat-12-quay-court/install/fault?symptom=vanished");
+  await expect(page.locator("#main")).toContainText("Somebody cut its supply: at a switch, or a plug pulled: met once before, 9 min each");
+});
+
+test("a browser that can keep nothing says so before work is lost", async ({ page, context }) => {
+  await open(page, `${JOB}/install/work?of=7`);
+  await page.evaluate(() => {
+    IDBObjectStore.prototype.put = () => { throw new DOMException("no room", "QuotaExceededError"); };
+  });
+  await context.setOffline(true);
+  await fillIsolation(current(page));
+  await current(page).locator("button[data-done]").tap();
+  await expect(page.locator("[data-notice]")).toContainText("It is not recorded: write it down");
+  await expect(page.locator('[data-move="isolate"]')).not.toHaveAttribute("data-waits", "");
+  await expect(page.locator('[data-move="isolate"]')).not.toHaveAttribute("data-done", "");
+});
+
+test("a page that is older than the server says so and keeps what waits", async ({ page, context }) => {
+  await open(page, `${JOB}/install/work?of=7`);
+  await context.setOffline(true);
+  await fillIsolation(current(page));
+  await current(page).locator("button[data-done]").tap();
+  await expect(page.locator("[data-saved]")).toContainText("1 waiting");
+  await page.evaluate(() => { document.querySelector('meta[name="build"]').content = "an older one"; });
+  await context.setOffline(false);
+  await expect(page.locator("[data-notice]")).toContainText("The program was renewed since this page was loaded");
+  await expect(page.locator('[data-move="isolate"][data-done]')).toHaveCount(1);
+});
