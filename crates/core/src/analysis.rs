@@ -6,9 +6,10 @@ use std::sync::Arc;
 use crate::building::structure::{Doors, Structure};
 use crate::confidence::quantile;
 use crate::findings::{Finding, findings};
+use crate::learned::Learned;
 use crate::network::link::Sure;
 use crate::network::outcome::{Outcome, Reason};
-use crate::network::{Mesh, NetworkAnalysis, Node};
+use crate::network::{Ground, Mesh, NetworkAnalysis, Node};
 use crate::propagation::{Medium, Model};
 use crate::pulse::Wanted;
 use crate::site::{DeviceId, Site};
@@ -77,6 +78,7 @@ pub fn analyse_while(
     let target = site.job.confidence.target_margin(sigma);
     let sure = Sure { sigma, z: quantile(site.job.confidence.get()), least: Db::ZERO };
     let model = options.model.calibrated(site.calibration.as_ref());
+    let learned = site.calibration.as_ref().and_then(Learned::of).map(Arc::new);
     let mut networks: Vec<NetworkAnalysis> = Vec::new();
     for network in &site.networks {
         let frequency = site.job.region.frequency(network.system, None);
@@ -89,11 +91,20 @@ pub fn analyse_while(
             || Medium::new(&structure, frequency, model),
             |priced| priced.medium.with(model),
         );
+        let medium = match &learned {
+            Some(learned) => {
+                let more = learned.constructions(&structure, frequency);
+                let offset = model.offset + learned.offset(&network.id);
+                medium.learned(&more).with(Model { offset, ..model })
+            }
+            None => medium,
+        };
         let is_off = |n: &Node| {
             options.down.contains(&n.device) || options.breakers_off.contains(&n.circuit)
         };
         let before = before.map(|n| &n.mesh);
-        let mesh = Mesh::new(site, network, medium, sure, is_off, before, wanted);
+        let ground = Ground { medium, learned: learned.clone(), sure };
+        let mesh = Mesh::new(site, network, ground, is_off, before, wanted);
         if !wanted() {
             return None;
         }

@@ -53,6 +53,7 @@ pub mod fit;
 pub mod geometry;
 pub mod install;
 pub mod materials;
+pub mod learned;
 pub mod network;
 pub mod placement;
 pub mod power;

@@ -1,10 +1,11 @@
-//! What a page asks for: an edit, a gesture on the sheet, or an act of the day.
+//! What a page asks for: an edit, a gesture on the sheet, an act of the day or of proving.
 
 use serde::{Deserialize, Deserializer};
 use serde_json::Value;
 
 use crate::draw::gesture::Gesture;
 use crate::install::acts::{Act, is_by_act};
+use crate::prove::acts::Proving;
 use crate::site::{Edit, Refusal, Site, Wrong};
 
 /// What a page asks for.
@@ -15,19 +16,21 @@ pub enum Wish {
     Edit(Edit),
     Gesture(Gesture),
     Act(Act),
+    Proving(Proving),
 }
 
 impl Wish {
     /// The edit that it comes to.
     ///
     /// # Errors
-    /// Those of [`Gesture::edit`] and [`Act::edit`]; a mark or an isolation that is put as a plain edit.
+    /// Those of [`Gesture::edit`], [`Act::edit`] and [`Proving::edit`]; a mark or an isolation that is put as a plain edit.
     pub fn edit(self, site: &Site) -> Result<Edit, Refusal> {
         match self {
             Self::Edit(edit) if is_by_act(&edit) => Err(Refusal::wrong("do", Wrong::ByStep)),
             Self::Edit(edit) => Ok(edit),
             Self::Gesture(gesture) => gesture.edit(site),
             Self::Act(act) => act.edit(site),
+            Self::Proving(act) => act.edit(site),
         }
     }
 }
@@ -42,6 +45,9 @@ impl<'de> Deserialize<'de> for Wish {
         }
         if Act::WORDS.contains(&word) {
             return serde_json::from_value(value).map(Self::Act).map_err(Error::custom);
+        }
+        if Proving::WORDS.contains(&word) {
+            return serde_json::from_value(value).map(Self::Proving).map_err(Error::custom);
         }
         Edit::read(value).map(Self::Edit).map_err(Error::custom)
     }

@@ -27,6 +27,8 @@ const FLOORS: [&str; 32] = [
     // The house as a ray meets it.
     "building",
     "propagation",
+    // What readings taught of that.
+    "learned",
     // Who hears whom, and what follows.
     "network",
     "staircase",
@@ -38,13 +40,14 @@ const FLOORS: [&str; 32] = [
     "placement",
     "control",
     "power",
-    "prove",
     "summary",
     "bill",
     "install",
     "effects",
     "cures",
     "compare",
+    // What was measured against all that.
+    "prove",
     // What a page asks for.
     "wish",
     // The map.

@@ -5,7 +5,6 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse as compute};
 use dot_reach_core::building::structure::{Doors, Structure};
-use dot_reach_core::geometry::Place;
 use dot_reach_core::materials::slab::{bare, parse_layers};
 use dot_reach_core::propagation::schools::School;
 use dot_reach_core::propagation::{Medium, Model};
@@ -15,6 +14,7 @@ use dot_reach_core::site::Site;
 use dot_reach_core::staircase::{describe, way_words};
 use dot_reach_core::summary;
 use dot_reach_core::units::{Db, Megahertz, typographic};
+use dot_reach_formats::gains_csv::place;
 use dot_reach_formats::{analysis_json, fit_json, path_json};
 use serde_json::json;
 
@@ -65,25 +65,6 @@ pub(crate) fn fit(site: &Site, json: bool) -> Result<(), Failure> {
     Ok(())
 }
 
-/// A device of the job by its id, or a point as x,y,z with z above the lowest floor.
-fn place(site: &Site, text: &str) -> Result<Place, Failure> {
-    if let Some(device) = site.devices.named(text) {
-        let point = site.point_of(device).ok_or("the device has no point")?;
-        let floor = site.floors.get(&point.floor).ok_or("its storey is missing")?;
-        let z = (floor.elevation_m + point.height_m).get();
-        return Ok(Place::new(point.at[0], point.at[1], z));
-    }
-    let numbers: Vec<f64> = text.split(',').filter_map(|n| n.trim().parse().ok()).collect();
-    let [x, y, z] = numbers[..] else {
-        return Err(format!("“{text}” is neither a device of the job nor x,y,z in metres").into());
-    };
-    if ![x, y, z].iter().all(|v| v.is_finite() && v.abs() <= 10_000.0) {
-        return Err(format!("“{text}” lies outside the sheet").into());
-    }
-    let lowest = site.floors_upward().first().map_or(0.0, |f| f.elevation_m.get());
-    Ok(Place::new(x, y, z + lowest))
-}
-
 /// Path loss between two places by every school, with the terms of the strongest way.
 pub(crate) fn path(
     site: &Site,
@@ -95,7 +76,7 @@ pub(crate) fn path(
     if !(400.0..=6000.0).contains(&mhz) {
         return Err("--mhz must lie between 400 and 6000".into());
     }
-    let (from, to) = (place(site, ends[0])?, place(site, ends[1])?);
+    let ((_, from), (_, to)) = (place(site, ends[0])?, place(site, ends[1])?);
     let model = model.calibrated(site.calibration.as_ref());
     let structure = Arc::new(Structure::new(site, Doors::AsDrawn));
     let medium = Medium::new(&structure, Megahertz::new(mhz), model);

@@ -4,6 +4,7 @@
 mod advise;
 mod calculate;
 mod day;
+mod prove;
 
 use std::collections::BTreeMap;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
@@ -127,6 +128,33 @@ enum Verb {
         /// Ways that bounce.
         #[arg(long, default_value = "on")]
         reflections: Part,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// What the readings of a job say: against the plan, what they teach, what differs and why, what helps, what
+    /// to read next.
+    Prove {
+        /// The job file.
+        file: PathBuf,
+        /// Readings that are left out of what is learned, by their ids, commas between.
+        #[arg(long, value_delimiter = ',')]
+        leave_out: Vec<String>,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// What path gains that were read teach about the house of a job, radios left out, and what is then to be
+    /// expected elsewhere; docs/ANALYSE.md says how.
+    Calibrate {
+        /// The job file.
+        file: PathBuf,
+        /// CSV: from,to,mhz,path_gain_db; an end is a device's id or a quoted x,y,z. No line gives the plan.
+        #[arg(long)]
+        readings: PathBuf,
+        /// CSV: from,to,mhz.
+        #[arg(long)]
+        predict: PathBuf,
         /// As JSON.
         #[arg(long)]
         json: bool,
@@ -313,6 +341,10 @@ fn run(verb: Verb) -> Result<(), Failure> {
                 ..Model::default()
             };
             calculate::path(&read(&file)?.site, [&from, &to], mhz, model, json)
+        }
+        Verb::Prove { file, leave_out, json } => prove::prove(read(&file)?.site, &leave_out, json),
+        Verb::Calibrate { file, readings, predict, json } => {
+            prove::calibrate(&read(&file)?.site, &readings, &predict, json)
         }
         Verb::Deliver { modulation, bytes, snr_db, sinr_db, busy, on_ms, tries, json } => {
             let source = (busy, on_ms);

@@ -1,10 +1,13 @@
 //! Readings as people paste them: from, to, level, time; parted by commas, semicolons or tabs, with a
 //! heading or none, names or ids of devices, a decimal comma or point, the day first or by ISO 8601.
+//!
+//! A heading may name more columns, in any order: `from`, `to`, `rssi_dbm`, `margin_db`, `lqi`, `time`,
+//! `source`, `firmware`, `test_radios_dbm`.
 
 use std::collections::BTreeSet;
 
 use dot_reach_core::site::{Device, DeviceId, Edit, Reading, Site, apply};
-use dot_reach_core::units::Dbm;
+use dot_reach_core::units::{Db, Dbm};
 
 use crate::{ImportFinding, Imported, table};
 
@@ -30,6 +33,7 @@ pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readin
     let mut trial = site.clone();
     let mut known: BTreeSet<_> = site.readings.iter().map(of_one).collect();
     let (mut next, mut again) = (1, 0);
+    let (mut is_first, mut heading) = (true, None);
     for row in rows.records().take(MOST_LINES) {
         let Ok(row) = row else {
             findings.push(ImportFinding {
@@ -39,10 +43,20 @@ pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readin
             break;
         };
         let line = row.position().map_or(0, csv::Position::line);
-        if row.iter().all(str::is_empty) || line == 1 && is_heading(&row) {
+        if row.iter().all(str::is_empty) {
             continue;
         }
-        let edit = reading(&trial, &row, source, now, &mut next).and_then(|reading| {
+        if is_first && is_heading(&row) {
+            is_first = false;
+            heading = Heading::of(&row);
+            continue;
+        }
+        is_first = false;
+        let read = match &heading {
+            Some(heading) => heading.reading(&trial, &row, source, now, &mut next),
+            None => reading(&trial, &row, source, now, &mut next),
+        };
+        let edit = read.and_then(|reading| {
             if !known.insert(of_one(&reading)) {
                 return Ok(None);
             }
@@ -58,18 +72,92 @@ pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readin
             Err(reason) => findings.push(ImportFinding { place: format!("line {line}"), reason }),
         }
     }
+    let beyond = rows.records().count();
+    if beyond > 0 {
+        let reason =
+            format!("{beyond} more lines were not read: at most {MOST_LINES} are taken at a time");
+        findings.push(ImportFinding { place: "the file".to_owned(), reason });
+    }
     Imported { value: Readings { edits, again }, findings }
 }
 
-/// What two readings have alike that are one: devices, level and time.
-fn of_one(reading: &Reading) -> (DeviceId, DeviceId, String, u64) {
-    let level = reading.rssi_dbm.get().to_bits();
-    (reading.from.clone(), reading.to.clone(), reading.at.clone(), level)
+/// What two readings have alike that are one: devices, time, level, margin and LQI.
+pub(crate) type OfOne = (DeviceId, DeviceId, String, [Option<u64>; 3]);
+
+/// What makes a reading the one it is.
+pub(crate) fn of_one(reading: &Reading) -> OfOne {
+    let level = reading.rssi_dbm.map(|l| l.get().to_bits());
+    let heard = [level, reading.margin_db.map(|m| m.get().to_bits()), reading.lqi.map(u64::from)];
+    (reading.from.clone(), reading.to.clone(), reading.at.clone(), heard)
 }
 
 fn is_heading(row: &csv::StringRecord) -> bool {
+    let named = |word: &str| row.iter().any(|cell| cell.eq_ignore_ascii_case(word));
     row.get(2).is_some_and(|cell| cell.parse::<f64>().is_err())
-        && row.get(0).is_some_and(|cell| cell.to_ascii_lowercase().contains("from"))
+        && (row.get(0).is_some_and(|cell| cell.to_ascii_lowercase().contains("from"))
+            || named("from") && named("to"))
+}
+
+/// Which column is which, where a heading says.
+struct Heading {
+    from: usize,
+    to: usize,
+    others: [Option<usize>; 7],
+}
+
+impl Heading {
+    /// Nothing where it does not name what is needed: then columns go by their order.
+    fn of(row: &csv::StringRecord) -> Option<Self> {
+        let at = |word: &str| row.iter().position(|cell| cell.eq_ignore_ascii_case(word));
+        let (level, margin, lqi) = (at("rssi_dbm"), at("margin_db"), at("lqi"));
+        level.or(margin).or(lqi)?;
+        let others =
+            [level, margin, lqi, at("time"), at("source"), at("firmware"), at("test_radios_dbm")];
+        Some(Self { from: at("from")?, to: at("to")?, others })
+    }
+
+    fn reading(
+        &self,
+        site: &Site,
+        row: &csv::StringRecord,
+        source: &str,
+        now: &str,
+        next: &mut usize,
+    ) -> Result<Reading, String> {
+        let cell = |at: usize| row.get(at).unwrap_or_default();
+        let [level, margin, lqi, when, by, firmware, radios] =
+            self.others.map(|at| at.map(cell).filter(|c| !c.is_empty()));
+        let end = |at: usize, what: &str, peer: Option<&Device>| match cell(at) {
+            "" => Err(format!("{what} is missing")),
+            text => device(site, text, peer).cloned(),
+        };
+        let from = end(self.from, "from", None)?;
+        let to = end(self.to, "to", Some(&from))?;
+        let number = |text: &str, what: &str| {
+            let plain = text.replace('−', "-").replace(',', ".");
+            let plain = plain.trim_end_matches("dBm").trim_end_matches("dB").trim();
+            let value = plain.parse::<f64>().ok().filter(|v| v.is_finite());
+            value.ok_or_else(|| format!("“{text}” is no {what}"))
+        };
+        let db = |text: Option<&str>, what| text.map(|t| number(t, what)).transpose();
+        let lqi = lqi.map(|t| t.parse::<u8>().map_err(|_| format!("“{t}” is no LQI, 0 to 255")));
+        let dbm = |value: Option<f64>| {
+            value.map(|v| Dbm::try_from(v).map_err(|_| format!("{v} dBm is no level"))).transpose()
+        };
+        Ok(Reading {
+            id: free_id(site, next)?,
+            from: from.id,
+            to: to.id,
+            rssi_dbm: dbm(db(level, "level in dBm")?)?,
+            margin_db: db(margin, "margin in dB")?.map(Db::new),
+            lqi: lqi.transpose()?,
+            test_radios_dbm: dbm(db(radios, "power in dBm")?)?,
+            firmware: firmware.unwrap_or_default().to_owned(),
+            superseded: String::new(),
+            at: when.map_or(Ok(now.to_owned()), time)?,
+            source: by.unwrap_or(source).to_owned(),
+        })
+    }
 }
 
 fn reading(
@@ -91,7 +179,12 @@ fn reading(
         id: free_id(site, next)?,
         from: from.id.clone(),
         to: to.id.clone(),
-        rssi_dbm: level,
+        rssi_dbm: Some(level),
+        margin_db: None,
+        lqi: None,
+        test_radios_dbm: None,
+        firmware: String::new(),
+        superseded: String::new(),
         at,
         source: source.to_owned(),
     })
@@ -144,7 +237,7 @@ fn leading_level<'b>(cells: &'b [&'b str]) -> Result<(Dbm, &'b [&'b str]), Strin
     Ok((found, &cells[1..]))
 }
 
-fn free_id(site: &Site, next: &mut usize) -> Result<dot_reach_core::site::ReadingId, String> {
+pub(crate) fn free_id(site: &Site, next: &mut usize) -> Result<dot_reach_core::site::ReadingId, String> {
     loop {
         let id = format!("r{:03}", *next);
         *next += 1;
@@ -161,7 +254,7 @@ fn plain(name: &str) -> String {
 
 /// The device with this id, or the one with this name; of several with the name, the one in the
 /// network of `peer`.
-fn device<'a>(site: &'a Site, text: &str, peer: Option<&Device>) -> Result<&'a Device, String> {
+pub(crate) fn device<'a>(site: &'a Site, text: &str, peer: Option<&Device>) -> Result<&'a Device, String> {
     if let Some(device) = text.parse::<DeviceId>().ok().and_then(|id| site.devices.get(&id)) {
         return Ok(device);
     }
@@ -221,10 +314,23 @@ fn day_first(text: &str) -> Option<jiff::civil::DateTime> {
 /// Never: a string takes every row.
 pub fn write(site: &Site) -> Result<String, csv::Error> {
     let mut out = csv::Writer::from_writer(Vec::new());
-    out.write_record(["from", "to", "rssi_dbm", "time", "source"])?;
+    out.write_record([
+        "from", "to", "rssi_dbm", "margin_db", "lqi", "time", "source", "firmware",
+        "test_radios_dbm",
+    ])?;
     for r in &site.readings {
-        let level = r.rssi_dbm.get().to_string();
-        out.write_record([r.from.as_str(), r.to.as_str(), &level, &r.at, &r.source])?;
+        let number = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
+        out.write_record([
+            r.from.as_str(),
+            r.to.as_str(),
+            &number(r.rssi_dbm.map(Dbm::get)),
+            &number(r.margin_db.map(Db::get)),
+            &number(r.lqi.map(f64::from)),
+            &r.at,
+            &r.source,
+            &r.firmware,
+            &number(r.test_radios_dbm.map(Dbm::get)),
+        ])?;
     }
     let bytes = out.into_inner().map_err(csv::IntoInnerError::into_error)?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())

@@ -3,6 +3,7 @@
 //! [`houses`] draws them; [`truth`] knows what their walls are really like and takes readings; [`hub`] answers
 //! as the hubs of such a house would.
 
+pub mod drawn;
 pub mod houses;
 pub mod hub;
 pub mod truth;

@@ -79,7 +79,12 @@ pub fn take_readings(site: &Site, truth: &Truth, day: &str, count: usize) -> Vec
             id,
             from: from.device.clone(),
             to: to.device.clone(),
-            rssi_dbm: Dbm::new((level.get() + scatter).round()),
+            rssi_dbm: Some(Dbm::new((level.get() + scatter).round())),
+            margin_db: None,
+            lqi: None,
+            test_radios_dbm: None,
+            firmware: String::new(),
+        superseded: String::new(),
             at: format!("{day}T{:02}:{:02}:00Z", 9 + edits.len() / 20, edits.len() % 20 * 3),
             source: "hub's neighbour table".to_owned(),
         }));

@@ -5,9 +5,11 @@ use std::time::Duration;
 
 use actix_web::{HttpResponse, get, post, web};
 use serde::{Deserialize, Serialize};
+use dot_reach_formats::tables::{self, OfHub};
 use serde_json::{Value, json};
 
 use crate::commands::Answer;
+use crate::app::now;
 use crate::door::Job;
 use crate::error::WebError;
 
@@ -133,6 +135,54 @@ pub(crate) async fn act(job: Job, wanted: web::Json<Wanted>) -> Answer {
     };
     let told: Value = ask(&job, path, Some(body)).await?;
     Ok(HttpResponse::Ok().json(told))
+}
+
+/// Asks for neighbours, routes and the list of a network, and takes them in as readings and reports.
+#[post("/jobs/{job}/collector/tables")]
+pub(crate) async fn take_tables(job: Job, sent: web::Json<Tables>) -> Answer {
+    let Tables { mark } = sent.into_inner();
+    let mut edits = Vec::new();
+    let (mut site, mut again, mut findings) = ((*job.site).clone(), 0, Vec::new());
+    for network in job.site.networks.iter().map(|n| n.id.clone()) {
+        let of = |what: &str| format!("/v1/networks/{network}/{what}");
+        // A hub that keeps no such table is asked for the others.
+        let neighbours: Value = ask(&job, of("neighbours"), None).await.unwrap_or_default();
+        let routes: Value = ask(&job, of("routes"), None).await.unwrap_or_default();
+        let nodes: Value = match ask(&job, of("nodes"), None).await {
+            Ok(nodes) => nodes,
+            Err(_) if edits.is_empty() && neighbours.is_null() => continue,
+            Err(error) => return Err(error),
+        };
+        let told = json!({ "neighbours": neighbours["neighbours"], "routes": routes["routes"],
+            "nodes": nodes["nodes"] });
+        let told: OfHub = serde_json::from_value(told).map_err(|e| {
+            WebError::field("collector", format!("told what could not be read ({e})"))
+        })?;
+        let read = tables::of_hub(&site, &network, &told, &now());
+        again += read.value.again;
+        findings.extend(read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })));
+        for edit in read.value.edits {
+            if dot_reach_core::site::apply(&mut site, &edit).is_ok() {
+                edits.push(edit);
+            }
+        }
+    }
+    if edits.is_empty() && again == 0 {
+        address(&job)?;
+        return Err(WebError::field("collector", "told nothing: has anything been joined yet?"));
+    }
+    let taken = edits.len();
+    if taken > 0 {
+        crate::commands::take_edit(&job, mark, dot_reach_core::site::Edit::batch(edits)).await?;
+    }
+    Ok(HttpResponse::Ok().json(json!({ "taken": taken, "again": again, "findings": findings })))
+}
+
+/// Who asks for tables.
+#[derive(Deserialize)]
+pub(crate) struct Tables {
+    #[serde(flatten)]
+    mark: crate::commands::Mark,
 }
 
 /// A part of an address that names a network: nothing that leads elsewhere.

@@ -13,7 +13,7 @@ use dot_reach_core::site::{
 };
 use dot_reach_core::survey::facts::{Stamp, stamped};
 use dot_reach_core::wish::Wish;
-use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv};
+use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv, tables};
 use dot_reach_store::{Command, Committed, Image, StoreError};
 use futures_util::TryStreamExt;
 use serde::Deserialize;
@@ -298,7 +298,8 @@ pub(crate) async fn readings(job: Job, sent: web::Json<SentReadings>) -> Answer 
     let (again, now) = (std::sync::Arc::new(AtomicUsize::new(0)), now());
     let count = std::sync::Arc::clone(&again);
     let read = move |site: &Site| {
-        let Imported { value, findings } = readings_csv::read(site, &csv, &source, &now);
+        let read = if tables::is_meant(&csv) { tables::read } else { readings_csv::read };
+        let Imported { value, findings } = read(site, &csv, &source, &now);
         count.store(value.again, Ordering::Relaxed);
         Imported { value: value.edits, findings }
     };
@@ -367,6 +368,12 @@ pub(crate) async fn ledger(job: Job) -> Answer {
 pub(crate) async fn readings_out(job: Job) -> Answer {
     let text = readings_csv::write(&job.site).map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-readings.csv", job.id), "text/csv; charset=utf-8", text))
+}
+
+#[get("/jobs/{job}/tables.json")]
+pub(crate) async fn tables_out(job: Job) -> Answer {
+    let text = tables::write(&job.site).to_string();
+    Ok(download(&format!("{}-tables.json", job.id), "application/json", text))
 }
 
 #[get("/job-file.schema.json")]

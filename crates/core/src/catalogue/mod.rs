@@ -162,6 +162,9 @@ pub struct DeviceKind {
     /// What its data sheet says of the radio.
     #[serde(default)]
     pub radio: DataSheet,
+    /// What its LQI means: rows of LQI and level in dBm, rising; empty while nobody knows.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub lqi_dbm: Vec<[f64; 2]>,
     /// How many sleeping devices it keeps as a parent; nothing while nobody knows.
     #[serde(default)]
     pub children: Option<u16>,

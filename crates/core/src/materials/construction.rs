@@ -29,13 +29,18 @@ pub enum Use {
 }
 
 /// The bands in which losses are measured and spoken of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 pub enum FrequencyBand {
     /// About 434 MHz.
+    #[serde(rename = "434")]
     Mhz434,
     /// 863 to 926 MHz.
+    #[serde(rename = "868")]
     Mhz868,
     /// 2400 to 2480 MHz.
+    #[serde(rename = "2440")]
     Mhz2400,
 }
 
@@ -291,6 +296,8 @@ impl Construction {
 pub struct Priced {
     /// The part of the loss that is not the bare slab.
     pub clutter: Db,
+    /// What readings in this house found beyond both.
+    pub learned: Db,
     /// Layers whose material is not stated at this frequency: the loss is an extrapolation.
     pub extrapolated: Vec<&'static str>,
     through: Vec<f64>,
@@ -317,7 +324,13 @@ impl Priced {
         let least = through.iter().copied().fold(f64::INFINITY, f64::min);
         let clutter = construction.clutter(FrequencyBand::of(f)).max(Db::new(-least));
         let extrapolated = construction.extrapolated_at(f);
-        Self { clutter, extrapolated, through: refined(&through), back: refined(&back), lowest_cos }
+        let (through, back) = (refined(&through), refined(&back));
+        Self { clutter, learned: Db::ZERO, extrapolated, through, back, lowest_cos }
+    }
+
+    /// The loss beyond the slab's: clutter, where it is counted, and what readings found.
+    pub fn beyond(&self, clutter: bool) -> f64 {
+        self.learned.get() + if clutter { self.clutter.get() } else { 0.0 }
     }
 
     /// Loss of the slab at this cosine of the angle of incidence, without clutter.

@@ -306,7 +306,7 @@ fn sources(site: &Site, network: &Network) -> Vec<Source> {
             _ => None,
         };
         let hubs = site.devices.iter().filter(|d| d.network == other.id);
-        let nodes = hubs.filter_map(|d| Node::new(site, d, other));
+        let nodes = hubs.filter_map(|d| Node::new(site, d, other, None));
         let nodes: Vec<_> = nodes.filter(|n| n.role.role == Role::Hub).collect();
         carrier.into_iter().flat_map(move |(carrier, busy)| {
             nodes.clone().into_iter().map(move |node| Source {

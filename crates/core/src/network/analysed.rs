@@ -2,15 +2,17 @@
 
 use std::collections::BTreeSet;
 use std::ops::Deref;
+use std::sync::Arc;
 
 use super::air::{Air, Arrivals, Tuned};
 use super::judge::{Judge, demote};
-use super::link::{Link, Links, Node, Sure};
+use super::link::{Link, Links, Node, Pricing, Sure};
 use super::outcome::{Hop, Outcome};
 use super::resilience::{disjoint_routes, routes_apart};
 use super::role::Role;
 use super::route::Graph;
 use super::ways::Routing;
+use crate::learned::Learned;
 use crate::propagation::Medium;
 use crate::pulse::Wanted;
 use crate::radio::system::{RouteChoice, Rule, System};
@@ -51,6 +53,19 @@ pub struct Mesh {
     pub nodes: Vec<Node>,
     /// Their links.
     pub links: Links,
+    /// What readings taught, where they did.
+    pub learned: Option<Arc<Learned>>,
+    /// How sure its links must be.
+    pub sure: Sure,
+}
+
+/// What the links of a network stand on.
+#[derive(Clone, Debug)]
+pub struct Ground {
+    /// The building priced at its frequency.
+    pub medium: Medium,
+    /// What readings taught, where they did.
+    pub learned: Option<Arc<Learned>>,
     /// How sure its links must be.
     pub sure: Sure,
 }
@@ -85,8 +100,7 @@ impl Mesh {
     pub fn new(
         site: &Site,
         network: &Network,
-        medium: Medium,
-        sure: Sure,
+        Ground { medium, learned, sure }: Ground,
         is_off: impl Fn(&Node) -> bool,
         before: Option<&Self>,
         wanted: &Wanted<'_>,
@@ -95,11 +109,14 @@ impl Mesh {
             network.rule().good.zip(network.rule().usable).map_or(sure.least, |(g, u)| g - u);
         let sure = Sure { least, ..sure };
         let members = site.devices.iter().filter(|d| d.network == network.id);
-        let mut nodes: Vec<_> = members.filter_map(|d| Node::new(site, d, network)).collect();
+        let taught = learned.as_deref();
+        let mut nodes: Vec<_> =
+            members.filter_map(|d| Node::new(site, d, network, taught)).collect();
         let air = Air::new(site, network, &nodes, &medium);
         let on = Tuned::of(network.system, network.channel);
         let arrivals = Arrivals::new(&air, &mut nodes, &network.rule(), on, sure.sigma);
-        let links = Links::new(&nodes, &medium, sure, |a, b| before?.known_loss(a, b), wanted);
+        let pricing = Pricing { network: &network.id, medium: &medium, learned: taught, sure };
+        let links = Links::new(&nodes, &pricing, |a, b| before?.known_loss(a, b), wanted);
         let is_hub = |n: &usize| nodes[*n].role.role == Role::Hub;
         let hubs: Vec<usize> = (0..nodes.len()).filter(is_hub).collect();
         let rule = network.rule();
@@ -130,6 +147,7 @@ impl Mesh {
             arrivals,
             nodes,
             links,
+            learned,
             sure,
         }
     }
@@ -145,7 +163,11 @@ impl Mesh {
         self.links.between(a, b).copied().unwrap_or_else(|| {
             let (one, other) = (self.nodes[a].place, self.nodes[b].place);
             let walls = self.medium.structure.doubt_between(one, other);
-            Link::new(&self.nodes, a, b, self.medium.loss(one, other), walls, self.sure)
+            let (loss, sigma) = self.pricing().price(
+                (&self.nodes[a], &self.medium.station(one)),
+                (&self.nodes[b], &self.medium.station(other)),
+            );
+            Link::new(&self.nodes, a, b, loss, walls, Sure { sigma, ..self.sure })
         })
     }
 
@@ -166,10 +188,16 @@ impl Mesh {
         self.nodes.iter().map(|n| n.circuit.as_str()).filter(|c| !c.is_empty()).collect()
     }
 
-    fn known_loss(&self, a: &Node, b: &Node) -> Option<Db> {
+    fn pricing(&self) -> Pricing<'_> {
+        let learned = self.learned.as_deref();
+        Pricing { network: &self.network, medium: &self.medium, learned, sure: self.sure }
+    }
+
+    fn known_loss(&self, a: &Node, b: &Node) -> Option<(Db, Db)> {
         let (i, j) = (self.place_of(&a.device)?, self.place_of(&b.device)?);
         let unmoved = self.nodes[i].place == a.place && self.nodes[j].place == b.place;
-        if unmoved { Some(self.links.between(i, j)?.path_loss) } else { None }
+        let known = |link: &Link| (link.path_loss, link.model);
+        if unmoved { self.links.between(i, j).map(known) } else { None }
     }
 }
 

@@ -4,11 +4,13 @@ use std::sync::OnceLock;
 
 use crate::catalogue;
 use crate::geometry::Place;
+use crate::learned::Learned;
 use crate::propagation::Medium;
+use crate::propagation::doorway::Station;
 use crate::pulse::Wanted;
 use crate::radio::mounting;
 use crate::radio::profile::{RadioProfile, hand_loss, planning_profile};
-use crate::site::{Device, DeviceId, Network, Point, Provenance, Site};
+use crate::site::{Device, DeviceId, Network, NetworkId, Point, Provenance, Site};
 use crate::units::{Db, Dbm};
 
 use super::role::{Role, RoleFinding, role};
@@ -38,7 +40,7 @@ pub struct Node {
     pub makes_forward: bool,
     /// Its role and why.
     pub role: RoleFinding,
-    /// Variance that its own surroundings add to a link, in dB².
+    /// Variance that its own surroundings add to a link, in dB²; none where readings told of them.
     pub doubt: f64,
     /// The breaker that feeds it; empty when it has none or none is known.
     pub circuit: String,
@@ -47,7 +49,12 @@ pub struct Node {
 impl Node {
     /// The node of a device; nothing when its point, storey or catalogue row is missing, or it has
     /// no radio that speaks the network's system.
-    pub fn new(site: &Site, device: &Device, network: &Network) -> Option<Self> {
+    pub fn new(
+        site: &Site,
+        device: &Device,
+        network: &Network,
+        learned: Option<&Learned>,
+    ) -> Option<Self> {
         let speaks = |k: &&catalogue::DeviceKind| k.systems.contains(&network.system);
         let kind = site.kind(&device.kind).filter(|k| k.has_radio).filter(speaks)?;
         let point = site.point_of(device)?;
@@ -58,6 +65,8 @@ impl Node {
         let frequency = region.frequency(system, None);
         let mut mounting = mounting::losses(point.back_box, point.mounting, frequency);
         mounting.extend(device.sheet.extra_loss_db.map(|loss| ("other loss around it", loss)));
+        let learned = learned.and_then(|l| l.device(&device.id));
+        mounting.extend(learned.map(|loss| ("what readings found around it", loss)));
         let usable = system.rule().usable;
         let quiet = usable.map_or(radio.sensitivity, |u| u.max(radio.sensitivity));
         Some(Self {
@@ -72,7 +81,7 @@ impl Node {
             hand: if kind.is_hand_held() { hand_loss(system) } else { Db::ZERO },
             makes_forward: kind.forwards,
             role: role(site, device),
-            doubt: doubt(point, kind).get().powi(2),
+            doubt: if learned.is_some() { 0.0 } else { doubt(point, kind).get().powi(2) },
             circuit: if kind.is_on_mains() {
                 point.circuit.trim().to_owned()
             } else {
@@ -138,7 +147,9 @@ pub struct Link {
     pub margin_ab: Db,
     /// Margin at `a` when `b` sends.
     pub margin_ba: Db,
-    /// Deviation of the model on this link: guessed walls and unseen boxes widen it.
+    /// Deviation of the model alone on this link.
+    pub model: Db,
+    /// Deviation on this link: guessed walls and unseen boxes widen that of the model.
     pub sigma: Db,
     /// The margin that the wanted confidence needs here: `z·σ`.
     pub target: Db,
@@ -152,7 +163,8 @@ impl Link {
             received(&nodes[from], &nodes[to], path_loss) - nodes[to].needs
         };
         let (sigma, target) = sure.of(walls + nodes[a].doubt + nodes[b].doubt);
-        Self { a, b, path_loss, margin_ab: margin(a, b), margin_ba: margin(b, a), sigma, target }
+        let (margin_ab, margin_ba) = (margin(a, b), margin(b, a));
+        Self { a, b, path_loss, margin_ab, margin_ba, model: sure.sigma, sigma, target }
     }
 
     /// A link is as good as its worse direction.
@@ -194,6 +206,34 @@ impl Sure {
     }
 }
 
+/// Prices a link: how it is learned of, where it is.
+#[derive(Debug)]
+pub struct Pricing<'a> {
+    /// The network.
+    pub network: &'a NetworkId,
+    /// The building.
+    pub medium: &'a Medium,
+    /// What readings taught, where they did.
+    pub learned: Option<&'a Learned>,
+    /// How sure links must be.
+    pub sure: Sure,
+}
+
+impl Pricing<'_> {
+    /// The loss between two radios, and the deviation of the model there.
+    pub fn price(&self, one: (&Node, &Station), other: (&Node, &Station)) -> (Db, Db) {
+        let ((a, at_a), (b, at_b)) = (one, other);
+        let Some(learned) = self.learned else {
+            return (self.medium.loss_between(at_a, at_b), self.sure.sigma);
+        };
+        let lean = self.medium.lean(at_a, at_b);
+        let ends = [&a.device, &b.device];
+        let (structure, f) = (&self.medium.structure, self.medium.frequency());
+        let own = learned.link(self.network, ends[0], ends[1]);
+        (lean.loss + own, learned.sigma(self.network, ends, &lean, structure, f))
+    }
+}
+
 /// All links of a network with at least one end that carries others.
 #[derive(Clone, Debug, Default)]
 pub struct Links {
@@ -213,22 +253,22 @@ impl Links {
     /// left are left out.
     pub fn new(
         nodes: &[Node],
-        medium: &Medium,
-        sure: Sure,
-        known: impl Fn(&Node, &Node) -> Option<Db> + Sync,
+        pricing: &Pricing<'_>,
+        known: impl Fn(&Node, &Node) -> Option<(Db, Db)> + Sync,
         wanted: &Wanted<'_>,
     ) -> Self {
+        let (medium, sure) = (pricing.medium, pricing.sure);
         let count = nodes.len();
         let stations: Vec<_> = nodes.iter().map(|_| OnceLock::new()).collect();
         let station = |n: usize| stations[n].get_or_init(|| medium.station(nodes[n].place));
         let doubtful = medium.structure.has_doubt();
         let link = |a: usize, b: usize| {
             let (one, other) = (&nodes[a], &nodes[b]);
-            let loss =
-                known(one, other).unwrap_or_else(|| medium.loss_between(station(a), station(b)));
+            let (loss, sigma) = known(one, other)
+                .unwrap_or_else(|| pricing.price((one, station(a)), (other, station(b))));
             let walls =
                 if doubtful { medium.structure.doubt_between(one.place, other.place) } else { 0.0 };
-            Link::new(nodes, a, b, loss, walls, sure)
+            Link::new(nodes, a, b, loss, walls, Sure { sigma, ..sure })
         };
         let of_row = |a: usize| {
             let carries = nodes[a].carries_others();

@@ -12,7 +12,7 @@ pub mod role;
 pub mod route;
 pub mod ways;
 
-pub use analysed::{Mesh, NetworkAnalysis};
+pub use analysed::{Ground, Mesh, NetworkAnalysis};
 pub use link::{Link, Links, Node};
 pub use outcome::{Band, Hop, Outcome, Reason};
 pub use role::{Role, RoleFinding, Why};

@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use crate::analysis::Analysis;
 use crate::geometry::Place;
 use crate::network::link::Node;
-use crate::network::{Mesh, NetworkAnalysis, Role};
+use crate::network::{Ground, Mesh, NetworkAnalysis, Role};
 use crate::pulse::Wanted;
 use crate::site::{
     Device, DeviceId, Edit, FloorId, NetworkId, Point, PointId, Ruled, Site, Spot, apply,
@@ -197,13 +197,15 @@ impl House {
         offered.truncate(MOST_OFFERS);
         let (trial, of_sites, of_offers) = trial(site, hub, places, &self.sites, &offered)?;
         let row = trial.networks.get(&network.network)?.clone();
-        let medium = network.medium.with(analysis.model());
+        let medium = network.medium.clone();
         let is_off = |n: &Node| {
             analysis.options.down.contains(&n.device)
                 || analysis.options.breakers_off.contains(&n.circuit)
         };
         let before = Some(&network.mesh);
-        let mesh = Mesh::new(&trial, &row, medium, network.sure, is_off, before, wanted);
+        let (learned, sure) = (network.learned.clone(), network.sure);
+        let ground = Ground { medium, learned, sure };
+        let mesh = Mesh::new(&trial, &row, ground, is_off, before, wanted);
         if !wanted() {
             return None;
         }

@@ -9,6 +9,7 @@ mod bends;
 pub mod bounce;
 pub mod diffraction;
 pub mod doorway;
+mod lean;
 pub mod schools;
 mod surface;
 mod ways;
@@ -17,6 +18,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, OnceLock};
 
 pub use diffraction::knife_edge_loss;
+pub use lean::Lean;
 pub use surface::Gain;
 pub use ways::{Cause, Term, Way, WayKind};
 
@@ -147,6 +149,8 @@ pub struct Medium {
     at_one_metre: f64,
     is_square_law: bool,
     model: Model,
+    /// What readings found each construction to cost beyond its plan; none where nothing was found.
+    learned: Arc<Vec<Db>>,
 }
 
 /// All that a loss depends on, but for the two ends: what was computed under another stamp does not
@@ -156,6 +160,7 @@ pub struct Stamp {
     structure: Arc<Structure>,
     frequency: Megahertz,
     model: Model,
+    learned: Arc<Vec<Db>>,
 }
 
 impl PartialEq for Stamp {
@@ -163,6 +168,7 @@ impl PartialEq for Stamp {
         Arc::ptr_eq(&self.structure, &other.structure)
             && self.frequency == other.frequency
             && self.model == other.model
+            && self.learned == other.learned
     }
 }
 
@@ -184,7 +190,29 @@ impl Medium {
             at_one_metre: loss_at_one_metre(frequency).get(),
             is_square_law: is_square(model),
             model,
+            learned: Arc::default(),
         }
+    }
+
+    /// The same building in which each construction costs so much more than planned, by its place; alike
+    /// in every other way.
+    #[must_use]
+    pub fn learned(&self, more: &Arc<Vec<Db>>) -> Self {
+        if *more == self.learned {
+            return self.clone();
+        }
+        let mut prices = Vec::clone(&self.prices);
+        for (c, price) in prices.iter_mut().enumerate() {
+            price.learned = more.get(c).copied().unwrap_or_default();
+        }
+        let fills = Arc::new(fills(&self.jambs, &prices, self.model.clutter));
+        let (legs, gains, learned) = (Arc::default(), Arc::default(), Arc::clone(more));
+        Self { prices: Arc::new(prices), fills, legs, gains, learned, ..self.clone() }
+    }
+
+    /// What readings found a construction, by its place, to cost beyond its plan.
+    pub fn learned_of(&self, construction: usize) -> Db {
+        self.learned.get(construction).copied().unwrap_or_default()
     }
 
     /// The same building at the same prices under another model.
@@ -205,7 +233,8 @@ impl Medium {
     /// All that a loss depends on, but for the two ends.
     pub fn stamp(&self) -> Stamp {
         let structure = Arc::clone(&self.structure);
-        Stamp { structure, frequency: self.frequency, model: self.model }
+        let learned = Arc::clone(&self.learned);
+        Stamp { structure, frequency: self.frequency, model: self.model, learned }
     }
 
     /// The frequency of the prices.
@@ -257,8 +286,9 @@ impl Medium {
                 return;
             }
             let Some(row) = construction.and_then(|c| self.prices.get(c)) else { return };
-            let clutter = if clutter_on { row.clutter.get() } else { 0.0 };
-            price(surface, row.slab(cos).get(), clutter, t);
+            let slab = row.slab(cos).get();
+            // No surface gives power, whatever readings found.
+            price(surface, slab, row.beyond(clutter_on).max(-slab), t);
         }
     }
 
@@ -374,7 +404,7 @@ impl Medium {
 
 /// What fills the opening of each jamb costs, straight through.
 fn fills(jambs: &[Jamb], prices: &[Priced], clutter: bool) -> Vec<f64> {
-    let of = |p: &Priced| p.slab(1.0).get() + if clutter { p.clutter.get() } else { 0.0 };
+    let of = |p: &Priced| (p.slab(1.0).get() + p.beyond(clutter)).max(0.0);
     jambs.iter().map(|j| j.construction.and_then(|c| prices.get(c)).map_or(0.0, of)).collect()
 }
 

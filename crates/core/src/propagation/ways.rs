@@ -130,11 +130,7 @@ impl Medium {
     /// Layers of what a term is of whose material is not stated at this frequency.
     pub fn extrapolated(&self, cause: Cause) -> &[&'static str] {
         let Cause::Slab(surface) = cause else { return &[] };
-        let construction = match surface {
-            Surface::Wall(wall) => Some(self.structure.walls[wall].construction),
-            Surface::Opening(wall, hole) => self.structure.walls[wall].openings[hole].construction,
-            Surface::Slab(slab) => Some(self.structure.slabs[slab].construction),
-        };
+        let construction = self.construction_of(surface);
         construction.and_then(|c| self.prices.get(c)).map_or(&[], |price| &price.extrapolated)
     }
 
@@ -157,8 +153,9 @@ impl Medium {
         let cause = Cause::Bend(jamb.wall, jamb.hole);
         let loss = knife_edge_loss(longer, self.frequency).get();
         let fill = jamb.construction.and_then(|c| self.prices.get(c)).map(|p| {
-            let clutter = if self.model.clutter { p.clutter.get() } else { 0.0 };
-            (Surface::Opening(jamb.wall, jamb.hole), p.slab(1.0).get(), clutter)
+            let slab = p.slab(1.0).get();
+            let clutter = p.beyond(self.model.clutter).max(-slab);
+            (Surface::Opening(jamb.wall, jamb.hole), slab, clutter)
         });
         Corner { wall: jamb.wall, cause, loss, fill }
     }

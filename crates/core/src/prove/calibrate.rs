@@ -1,21 +1,58 @@
-//! Predicted against measured, and a first calibration: the exponent and one offset.
-//!
-//! Bayesian linear regression with two unknowns. A residual is measured minus predicted level:
-//! `r = −Δn·10·log10(d) − Δoffset + noise`. Priors: exponent ± 0.3, offset ± 3 dB, *planning values*.
+//! Readings against the plan, and what they teach: every level is turned into a path gain by the radios at
+//! its ends, and [`super::house`] does the rest.
 
-use std::sync::Arc;
+use std::collections::{BTreeMap, BTreeSet};
 
-use crate::analysis::{Analysis, Options, PLANNING_SIGMA, analyse};
+use super::gains::Taught;
+use super::house::{Expected, House, LinkKey, Plan, Taken, Unknown};
+use super::outliers::{Slip, Suspect};
+use crate::analysis::Analysis;
+use crate::geometry::Place;
+use crate::materials::construction::FrequencyBand;
+use crate::network::Node;
 use crate::network::link::received;
-use crate::propagation::{Model, NEAREST};
-use crate::site::{Correction, DeviceId, ReadingId, Site};
-use crate::units::{Db, Dbm};
+use crate::site::{
+    Correction, DeviceId, LearnedLink, LearnedOf, LearnedRow, NetworkId, Reading, ReadingId, Site,
+};
+use crate::units::{Db, Dbm, Megahertz};
+
+/// Fewer readings teach nothing that is worth planning with.
+const FEWEST: usize = 3;
+/// Prior deviation of what the receivers of a network tell.
+const RECEIVERS: f64 = 2.0;
+
+/// What becomes of a reading.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Verdict {
+    /// It is as planned, within two deviations.
+    AsPlanned,
+    /// It differs from the plan, and what was learned says so too.
+    Learned,
+    /// It fits nothing else and is set aside.
+    Aside,
+    /// It was left out on purpose.
+    LeftOut,
+}
+
+impl Verdict {
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::AsPlanned => "as-planned",
+            Self::Learned => "learned",
+            Self::Aside => "aside",
+            Self::LeftOut => "left-out",
+        }
+    }
+}
 
 /// A reading beside its prediction.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Comparison {
     /// The reading.
     pub reading: ReadingId,
+    /// Its network.
+    pub network: NetworkId,
     /// The sender.
     pub from: DeviceId,
     /// The hearer.
@@ -24,165 +61,472 @@ pub struct Comparison {
     pub distance_m: f64,
     /// The level heard.
     pub measured: Dbm,
-    /// What the plan says, with the calibration in force.
+    /// What the plan said before any reading.
     pub predicted: Dbm,
-    /// What the proposed calibration says.
+    /// By how much that was off at the most in two of three.
+    pub planned_sigma: Db,
+    /// What all other readings say.
+    pub others_say: Dbm,
+    /// The deviation of that.
+    pub sigma: Db,
+    /// What all readings together say.
     pub calibrated: Dbm,
-    /// Whether it differs from the plan by more than 2σ.
-    pub differs: bool,
+    /// How much it counts: 1, or 0 where it is set aside or left out.
+    pub weight: f64,
+    /// What becomes of it.
+    pub verdict: Verdict,
+    /// Where it is set aside, what likely went wrong.
+    pub slip: Option<Slip>,
 }
 
 impl Comparison {
-    /// Measured minus predicted: negative is weaker than planned.
+    /// Measured minus planned: negative is weaker than planned.
     pub fn residual(&self) -> Db {
         self.measured - self.predicted
     }
+
+    /// Whether it differs from the plan by more than two deviations.
+    pub fn differs(&self) -> bool {
+        self.residual().get().abs() > 2.0 * self.planned_sigma.get()
+    }
+}
+
+/// Levels of which only the maker knows what they mean: used as a rank.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Ranked {
+    /// Who heard.
+    pub hearer: DeviceId,
+    /// How many it told of.
+    pub readings: usize,
+    /// How far their order is that of the levels expected: 1 the same, 0 none, −1 the reverse.
+    pub agreement: f64,
 }
 
 /// All readings against the plan.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Debug)]
 pub struct Proof {
     /// Each reading whose two ends are radios of one network.
     pub comparisons: Vec<Comparison>,
     /// Readings whose ends share no network, which nothing predicts.
     pub strangers: Vec<ReadingId>,
+    /// Readings that only tell a rank.
+    pub ranks: Vec<Ranked>,
+    /// What the readings correct.
+    pub corrections: Vec<Taught>,
     /// What the readings teach; needs three.
     pub proposed: Option<Correction>,
-    /// Deviation of the model in force.
-    pub sigma: Db,
+    /// Root mean square of measured less planned, those set aside not counted.
+    pub rmse_before: Db,
+    /// The same of measured less what all others say.
+    pub rmse_after: Db,
+    /// The house as it was learned.
+    pub proven: Proven,
 }
 
-/// Fewer readings teach nothing.
-const FEWEST: usize = 3;
-const PRIOR_EXPONENT: f64 = 0.3;
-const PRIOR_OFFSET: f64 = 3.0;
-/// No calibration claims to be surer than this.
-const LEAST_SIGMA: Db = Db::new(2.5);
+/// The house as it was learned, by devices.
+#[derive(Debug)]
+pub struct Proven {
+    /// The house.
+    pub house: House,
+    /// The networks, by group.
+    pub networks: Vec<NetworkId>,
+    nodes: BTreeMap<DeviceId, (usize, Radio)>,
+    frequencies: Vec<Megahertz>,
+    tuned: Vec<usize>,
+    taken: Vec<Taken>,
+    names: Vec<String>,
+}
 
-struct Sample {
-    reading: ReadingId,
-    from: DeviceId,
-    to: DeviceId,
+/// A radio in the regression.
+#[derive(Clone, Debug)]
+struct Radio {
+    end: usize,
+    node: Node,
+}
+
+impl Proven {
+    /// The link between two radios of one network.
+    pub fn link(&self, from: &DeviceId, to: &DeviceId) -> Option<LinkKey> {
+        let ((group, a), (other, b)) = (self.nodes.get(from)?, self.nodes.get(to)?);
+        (group == other && a.end != b.end)
+            .then(|| LinkKey::new(a.end, b.end, self.tuned[*group], *group))
+    }
+
+    /// The level that a gain comes to between two radios.
+    pub fn level(&self, from: &DeviceId, to: &DeviceId, gain: f64) -> Option<Dbm> {
+        let ((_, a), (_, b)) = (self.nodes.get(from)?, self.nodes.get(to)?);
+        Some(received(&a.node, &b.node, Db::new(-gain)))
+    }
+
+    /// What a reading between two radios would tell, and its deviation.
+    pub fn expected(&mut self, from: &DeviceId, to: &DeviceId) -> Option<(Dbm, Db)> {
+        let link = self.link(from, to)?;
+        let Expected { gain, sigma } = self.house.expected(link);
+        Some((self.level(from, to, gain)?, Db::new(sigma)))
+    }
+
+    /// What a radio loses beyond its plan, with the deviation, and whether it is far from it.
+    pub fn device(&self, device: &DeviceId) -> Option<(Db, Db, bool)> {
+        let (_, radio) = self.nodes.get(device)?;
+        let (db, sigma) = self.house.correction(Unknown::Device(radio.end));
+        Some((Db::new(db), Db::new(sigma), self.house.is_odd(radio.end)))
+    }
+
+    /// What everything but a device itself says of a reading of it.
+    pub fn expected_without(&self, c: &Comparison, device: &DeviceId) -> Dbm {
+        let place = self.nodes.get(device).map(|(_, r)| r.node.place);
+        place.and_then(|p| self.expected_at(c, device, p)).unwrap_or(c.calibrated)
+    }
+
+    /// The same, as if the device were at another place.
+    pub fn expected_at(&self, c: &Comparison, device: &DeviceId, place: Place) -> Option<Dbm> {
+        let other = if c.from == *device { &c.to } else { &c.from };
+        let (group, other) = self.nodes.get(other)?;
+        let loss = self.house.loss_from(place, other.end, self.tuned[*group], *group);
+        self.level(&c.from, &c.to, -loss)
+    }
+
+    /// How many readings of a radio count.
+    pub fn readings_of(&self, device: &DeviceId) -> usize {
+        let radio = self.nodes.get(device);
+        radio.map_or(0, |(_, r)| self.house.readings_of(Unknown::Device(r.end)))
+    }
+
+    /// The frequency of each network.
+    pub fn frequency(&self, group: usize) -> Megahertz {
+        self.frequencies[self.tuned[group]]
+    }
+}
+
+/// Compares every reading with the plan, and learns from all.
+pub fn prove(analysis: &Analysis) -> Proof {
+    prove_without(analysis, &BTreeSet::new())
+}
+
+/// The level of a reading in dBm, if more than its maker knows what it means.
+fn level(site: &Site, reading: &Reading, hearer: &Node) -> Option<Dbm> {
+    let by_margin = || reading.margin_db.map(|m| hearer.quiet + m);
+    let by_table = || {
+        let table = &site.kind(&hearer.kind)?.lqi_dbm;
+        let lqi = f64::from(reading.lqi?);
+        let above = table.iter().position(|row| row[0] >= lqi)?;
+        let [x, y] = *table.get(above)?;
+        let [x0, y0] = *table.get(above.saturating_sub(1))?;
+        let share = if x > x0 { (lqi - x0) / (x - x0) } else { 1.0 };
+        Some(Dbm::new(y0 + share * (y - y0)))
+    };
+    reading.rssi_dbm.or_else(by_margin).or_else(by_table)
+}
+
+struct Sample<'a> {
+    reading: &'a Reading,
+    link: LinkKey,
     distance_m: f64,
     measured: Dbm,
-    predicted: Dbm,
-    /// Before any calibration.
-    uncalibrated: Dbm,
+    /// Measured level less gain.
+    budget: f64,
 }
 
-/// Compares every reading with the plan and proposes a calibration.
-pub fn prove(analysis: &Analysis) -> Proof {
-    let bare = uncalibrated(analysis);
-    let (mut samples, mut strangers) = (Vec::new(), Vec::new());
-    for reading in &analysis.site.readings {
-        let predicted = predict(analysis, &reading.from, &reading.to);
-        let without = predict(&bare, &reading.from, &reading.to);
-        let (Some((predicted, distance_m)), Some((uncalibrated, _))) = (predicted, without) else {
+/// The same with some readings left out of what is learned, but still compared.
+pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Proof {
+    let site = &analysis.site;
+    let mut frequencies: Vec<Megahertz> = Vec::new();
+    let (mut nodes, mut ends, mut names) = (BTreeMap::new(), Vec::new(), Vec::new());
+    let (mut networks, mut tuned) = (Vec::new(), Vec::new());
+    for (group, network) in site.networks.iter().enumerate() {
+        let f = site.job.region.frequency(network.system, None);
+        let at = frequencies.iter().position(|known| *known == f).unwrap_or_else(|| {
+            frequencies.push(f);
+            frequencies.len() - 1
+        });
+        networks.push(network.id.clone());
+        tuned.push(at);
+        for device in site.devices.iter().filter(|d| d.network == network.id) {
+            let Some(node) = Node::new(site, device, network, None) else { continue };
+            ends.push(node.place);
+            names.push(node.name.clone());
+            nodes.insert(device.id.clone(), (group, Radio { end: ends.len() - 1, node }));
+        }
+    }
+    let mut fixed = vec![false; ends.len()];
+    let (mut samples, mut strangers, mut ranked) = (Vec::new(), Vec::new(), Vec::new());
+    let mut kits: BTreeMap<usize, usize> = BTreeMap::new();
+    for reading in site.readings.iter().filter(|r| r.superseded.is_empty()) {
+        let both = nodes.get(&reading.from).zip(nodes.get(&reading.to));
+        let Some(((group, a), (_, b))) = both.filter(|((g, _), (h, _))| g == h) else {
             strangers.push(reading.id.clone());
             continue;
         };
-        samples.push(Sample {
-            reading: reading.id.clone(),
-            from: reading.from.clone(),
-            to: reading.to.clone(),
-            distance_m,
-            measured: reading.rssi_dbm,
-            predicted,
-            uncalibrated,
+        let Some(measured) = level(site, reading, &b.node) else {
+            ranked.push(reading);
+            continue;
+        };
+        // Test radios stood where the devices are drawn, with nothing around them.
+        let mut kit = |end: usize| {
+            *kits.entry(end).or_insert_with(|| {
+                ends.push(ends[end]);
+                names.push(format!("a test radio at {}", names[end]));
+                fixed.push(true);
+                ends.len() - 1
+            })
+        };
+        let (ends, budget) = match reading.test_radios_dbm {
+            Some(sum) => ([kit(a.end), kit(b.end)], sum.get()),
+            None => ([a.end, b.end], received(&a.node, &b.node, Db::ZERO).get()),
+        };
+        let link = LinkKey::new(ends[0], ends[1], tuned[*group], *group);
+        let distance_m = a.node.place.distance(b.node.place);
+        samples.push(Sample { reading, link, distance_m, measured, budget });
+    }
+    let groups = vec![RECEIVERS; networks.len()];
+    let mut plan = Plan::new(&analysis.structure, &frequencies, analysis.options.model, ends);
+    (plan.groups, plan.fixed) = (groups, fixed);
+    let counted: Vec<&Sample<'_>> =
+        samples.iter().filter(|s| !left_out.contains(&s.reading.id)).collect();
+    let gain = |s: &Sample<'_>| s.measured.get() - s.budget;
+    let taken: Vec<Taken> =
+        counted.iter().map(|s| Taken { link: s.link, gain: gain(s) }).collect();
+    let mut unread = plan.taught(&[]);
+    let house = plan.taught(&taken);
+    let mut proven = Proven { house, networks, nodes, frequencies, tuned, taken, names };
+    let mut comparisons = Vec::new();
+    let mut next = 0;
+    for s in &samples {
+        let place = (!left_out.contains(&s.reading.id)).then(|| {
+            next += 1;
+            next - 1
         });
+        comparisons.push(compare(s, place, &mut unread, &mut proven));
     }
-    let proposed = fit(&samples, analysis.options.model);
-    let sigma = analysis.sigma;
-    let comparisons = samples
-        .into_iter()
-        .map(|s| Comparison {
-            calibrated: proposed.as_ref().map_or(s.predicted, |c| {
-                s.uncalibrated + shift(c, analysis.options.model, s.distance_m)
-            }),
-            differs: (s.measured - s.predicted).get().abs() > 2.0 * sigma.get(),
-            reading: s.reading,
-            from: s.from,
-            to: s.to,
-            distance_m: s.distance_m,
-            measured: s.measured,
-            predicted: s.predicted,
+    let rmse = |of: &dyn Fn(&Comparison) -> Db| {
+        let counted = comparisons.iter().filter(|c| c.weight > 0.0);
+        let (n, sum) =
+            counted.fold((0.0, 0.0), |(n, sum), c| (n + 1.0, sum + of(c).get().powi(2)));
+        Db::new(f64::sqrt(sum / f64::max(n, 1.0)))
+    };
+    let (rmse_before, rmse_after) =
+        (rmse(&|c| c.residual()), rmse(&|c| c.measured - c.others_say));
+    let ranks = ranks(&ranked, &mut proven);
+    let corrections = corrections(analysis, &proven);
+    let counts = comparisons.iter().filter(|c| c.weight > 0.0).count();
+    let proposed = (counts >= FEWEST).then(|| {
+        let exponent = proven.house.correction(Unknown::Exponent).0 / 10.0;
+        let (learned, spread, links) = learned(analysis, &proven);
+        Correction {
+            exponent: (analysis.options.model.exponent + exponent).clamp(1.0, 5.0),
+            offset_db: Db::ZERO,
+            sigma_db: typical_sigma(analysis, &mut proven),
+            rmse_before_db: rmse_before,
+            rmse_after_db: rmse_after,
+            readings: counts,
+            at: String::new(),
+            learned,
+            spread,
+            links,
+            noise_db: proven.house.noise().map(|n| rounded(n, 1e4)),
+        }
+    });
+    Proof {
+        comparisons,
+        strangers,
+        ranks,
+        corrections,
+        proposed,
+        rmse_before,
+        rmse_after,
+        proven,
+    }
+}
+
+fn compare(
+    s: &Sample<'_>,
+    place: Option<usize>,
+    unread: &mut House,
+    proven: &mut Proven,
+) -> Comparison {
+    let planned = unread.expected(s.link);
+    let at = |gain: f64| Dbm::new(gain + s.budget);
+    let now = proven.house.expected(s.link);
+    let (others, sigma) = match place {
+        Some(place) => proven.house.left_out(place, &proven.taken[place]),
+        None => (now.gain, now.sigma),
+    };
+    let aside = place.is_some_and(|p| proven.house.is_aside(p));
+    let mut this = Comparison {
+        reading: s.reading.id.clone(),
+        network: proven.networks[s.link.group].clone(),
+        from: s.reading.from.clone(),
+        to: s.reading.to.clone(),
+        distance_m: s.distance_m,
+        measured: s.measured,
+        predicted: at(planned.gain),
+        planned_sigma: crate::analysis::PLANNING_SIGMA,
+        others_say: at(others),
+        sigma: Db::new(sigma),
+        calibrated: at(now.gain),
+        weight: if aside || place.is_none() { 0.0 } else { 1.0 },
+        verdict: Verdict::AsPlanned,
+        slip: None,
+    };
+    this.verdict = match (place, aside) {
+        (None, _) => Verdict::LeftOut,
+        (_, true) => Verdict::Aside,
+        _ if this.differs() => Verdict::Learned,
+        _ => Verdict::AsPlanned,
+    };
+    if aside {
+        this.slip = Some(slip(s, &this, proven));
+    }
+    this
+}
+
+fn slip(s: &Sample<'_>, c: &Comparison, proven: &mut Proven) -> Slip {
+    const MOST: usize = 10;
+    let mut others = Vec::new();
+    for (stays, other) in [(&c.from, &c.to), (&c.to, &c.from)] {
+        let Some((group, wrong)) = proven.nodes.get(other) else { continue };
+        let at = wrong.node.place;
+        let near = proven.nodes.iter().filter(|(id, (g, _))| g == group && *id != other && *id != stays);
+        let mut near: Vec<(f64, DeviceId)> =
+            near.map(|(id, (_, r))| (r.node.place.distance(at), id.clone())).collect();
+        near.sort_by(|x, y| x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)));
+        for (_, id) in near.into_iter().take(MOST) {
+            let Some(link) = proven.link(stays, &id) else { continue };
+            let gain = proven.house.expected(link).gain;
+            let name = |end: usize| proven.names[end].clone();
+            let (from, to) = (proven.nodes[stays].1.end, proven.nodes[&id].1.end);
+            others.push((name(from), name(to), gain + s.budget));
+        }
+    }
+    let alone = [s.link.a, s.link.b].into_iter().find(|end| {
+        proven.taken.iter().filter(|t| t.link.a == *end || t.link.b == *end).count() == 1
+    });
+    let alone = alone.map(|end| proven.names[end].clone());
+    let (typed, expected) = (s.measured.get(), (c.others_say.get(), c.sigma.get()));
+    Suspect { typed, expected, others: &others, alone }.slip()
+}
+
+/// Kendall's τ between what each hearer tells and the levels expected there.
+fn ranks(readings: &[&Reading], proven: &mut Proven) -> Vec<Ranked> {
+    let mut by_hearer: BTreeMap<DeviceId, Vec<(f64, f64)>> = BTreeMap::new();
+    for reading in readings {
+        let expected = proven.expected(&reading.from, &reading.to);
+        if let (Some(lqi), Some((level, _))) = (reading.lqi, expected) {
+            by_hearer
+                .entry(reading.to.clone())
+                .or_default()
+                .push((f64::from(lqi), level.get()));
+        }
+    }
+    let tau = |all: &[(f64, f64)]| {
+        let (mut sum, mut pairs) = (0.0, 0.0);
+        for (i, a) in all.iter().enumerate() {
+            for b in &all[..i] {
+                let agree = (a.0 - b.0) * (a.1 - b.1);
+                sum += if agree == 0.0 { 0.0 } else { agree.signum() };
+                pairs += 1.0;
+            }
+        }
+        sum / f64::max(pairs, 1.0)
+    };
+    let of = |(hearer, all): (DeviceId, Vec<(f64, f64)>)| Ranked {
+        hearer,
+        readings: all.len(),
+        agreement: tau(&all),
+    };
+    by_hearer.into_iter().map(of).collect()
+}
+
+fn corrections(analysis: &Analysis, proven: &Proven) -> Vec<Taught> {
+    let house = &proven.house;
+    let row = |kind, id: &str, mhz, unknown| {
+        let (db, sigma_db) = house.correction(unknown);
+        Taught { kind, id: id.to_owned(), mhz, db, sigma_db, readings: house.readings_of(unknown) }
+    };
+    let mut all = vec![row("exponent", "exponent", None, Unknown::Exponent)];
+    for (group, network) in proven.networks.iter().enumerate() {
+        let mhz = Some(proven.frequency(group).get());
+        all.push(row("offset", network.as_str(), mhz, Unknown::Offset(group)));
+    }
+    let mut bands = BTreeMap::new();
+    for f in &proven.frequencies {
+        bands.entry(FrequencyBand::of(*f)).or_insert(f.get());
+    }
+    for (c, construction) in analysis.structure.constructions.iter().enumerate() {
+        for (band, mhz) in &bands {
+            let unknown = Unknown::Construction(c, *band);
+            all.push(row("construction", &construction.id, Some(*mhz), unknown));
+        }
+    }
+    for (id, (_, radio)) in &proven.nodes {
+        all.push(row("device", id.as_str(), None, Unknown::Device(radio.end)));
+    }
+    all
+}
+
+fn rounded(value: f64, by: f64) -> Db {
+    Db::new((value * by).round() / by)
+}
+
+type Learned = (Vec<LearnedRow>, Vec<f64>, Vec<LearnedLink>);
+
+/// What was learned, as it is kept in the job.
+fn learned(analysis: &Analysis, proven: &Proven) -> Learned {
+    let device_of: BTreeMap<usize, &DeviceId> =
+        proven.nodes.iter().map(|(id, (_, r))| (r.end, id)).collect();
+    let construction = |c: usize| analysis.structure.constructions[c].id.clone();
+    let of = |unknown: &Unknown| match unknown {
+        Unknown::Exponent => Some(LearnedOf::Exponent),
+        Unknown::Offset(g) => Some(LearnedOf::Network { id: proven.networks[*g].clone() }),
+        Unknown::Construction(c, band) => {
+            Some(LearnedOf::Construction { id: construction(*c), band: *band })
+        }
+        Unknown::Device(end) => {
+            device_of.get(end).map(|id| LearnedOf::Device { id: (*id).clone() })
+        }
+    };
+    let house = &proven.house;
+    let kept: Vec<(usize, LearnedOf)> =
+        house.unknowns.iter().enumerate().filter_map(|(i, u)| Some((i, of(u)?))).collect();
+    let rows = kept.iter().map(|(i, of)| LearnedRow {
+        of: of.clone(),
+        db: rounded(house.posterior.mean[*i], 1e3),
+    });
+    let mut spread = Vec::new();
+    for (a, (i, _)) in kept.iter().enumerate() {
+        for (j, _) in &kept[..=a] {
+            let cell = house.posterior.covariance.at(*i, *j) * house.posterior.wider.powi(2);
+            spread.push((cell * 1e4).round() / 1e4);
+        }
+    }
+    let links = house.links_read().into_iter().filter_map(|(link, db, share)| {
+        let (from, to) = (device_of.get(&link.a)?, device_of.get(&link.b)?);
+        Some(LearnedLink {
+            network: proven.networks[link.group].clone(),
+            from: (*from).clone(),
+            to: (*to).clone(),
+            db: rounded(db, 1e3),
+            share,
         })
-        .collect();
-    Proof { comparisons, strangers, proposed, sigma }
+    });
+    (rows.collect(), spread, links.collect())
 }
 
-fn uncalibrated(analysis: &Analysis) -> Analysis {
-    if analysis.site.calibration.is_none() {
-        return analysis.clone();
+/// The middle deviation of the links that the plan's routes take, one that was not read.
+fn typical_sigma(analysis: &Analysis, proven: &mut Proven) -> Db {
+    const MOST: usize = 200;
+    let hops = analysis.networks.iter().flat_map(|n| &n.outcomes).flat_map(|o| o.hops.iter());
+    let links: BTreeSet<(DeviceId, DeviceId)> =
+        hops.map(|h| (h.from.clone(), h.to.clone())).collect();
+    let step = links.len().div_ceil(MOST).max(1);
+    let mut sigmas: Vec<f64> = Vec::new();
+    for (from, to) in links.iter().step_by(step) {
+        if let Some(link) = proven.link(from, to) {
+            let lean = proven.house.lean(link);
+            sigmas.push(proven.house.expected_unread(link, &lean).sigma);
+        }
     }
-    let site = Arc::new(Site { calibration: None, ..(*analysis.site).clone() });
-    let options = Options { down: std::collections::BTreeSet::new(), ..analysis.options.clone() };
-    analyse(&site, &options)
-}
-
-/// The level that the plan promises, and the length of the link.
-fn predict(analysis: &Analysis, from: &DeviceId, to: &DeviceId) -> Option<(Dbm, f64)> {
-    let (network, a) = analysis.find(from)?;
-    let b = network.place_of(to)?;
-    let (one, other) = (&network.nodes[a], &network.nodes[b]);
-    let loss = network.link(a, b).path_loss;
-    Some((received(one, other, loss), one.place.distance(other.place)))
-}
-
-fn decades(distance_m: f64) -> f64 {
-    10.0 * distance_m.max(NEAREST.get()).log10()
-}
-
-/// How a calibration moves the level at a distance.
-fn shift(c: &Correction, model: Model, distance_m: f64) -> Db {
-    Db::new(-(c.exponent - model.exponent) * decades(distance_m)) - (c.offset_db - model.offset)
-}
-
-fn rmse(residuals: impl Iterator<Item = f64>) -> Db {
-    let (count, sum) = residuals.fold((0.0, 0.0), |(n, s), r| (n + 1.0, s + r * r));
-    Db::new(f64::sqrt(sum / f64::max(count, 1.0)))
-}
-
-/// The posterior mean of exponent and offset: `(XᵀX/σ² + Λ)⁻¹ Xᵀr/σ²`.
-fn fit(samples: &[Sample], model: Model) -> Option<Correction> {
-    if samples.len() < FEWEST {
-        return None;
-    }
-    let sigma = PLANNING_SIGMA.get();
-    let (mut a11, mut a12, mut a22) = (PRIOR_EXPONENT.powi(-2), 0.0, PRIOR_OFFSET.powi(-2));
-    let (mut b1, mut b2) = (0.0, 0.0);
-    let residual = |s: &Sample| (s.measured - s.uncalibrated).get();
-    for s in samples {
-        let (x1, x2, r) = (-decades(s.distance_m), -1.0, residual(s));
-        a11 += x1 * x1 / (sigma * sigma);
-        a12 += x1 * x2 / (sigma * sigma);
-        a22 += x2 * x2 / (sigma * sigma);
-        b1 += x1 * r / (sigma * sigma);
-        b2 += x2 * r / (sigma * sigma);
-    }
-    let determinant = a11 * a22 - a12 * a12;
-    let slope = (b1 * a22 - b2 * a12) / determinant;
-    let offset = (a11 * b2 - a12 * b1) / determinant;
-    let after = |s: &Sample| residual(s) + slope * decades(s.distance_m) + offset;
-    let rmse_after_db = rmse(samples.iter().map(after));
-    Some(Correction {
-        exponent: (model.exponent + slope).clamp(1.0, 5.0),
-        offset_db: model.offset + Db::new(offset),
-        // Few readings leave much of the prior deviation in place.
-        sigma_db: shrunk(rmse_after_db, samples.len()),
-        rmse_before_db: rmse(samples.iter().map(residual)),
-        rmse_after_db,
-        readings: samples.len(),
-    })
-}
-
-/// The deviation to plan with: the residual's and the planning value, weighted as if the latter
-/// rested on eight readings (*planning value*), so that three lucky readings do not claim certainty.
-fn shrunk(rmse: Db, readings: usize) -> Db {
-    const WORTH: f64 = 8.0;
-    #[expect(clippy::cast_precision_loss, reason = "a count of readings")]
-    let n = readings as f64;
-    let planned = PLANNING_SIGMA.get();
-    let variance = (n * rmse.get().powi(2) + WORTH * planned.powi(2)) / (n + WORTH);
-    Db::new(variance.sqrt()).max(LEAST_SIGMA)
+    sigmas.sort_by(f64::total_cmp);
+    let middle = sigmas.get(sigmas.len() / 2).copied();
+    Db::new(middle.unwrap_or(crate::analysis::PLANNING_SIGMA.get()).clamp(0.5, 20.0))
 }

@@ -1,5 +1,30 @@
-//! Readings against predictions, and what they teach.
+//! Readings and tests against the plan, and what they teach.
+//!
+//! | module | what it answers |
+//! |---|---|
+//! | [`calibrate`] | what each reading says beside the plan, and what all teach |
+//! | [`gains`] | the same with the radios left out |
+//! | [`house`], [`regression`], [`outliers`] | how: the house as it is learned, the sums, what is set aside |
+//! | [`diagnose`], [`helps`] | what differs and why; what would help |
+//! | [`next`] | which reading tells most |
+//! | [`press`], [`accept`] | what presses prove, and whether it is what was agreed |
+//! | [`stages`] | as designed, as installed, as proven |
+//! | [`drift`] | what has changed since |
+//! | [`firm`] | what a firm learns over its jobs |
 
+pub mod accept;
+pub mod acts;
 pub mod calibrate;
+pub mod diagnose;
+pub mod drift;
+pub mod firm;
+pub mod gains;
+pub mod helps;
+pub mod house;
+pub mod next;
+pub mod outliers;
+pub mod press;
+pub mod regression;
+pub mod stages;
 
-pub use calibrate::{Comparison, Proof, prove};
+pub use calibrate::{Comparison, Proof, Verdict, prove, prove_without};

@@ -20,7 +20,7 @@ pub mod tables;
 mod wiring;
 
 pub use apply::{apply, gather, take_back};
-pub use correction::Correction;
+pub use correction::{Correction, LearnedLink, LearnedOf, LearnedRow};
 pub use difference::difference;
 pub use edit::{Change, Edit, Ref, Touch, beside};
 pub use fields::value_at;

@@ -166,7 +166,7 @@ pub enum Wrong {
     Itself,
     #[error(transparent)]
     Layers(ConstructionError),
-    #[error("exponent 1 to 5, offset −40 to 40 dB, deviation 0.5 to 20 dB")]
+    #[error("exponent 1 to 5, offset −40 to 40 dB, deviation 0.5 to 20 dB, and one spread for each pair of what was learned")]
     Correction,
     #[error("there is no {} {}", .0.kind.called(), .0.id)]
     NoSuch(Ref),
@@ -211,6 +211,10 @@ pub enum Wrong {
     ShutAlready,
     #[error("say which devices are expected; nothing else is let in")]
     NothingExpected,
+    #[error("three readings that count are needed to learn from")]
+    FewReadings,
+    #[error("nothing was heard: give a level in dBm, a margin in dB or an LQI")]
+    NothingHeard,
     #[error("nothing there has a range test yet")]
     NothingTested,
     #[error(transparent)]

@@ -305,5 +305,10 @@ tables! {
     join_codes: join_code::JoinCode = "join-code", "join code", "Codes by which devices are joined.";
     joinings: joining::Joining = "joining", "record of joining", "How devices were joined.";
     open_times: open_time::OpenTime = "open-time", "time of standing open", "Times at which networks stood open.";
+    node_reports: node_report::NodeReport = "node-report", "report of a node", "What hubs tell of their nodes.";
+    range_tests: range_test::RangeTest = "range-test", "test in place", "Tests in place: so many sent, so many arrived.";
+    acceptances: acceptance::Acceptance = "acceptance", "rule of acceptance", "What counts as accepted, agreed before the day.";
+    sign_offs: sign_off::SignOff = "sign-off", "signature", "Who signed that the house is accepted.";
+    milestones: milestone::Milestone = "milestone", "kept state of the plan", "How the plan stood: as designed, as installed, as proven.";
     faults: fault::Fault = "fault", "fault", "Faults that were met, and what helped.";
 }

@@ -61,6 +61,8 @@ pub(crate) async fn pages(job: Job) -> Result<HttpResponse, WebError> {
         "sheet",
         "previsit",
         "prove",
+        "prove/readings",
+        "walk",
         "install/electrician",
         "install/fault",
     ];

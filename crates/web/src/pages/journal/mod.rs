@@ -104,7 +104,11 @@ fn put_words(thing: &Thing) -> String {
         }
         Thing::Wall(wall) => format!("set a wall of {}", wall.construction),
         Thing::Slab(slab) => format!("set a floor of {}", slab.construction),
-        Thing::Reading(reading) => format!("recorded {}", reading.rssi_dbm),
+        Thing::Reading(reading) => match (reading.rssi_dbm, reading.margin_db, reading.lqi) {
+            (Some(level), ..) => format!("recorded {level}"),
+            (_, Some(margin), _) => format!("recorded a margin of {margin}"),
+            (.., lqi) => format!("recorded LQI {}", lqi.unwrap_or_default()),
+        },
         Thing::Scan(scan) => format!("recorded {} in a scan", scan.carrier.name()),
         Thing::Control(_) => "set a control".to_owned(),
         Thing::Emitter(emitter) => format!("set {} on the air", emitter.name),

@@ -52,7 +52,7 @@ pub(crate) fn stairs(
         let readings = analysis.site.readings.iter();
         let measured: Vec<_> = readings
             .filter(|r| r.from == *from && r.to == *to)
-            .map(|r| Measured { level: r.rssi_dbm })
+            .filter_map(|r| Some(Measured { level: r.rssi_dbm? }))
             .collect();
         panel(count, &front, &behind, network.medium.frequency(), &measured)
     });

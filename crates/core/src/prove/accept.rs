@@ -1,0 +1,222 @@
+//! Acceptance: what was agreed beforehand, held against what was tested in place. Presses find dead spots,
+//! margins certify: both are asked for where both were agreed.
+
+use std::collections::BTreeMap;
+
+use super::calibrate::Proof;
+use super::press::{CONDITIONS, in_words, more_until, wilson};
+use crate::analysis::Analysis;
+use crate::catalogue::Duty;
+use crate::install::work::Spot;
+use crate::site::{Acceptance, Device, DeviceId, RangeTest, Site, Step};
+use crate::units::{Db, typographic};
+
+/// How a device stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Passed {
+    /// Something that was agreed is not met.
+    No,
+    /// Something was not tested, or not to the end.
+    Open,
+    /// All that was agreed is met.
+    Yes,
+}
+
+impl Passed {
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::No => "fails",
+            Self::Open => "open",
+            Self::Yes => "passes",
+        }
+    }
+}
+
+/// A device against what was agreed.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Judged {
+    /// The device.
+    pub device: DeviceId,
+    /// How it stands.
+    pub passed: Passed,
+    /// Each thing that was agreed: how it stands, and in words.
+    pub points: Vec<(Passed, String)>,
+    /// Of all that were sent and count: how many arrived, and how many were sent.
+    pub arrived: (u32, u32),
+    /// What to do next, where something is open.
+    pub next: Option<String>,
+}
+
+/// What is asked where nobody agreed on anything: ten of ten, with the margin that the plan wants.
+/// *Planning value*.
+pub fn proposed() -> Acceptance {
+    let (agreed_by, agreed_at) = (String::new(), String::new());
+    let id = "proposed".parse().unwrap_or_else(|_| unreachable!("a plain word is an id"));
+    let (margin_db, delay_ms) = (Some(Db::new(6.0)), Some(800.0));
+    Acceptance { id, duty: None, margin_db, count: 10, rate: 0.9, delay_ms, agreed_by, agreed_at }
+}
+
+/// The rule for a device: its duty's, else the one for all, else what is proposed.
+pub fn rule_for(site: &Site, device: &Device) -> Acceptance {
+    let duty = site.kind(&device.kind).map(|k| k.duty);
+    let of = |duty: Option<Duty>| site.acceptances.iter().find(|a| a.duty == duty).cloned();
+    let own = duty.and_then(|d| of(Some(d)));
+    own.or_else(|| of(None)).unwrap_or_else(proposed)
+}
+
+/// Whether a rule was agreed by anyone.
+pub fn is_agreed(rule: &Acceptance) -> bool {
+    !rule.agreed_by.trim().is_empty()
+}
+
+/// Why tests of a device do not count any longer: each with the tests' time before which it holds.
+pub fn stale(site: &Site, device: &Device) -> Vec<(String, &'static str)> {
+    let mut why = Vec::new();
+    let closed = site.marks.iter().find(|m| m.device == device.id && m.step == Step::Closed);
+    why.extend(closed.and_then(|m| m.at.clone()).map(|at| (at, "the plate was fitted after it")));
+    let again = site.marks.iter().find(|m| m.device == device.id && m.step == Step::Tested);
+    if let Some(mark) = again.filter(|m| m.at.is_none() && !m.note.is_empty()) {
+        why.push((mark.note.clone(), "it was asked for again"));
+    }
+    let proven = site.milestones.iter().filter(|m| m.stage == crate::site::Stage::Proven);
+    if let Some(last) = proven.max_by(|a, b| a.at.cmp(&b.at)) {
+        let of_network = |id: &DeviceId| site.devices.get(id).is_some_and(|d| d.network == device.network);
+        for stood in &last.devices {
+            let now = site.devices.get(&stood.device).and_then(|d| site.point_of(d));
+            let now = now.and_then(|p| site.place(&p.floor, p.at, p.height_m));
+            let kind = site.kind(&stood.kind);
+            let is_own = stood.device == device.id;
+            let moved = now.is_some_and(|p| p.distance(stood.place()) > 0.1);
+            if is_own && moved {
+                why.push((last.at.clone(), "it was moved"));
+            } else if of_network(&stood.device) && moved && kind.is_some_and(|k| k.duty == Duty::Hub) {
+                why.push((last.at.clone(), "the hub was moved"));
+            } else if now.is_none() && kind.is_some_and(|k| k.forwards) && goes_over(last, device, &stood.device) {
+                why.push((last.at.clone(), "what repeated for it was taken away"));
+            }
+        }
+    }
+    let reports = || site.node_reports.iter().filter(|r| r.device.as_ref() == Some(&device.id));
+    let named = || reports().filter(|r| !r.firmware.is_empty());
+    if let Some(last) = named().max_by(|a, b| a.at.cmp(&b.at)) {
+        let other = named().filter(|r| r.firmware != last.firmware);
+        if let Some(before) = other.max_by(|a, b| a.at.cmp(&b.at)).filter(|b| b.at < last.at) {
+            why.push((before.at.clone(), "its software was renewed"));
+        }
+    }
+    why
+}
+
+fn goes_over(last: &crate::site::Milestone, device: &Device, over: &DeviceId) -> bool {
+    last.devices.iter().any(|s| s.device == device.id && s.via.contains(over))
+}
+
+/// The tests of a device that count: none that something made stale.
+pub fn counting<'a>(site: &'a Site, device: &Device) -> Vec<&'a RangeTest> {
+    let since = stale(site, device).into_iter().map(|(at, _)| at).max();
+    let of = site.range_tests.iter().filter(|t| t.device == device.id);
+    of.filter(|t| since.as_ref().is_none_or(|since| t.at > *since)).collect()
+}
+
+/// Every device that has a radio, hubs left out, against what was agreed.
+pub fn judged(analysis: &Analysis, proof: &Proof) -> Vec<Judged> {
+    let site = &analysis.site;
+    let mut margins: BTreeMap<&DeviceId, Db> = BTreeMap::new();
+    for c in proof.comparisons.iter().filter(|c| c.weight > 0.0) {
+        let Some((network, hearer)) = analysis.find(&c.to) else { continue };
+        let margin = c.measured - network.nodes[hearer].needs;
+        // A link counts for the end that hangs on it: the one that the route reaches over it.
+        for (own, other) in [(&c.from, &c.to), (&c.to, &c.from)] {
+            let Some((network, place)) = analysis.find(own) else { continue };
+            let last = network.outcomes[place].hops.last();
+            if last.is_some_and(|h| h.from == *other) {
+                margins.entry(own).and_modify(|m| *m = m.min(margin)).or_insert(margin);
+            }
+        }
+    }
+    let mut all = Vec::new();
+    for network in &analysis.networks {
+        for (place, node) in network.nodes.iter().enumerate() {
+            let Some(device) = site.devices.get(&node.device) else { continue };
+            if network.hubs.contains(&place) {
+                continue;
+            }
+            all.push(judge(site, device, margins.get(&node.device).copied()));
+        }
+    }
+    all.sort_by(|a, b| a.passed.cmp(&b.passed).then(a.device.cmp(&b.device)));
+    all
+}
+
+fn judge(site: &Site, device: &Device, margin: Option<Db>) -> Judged {
+    let rule = rule_for(site, device);
+    let tests = counting(site, device);
+    let sum = |of: fn(&RangeTest) -> u32| tests.iter().map(|t| of(t)).sum::<u32>();
+    let (arrived, count) = (sum(|t| t.arrived), sum(|t| t.count));
+    let mut points = vec![rate(&rule, arrived, count)];
+    if let Some(least) = rule.margin_db {
+        points.push(match margin {
+            None => (Passed::Open, "its margin was not measured: take a reading".to_owned()),
+            Some(is) if is >= least => (Passed::Yes, format!("margin {is} of {least} measured")),
+            Some(is) => (Passed::No, format!("margin {is} measured, {least} agreed")),
+        });
+    }
+    if let Some(most) = rule.delay_ms {
+        let slowest = tests.iter().filter_map(|t| t.delay_ms).max_by(f64::total_cmp);
+        let ms = |v: f64| typographic(v, 0);
+        points.extend(slowest.map(|is| {
+            let passed = if is <= most { Passed::Yes } else { Passed::No };
+            (passed, format!("{} ms at the slowest, {} ms agreed", ms(is), ms(most)))
+        }));
+    }
+    let held = |word: &str| tests.iter().any(|t| t.conditions.contains(word));
+    let is_remote = site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Remote);
+    let has_plate = Spot::of(site, &device.id).is_some_and(|s| s.takes(Step::Closed));
+    for (word, what, of_all) in CONDITIONS {
+        let asked = match word {
+            "box-closed" => has_plate,
+            "in-use" => false,
+            _ => of_all || is_remote,
+        };
+        if asked && count > 0 && !held(word) {
+            points.push((Passed::Open, format!("not tested so far: {what}")));
+        }
+    }
+    for (_, why) in stale(site, device) {
+        if site.range_tests.iter().any(|t| t.device == device.id) && count == 0 {
+            points.push((Passed::Open, format!("test again: {why}")));
+        }
+    }
+    let passed = points.iter().map(|p| p.0).min().unwrap_or(Passed::Open);
+    let next = points.iter().find(|p| p.0 == Passed::Open).map(|p| p.1.clone());
+    Judged { device: device.id.clone(), passed, points, arrived: (arrived, count), next }
+}
+
+fn rate(rule: &Acceptance, arrived: u32, count: u32) -> (Passed, String) {
+    let percent = |share: f64| format!("{:.0} %", share * 100.0);
+    if count < rule.count {
+        let more = rule.count - count;
+        let done = if count == 0 { "not tested".to_owned() } else { in_words(arrived, count) };
+        return (Passed::Open, format!("{done}; {more} more are agreed"));
+    }
+    let share = f64::from(arrived) / f64::from(count);
+    let told = in_words(arrived, count);
+    if share < rule.rate {
+        let (_, high) = wilson(arrived, count);
+        let surely = if high < rule.rate { ", and that is no chance" } else { "" };
+        return (Passed::No, format!("{told}; {} agreed{surely}", percent(rule.rate)));
+    }
+    let more = match more_until(arrived, count, rule.rate) {
+        Some(0) => "proven".to_owned(),
+        Some(more) => format!("{more} more without a miss would prove {}", percent(rule.rate)),
+        None => "no number of presses proves all".to_owned(),
+    };
+    (Passed::Yes, format!("{told}; {more}"))
+}
+
+/// How many pass, fail, and are open.
+pub fn counts(judged: &[Judged]) -> [usize; 3] {
+    let of = |passed| judged.iter().filter(|j| j.passed == passed).count();
+    [of(Passed::Yes), of(Passed::No), of(Passed::Open)]
+}

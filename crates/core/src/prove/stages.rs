@@ -1,0 +1,107 @@
+//! As designed, as installed, as proven: kept states of the plan, and what differs between two.
+
+use std::collections::BTreeMap;
+
+use crate::analysis::Analysis;
+use crate::site::{DeviceId, Milestone, MilestoneId, Site, Stage, Stood};
+use crate::units::Db;
+
+/// How the plan stands now.
+pub fn now(analysis: &Analysis) -> Vec<Stood> {
+    let mut all = Vec::new();
+    for network in &analysis.networks {
+        for (place, (node, outcome)) in network.nodes.iter().zip(&network.outcomes).enumerate() {
+            let is_hub = network.hubs.contains(&place);
+            let weakest = outcome.weakest();
+            let sigma = weakest.and_then(|hop| {
+                let (a, b) = (network.place_of(&hop.from)?, network.place_of(&hop.to)?);
+                Some(network.link(a, b).sigma)
+            });
+            let hops = u32::try_from(outcome.hops.len()).unwrap_or(u32::MAX);
+            all.push(Stood {
+                device: node.device.clone(),
+                name: node.name.clone(),
+                kind: node.kind.clone(),
+                at: [node.place.x, node.place.y, node.place.z],
+                via: outcome.hops.iter().skip(1).map(|h| h.from.clone()).collect(),
+                hops: (is_hub || hops > 0).then_some(hops),
+                margin_db: weakest.map(|h| h.margin()),
+                sigma_db: sigma,
+                band: if is_hub { "hub" } else { outcome.band.name() }.to_owned(),
+            });
+        }
+    }
+    all
+}
+
+/// Keeps how the plan stands now.
+pub fn keep(analysis: &Analysis, id: MilestoneId, stage: Stage, by: &str, at: &str) -> Milestone {
+    let (by, at) = (by.to_owned(), at.to_owned());
+    Milestone { id, stage, at, by, devices: now(analysis) }
+}
+
+/// The newest kept state of a stage.
+pub fn newest(site: &Site, stage: Stage) -> Option<&Milestone> {
+    site.milestones.iter().filter(|m| m.stage == stage).max_by(|a, b| a.at.cmp(&b.at))
+}
+
+/// A device in two states.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Differs {
+    /// The device.
+    pub device: DeviceId,
+    /// Its name.
+    pub name: String,
+    /// How it stood before; nothing where it was not there.
+    pub before: Option<Stood>,
+    /// How it stands after; nothing where it is gone.
+    pub after: Option<Stood>,
+}
+
+impl Differs {
+    /// By how far it was moved, in metres.
+    pub fn moved_m(&self) -> Option<f64> {
+        let (before, after) = (self.before.as_ref()?, self.after.as_ref()?);
+        Some(before.place().distance(after.place())).filter(|d| *d > 0.05)
+    }
+
+    /// What its weakest hop gained.
+    pub fn gained(&self) -> Option<Db> {
+        let margin = |s: &Option<Stood>| s.as_ref()?.margin_db;
+        Some(margin(&self.after)? - margin(&self.before)?)
+    }
+
+    /// Whether anything that people would notice differs: place, kind, route, verdict, or 1 dB of margin.
+    pub fn is_any(&self) -> bool {
+        let (Some(before), Some(after)) = (&self.before, &self.after) else { return true };
+        self.moved_m().is_some()
+            || before.kind != after.kind
+            || before.via != after.via
+            || before.band != after.band
+            || self.gained().is_some_and(|g| g.get().abs() >= 1.0)
+    }
+}
+
+/// Every device of two states side by side, what lost most first.
+pub fn difference(before: &[Stood], after: &[Stood]) -> Vec<Differs> {
+    let mut both: BTreeMap<&DeviceId, (Option<&Stood>, Option<&Stood>)> = BTreeMap::new();
+    before.iter().for_each(|s| both.entry(&s.device).or_default().0 = Some(s));
+    after.iter().for_each(|s| both.entry(&s.device).or_default().1 = Some(s));
+    let of = |(device, (before, after)): (&DeviceId, (Option<&Stood>, Option<&Stood>))| Differs {
+        device: device.clone(),
+        name: after.or(before).map(|s| s.name.clone()).unwrap_or_default(),
+        before: before.cloned(),
+        after: after.cloned(),
+    };
+    let mut all: Vec<Differs> = both.into_iter().map(of).collect();
+    let key = |d: &Differs| d.gained().map_or(0.0, Db::get);
+    all.sort_by(|a, b| b.is_any().cmp(&a.is_any()).then(key(a).total_cmp(&key(b))));
+    all
+}
+
+/// A state in numbers: devices at target, those reached, and all; hubs left out.
+pub fn counts(devices: &[Stood]) -> [usize; 3] {
+    let own = || devices.iter().filter(|s| s.band != "hub");
+    let of = |bands: &[&str]| own().filter(|s| bands.contains(&s.band.as_str())).count();
+    [of(&["sound", "solid"]), of(&["thin", "sound", "solid"]), own().count()]
+}

@@ -1,0 +1,377 @@
+//! Tables that hubs tell: readings and reports of nodes as open JSON, reports of nodes as CSV, and what a
+//! collector answers. docs/COLLECTOR.md and docs/API.md say how they read.
+//!
+//! JSON: `{"readings": [{"from", "to", "rssi_dbm", "margin_db", "lqi", "time", "source", "firmware",
+//! "test_radios_dbm"}], "nodes": [{"network", "node", "device", "via": [ids from the hub], "last_working",
+//! "answers", "firmware", "time", "source"}]}`. CSV of nodes: the same columns under a heading, `via` with
+//! blanks between.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use dot_reach_core::catalogue::Duty;
+use dot_reach_core::site::{DeviceId, Edit, NetworkId, NodeReport, Reading, Site, apply};
+use dot_reach_core::units::{Db, Dbm};
+use serde::Deserialize;
+use serde_json::{Value, json};
+
+use crate::readings_csv::{Readings, device, free_id, of_one, time};
+use crate::{ImportFinding, Imported, table};
+
+/// The most rows of one kind that are read at a time.
+pub const MOST_ROWS: usize = 20_000;
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields, default)]
+struct ReadingRow {
+    from: String,
+    to: String,
+    rssi_dbm: Option<f64>,
+    margin_db: Option<f64>,
+    lqi: Option<u8>,
+    time: Option<String>,
+    source: Option<String>,
+    firmware: String,
+    test_radios_dbm: Option<f64>,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields, default)]
+struct NodeRow {
+    network: String,
+    node: Option<u32>,
+    device: Option<String>,
+    via: Option<Vec<String>>,
+    last_working: bool,
+    answers: Option<bool>,
+    firmware: String,
+    time: Option<String>,
+    source: Option<String>,
+}
+
+/// Whether a text is JSON, or a table of nodes: then [`read`] reads it, and not
+/// [`crate::readings_csv::read`].
+pub fn is_meant(text: &str) -> bool {
+    let text = text.trim_start_matches('\u{feff}').trim_start();
+    let first = text.lines().next().unwrap_or_default().to_ascii_lowercase();
+    text.starts_with('{') || first.contains("via") && first.contains("device")
+}
+
+struct Taking<'a> {
+    trial: Site,
+    known: BTreeSet<crate::readings_csv::OfOne>,
+    reports: BTreeSet<String>,
+    source: &'a str,
+    now: &'a str,
+    next: usize,
+    out: Readings,
+    findings: Vec<ImportFinding>,
+}
+
+impl<'a> Taking<'a> {
+    fn new(site: &Site, source: &'a str, now: &'a str) -> Self {
+        Self {
+            trial: site.clone(),
+            known: site.readings.iter().map(of_one).collect(),
+            reports: site.node_reports.iter().map(of_report).collect(),
+            source,
+            now,
+            next: 1,
+            out: Readings { edits: Vec::new(), again: 0 },
+            findings: Vec::new(),
+        }
+    }
+
+    fn done(self) -> Imported<Readings> {
+        Imported { value: self.out, findings: self.findings }
+    }
+
+    fn found(&mut self, place: String, reason: String) {
+        self.findings.push(ImportFinding { place, reason });
+    }
+
+    fn take(&mut self, place: String, edit: Edit) {
+        match apply(&mut self.trial, &edit) {
+            Ok(_) => self.out.edits.push(edit),
+            Err(refusal) => self.found(place, refusal.to_string()),
+        }
+    }
+
+    fn when(&self, text: Option<&String>) -> Result<String, String> {
+        text.map_or_else(|| Ok(self.now.to_owned()), |t| time(t))
+    }
+
+    fn reading(&mut self, row: &ReadingRow) -> Result<Option<Reading>, String> {
+        let from = device(&self.trial, &row.from, None)?.clone();
+        let to = device(&self.trial, &row.to, Some(&from))?.id.clone();
+        let dbm = |v: f64| Dbm::try_from(v).map_err(|_| format!("{v} dBm is no level"));
+        let reading = Reading {
+            id: free_id(&self.trial, &mut self.next)?,
+            from: from.id,
+            to,
+            rssi_dbm: row.rssi_dbm.map(dbm).transpose()?,
+            margin_db: row.margin_db.map(Db::new),
+            lqi: row.lqi,
+            test_radios_dbm: row.test_radios_dbm.map(dbm).transpose()?,
+            firmware: row.firmware.clone(),
+            superseded: String::new(),
+            at: self.when(row.time.as_ref())?,
+            source: row.source.clone().unwrap_or_else(|| self.source.to_owned()),
+        };
+        Ok(self.known.insert(of_one(&reading)).then_some(reading))
+    }
+
+    fn node(&mut self, row: &NodeRow) -> Result<Option<NodeReport>, String> {
+        let site = &self.trial;
+        let named = |text: &str| device(site, text, None).map(|d| d.id.clone());
+        let of = row.device.as_deref().filter(|d| !d.is_empty()).map(named).transpose()?;
+        let via = row.via.as_ref().map(|via| via.iter().map(|v| named(v)).collect::<Result<_, _>>());
+        let by_device = || of.as_ref().and_then(|d| site.devices.get(d)).map(|d| d.network.clone());
+        let network = site.networks.iter().find(|n| n.id.as_str() == row.network || n.name == row.network);
+        let network = network.map(|n| n.id.clone()).or_else(by_device);
+        let network = network.ok_or_else(|| match row.network.as_str() {
+            "" => "says neither a network nor a device".to_owned(),
+            other => format!("no network is called “{other}”"),
+        })?;
+        let mut number = 1;
+        let id = loop {
+            let id = format!("n{number:04}");
+            if site.node_reports.named(&id).is_none() {
+                break id.parse().map_err(|e| format!("{e}"))?;
+            }
+            number += 1;
+        };
+        let report = NodeReport {
+            id,
+            network,
+            node: row.node,
+            device: of,
+            via: via.transpose()?,
+            last_working: row.last_working,
+            answers: row.answers,
+            firmware: row.firmware.clone(),
+            at: self.when(row.time.as_ref())?,
+            source: row.source.clone().unwrap_or_else(|| self.source.to_owned()),
+        };
+        Ok(self.reports.insert(of_report(&report)).then_some(report))
+    }
+
+    fn take_reading(&mut self, place: String, row: &ReadingRow) {
+        match self.reading(row) {
+            Ok(Some(reading)) => self.take(place, Edit::put(reading)),
+            Ok(None) => self.out.again += 1,
+            Err(reason) => self.found(place, reason),
+        }
+    }
+
+    fn take_node(&mut self, place: String, row: &NodeRow) {
+        match self.node(row) {
+            Ok(Some(report)) => self.take(place, Edit::put(report)),
+            Ok(None) => self.out.again += 1,
+            Err(reason) => self.found(place, reason),
+        }
+    }
+}
+
+/// What two reports have alike that are one: all but their ids.
+fn of_report(report: &NodeReport) -> String {
+    let mut value = serde_json::to_value(report).unwrap_or_default();
+    value["id"] = Value::Null;
+    value.to_string()
+}
+
+/// Reads JSON or a CSV of nodes; each good row becomes an edit, each bad one a finding.
+pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readings> {
+    let mut into = Taking::new(site, source, now);
+    let text = text.trim_start_matches('\u{feff}');
+    if text.trim_start().starts_with('{') {
+        json_rows(&mut into, text);
+    } else {
+        csv_rows(&mut into, text);
+    }
+    into.done()
+}
+
+fn json_rows(into: &mut Taking<'_>, text: &str) {
+    let value: Value = match serde_json::from_str(text) {
+        Ok(value) => value,
+        Err(error) => return into.found("the file".to_owned(), format!("is no JSON: {error}")),
+    };
+    let known = ["readings", "nodes"];
+    for key in value.as_object().into_iter().flat_map(|o| o.keys()) {
+        if !known.contains(&key.as_str()) {
+            into.found(key.clone(), "is not read; readings and nodes are".to_owned());
+        }
+    }
+    let rows = |key: &str| value[key].as_array().cloned().unwrap_or_default();
+    for (key, count) in known.map(|k| (k, rows(k).len())) {
+        if count > MOST_ROWS {
+            let more = count - MOST_ROWS;
+            into.found(key.to_owned(), format!("{more} more rows were not read: at most {MOST_ROWS} are taken at a time"));
+        }
+    }
+    for (i, row) in rows("readings").into_iter().take(MOST_ROWS).enumerate() {
+        let place = format!("readings {}", i + 1);
+        match serde_json::from_value(row) {
+            Ok(row) => into.take_reading(place, &row),
+            Err(error) => into.found(place, error.to_string()),
+        }
+    }
+    for (i, row) in rows("nodes").into_iter().take(MOST_ROWS).enumerate() {
+        let place = format!("nodes {}", i + 1);
+        match serde_json::from_value(row) {
+            Ok(row) => into.take_node(place, &row),
+            Err(error) => into.found(place, error.to_string()),
+        }
+    }
+}
+
+fn csv_rows(into: &mut Taking<'_>, text: &str) {
+    let mut rows = table::rows(text);
+    let mut heading: Option<BTreeMap<String, usize>> = None;
+    let mut taken = 0;
+    for row in rows.records() {
+        let Ok(row) = row else {
+            return into.found("the file".to_owned(), "is not text in UTF-8".to_owned());
+        };
+        let line = row.position().map_or(0, csv::Position::line);
+        if row.iter().all(str::is_empty) {
+            continue;
+        }
+        let Some(heading) = &heading else {
+            let names = row.iter().enumerate();
+            heading = Some(names.map(|(i, n)| (n.to_ascii_lowercase(), i)).collect());
+            continue;
+        };
+        taken += 1;
+        if taken > MOST_ROWS {
+            return into.found(format!("line {line}"), format!("it and what follows was not read: at most {MOST_ROWS} rows are taken at a time"));
+        }
+        let cell = |name: &str| heading.get(name).and_then(|i| row.get(*i)).filter(|c| !c.is_empty());
+        let text = |name: &str| cell(name).map(str::to_owned);
+        let flag = |name: &str| cell(name).map(|c| matches!(c, "1" | "true" | "yes"));
+        let via = heading.contains_key("via").then(|| {
+            cell("via").unwrap_or_default().split([' ', '>']).filter(|v| !v.is_empty()).map(str::to_owned).collect()
+        });
+        let row = NodeRow {
+            network: text("network").unwrap_or_default(),
+            node: cell("node").and_then(|n| n.parse().ok()),
+            device: text("device"),
+            via,
+            last_working: flag("last_working").unwrap_or(false),
+            answers: flag("answers"),
+            firmware: text("firmware").unwrap_or_default(),
+            time: text("time"),
+            source: text("source"),
+        };
+        into.take_node(format!("line {line}"), &row);
+    }
+}
+
+/// Writes all readings and reports of a site; [`read`] reads them back.
+pub fn write(site: &Site) -> Value {
+    let readings: Vec<_> = site
+        .readings
+        .iter()
+        .map(|r| {
+            json!({ "from": r.from, "to": r.to, "rssi_dbm": r.rssi_dbm, "margin_db": r.margin_db,
+                "lqi": r.lqi, "time": r.at, "source": r.source, "firmware": r.firmware,
+                "test_radios_dbm": r.test_radios_dbm })
+        })
+        .collect();
+    let nodes: Vec<_> = site
+        .node_reports
+        .iter()
+        .map(|r| {
+            json!({ "network": r.network, "node": r.node, "device": r.device, "via": r.via,
+                "last_working": r.last_working, "answers": r.answers, "firmware": r.firmware,
+                "time": r.at, "source": r.source })
+        })
+        .collect();
+    json!({ "readings": readings, "nodes": nodes })
+}
+
+/// What a collector told of one network.
+#[derive(Debug, Deserialize, Default)]
+#[serde(default)]
+pub struct OfHub {
+    /// Who hears whom.
+    pub neighbours: Vec<HubNeighbour>,
+    /// Over whom each node goes.
+    pub routes: Vec<HubRoute>,
+    /// Who is in the list.
+    pub nodes: Vec<HubNode>,
+}
+
+/// A row of a neighbour table: `node` hears `neighbour`.
+#[derive(Debug, Deserialize)]
+pub struct HubNeighbour {
+    /// Who hears.
+    pub node: u32,
+    /// Whom.
+    pub neighbour: u32,
+    /// At which level.
+    #[serde(default)]
+    pub rssi_dbm: Option<f64>,
+    /// How good that is.
+    #[serde(default)]
+    pub lqi: Option<u32>,
+}
+
+/// A row of a route table.
+#[derive(Debug, Deserialize)]
+pub struct HubRoute {
+    /// To whom.
+    pub node: u32,
+    /// Over whom, from the hub on.
+    #[serde(default)]
+    pub via: Vec<u32>,
+}
+
+/// An entry of a hub's list.
+#[derive(Debug, Deserialize)]
+pub struct HubNode {
+    /// Its number.
+    pub node: u32,
+    /// Whether it answers.
+    #[serde(default)]
+    pub ready: Option<bool>,
+}
+
+/// What a collector told as edits; numbers become devices by the records of joining, nought is the hub.
+pub fn of_hub(site: &Site, network: &NetworkId, told: &OfHub, now: &str) -> Imported<Readings> {
+    let mut by_number: BTreeMap<u32, DeviceId> = BTreeMap::new();
+    let own = |d: &DeviceId| site.devices.get(d).is_some_and(|d| d.network == *network);
+    let mut joinings: Vec<_> = site.joinings.iter().filter(|j| own(&j.device)).collect();
+    joinings.sort_by(|a, b| a.at.cmp(&b.at));
+    for joining in joinings {
+        by_number.extend(joining.node.map(|n| (n, joining.device.clone())));
+    }
+    let hub = site.devices.iter().find(|d| {
+        d.network == *network && site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub)
+    });
+    by_number.extend(hub.map(|h| (0, h.id.clone())));
+    let mut into = Taking::new(site, "hub", now);
+    for row in told.neighbours.iter().take(MOST_ROWS) {
+        let (Some(to), Some(from)) = (by_number.get(&row.node), by_number.get(&row.neighbour)) else { continue };
+        let lqi = row.lqi.and_then(|l| u8::try_from(l).ok());
+        let (from, to) = (from.to_string(), to.to_string());
+        let reading = ReadingRow { from, to, rssi_dbm: row.rssi_dbm, lqi, ..ReadingRow::default() };
+        into.take_reading(format!("node {}", row.node), &reading);
+    }
+    for node in told.nodes.iter().take(MOST_ROWS) {
+        let route = told.routes.iter().find(|r| r.node == node.node);
+        let via = route.map(|r| {
+            r.via.iter().filter(|n| **n != 0).filter_map(|n| by_number.get(n)).map(ToString::to_string).collect()
+        });
+        let row = NodeRow {
+            network: network.to_string(),
+            node: Some(node.node),
+            device: by_number.get(&node.node).map(ToString::to_string),
+            via,
+            answers: node.ready,
+            ..NodeRow::default()
+        };
+        into.take_node(format!("node {}", node.node), &row);
+    }
+    into.done()
+}

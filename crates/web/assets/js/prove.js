@@ -1,0 +1,89 @@
+// Prove: signing, asking the hub for its tables, and the walk test on the phone.
+import { client, edit, newId, newUuid, notice, post, refresh, job } from "./job.js";
+import { overlay, sheetPlace } from "./plan.js";
+import { upright, shape } from "./shapes.js";
+import { number, showError } from "./things.js";
+
+const now = () => new Date().toISOString();
+const tell = (change) => edit(change).catch((e) => { if (!e.conflict) notice(e.message); });
+
+async function sign(form) {
+  const { name, role, note } = form.elements;
+  if (!name.value.trim()) return void showError(form, { field: "name", message: "who signs?" });
+  try {
+    await edit({ do: "sign", id: newId("sign"), name: name.value, role: role.value, note: note.value, at: now() });
+    form.reset();
+  } catch (refused) {
+    showError(form, refused);
+  }
+}
+
+async function collect(button) {
+  button.disabled = true;
+  try {
+    const told = await post(`/jobs/${job()}/collector/tables`, { edit_id: newUuid(), client });
+    notice(`${told.taken} taken from the hub, ${told.again} were there already.`);
+    await refresh();
+  } catch (refused) {
+    notice(refused.message);
+  } finally {
+    button.disabled = false;
+  }
+}
+
+const walk = () => document.querySelector("[data-walk]");
+let stood = null;
+
+function showStood() {
+  overlay().replaceChildren();
+  if (stood) overlay().append(upright(stood.map((v) => v * 100), [shape("circle", { r: 11, class: "stood" }), shape("path", { d: "M-16 0H16M0-16V16", class: "stood" })]));
+}
+
+/** One press, heard or not, where somebody stood. */
+async function pressed(button) {
+  const { device, floor } = walk().dataset;
+  const heard = button.dataset.heard === "1";
+  const conditions = [...walk().querySelectorAll("[data-condition]:checked")].map((box) => box.dataset.condition);
+  const place = stood ? { floor, spot: stood } : {};
+  const value = { id: newId("t"), device, count: 1, arrived: heard ? 1 : 0, conditions, at: now(), ...place };
+  await tell({ do: "put", kind: "range-test", value });
+}
+
+async function read(form) {
+  const { from, to } = form.dataset;
+  const input = form.elements.rssi;
+  const level = number(input.value);
+  const error = form.querySelector(".field-error");
+  error.hidden = true;
+  const refuse = (message) => { error.textContent = message; error.hidden = false; };
+  if (Number.isNaN(level)) return refuse("give a level in dBm, such as −67");
+  const value = { id: newId("r"), from: to, to: from, rssi_dbm: level, at: now(), source: "walk test" };
+  try {
+    await edit({ do: "put", kind: "reading", value });
+    input.value = "";
+  } catch (refused) {
+    refuse(refused.message);
+  }
+}
+
+export function startProve() {
+  document.addEventListener("submit", (event) => {
+    const act = [["[data-sign]", sign], ["[data-read]", read]].find(([of]) => event.target.matches(of));
+    if (!act) return;
+    event.preventDefault();
+    act[1](event.target);
+  });
+  document.addEventListener("click", (event) => {
+    const asked = event.target.closest("[data-collect]");
+    if (asked) collect(asked);
+    const heard = event.target.closest("[data-heard]");
+    if (heard && walk()) pressed(heard);
+  });
+  if (!walk()) return;
+  document.addEventListener("click", (event) => {
+    if (!event.target.closest(".walk-plan svg")) return;
+    stood = sheetPlace(event).map((v) => Math.round(v * 100) / 100);
+    showStood();
+  });
+  document.addEventListener("refreshed", showStood);
+}

@@ -1,0 +1,166 @@
+//! The walk test, on the phone: stand, tap where, press, heard or not.
+
+use actix_web::{HttpResponse, get, web};
+use askama::Template;
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::catalogue::Duty;
+use dot_reach_core::prove::accept::{counting, rule_for};
+use dot_reach_core::prove::next::next;
+use dot_reach_core::prove::press::{CONDITIONS, in_words, more_until};
+use dot_reach_core::prove::prove;
+use dot_reach_core::site::{Device, FloorId, Site};
+use serde::Deserialize;
+
+use super::name;
+use crate::door::Job;
+use crate::drawing::plan::{Mark, Plan, RouteShape, sheet};
+use crate::error::WebError;
+use crate::pages::{Shell, html};
+
+#[derive(Deserialize, Default)]
+pub(crate) struct Asked {
+    #[serde(default)]
+    device: String,
+    #[serde(default)]
+    floor: String,
+    #[serde(default)]
+    from: String,
+    #[serde(default)]
+    to: String,
+}
+
+#[derive(Template)]
+#[template(path = "prove/walk.html")]
+struct Page {
+    shell: Shell,
+    devices: Vec<(String, String, bool)>,
+    device: String,
+    device_name: String,
+    told: String,
+    more: String,
+    conditions: Vec<(&'static str, &'static str)>,
+    floors: Vec<(String, String, bool)>,
+    floor: String,
+    plan: Option<(String, Plan)>,
+    next: Option<(String, String, String, String)>,
+    is_remote: bool,
+    last: Vec<(String, bool)>,
+}
+
+#[get("/jobs/{job}/walk")]
+pub(crate) async fn show(job: Job, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
+    let shell = job.shell("Prove");
+    let analysis = job.analysed().await?;
+    let asked = asked.into_inner();
+    let page = job.compute(move || view(shell, &analysis, &asked)).await?;
+    html(&page)
+}
+
+fn is_remote(site: &Site, device: &Device) -> bool {
+    site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Remote)
+}
+
+fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
+    let site = &analysis.site;
+    let radio = |d: &&Device| site.kind(&d.kind).is_some_and(|k| k.has_radio && k.duty != Duty::Hub);
+    let mut devices: Vec<&Device> = site.devices.iter().filter(radio).collect();
+    // Remotes are walked with; the others are tested where they are.
+    devices.sort_by_key(|d| (!is_remote(site, d), d.name.clone()));
+    let wanted = if asked.device.is_empty() { asked.to.as_str() } else { asked.device.as_str() };
+    let device = devices.iter().find(|d| d.id.as_str() == wanted).or(devices.first()).copied();
+    let floor = floor(site, device, &asked.floor);
+    let mut proof = prove(analysis);
+    let next = next(analysis, &mut proof);
+    let ends = if asked.from.is_empty() {
+        next.readings.first().map(|w| (w.from.clone(), w.to.clone()))
+    } else {
+        let of = |id: &str| site.devices.named(id).map(|d| d.id.clone());
+        of(&asked.from).zip(of(&asked.to))
+    };
+    let remote = device.is_some_and(|d| is_remote(site, d));
+    let asked_for = CONDITIONS.iter().filter(|(.., of_all)| *of_all || remote);
+    let tests: Vec<_> = device.map(|d| counting(site, d)).unwrap_or_default();
+    let last = tests.iter().rev().take(12).flat_map(|t| {
+        let note = t.spot.map_or_else(|| "in place".to_owned(), |_| "here".to_owned());
+        std::iter::once((note, t.arrived == t.count))
+    });
+    let (told, more) = device.map(|d| told(site, d)).unwrap_or_default();
+    Page {
+        devices: devices
+            .iter()
+            .map(|d| (d.id.to_string(), d.name.clone(), Some(d.id.as_str()) == device.map(|d| d.id.as_str())))
+            .collect(),
+        device: device.map(|d| d.id.to_string()).unwrap_or_default(),
+        device_name: device.map(|d| d.name.clone()).unwrap_or_default(),
+        told,
+        more,
+        conditions: asked_for.map(|(word, what, _)| (*word, *what)).collect(),
+        floors: site
+            .floors_upward()
+            .into_iter()
+            .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor.as_ref()))
+            .collect(),
+        plan: floor.as_ref().and_then(|f| plan(analysis, device, f, ends.as_ref())),
+        floor: floor.map(|f| f.to_string()).unwrap_or_default(),
+        next: ends.map(|(a, b)| (a.to_string(), b.to_string(), name(site, &a), name(site, &b))),
+        is_remote: remote,
+        last: last.collect(),
+        shell,
+    }
+}
+
+fn floor(site: &Site, device: Option<&Device>, asked: &str) -> Option<FloorId> {
+    let asked = site.floors.named(asked).map(|f| f.id.clone());
+    let own = device.and_then(|d| site.point_of(d)).map(|p| p.floor.clone());
+    asked.or(own).or_else(|| site.floors_upward().first().map(|f| f.id.clone()))
+}
+
+/// What its tests show so far, and how many more would settle it.
+fn told(site: &Site, device: &Device) -> (String, String) {
+    let tests = counting(site, device);
+    let (arrived, count) =
+        tests.iter().fold((0, 0), |(a, n), t| (a + t.arrived, n + t.count));
+    let rule = rule_for(site, device);
+    let told = if count == 0 { "Not tested yet.".to_owned() } else { format!("{}.", in_words(arrived, count)) };
+    let more = match more_until(arrived, count, rule.rate) {
+        Some(0) => format!("That {:.0} % arrive is proven.", rule.rate * 100.0),
+        Some(n) => format!("{n} more without a miss would prove {:.0} %.", rule.rate * 100.0),
+        None => String::new(),
+    };
+    let asked = rule.count.saturating_sub(count);
+    let agreed = if asked > 0 { format!(" {asked} more are agreed.") } else { String::new() };
+    (told, format!("{more}{agreed}"))
+}
+
+fn plan(
+    analysis: &Analysis,
+    device: Option<&Device>,
+    floor: &FloorId,
+    next: Option<&(dot_reach_core::site::DeviceId, dot_reach_core::site::DeviceId)>,
+) -> Option<(String, Plan)> {
+    let site = &analysis.site;
+    let mut plan = sheet(site, floor, None);
+    for network in analysis.networks.iter().filter(|n| device.is_none_or(|d| n.network == d.network)) {
+        plan.radios(analysis, network, floor, device.map(|d| &d.id));
+    }
+    let cm = |v: f64| (v * 100.0).round();
+    let of_device = site.range_tests.iter().filter(|t| Some(&t.device) == device.map(|d| &d.id));
+    for test in of_device.filter(|t| t.floor.as_ref() == Some(floor)) {
+        if let Some([x, y]) = test.spot {
+            let text = if test.arrived == test.count { "✓" } else { "×" }.to_owned();
+            let title = in_words(test.arrived, test.count);
+            plan.marks.push(Mark { x: cm(x), y: cm(y), text, title });
+        }
+    }
+    let at = |id| {
+        let point = site.devices.get(id).and_then(|d| site.point_of(d))?;
+        (point.floor == *floor).then_some(point.at.map(cm))
+    };
+    if let Some((from, to)) = next
+        && let (Some([a, b]), Some([c, d])) = (at(from), at(to))
+    {
+        let (d, class) = (format!("M{a} {b}L{c} {d}"), "read next".to_owned());
+        plan.routes.push(RouteShape { d, to: to.to_string(), class });
+    }
+    site.floors.get(floor).map(|f| (f.name.clone(), plan))
+}
