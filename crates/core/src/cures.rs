@@ -59,6 +59,16 @@ impl fmt::Display for What {
 }
 
 impl What {
+    /// About how long it takes, in minutes; *planning values*.
+    pub fn minutes(&self) -> f64 {
+        match self {
+            Self::StaysOn { .. } => 5.0,
+            Self::Channel { .. } | Self::RepeaterAt { .. } => 15.0,
+            Self::OutOf { .. } => 30.0,
+            Self::PlasticBox { .. } => 45.0,
+        }
+    }
+
     /// How much it asks of people, the least first; *planning rule*.
     fn effort(&self) -> u8 {
         match self {

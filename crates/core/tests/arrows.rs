@@ -7,7 +7,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 32] = [
+const FLOORS: [&str; 33] = [
     // Quantities and numbers.
     "units",
     "confidence",

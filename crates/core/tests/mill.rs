@@ -7,6 +7,7 @@ use dot_reach_core::coverage::{Handset, Quantity, Request, contours, coverage};
 use dot_reach_core::install::{Stage, run_sheet};
 use dot_reach_core::network::{Band, Role};
 use dot_reach_core::placement::{Radios, hub_positions};
+use dot_reach_core::prove::diagnose::{Why, diagnose};
 use dot_reach_core::prove::prove;
 use dot_reach_core::pulse::to_the_end;
 use dot_reach_core::site::{Edit, Kind, Site, apply};
@@ -147,27 +148,15 @@ fn the_run_sheet_goes_hub_repeaters_outward_mains_battery_remotes() {
 }
 
 #[test]
-fn calibration_on_the_readings_lowers_the_residual_and_finds_the_worst_links() {
+fn calibration_on_the_readings_lowers_the_residual_and_names_the_device_in_metal() {
     let analysis = analyse(&mill(), &Options::default());
-    let proof = prove(&analysis);
-    assert_eq!(proof.comparisons.len(), analysis.site.readings.len());
-    let taught = proof.proposed.clone().unwrap();
-    assert!(taught.rmse_after_db < taught.rmse_before_db, "{taught:?}");
-    assert!(taught.offset_db > Db::ZERO, "the house is worse than drawn: {taught:?}");
-    let differing: Vec<_> = proof.comparisons.iter().filter(|c| c.differs).collect();
-    assert!(!differing.is_empty());
-    // The device that is in metal, unknown to the plan, stands out.
-    assert!(
-        differing.iter().any(|c| [&c.from, &c.to].iter().any(|d| d.as_str() == "mesh-bath-light"))
-    );
-    // With the calibration in force the plan says what "after" said.
-    let mut site = (*analysis.site).clone();
-    apply(&mut site, &Edit::put(taught)).unwrap();
-    let after = prove(&analyse(&Arc::new(site), &Options::default()));
-    for (before, now) in proof.comparisons.iter().zip(&after.comparisons) {
-        // Bounced ways are longer than the straight one, which the fit reckons with.
-        assert!((before.calibrated - now.predicted).get().abs() < 0.3, "{before:?} {now:?}");
-    }
+    let mut proof = prove(&analysis);
+    assert!(proof.comparisons.len() >= 20);
+    assert!(proof.rmse_after < proof.rmse_before, "{} {}", proof.rmse_before, proof.rmse_after);
+    let found = diagnose(&analysis, &mut proof);
+    let metal = found.iter().find(|d| d.first().is_some_and(|c| c.why == Why::Metal));
+    let device = metal.and_then(|d| d.device.as_ref()).expect("a device in metal");
+    assert_eq!(analysis.site.devices.get(device).map(|d| d.point.as_str()), Some("bath-light"));
 }
 
 #[test]

@@ -227,7 +227,7 @@ enum Verb {
     },
     /// Writes a demo job as a job file on the standard output.
     Standin {
-        /// larkfield-mill, quay-court or tern-row.
+        /// larkfield-mill, quay-court, tern-row, practice-flat or practice-mill.
         #[arg(default_value = "larkfield-mill")]
         house: String,
     },
@@ -363,7 +363,7 @@ fn run(verb: Verb) -> Result<(), Failure> {
             Some(site) => print_job(&site, &BTreeMap::new()),
             None => Err(format!(
                 "there is no demo house {house}; there are: {}",
-                houses::NAMES.join(", ")
+                [&houses::NAMES[..], &houses::PRACTICE[..]].concat().join(", ")
             )
             .into()),
         },
@@ -386,9 +386,10 @@ fn read(file: &Path) -> Result<job_file::ReadJob, Failure> {
 
 fn demo_store() -> Result<Store, Failure> {
     let store = Store::fleeting()?;
-    for (day, name) in houses::NAMES.iter().rev().enumerate() {
+    let names = houses::NAMES.iter().chain(&houses::PRACTICE);
+    for (day, name) in names.rev().enumerate() {
         let Some(site) = houses::named(name) else { continue };
-        store.create(&site, &format!("2026-03-{:02}T17:00:00Z", 12 + day))?;
+        store.create(&site, &format!("2026-03-{:02}T17:00:00Z", 10 + day))?;
     }
     Ok(store)
 }

@@ -46,7 +46,8 @@ pub(crate) fn prove(site: Site, left_out: &[String], json: bool) -> Result<(), F
     );
     for c in proof.corrections.iter().filter(|c| c.readings > 0 && c.db.abs() > c.sigma_db) {
         let (db, sigma) = (typographic(c.db, 1), typographic(c.sigma_db, 1));
-        println!("{db:>7} ± {sigma:<4}  {} {}", c.kind, c.id);
+        let mhz = c.mhz.map_or(String::new(), |m| format!(" at {} MHz", typographic(m, 0)));
+        println!("{db:>7} ± {sigma:<4}  {} {}{mhz}", c.kind, c.id);
     }
     for c in &proof.comparisons {
         if let Some(slip) = &c.slip {

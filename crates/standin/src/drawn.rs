@@ -10,8 +10,9 @@ use dot_reach_core::prove::gains::{Asked, GainSurvey};
 use dot_reach_core::propagation::doorway::Station;
 use dot_reach_core::propagation::{Medium, Model};
 use dot_reach_core::simulate::normal;
-use dot_reach_core::site::Site;
-use dot_reach_core::units::{Db, Megahertz};
+use dot_reach_core::network::link::received;
+use dot_reach_core::site::{Edit, Kind, Reading, Site, apply};
+use dot_reach_core::units::{Db, Dbm, Megahertz};
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};
 
@@ -132,6 +133,39 @@ impl Drawn {
         spoiled.sort_unstable();
         spoiled
     }
+}
+
+/// A site with the levels that a drawn house would give in place of its own readings.
+pub fn as_readings(site: &Site, house: &Drawn, links: &[(Asked, f64)]) -> Site {
+    let plan = analyse(&Arc::new(site.clone()), &Options::default());
+    let mut read = site.clone();
+    let gone = site.readings.iter().map(|r| Edit::remove(Kind::Reading, &r.id));
+    let mut edits: Vec<Edit> = gone.collect();
+    for (n, (asked, gain)) in links.iter().enumerate() {
+        let end = |e: usize| plan.site.devices.named(&house.ends.ends[e].0).map(|d| d.id.clone());
+        let (Some(from), Some(to)) = (end(asked.from), end(asked.to)) else { continue };
+        let Some((network, a)) = plan.find(&from) else { continue };
+        let Some(b) = network.place_of(&to) else { continue };
+        let (one, other) = (&network.nodes[a], &network.nodes[b]);
+        let level = received(one, other, Db::new(-gain)).get().round().clamp(-139.0, 19.0);
+        let Ok(id) = format!("d{n:03}").parse() else { continue };
+        edits.push(Edit::put(Reading {
+            id,
+            from,
+            to,
+            rssi_dbm: Some(Dbm::new(level)),
+            margin_db: None,
+            lqi: None,
+            test_radios_dbm: None,
+            firmware: String::new(),
+            superseded: String::new(),
+            at: format!("2026-04-02T{:02}:{:02}:00Z", 9 + n / 20, n % 20 * 3),
+            source: "hub's neighbour table".to_owned(),
+        }));
+    }
+    #[expect(clippy::expect_used, reason = "readings that the rules refuse are a defect")]
+    apply(&mut read, &Edit::batch(edits)).expect("readings that can stand");
+    read
 }
 
 fn pick(random: &mut ChaCha8Rng, count: usize) -> usize {

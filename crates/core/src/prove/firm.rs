@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 
 use crate::learned::gauss::Symmetric;
-use crate::materials::construction::FrequencyBand;
-use crate::site::{Correction, LearnedOf};
+use crate::materials::construction::{Construction, FrequencyBand};
+use crate::site::{Correction, LearnedOf, Site};
 use crate::units::Db;
 
 /// What several jobs say of a construction in a band.
@@ -63,6 +63,25 @@ pub fn offered(jobs: &[(String, Correction)]) -> Vec<Offered> {
     let sure = |o: &Offered| o.more.get().abs() / o.sigma.get();
     all.sort_by(|a, b| sure(b).total_cmp(&sure(a)));
     all
+}
+
+/// The construction with what was offered in its band, to plan with; nothing where there is no such one.
+pub fn with_offer(site: &Site, offer: &Offered) -> Option<Construction> {
+    let mut row = site.construction(&offer.id)?.clone();
+    let clutter = row.clutter(offer.band) + offer.more;
+    let (measured, beside) = (&mut row.measured, &mut row.clutter_by_band);
+    let (measured, beside) = match offer.band {
+        FrequencyBand::Mhz434 => (&mut measured.mhz_434, &mut beside.mhz_434),
+        FrequencyBand::Mhz868 => (&mut measured.mhz_868, &mut beside.mhz_868),
+        FrequencyBand::Mhz2400 => (&mut measured.mhz_2400, &mut beside.mhz_2400),
+    };
+    match measured {
+        Some(loss) => *loss += offer.more,
+        None => *beside = Some(clutter),
+    }
+    let houses = offer.jobs.len();
+    row.source = format!("{}; {} by readings in {houses} houses", row.source, offer.more);
+    Some(row)
 }
 
 /// The deviation of each row of what was learned.

@@ -1,5 +1,6 @@
 //! What would help, by gain for effort: each was tried on the house as it was learned.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::calibrate::Proof;
@@ -50,7 +51,6 @@ impl Help {
 const REJOIN: f64 = 8.0;
 const OUT_OF_METAL: f64 = 30.0;
 const MOVE_HUB: f64 = 20.0;
-const PLANNED_CURE: f64 = 25.0;
 /// How far a hub is moved at the most, in metres.
 const HUB_STEP: f64 = 2.0;
 /// For how many weak devices cures are sought.
@@ -97,9 +97,16 @@ pub fn helps(
     all.extend(rejoined(learned, proof));
     all.extend(for_the_weak(learned, wanted));
     all.extend(hub_moved(learned, wanted));
-    let helps = |h: &Help| h.more_at_target > 0 || h.worth() > 1.0;
+    let helps = |h: &Help| h.is_done_there || h.more_at_target > 0 || h.worth() > 1.0;
     all.retain(helps);
     all.sort_by(|a, b| b.worth().total_cmp(&a.worth()).then_with(|| a.what.cmp(&b.what)));
+    // The same for several devices of a network is told once, for the one that it helps most.
+    let network = |h: &Help| {
+        let device = h.device.as_ref().and_then(|d| learned.site.devices.get(d));
+        device.map(|d| d.network.clone())
+    };
+    let mut told = BTreeSet::new();
+    all.retain(|h| told.insert((h.what.clone(), network(h))));
     all
 }
 
@@ -175,7 +182,7 @@ fn for_the_weak(learned: &Analysis, wanted: &Wanted<'_>) -> Vec<Help> {
             all.push(Help {
                 what: cure.what.to_string(),
                 device: Some(outcome.device.clone()),
-                minutes: PLANNED_CURE,
+                minutes: cure.what.minutes(),
                 before: standing(learned, &outcome.device),
                 after: standing(&after, &outcome.device),
                 more_at_target: at_target(&after) - at_target(learned),

@@ -218,9 +218,21 @@ impl Plan {
             Observed { x, y }
         });
         let observed: Vec<Observed> = observed.collect();
-        let prior = prior(&unknowns, &self.groups);
-        let posterior = fit(&observed, &prior, Noise::of(&observed))
-            .unwrap_or_else(|| unreachable!("a prior with positive variances has an inverse"));
+        // What only readings that are set aside lean on is told of by none: it goes with no other band.
+        let (noise, mut told) = (Noise::of(&observed), vec![true; unknowns.len()]);
+        let mut fitted = None;
+        for _ in 0..3 {
+            let prior = prior(&unknowns, &self.groups, &told);
+            let posterior = fit(&observed, &prior, noise)
+                .unwrap_or_else(|| unreachable!("a prior with positive variances has an inverse"));
+            let counted = counted(&observed, &posterior, unknowns.len());
+            let same = counted == told;
+            (fitted, told) = (Some(posterior), counted);
+            if same {
+                break;
+            }
+        }
+        let posterior = fitted.unwrap_or_else(|| unreachable!("there is at least one round"));
         Taught { unknowns, places, observed, posterior }
     }
 }
@@ -251,7 +263,18 @@ fn row(
     x.into_iter().filter_map(|(u, n)| Some((*places.get(&u)?, n))).collect()
 }
 
-fn prior(unknowns: &[Unknown], groups: &[f64]) -> Prior {
+/// Which unknowns a reading that counts leans on.
+fn counted(observed: &[Observed], posterior: &Posterior, unknowns: usize) -> Vec<bool> {
+    let mut counted = vec![false; unknowns];
+    for (link, aside) in observed.iter().zip(&posterior.aside) {
+        if aside.iter().any(|a| !a) {
+            link.x.iter().for_each(|(i, _)| counted[*i] = true);
+        }
+    }
+    counted
+}
+
+fn prior(unknowns: &[Unknown], groups: &[f64], told: &[bool]) -> Prior {
     let mut precision = Symmetric::zero(unknowns.len());
     for (i, unknown) in unknowns.iter().enumerate() {
         let deviation = match unknown {
@@ -274,7 +297,11 @@ fn prior(unknowns: &[Unknown], groups: &[f64]) -> Prior {
         let mut together = Symmetric::zero(count);
         for a in 0..count {
             for b in 0..=a {
-                let agree = if a == b { 1.0 } else { BANDS_AGREE };
+                let agree = match (a == b, told[i + a] && told[i + b]) {
+                    (true, _) => 1.0,
+                    (_, true) => BANDS_AGREE,
+                    _ => 0.0,
+                };
                 together.set(a, b, agree * CONSTRUCTION.powi(2));
             }
         }

@@ -5,6 +5,7 @@ use dot_reach_core::site::Site;
 pub mod builder;
 pub mod larkfield_mill;
 mod larkfield_survey;
+pub mod practice;
 pub mod quay_court;
 pub mod tern_row;
 pub mod tower;
@@ -16,6 +17,8 @@ pub use tower::tower;
 
 /// The names of the demo houses, the main one first.
 pub const NAMES: [&str; 3] = ["larkfield-mill", "quay-court", "tern-row"];
+/// Houses to practise on, with something hidden.
+pub const PRACTICE: [&str; 2] = ["practice-flat", "practice-mill"];
 
 /// The demo house of this name, or the tower, which is for measuring speed and memory.
 pub fn named(name: &str) -> Option<Site> {
@@ -23,6 +26,14 @@ pub fn named(name: &str) -> Option<Site> {
         "larkfield-mill" => Some(larkfield_mill()),
         "quay-court" => Some(quay_court()),
         "tern-row" => Some(tern_row()),
+        "practice-flat" => {
+            let heavier = [("stud-wall", 5.0), ("concrete-200", 6.0), ("low-e-glazing", 5.0)];
+            Some(practice::practice(&quay_court(), "Practice: a heavier flat", &heavier, 12))
+        }
+        "practice-mill" => {
+            let heavier = [("rubble-stone-600", 5.0), ("oak-boarded", 4.0), ("oak-floor", 5.0)];
+            Some(practice::practice(&larkfield_mill(), "Practice: a heavier mill", &heavier, 7))
+        }
         "tower" => Some(tower()),
         _ => None,
     }

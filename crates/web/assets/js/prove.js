@@ -1,5 +1,6 @@
 // Prove: signing, asking the hub for its tables, and the walk test on the phone.
 import { client, edit, newId, newUuid, notice, post, refresh, job } from "./job.js";
+import { fetchPage, swapParts } from "./parts.js";
 import { overlay, sheetPlace } from "./plan.js";
 import { upright, shape } from "./shapes.js";
 import { number, showError } from "./things.js";
@@ -66,7 +67,17 @@ async function read(form) {
   }
 }
 
+// What would help is tried on the server while the page is read.
+async function fetchHelps() {
+  const place = document.querySelector("[data-helps]");
+  if (!place) return;
+  const html = await fetchPage(`/jobs/${job()}/prove/helps`).catch(() => "");
+  if (html && place.isConnected) swapParts(html);
+}
+
 export function startProve() {
+  fetchHelps();
+  document.addEventListener("refreshed", fetchHelps);
   document.addEventListener("submit", (event) => {
     const act = [["[data-sign]", sign], ["[data-read]", read]].find(([of]) => event.target.matches(of));
     if (!act) return;

@@ -110,6 +110,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(collector::take_tables)
         .service(commands::tables_out)
         .service(prove::findings::show)
+        .service(prove::helps::show)
         .service(prove::readings::show)
         .service(prove::acceptance::show)
         .service(prove::stages::show)

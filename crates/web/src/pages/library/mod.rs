@@ -7,6 +7,7 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::catalogue::rates::RATES;
 use dot_reach_core::catalogue::{DeviceKind, Far, LoadKind, Powered, Supply, Way};
+use dot_reach_core::prove::firm;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Edit, Rate, Site};
 use dot_reach_core::units::typographic;
@@ -36,6 +37,45 @@ struct Page {
     rows: Vec<Row>,
     rates: Vec<RateRow>,
     open: Option<KindForm>,
+    taught: Vec<Taught>,
+}
+
+/// What the houses of the firm say of a construction.
+struct Taught {
+    what: String,
+    more: String,
+    sigma: String,
+    houses: String,
+    edit: String,
+}
+
+/// What accepted calibrations of all jobs say; only the firm's own library asks for it.
+async fn taught(job: &Job) -> Result<Vec<Taught>, WebError> {
+    if !job.id.is_library() {
+        return Ok(Vec::new());
+    }
+    let all = job.app.ask(|store| {
+        let mut all = Vec::new();
+        for row in store.jobs()? {
+            let (site, _) = store.site(&row.id)?;
+            all.extend(site.calibration.clone().map(|c| (site.job.name.clone(), c)));
+        }
+        Ok(all)
+    });
+    let offers = firm::offered(&all.await?);
+    let row = |o: &firm::Offered| {
+        let better = firm::with_offer(&job.site, o)?;
+        let mhz = typographic(o.band.priced_at().get(), 0);
+        let houses = o.jobs.iter().map(|(name, more, sigma)| format!("{name} {more} ± {sigma}"));
+        Some(Taught {
+            what: format!("{}, {mhz} MHz", better.name),
+            more: o.more.to_string(),
+            sigma: o.sigma.to_string(),
+            houses: houses.collect::<Vec<_>>().join("; "),
+            edit: json!(Edit::put(better)).to_string(),
+        })
+    };
+    Ok(offers.iter().filter_map(row).collect())
 }
 
 struct Row {
@@ -109,6 +149,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         })
         .collect();
     rows.sort_by(|a, b| (!a.own, a.used == 0, &a.name).cmp(&(!b.own, b.used == 0, &b.name)));
+    let taught = taught(&job).await?;
     html(&Page {
         shell: job.shell(if job.id.is_library() { "Catalogue" } else { "Survey" }),
         tool: "library",
@@ -117,6 +158,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         rows,
         rates: rates(&site),
         open: site.kind(&query.kind).map(|k| kind_form(&site, k)),
+        taught,
     })
 }
 

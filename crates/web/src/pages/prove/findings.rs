@@ -1,19 +1,16 @@
 //! What differs from the plan, why, what would help, and what to read next.
 
-use std::collections::BTreeMap;
-
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::network::Band;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::diagnose::{Diagnosis, Why, diagnose};
-use dot_reach_core::prove::helps::{Help, as_learned, best, helps};
+use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::{Next, next};
 use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::{Db, typographic};
 
-use super::{Tabs, name, or_dash, percent, proved, tabs, tag};
+use super::{Tabs, bare, name, percent, proved, tabs, tag};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, RouteShape, sheet};
 use crate::error::WebError;
@@ -28,9 +25,7 @@ struct Page {
     headline: String,
     in_force: String,
     can_accept: bool,
-    best: Option<HelpCard>,
     found: Vec<Finding>,
-    helps: Vec<HelpCard>,
     next: NextCard,
     learned: Vec<(String, String, String)>,
     plan: Option<(String, Plan)>,
@@ -41,19 +36,7 @@ struct Finding {
     what: String,
     causes: Vec<(String, String, u32)>,
     test: String,
-    helps: Vec<HelpCard>,
     cured: String,
-}
-
-#[derive(Clone)]
-struct HelpCard {
-    what: String,
-    before: String,
-    after: String,
-    class: &'static str,
-    effect: String,
-    minutes: String,
-    edit: String,
 }
 
 struct NextCard {
@@ -73,24 +56,14 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, mut proof: Proof) -> Page
     let site = &analysis.site;
     let learned = as_learned(analysis, &proof);
     let diagnoses = diagnose(analysis, &mut proof);
-    let helps = helps(&learned, &mut proof, &diagnoses, &|| true);
     let next = next(&learned, &mut proof);
-    let mut for_device: BTreeMap<&DeviceId, Vec<HelpCard>> = BTreeMap::new();
-    for help in &helps {
-        if let Some(device) = &help.device {
-            for_device.entry(device).or_default().push(card(help));
-        }
-    }
-    let found: Vec<Finding> =
-        diagnoses.iter().take(MOST).map(|d| finding(site, d, &mut for_device)).collect();
+    let found: Vec<Finding> = diagnoses.iter().take(MOST).map(|d| finding(site, d)).collect();
     let job = shell.job.clone();
     Page {
         nothing: proof.comparisons.is_empty(),
         headline: headline(&proof),
         in_force: in_force(site),
         can_accept: proof.proposed.is_some(),
-        best: best(&helps).map(card),
-        helps: helps.iter().filter(|h| h.device.is_none()).map(card).collect(),
         next: next_card(site, &job, &next),
         learned: learned_rows(analysis, &proof),
         plan: plan(&learned, &proof, &next),
@@ -125,7 +98,7 @@ fn in_force(site: &Site) -> String {
     })
 }
 
-fn finding(site: &Site, d: &Diagnosis, helps: &mut BTreeMap<&DeviceId, Vec<HelpCard>>) -> Finding {
+fn finding(site: &Site, d: &Diagnosis) -> Finding {
     let causes = d.causes.iter().take(4).map(|c| {
         #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "0 to 100")]
         let width = (c.probability * 100.0).round() as u32;
@@ -141,27 +114,7 @@ fn finding(site: &Site, d: &Diagnosis, helps: &mut BTreeMap<&DeviceId, Vec<HelpC
         what: d.what.clone(),
         causes: causes.collect(),
         test: d.test(),
-        helps: device.and_then(|id| helps.remove(id)).unwrap_or_default(),
         cured: done.unwrap_or_default(),
-    }
-}
-
-fn card(help: &Help) -> HelpCard {
-    let standing = |(band, margin): (Band, Option<Db>)| format!("{} {}", band.name(), or_dash(margin));
-    let effect = match help.more_at_target {
-        0 => String::new(),
-        1 => "1 device more at target".to_owned(),
-        n => format!("{n} devices more at target"),
-    };
-    let edit = help.edit.as_ref().and_then(|e| serde_json::to_string(e).ok());
-    HelpCard {
-        what: help.what.clone(),
-        before: standing(help.before),
-        after: standing(help.after),
-        class: help.after.0.name(),
-        effect,
-        minutes: format!("about {} min", typographic(help.minutes, 0)),
-        edit: edit.unwrap_or_default(),
     }
 }
 
@@ -201,7 +154,7 @@ fn learned_rows(analysis: &Analysis, proof: &Proof) -> Vec<(String, String, Stri
         })
         .collect();
     rows.sort_by(|a, b| b.0.abs().total_cmp(&a.0.abs()));
-    rows.into_iter().map(|(db, what, sigma)| (what, super::signed(Db::new(db)), sigma)).collect()
+    rows.into_iter().map(|(db, what, sigma)| (what, bare(Db::new(db)), sigma)).collect()
 }
 
 /// The storey of the best next reading, with the links that were read and the one to read.

@@ -2,6 +2,7 @@
 
 pub(crate) mod acceptance;
 pub(crate) mod findings;
+pub(crate) mod helps;
 pub(crate) mod readings;
 pub(crate) mod report;
 pub(crate) mod since;
@@ -50,9 +51,14 @@ fn name(site: &Site, id: &DeviceId) -> String {
     site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone())
 }
 
-/// A number that may be missing.
+/// A number that may be missing, without its unit.
 fn or_dash(value: Option<Db>) -> String {
-    value.map_or_else(|| "–".to_owned(), signed)
+    value.map_or_else(|| "–".to_owned(), bare)
+}
+
+/// A difference with its sign, where the unit stands above.
+fn bare(value: Db) -> String {
+    signed(value).trim_end_matches(" dB").to_owned()
 }
 
 fn percent(share: f64) -> String {
