@@ -5,7 +5,7 @@ import { expect, open, test } from "./fixtures.mjs";
 
 const SCREENS = [
   "/", "/catalogue",
-  ...["brief", "survey", "survey?point=kit-isle", "survey?wall=w013", "reach", "install", "install/work?of=7", "install/work?of=hubs", "install/electrician", "install/fault?symptom=flicker", "prove", "handover", "journal", "air", "schools", "constructions", "hub", "controls"]
+  ...["brief", "survey", "survey?point=kit-isle", "survey?wall=w013", "reach", "install", "install/work?of=7", "install/work?of=hubs", "install/electrician", "install/fault?symptom=flicker", "prove", "prove/readings", "prove/acceptance", "prove/stages", "walk", "handover", "journal", "air", "schools", "constructions", "hub", "controls"]
     .map((page) => `/jobs/larkfield-mill/${page}`),
   "/jobs/flat-12-quay-court/air", "/jobs/tern-row-guesthouse/reach?network=mesh2",
 ];

@@ -67,7 +67,7 @@ test.describe("on a phone", () => {
     await expect(walls(page)).toHaveCount(4);
   });
 
-  for (const stage of ["brief", "survey", "reach?network=mesh", "install", "install/work?of=7", "install/fault", "prove", "handover", "journal"]) {
+  for (const stage of ["brief", "survey", "reach?network=mesh", "install", "install/work?of=7", "install/fault", "prove", "prove/readings", "walk", "handover", "journal"]) {
     test(`no list scrolls inside the page that scrolls: ${stage}`, async ({ page }) => {
       await open(page, `/jobs/larkfield-mill/${stage}`);
       const inner = await page.evaluate(() => [...document.querySelectorAll("main, main *")].filter((e) => {

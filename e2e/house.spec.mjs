@@ -128,6 +128,8 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   // Prove: three readings, one typed and two pasted; they teach an offset.
   await page.getByRole("link", { name: "Prove", exact: true }).click();
   await ready(page);
+  await page.getByRole("link", { name: "Readings", exact: true }).click();
+  await ready(page);
   await page.getByLabel("From", { exact: true }).fill("My hub");
   await page.getByLabel("To", { exact: true }).fill("Hall switch");
   await page.getByLabel("Level, dBm").fill("-52");
@@ -135,8 +137,10 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   await page.getByRole("button", { name: "Take the readings" }).click();
   await expect(page.getByRole("status").filter({ hasText: "taken" })).toHaveText("3 taken.");
   await expect(page.locator('[data-part="prove-table"] tbody tr')).toHaveCount(3);
-  await page.getByRole("button", { name: "Plan with this" }).click();
-  await expect(page.locator('[data-part="prove-calibration"]')).toContainText("In force");
+  await page.getByRole("link", { name: "What differs" }).click();
+  await ready(page);
+  await page.getByRole("button", { name: "Plan with what they teach" }).click();
+  await expect(page.locator('[data-part="prove-head"]')).toContainText("The plan stands on 3 readings");
 
   // Out and in again, equal.
   await page.getByRole("link", { name: "Handover", exact: true }).click();

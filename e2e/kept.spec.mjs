@@ -134,7 +134,7 @@ test("a channel that drops ends no live preview, and what was missed is asked fo
 });
 
 test("words for those who cannot see are there for those who cannot see", async ({ page }) => {
-  await open(page, `${MILL}/prove`);
+  await open(page, `${MILL}/prove/readings`);
   for (const hidden of await page.locator(".sr-only").all()) {
     expect(await hidden.evaluate((e) => getComputedStyle(e).display)).not.toBe("none");
   }

@@ -37,7 +37,7 @@ test("a broken job file", async ({ page }) => {
 });
 
 test("of ten lines of readings three are bad: seven are taken, three listed by line", async ({ page }) => {
-  await open(page, "/jobs/larkfield-mill/prove");
+  await open(page, "/jobs/larkfield-mill/prove/readings");
   const before = await page.locator('[data-part="prove-table"] tbody tr').count();
   const good = (level) => `mesh-meter,mesh-util-light,${level},2026-04-01 10:00`;
   const lines = [

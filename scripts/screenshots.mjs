@@ -25,7 +25,6 @@ const views = [
   { name: "reach-dark", path: `${MILL}/reach?network=heat`, scheme: "dark" },
   { name: "air", path: "/jobs/flat-12-quay-court/air" },
   { name: "schools", path: `${MILL}/schools?network=mesh` },
-  { name: "calculator", path: `${MILL}/constructions` },
   { name: "advice", path: `${MILL}/advice?network=mesh` },
   {
     name: "variants",
@@ -56,6 +55,7 @@ const views = [
     },
   },
   { name: "prove", path: `${MILL}/prove` },
+  { name: "walk-phone", path: `${MILL}/walk`, size: PHONE },
   { name: "handover", path: `${MILL}/handover` },
 ];
 

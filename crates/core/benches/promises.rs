@@ -18,8 +18,10 @@ use dot_reach_core::coverage::{Handset, Request, coverage};
 use dot_reach_core::geometry::Place;
 use dot_reach_core::placement::problem::{Demand, Part, Problem, Status};
 use dot_reach_core::placement::search::{greedy, solve};
+use dot_reach_core::prove::gains::{GainSurvey, taught};
 use dot_reach_core::site::{Edit, Kind, Site, Wall, apply};
 use dot_reach_core::units::Metres;
+use dot_reach_standin::drawn::{Differs, Drawn};
 use dot_reach_standin::houses::{larkfield_mill, tern_row, tower};
 
 fn main() {
@@ -32,6 +34,19 @@ fn mill_full_analysis(bencher: Bencher<'_, '_>) {
     let site = Arc::new(larkfield_mill());
     assert_eq!(analyse(&site, &Options::default()).networks.len(), 3);
     bencher.bench(|| analyse(&site, &Options::default()));
+}
+
+/// Promise: what 2,000 readings teach of the guesthouse within 1 s.
+#[divan::bench]
+fn guesthouse_learned_from_two_thousand_readings(bencher: Bencher<'_, '_>) {
+    let site = tern_row();
+    let mut house = Drawn::new(&site, &Differs::planned(), 5);
+    let (read, _) = house.some(2000);
+    assert_eq!(read.len(), 2000);
+    let survey = GainSurvey { read, ..house.ends };
+    let told = taught(&site, &survey);
+    assert!(told.corrections.iter().any(|c| c.readings > 100 && c.sigma_db < 1.0));
+    bencher.bench(|| taught(&site, &survey));
 }
 
 /// Part of the promise of 50 ms for a dragged device: analysis and surface after one move.

@@ -94,6 +94,21 @@ impl Staircase {
     pub fn margin(&self) -> Db {
         self.received - self.needs
     }
+
+    /// The same with what readings of this very link found beyond all that is drawn.
+    #[must_use]
+    pub fn with_read(mut self, own: Db) -> Self {
+        if own == Db::ZERO {
+            return self;
+        }
+        let at_hearer = |s: &Stair| matches!(s.of, StepOf::AroundHearer | StepOf::HearingAntenna);
+        let place = self.steps.iter().position(at_hearer).unwrap_or(self.steps.len());
+        let (name, at) = ("readings of this link".to_owned(), self.length);
+        let read = Stair { of: StepOf::Calibration, name, loss: own, at, extrapolated: Vec::new() };
+        self.steps.insert(place, read);
+        self.received = self.received - own;
+        self
+    }
 }
 
 /// The staircase of the hop from `from` to `to`.

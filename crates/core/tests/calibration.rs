@@ -13,7 +13,9 @@ use dot_reach_core::learned::gauss::Symmetric;
 use dot_reach_core::propagation::{Medium, Model};
 use dot_reach_core::prove::accept::{Passed, judged};
 use dot_reach_core::prove::acts::Proving;
+use dot_reach_core::prove::diagnose::{diagnose, rows};
 use dot_reach_core::prove::drift::{Changed, changed, trends};
+use dot_reach_core::prove::firm::{offered, with_offer};
 use dot_reach_core::prove::regression::{Noise, Observed, Prior, fit};
 use dot_reach_core::prove::stages::{difference, now};
 use dot_reach_core::prove::{Verdict, prove};
@@ -409,6 +411,67 @@ fn what_changed_since_is_told_by_what_the_alarms_share() {
         matches!(&found[..], [Changed::AtDevice(id, by)] if id.as_str() == "s03" && by.get() < -10.0),
         "{found:?}"
     );
+}
+
+#[test]
+fn what_a_hub_tells_is_held_against_the_plan() {
+    let report = |id: &str, value: Value| {
+        let mut all = json!({"id": id, "network": "n", "at": AT, "answers": true});
+        all.as_object_mut().unwrap().extend(value.as_object().unwrap().clone());
+        json!({"do": "put", "kind": "node-report", "value": all})
+    };
+    let network = field().networks.iter().next().unwrap().id.clone();
+    let mut edits = Vec::new();
+    for n in 0..SPOTS {
+        // s20 is in no list, s05 goes over s22 though it is beside the hub, s09 is silent.
+        let id = format!("s{n:02}");
+        let via = if n == 5 { json!(["s22"]) } else { json!([]) };
+        if n != 20 {
+            edits.push(report(&format!("p{n}"), json!({"device": id, "via": via, "node": n + 2,
+                "network": network, "answers": n != 9})));
+        }
+    }
+    edits.push(report("ghost", json!({"node": 99, "network": network, "answers": false})));
+    let analysis = analysed(with(field(), &edits));
+    let mut proof = prove(&analysis);
+    let found = diagnose(&analysis, &mut proof);
+    let of = |id: Option<&str>| {
+        let d = found.iter().find(|d| d.device.as_ref().map(|d| d.as_str()) == id);
+        d.and_then(|d| d.first()).map(|c| c.why.word())
+    };
+    assert_eq!(of(None), Some("ghost"));
+    assert_eq!(of(Some("s20")), Some("not-joined"));
+    assert_eq!(of(Some("s05")), Some("joined-elsewhere"));
+    assert!(matches!(of(Some("s09")), Some("cut" | "dead")), "{:?}", of(Some("s09")));
+    for d in &found {
+        let sum: f64 = d.causes.iter().map(|c| c.probability).sum();
+        assert!((0.95..1.0001).contains(&sum), "{d:?}");
+    }
+    let rows = rows(&analysis, &mut proof);
+    assert_eq!(rows.iter().filter(|r| r.differs).count(), 1);
+    assert!(rows[0].actual_margin.unwrap() < rows[0].planned_margin.unwrap());
+}
+
+#[test]
+fn what_several_houses_say_is_offered_and_one_house_is_no_several() {
+    let taught = |db: f64| {
+        let of = json!({"of": "construction", "id": "stud-wall", "band": "2440", "db": db});
+        let c = json!({"exponent": 2.0, "offset_db": 0.0, "sigma_db": 4.0, "rmse_before_db": 6.0,
+            "rmse_after_db": 3.0, "readings": 20, "learned": [of], "spread": [1.0]});
+        serde_json::from_value(c).unwrap()
+    };
+    let one = [("A".to_owned(), taught(4.0))];
+    assert!(offered(&one).is_empty());
+    let two = [one[0].clone(), ("B".to_owned(), taught(3.0))];
+    let offers = offered(&two);
+    // Each house says 4.5 and 3.4 by itself, with 1.06 dB and 2 dB from house to house; the prior holds back.
+    assert_eq!(offers.len(), 1);
+    assert!((offers[0].more.get() - 3.1).abs() < 0.15, "{offers:?}");
+    let site = field();
+    let row = with_offer(&site, &offers[0]).unwrap();
+    let before = site.construction("stud-wall").unwrap();
+    let f = Megahertz::new(2440.0);
+    assert!(((row.straight_loss(f) - before.straight_loss(f)) - offers[0].more).get().abs() < 1e-9);
 }
 
 #[test]

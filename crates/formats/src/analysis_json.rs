@@ -113,8 +113,9 @@ impl Serialize for NetworkDocument<'_> {
 fn link(network: &NetworkAnalysis, stations: &[Station], link: &Link) -> Value {
     let end = |n: usize| (&network.nodes[n], &stations[n]);
     let (a, b) = (end(link.a), end(link.b));
-    let out = staircase_between(&network.medium, a, b, link.target);
-    let back = staircase_between(&network.medium, b, a, link.target);
+    let own = network.read_here(link.a, link.b);
+    let out = staircase_between(&network.medium, a, b, link.target).with_read(own);
+    let back = staircase_between(&network.medium, b, a, link.target).with_read(own);
     json!({
         "a": a.0.device, "b": b.0.device,
         "distance_m": a.0.place.distance(b.0.place), "path_loss_db": link.path_loss,

@@ -53,8 +53,11 @@ pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readin
         }
         is_first = false;
         let read = match &heading {
-            Some(heading) => heading.reading(&trial, &row, source, now, &mut next),
-            None => reading(&trial, &row, source, now, &mut next),
+            // With more cells than columns a name holds commas.
+            Some(heading) if row.len() <= heading.columns => {
+                heading.reading(&trial, &row, source, now, &mut next)
+            }
+            _ => reading(&trial, &row, source, now, &mut next),
         };
         let edit = read.and_then(|reading| {
             if !known.insert(of_one(&reading)) {
@@ -103,6 +106,7 @@ struct Heading {
     from: usize,
     to: usize,
     others: [Option<usize>; 7],
+    columns: usize,
 }
 
 impl Heading {
@@ -113,7 +117,7 @@ impl Heading {
         level.or(margin).or(lqi)?;
         let others =
             [level, margin, lqi, at("time"), at("source"), at("firmware"), at("test_radios_dbm")];
-        Some(Self { from: at("from")?, to: at("to")?, others })
+        Some(Self { from: at("from")?, to: at("to")?, others, columns: row.len() })
     }
 
     fn reading(

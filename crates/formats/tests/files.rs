@@ -5,8 +5,8 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::site::{Edit, Kind, apply};
-use dot_reach_formats::{analysis_json, job_file, ledger_csv, readings_csv};
+use dot_reach_core::site::{Edit, Kind, Thing, apply};
+use dot_reach_formats::{analysis_json, gains_csv, job_file, ledger_csv, readings_csv, tables};
 use dot_reach_standin::houses::larkfield_mill;
 use proptest::prelude::*;
 
@@ -244,4 +244,62 @@ fn the_schema_names_what_another_program_must_write() {
     for word in ["construction", "height_m", "openings", "stands_open", "elevation_m", "rssi_dbm"] {
         assert!(schema.contains(word), "{word}");
     }
+}
+
+#[test]
+fn tables_of_hubs_come_back_as_they_were_written_and_twice_is_once() {
+    let site = larkfield_mill();
+    let text = r#"{"readings": [
+        {"from": "mesh-meter", "to": "mesh-util-light", "lqi": 180, "time": "2026-04-01 10:00", "firmware": "2.1"},
+        {"from": "mesh-meter", "to": "mesh-util-light", "margin_db": 12.5, "time": "2026-04-01 10:00"},
+        {"from": "mesh-meter", "to": "nobody", "rssi_dbm": -60}
+    ], "nodes": [
+        {"network": "mesh", "node": 7, "device": "mesh-util-light", "via": ["mesh-kit-isle"], "answers": true},
+        {"network": "mesh", "node": 99}
+    ], "others": []}"#;
+    assert!(tables::is_meant(text));
+    let read = tables::read(&site, text, "hub", NOW);
+    assert_eq!(read.value.edits.len(), 4, "{:?}", read.findings);
+    let places: Vec<&str> = read.findings.iter().map(|f| f.place.as_str()).collect();
+    assert_eq!(places, ["others", "readings 3"]);
+    let mut with = site.clone();
+    apply(&mut with, &Edit::batch(read.value.edits)).unwrap();
+    let again = tables::read(&with, text, "hub", NOW);
+    assert_eq!((again.value.edits.len(), again.value.again), (0, 4));
+    let written = tables::write(&with).to_string();
+    let back = tables::read(&site, &written, "hub", NOW);
+    assert_eq!(back.findings, []);
+    assert_eq!((back.value.edits.len(), back.value.again), (4, site.readings.len()));
+    let csv = "network,node,device,via,answers\nmesh,7,mesh-util-light,mesh-kit-isle mesh-land-light,yes\nmesh,8,nobody,,\n";
+    assert!(tables::is_meant(csv));
+    let nodes = tables::read(&site, csv, "hub", NOW);
+    assert_eq!(nodes.value.edits.len(), 1);
+    assert!(nodes.findings[0].place == "line 3" && nodes.findings[0].reason.contains("nobody"));
+}
+
+#[test]
+fn a_heading_may_name_columns_in_any_order() {
+    let site = larkfield_mill();
+    let text = "time,to,from,rssi_dbm,lqi\n2026-04-01 10:00,mesh-util-light,mesh-meter,-61,200\n,mesh-util-light,mesh-meter,,\n";
+    let read = readings_csv::read(&site, text, "hub", NOW);
+    assert_eq!(read.value.edits.len(), 1);
+    assert!(read.findings[0].reason.contains("nothing was heard"), "{:?}", read.findings);
+    let Edit::Put(Thing::Reading(reading)) = &read.value.edits[0] else { panic!("no reading") };
+    assert_eq!((reading.from.as_str(), reading.lqi), ("mesh-meter", Some(200)));
+}
+
+#[test]
+fn path_gains_are_read_by_line_and_what_is_asked_keeps_its_order() {
+    let site = larkfield_mill();
+    let readings = "from,to,mhz,path_gain_db\nmesh-meter,\"1,2,1.2\",2440,-70\nmesh-meter,nobody,2440,-70\n\"1, 2, 1.2\",mesh-meter,2440,-71\n";
+    let asked = "from,to,mhz\nmesh-util-light,mesh-meter,868.42\n\"1,2,1.2\",mesh-meter,2440\n";
+    let read = gains_csv::read(&site, readings, asked).unwrap();
+    assert_eq!(read.lines, [2, 4]);
+    assert_eq!(read.findings[0].0, 3);
+    // The same place is the same radio, however it is written.
+    assert_eq!(read.survey.ends.len(), 3);
+    assert_eq!(read.survey.asked.len(), 2);
+    assert!(gains_csv::read(&site, readings, "nobody,mesh-meter,2440").unwrap_err().contains("line 1"));
+    let told = dot_reach_core::prove::gains::taught(&site, &read.survey);
+    assert!(told.predictions[1].1 < told.predictions[0].1, "{told:?}");
 }

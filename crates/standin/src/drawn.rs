@@ -33,6 +33,14 @@ pub struct Differs {
     pub in_metal: usize,
 }
 
+impl Differs {
+    /// As the priors say: nothing heavier on the whole, everything by chance.
+    pub fn planned() -> Self {
+        let heavier = BTreeMap::new();
+        Self { heavier, constructions: 3.0, exponent: 0.2, devices: 2.5, fades: 3.0, in_metal: 0 }
+    }
+}
+
 /// A drawn house.
 #[derive(Debug)]
 pub struct Drawn {

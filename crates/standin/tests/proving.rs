@@ -45,12 +45,6 @@ fn heavier() -> Differs {
     Differs { heavier, constructions: 0.0, exponent: 0.0, devices: 2.0, fades: 3.0, in_metal: 1 }
 }
 
-/// A house that differs by chance.
-fn by_chance() -> Differs {
-    let heavier = BTreeMap::new();
-    Differs { heavier, constructions: 3.0, exponent: 0.2, devices: 2.5, fades: 3.0, in_metal: 0 }
-}
-
 #[test]
 fn links_never_read_are_predicted_better_with_every_dozen_of_readings() {
     const HOUSES: u64 = 10;
@@ -92,7 +86,7 @@ fn intervals_hold_what_they_say_over_two_hundred_houses() {
     for count in [12, 40] {
         let (mut inside, mut all) = (0.0, 0.0);
         for seed in 0..HOUSES {
-            let mut house = Drawn::new(&site, &by_chance(), 1000 + seed);
+            let mut house = Drawn::new(&site, &Differs::planned(), 1000 + seed);
             let (read, left) = house.some(count);
             let told = answer(&site, &house, &read, &left);
             for (p, l) in told.predictions.iter().zip(&left) {

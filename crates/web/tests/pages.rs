@@ -12,7 +12,7 @@ use dot_reach_formats::analysis_json;
 use dot_reach_standin::houses;
 use serde_json::{Value, json};
 
-const PAGES: [&str; 22] = [
+const PAGES: [&str; 29] = [
     "brief",
     "survey",
     "reach",
@@ -26,6 +26,13 @@ const PAGES: [&str; 22] = [
     "install/fault",
     "install/fault?symptom=vanished&a=own-light:no,nothing:yes,tab-in",
     "prove",
+    "prove/readings",
+    "prove/helps",
+    "prove/acceptance",
+    "prove/stages",
+    "prove/since",
+    "prove/report",
+    "walk",
     "handover",
     "journal",
     "sheet",
@@ -384,4 +391,50 @@ fn advice_is_refused_kept_and_told_and_a_variant_is_taken_as_one_change() {
     for act in ["aside", "back"] {
         assert_eq!(app.post(&format!("{path}/{variant}/{act}"), &json!({})).status, 200);
     }
+}
+
+#[test]
+fn proving_is_asked_for_by_acts_and_refused_beside_its_field() {
+    let app = TestApp::demo();
+    let mill = "larkfield-mill";
+    let at = "2026-05-01T08:00:00Z";
+    let refused = |n: u32, edit: &Value, field: &str| {
+        let sent = json!({"edit": edit, "edit_id": format!("r{n}"), "client": "c"});
+        let answer = app.post(&format!("/jobs/{mill}/edits"), &sent);
+        assert_eq!((answer.status, answer.json()["field"].as_str()), (422, Some(field)), "{edit}");
+    };
+    refused(1, &json!({"do": "sign", "id": "s", "name": " ", "at": at}), "name");
+    refused(2, &json!({"do": "cured", "device": "nobody", "what": "x", "at": at}), "device");
+    let empty = new_job(&app, "Nothing read");
+    let sent = json!({"edit": {"do": "accept-calibration", "id": "m", "by": "", "at": at},
+        "edit_id": "a0", "client": "c"});
+    let answer = app.post(&format!("/jobs/{empty}/edits"), &sent);
+    assert_eq!((answer.status, answer.json()["field"].as_str()), (422, Some("readings")));
+    edit(&app, mill, 3, &json!({"do": "accept-calibration", "id": "m1", "by": "Kit", "at": at}));
+    edit(&app, mill, 4, &json!({"do": "sign", "id": "s1", "name": "Ada", "at": at}));
+    let report = app.get(&format!("/jobs/{mill}/prove/report")).body;
+    assert!(report.contains("Ada,") && report.contains("as designed"), "{report}");
+    let prove = app.get(&format!("/jobs/{mill}/prove")).body;
+    assert!(prove.contains("The plan stands on 26 readings, accepted on 2026-05-01"));
+    // What is asked of a hub that nobody named is told where it is set.
+    let sent = json!({"edit_id": "t1", "client": "c"});
+    let answer = app.post(&format!("/jobs/{mill}/collector/tables"), &sent);
+    assert_eq!((answer.status, answer.json()["field"].as_str()), (422, Some("collector")));
+}
+
+#[test]
+fn what_several_houses_teach_is_offered_in_the_library_of_the_firm() {
+    let app = TestApp::demo();
+    let at = "2026-05-01T08:00:00Z";
+    let library = app.get("/library").header("location").expect("where it is").to_owned();
+    assert!(!app.get(&library).body.contains("What your houses teach"));
+    edit(&app, "larkfield-mill", 1, &json!({"do": "accept-calibration", "id": "m1", "by": "", "at": at}));
+    let file = app.get("/jobs/larkfield-mill/larkfield-mill.json").json();
+    let mut other = file.clone();
+    other["site"]["job"]["name"] = json!("Another mill");
+    let calibration = other["site"]["calibration"].clone();
+    let new = new_job(&app, "Another house");
+    edit(&app, &new, 2, &json!({"do": "put", "kind": "calibration", "value": calibration}));
+    let page = app.get(&library).body;
+    assert!(page.contains("What your houses teach") && page.contains("Another house"), "{page}");
 }

@@ -188,6 +188,12 @@ impl Mesh {
         self.nodes.iter().map(|n| n.circuit.as_str()).filter(|c| !c.is_empty()).collect()
     }
 
+    /// What readings of the link between two nodes found beyond all else that was learned.
+    pub fn read_here(&self, a: usize, b: usize) -> Db {
+        let ends = (&self.nodes[a].device, &self.nodes[b].device);
+        self.learned.as_ref().map_or(Db::ZERO, |l| l.link(&self.network, ends.0, ends.1))
+    }
+
     fn pricing(&self) -> Pricing<'_> {
         let learned = self.learned.as_deref();
         Pricing { network: &self.network, medium: &self.medium, learned, sure: self.sure }

@@ -8,6 +8,7 @@ use super::press::{CONDITIONS, in_words, more_until, wilson};
 use crate::analysis::Analysis;
 use crate::catalogue::Duty;
 use crate::install::work::Spot;
+use crate::network::Band;
 use crate::site::{Acceptance, Device, DeviceId, RangeTest, Site, Step};
 use crate::units::{Db, typographic};
 
@@ -76,8 +77,10 @@ pub fn stale(site: &Site, device: &Device) -> Vec<(String, &'static str)> {
     let closed = site.marks.iter().find(|m| m.device == device.id && m.step == Step::Closed);
     why.extend(closed.and_then(|m| m.at.clone()).map(|at| (at, "the plate was fitted after it")));
     let again = site.marks.iter().find(|m| m.device == device.id && m.step == Step::Tested);
-    if let Some(mark) = again.filter(|m| m.at.is_none() && !m.note.is_empty()) {
-        why.push((mark.note.clone(), "it was asked for again"));
+    // The note of a test that was taken back begins with when that was: see install::retest.
+    let before = again.filter(|m| m.at.is_none()).and_then(|m| m.note.strip_prefix("tested "));
+    if let Some(at) = before.and_then(|note| note.split(';').next()) {
+        why.push((at.to_owned(), "something was changed there"));
     }
     let proven = site.milestones.iter().filter(|m| m.stage == crate::site::Stage::Proven);
     if let Some(last) = proven.max_by(|a, b| a.at.cmp(&b.at)) {
@@ -142,14 +145,15 @@ pub fn judged(analysis: &Analysis, proof: &Proof) -> Vec<Judged> {
             if network.hubs.contains(&place) {
                 continue;
             }
-            all.push(judge(site, device, margins.get(&node.device).copied()));
+            let weak = network.outcomes[place].band < Band::Sound;
+            all.push(judge(site, device, margins.get(&node.device).copied(), weak));
         }
     }
     all.sort_by(|a, b| a.passed.cmp(&b.passed).then(a.device.cmp(&b.device)));
     all
 }
 
-fn judge(site: &Site, device: &Device, margin: Option<Db>) -> Judged {
+fn judge(site: &Site, device: &Device, margin: Option<Db>, weak: bool) -> Judged {
     let rule = rule_for(site, device);
     let tests = counting(site, device);
     let sum = |of: fn(&RangeTest) -> u32| tests.iter().map(|t| of(t)).sum::<u32>();
@@ -158,7 +162,7 @@ fn judge(site: &Site, device: &Device, margin: Option<Db>) -> Judged {
     if let Some(least) = rule.margin_db {
         points.push(match margin {
             None => (Passed::Open, "its margin was not measured: take a reading".to_owned()),
-            Some(is) if is >= least => (Passed::Yes, format!("margin {is} of {least} measured")),
+            Some(is) if is >= least => (Passed::Yes, format!("margin {is} measured, {least} agreed")),
             Some(is) => (Passed::No, format!("margin {is} measured, {least} agreed")),
         });
     }
@@ -182,6 +186,12 @@ fn judge(site: &Site, device: &Device, margin: Option<Db>) -> Judged {
         if asked && count > 0 && !held(word) {
             points.push((Passed::Open, format!("not tested so far: {what}")));
         }
+    }
+    let newest = tests.iter().map(|t| t.at.as_str()).max();
+    let learned = site.calibration.as_ref().map_or("", |c| c.at.as_str());
+    if weak && newest.is_some_and(|at| learned > at) {
+        let again = "test again: readings since then found its way weaker than its target";
+        points.push((Passed::Open, again.to_owned()));
     }
     for (_, why) in stale(site, device) {
         if site.range_tests.iter().any(|t| t.device == device.id) && count == 0 {

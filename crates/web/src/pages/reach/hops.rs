@@ -42,6 +42,7 @@ pub(crate) fn stairs(
     let panels = pairs.into_iter().map(|(a, b)| {
         let stairs = |from: usize, to: usize| {
             staircase(medium, &network.nodes[from], &network.nodes[to], target(from, to))
+                .with_read(network.read_here(from, to))
         };
         let (out, back) = (stairs(a, b), stairs(b, a));
         // The worse direction stands in front.
