@@ -99,11 +99,12 @@ fn slowly(links: &[Observed], noise: Noise) -> (Vec<f64>, Vec<f64>) {
     let mut sigma = Symmetric::zero(rows.len());
     for (i, (l, a, _)) in rows.iter().enumerate() {
         for (j, (m, b, _)) in rows.iter().enumerate().take(i + 1) {
-            let shared: f64 = a
-                .x
-                .iter()
-                .map(|(u, v)| b.x.iter().filter(|(w, _)| w == u).map(|(_, z)| 9.0 * v * z).sum::<f64>())
-                .sum();
+            let shared: f64 =
+                a.x.iter()
+                    .map(|(u, v)| {
+                        b.x.iter().filter(|(w, _)| w == u).map(|(_, z)| 9.0 * v * z).sum::<f64>()
+                    })
+                    .sum();
             let link = if l == m { noise.link.powi(2) } else { 0.0 };
             let own = if i == j { noise.reading.powi(2) } else { 0.0 };
             sigma.set(i, j, shared + link + own);
@@ -215,7 +216,8 @@ fn what_a_loss_leans_on_is_how_it_moves() {
     let mut random = ChaCha8Rng::seed_from_u64(4);
     let mut at = |most: f64| most * f64::from(random.next_u32()) / f64::from(u32::MAX);
     for _ in 0..60 {
-        let (a, b) = (Place::new(at(14.0), at(9.0), 1.1), Place::new(at(14.0), at(9.0), 0.5 + at(5.0)));
+        let (a, b) =
+            (Place::new(at(14.0), at(9.0), 1.1), Place::new(at(14.0), at(9.0), 0.5 + at(5.0)));
         let stations = (medium.station(a), medium.station(b));
         let lean = medium.lean(&stations.0, &stations.1);
         assert!((lean.loss - medium.loss(a, b)).get().abs() < 1e-9);
@@ -247,7 +249,8 @@ fn an_accepted_calibration_predicts_what_was_proposed_and_comes_back_with_undo()
     let before = analysed(site.clone());
     let mut proof = prove(&before);
     let id = "m1".parse().unwrap();
-    let act = Proving::AcceptCalibration { id, by: "Kit".into(), at: "2026-03-15T08:00:00Z".into() };
+    let act =
+        Proving::AcceptCalibration { id, by: "Kit".into(), at: "2026-03-15T08:00:00Z".into() };
     let mut accepted = site.clone();
     let change = apply(&mut accepted, &act.edit(&site).unwrap()).unwrap();
     let after = analysed(accepted.clone());
@@ -381,7 +384,8 @@ fn presses_and_margins_are_held_against_what_was_agreed() {
     apply(&mut signed, &act.edit(&site).unwrap()).unwrap();
     let sign = signed.sign_offs.iter().next().unwrap();
     assert_eq!((sign.passed, sign.failed), (1, 1));
-    let moved = json!({"do": "set", "kind": "point", "id": "s01", "field": "at", "value": [2.0, 2.0]});
+    let moved =
+        json!({"do": "set", "kind": "point", "id": "s01", "field": "at", "value": [2.0, 2.0]});
     let there = analysed(with(signed, &[moved]));
     let again = judged(&there, &prove(&there));
     let of = again.iter().find(|j| j.device.as_str() == "s01").unwrap();
@@ -427,8 +431,11 @@ fn what_a_hub_tells_is_held_against_the_plan() {
         let id = format!("s{n:02}");
         let via = if n == 5 { json!(["s22"]) } else { json!([]) };
         if n != 20 {
-            edits.push(report(&format!("p{n}"), json!({"device": id, "via": via, "node": n + 2,
-                "network": network, "answers": n != 9})));
+            edits.push(report(
+                &format!("p{n}"),
+                json!({"device": id, "via": via, "node": n + 2,
+                "network": network, "answers": n != 9}),
+            ));
         }
     }
     edits.push(report("ghost", json!({"node": 99, "network": network, "answers": false})));
@@ -479,7 +486,11 @@ fn what_was_cured_in_the_house_counts_no_longer() {
     let mut errors = vec![0.0; SPOTS];
     errors[5] = -14.0;
     let site = with(field(), &readings(&field(), &errors));
-    let act = Proving::Cured { device: "s05".parse().unwrap(), what: "out".into(), at: "2026-04-01T00:00:00Z".into() };
+    let act = Proving::Cured {
+        device: "s05".parse().unwrap(),
+        what: "out".into(),
+        at: "2026-04-01T00:00:00Z".into(),
+    };
     let mut cured = site.clone();
     let edit: Edit = act.edit(&site).unwrap();
     apply(&mut cured, &edit).unwrap();

@@ -109,8 +109,11 @@ pub(crate) fn calibrate(
                     "mhz": a.mhz.get(), "path_gain_db": gain, "reason": reason })
             })
             .collect();
-        let findings: Vec<_> =
-            read.findings.iter().map(|(line, reason)| json!({ "line": line, "reason": reason })).collect();
+        let findings: Vec<_> = read
+            .findings
+            .iter()
+            .map(|(line, reason)| json!({ "line": line, "reason": reason }))
+            .collect();
         let told = json!({ "predictions": predictions, "corrections": corrections,
             "outliers": outliers, "findings": findings });
         println!("{}", serde_json::to_string_pretty(&told)?);

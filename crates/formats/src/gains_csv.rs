@@ -34,7 +34,8 @@ pub fn read(site: &Site, readings: &str, asked: &str) -> Result<Read, String> {
     let mut out = Read::default();
     let mut ends = BTreeMap::new();
     for (line, cells) in rows(readings)? {
-        let read = cells.get(3).filter(|c| !c.is_empty()).ok_or("path_gain_db is missing".to_owned());
+        let read =
+            cells.get(3).filter(|c| !c.is_empty()).ok_or("path_gain_db is missing".to_owned());
         let read = read.and_then(|c| number(c, "path gain"));
         let read = read.and_then(|gain| {
             if gain.abs() > 300.0 {
@@ -110,7 +111,10 @@ fn link(
 pub fn place(site: &Site, text: &str) -> Result<(String, Place), String> {
     if let Some(device) = site.devices.named(text) {
         let point = site.point_of(device).ok_or_else(|| format!("{text} has no point"))?;
-        let floor = site.floors.get(&point.floor).ok_or_else(|| format!("the storey of {text} is missing"))?;
+        let floor = site
+            .floors
+            .get(&point.floor)
+            .ok_or_else(|| format!("the storey of {text} is missing"))?;
         let z = (floor.elevation_m + point.height_m).get();
         return Ok((text.to_owned(), Place::new(point.at[0], point.at[1], z)));
     }

@@ -18,8 +18,8 @@ pub mod prove_json;
 pub mod readings_csv;
 pub mod scan_csv;
 pub mod surface;
-pub mod tables;
 mod table;
+pub mod tables;
 pub mod visits_ics;
 pub mod visits_json;
 

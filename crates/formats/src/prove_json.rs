@@ -33,9 +33,7 @@ fn diagnosis(d: &Diagnosis) -> Value {
 }
 
 fn help(h: &Help) -> Value {
-    let standing = |(band, margin): (dot_reach_core::network::Band, Option<_>)| {
-        json!({ "band": band.name(), "margin_db": margin })
-    };
+    let standing = |(band, margin): (dot_reach_core::network::Band, Option<_>)| json!({ "band": band.name(), "margin_db": margin });
     json!({
         "what": h.what, "device": h.device, "minutes": h.minutes, "before": standing(h.before),
         "after": standing(h.after), "more_at_target": h.more_at_target, "worth": h.worth(),
@@ -52,9 +50,7 @@ fn row(r: &Row) -> Value {
 }
 
 fn next_readings(next: &Next) -> Vec<Value> {
-    let of = |w: &dot_reach_core::prove::next::Worth| {
-        json!({ "from": w.from, "to": w.to, "lowers_db2": w.lowers, "most_for": w.most_for })
-    };
+    let of = |w: &dot_reach_core::prove::next::Worth| json!({ "from": w.from, "to": w.to, "lowers_db2": w.lowers, "most_for": w.most_for });
     next.readings.iter().map(of).collect()
 }
 

@@ -241,7 +241,10 @@ fn leading_level<'b>(cells: &'b [&'b str]) -> Result<(Dbm, &'b [&'b str]), Strin
     Ok((found, &cells[1..]))
 }
 
-pub(crate) fn free_id(site: &Site, next: &mut usize) -> Result<dot_reach_core::site::ReadingId, String> {
+pub(crate) fn free_id(
+    site: &Site,
+    next: &mut usize,
+) -> Result<dot_reach_core::site::ReadingId, String> {
     loop {
         let id = format!("r{:03}", *next);
         *next += 1;
@@ -258,7 +261,11 @@ fn plain(name: &str) -> String {
 
 /// The device with this id, or the one with this name; of several with the name, the one in the
 /// network of `peer`.
-pub(crate) fn device<'a>(site: &'a Site, text: &str, peer: Option<&Device>) -> Result<&'a Device, String> {
+pub(crate) fn device<'a>(
+    site: &'a Site,
+    text: &str,
+    peer: Option<&Device>,
+) -> Result<&'a Device, String> {
     if let Some(device) = text.parse::<DeviceId>().ok().and_then(|id| site.devices.get(&id)) {
         return Ok(device);
     }
@@ -319,7 +326,14 @@ fn day_first(text: &str) -> Option<jiff::civil::DateTime> {
 pub fn write(site: &Site) -> Result<String, csv::Error> {
     let mut out = csv::Writer::from_writer(Vec::new());
     out.write_record([
-        "from", "to", "rssi_dbm", "margin_db", "lqi", "time", "source", "firmware",
+        "from",
+        "to",
+        "rssi_dbm",
+        "margin_db",
+        "lqi",
+        "time",
+        "source",
+        "firmware",
         "test_radios_dbm",
     ])?;
     for r in &site.readings {

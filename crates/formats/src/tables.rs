@@ -124,9 +124,11 @@ impl<'a> Taking<'a> {
         let site = &self.trial;
         let named = |text: &str| device(site, text, None).map(|d| d.id.clone());
         let of = row.device.as_deref().filter(|d| !d.is_empty()).map(named).transpose()?;
-        let via = row.via.as_ref().map(|via| via.iter().map(|v| named(v)).collect::<Result<_, _>>());
+        let via =
+            row.via.as_ref().map(|via| via.iter().map(|v| named(v)).collect::<Result<_, _>>());
         let by_device = || of.as_ref().and_then(|d| site.devices.get(d)).map(|d| d.network.clone());
-        let network = site.networks.iter().find(|n| n.id.as_str() == row.network || n.name == row.network);
+        let network =
+            site.networks.iter().find(|n| n.id.as_str() == row.network || n.name == row.network);
         let network = network.map(|n| n.id.clone()).or_else(by_device);
         let network = network.ok_or_else(|| match row.network.as_str() {
             "" => "says neither a network nor a device".to_owned(),
@@ -206,7 +208,10 @@ fn json_rows(into: &mut Taking<'_>, text: &str) {
     for (key, count) in known.map(|k| (k, rows(k).len())) {
         if count > MOST_ROWS {
             let more = count - MOST_ROWS;
-            into.found(key.to_owned(), format!("{more} more rows were not read: at most {MOST_ROWS} are taken at a time"));
+            into.found(
+                key.to_owned(),
+                format!("{more} more rows were not read: at most {MOST_ROWS} are taken at a time"),
+            );
         }
     }
     for (i, row) in rows("readings").into_iter().take(MOST_ROWS).enumerate() {
@@ -244,13 +249,24 @@ fn csv_rows(into: &mut Taking<'_>, text: &str) {
         };
         taken += 1;
         if taken > MOST_ROWS {
-            return into.found(format!("line {line}"), format!("it and what follows was not read: at most {MOST_ROWS} rows are taken at a time"));
+            return into.found(
+                format!("line {line}"),
+                format!(
+                    "it and what follows was not read: at most {MOST_ROWS} rows are taken at a time"
+                ),
+            );
         }
-        let cell = |name: &str| heading.get(name).and_then(|i| row.get(*i)).filter(|c| !c.is_empty());
+        let cell =
+            |name: &str| heading.get(name).and_then(|i| row.get(*i)).filter(|c| !c.is_empty());
         let text = |name: &str| cell(name).map(str::to_owned);
         let flag = |name: &str| cell(name).map(|c| matches!(c, "1" | "true" | "yes"));
         let via = heading.contains_key("via").then(|| {
-            cell("via").unwrap_or_default().split([' ', '>']).filter(|v| !v.is_empty()).map(str::to_owned).collect()
+            cell("via")
+                .unwrap_or_default()
+                .split([' ', '>'])
+                .filter(|v| !v.is_empty())
+                .map(str::to_owned)
+                .collect()
         });
         let row = NodeRow {
             network: text("network").unwrap_or_default(),
@@ -346,13 +362,17 @@ pub fn of_hub(site: &Site, network: &NetworkId, told: &OfHub, now: &str) -> Impo
     for joining in joinings {
         by_number.extend(joining.node.map(|n| (n, joining.device.clone())));
     }
-    let hub = site.devices.iter().find(|d| {
-        d.network == *network && site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub)
-    });
+    let hub = site
+        .devices
+        .iter()
+        .find(|d| d.network == *network && site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub));
     by_number.extend(hub.map(|h| (0, h.id.clone())));
     let mut into = Taking::new(site, "hub", now);
     for row in told.neighbours.iter().take(MOST_ROWS) {
-        let (Some(to), Some(from)) = (by_number.get(&row.node), by_number.get(&row.neighbour)) else { continue };
+        let (Some(to), Some(from)) = (by_number.get(&row.node), by_number.get(&row.neighbour))
+        else {
+            continue;
+        };
         let lqi = row.lqi.and_then(|l| u8::try_from(l).ok());
         let (from, to) = (from.to_string(), to.to_string());
         let reading = ReadingRow { from, to, rssi_dbm: row.rssi_dbm, lqi, ..ReadingRow::default() };
@@ -361,7 +381,12 @@ pub fn of_hub(site: &Site, network: &NetworkId, told: &OfHub, now: &str) -> Impo
     for node in told.nodes.iter().take(MOST_ROWS) {
         let route = told.routes.iter().find(|r| r.node == node.node);
         let via = route.map(|r| {
-            r.via.iter().filter(|n| **n != 0).filter_map(|n| by_number.get(n)).map(ToString::to_string).collect()
+            r.via
+                .iter()
+                .filter(|n| **n != 0)
+                .filter_map(|n| by_number.get(n))
+                .map(ToString::to_string)
+                .collect()
         });
         let row = NodeRow {
             network: network.to_string(),

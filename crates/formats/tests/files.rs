@@ -5,7 +5,10 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_core::building::structure::{Doors, Structure};
+use dot_reach_core::propagation::{Medium, Model};
 use dot_reach_core::site::{Edit, Kind, Thing, apply};
+use dot_reach_core::units::Megahertz;
 use dot_reach_formats::{analysis_json, gains_csv, job_file, ledger_csv, readings_csv, tables};
 use dot_reach_standin::houses::larkfield_mill;
 use proptest::prelude::*;
@@ -299,7 +302,18 @@ fn path_gains_are_read_by_line_and_what_is_asked_keeps_its_order() {
     // The same place is the same radio, however it is written.
     assert_eq!(read.survey.ends.len(), 3);
     assert_eq!(read.survey.asked.len(), 2);
-    assert!(gains_csv::read(&site, readings, "nobody,mesh-meter,2440").unwrap_err().contains("line 1"));
+    assert!(
+        gains_csv::read(&site, readings, "nobody,mesh-meter,2440").unwrap_err().contains("line 1")
+    );
+    // Without a reading it is the plan.
+    let none = gains_csv::read(&site, "from,to,mhz,path_gain_db\n", asked).unwrap();
+    let plan = dot_reach_core::prove::gains::taught(&site, &none.survey);
+    let structure = Arc::new(Structure::new(&site, Doors::AsDrawn));
+    let medium = Medium::new(&structure, Megahertz::new(868.42), Model::default());
+    let place = |id: &str| gains_csv::place(&site, id).unwrap().1;
+    let loss = medium.loss(place("mesh-util-light"), place("mesh-meter"));
+    assert!((plan.predictions[0].0 + loss.get()).abs() < 1e-9);
+    assert!(plan.corrections.iter().all(|c| c.db == 0.0 && c.readings == 0));
     let told = dot_reach_core::prove::gains::taught(&site, &read.survey);
     assert!(told.predictions[1].1 < told.predictions[0].1, "{told:?}");
 }

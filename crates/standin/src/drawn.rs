@@ -6,11 +6,11 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::building::structure::{Doors, Structure};
-use dot_reach_core::prove::gains::{Asked, GainSurvey};
+use dot_reach_core::network::link::received;
 use dot_reach_core::propagation::doorway::Station;
 use dot_reach_core::propagation::{Medium, Model};
+use dot_reach_core::prove::gains::{Asked, GainSurvey};
 use dot_reach_core::simulate::normal;
-use dot_reach_core::network::link::received;
 use dot_reach_core::site::{Edit, Kind, Reading, Site, apply};
 use dot_reach_core::units::{Db, Dbm, Megahertz};
 use rand_chacha::ChaCha8Rng;

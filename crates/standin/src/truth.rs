@@ -84,7 +84,7 @@ pub fn take_readings(site: &Site, truth: &Truth, day: &str, count: usize) -> Vec
             lqi: None,
             test_radios_dbm: None,
             firmware: String::new(),
-        superseded: String::new(),
+            superseded: String::new(),
             at: format!("{day}T{:02}:{:02}:00Z", 9 + edits.len() / 20, edits.len() % 20 * 3),
             source: "hub's neighbour table".to_owned(),
         }));

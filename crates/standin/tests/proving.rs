@@ -16,7 +16,8 @@ use dot_reach_standin::houses;
 type Links = Vec<(Asked, f64)>;
 
 fn rmse(pairs: impl Iterator<Item = (f64, f64)>) -> f64 {
-    let (n, s) = pairs.fold((0.0, 0.0), |(n, s), (a, b): (f64, f64)| (n + 1.0, s + (a - b).powi(2)));
+    let (n, s) =
+        pairs.fold((0.0, 0.0), |(n, s), (a, b): (f64, f64)| (n + 1.0, s + (a - b).powi(2)));
     f64::sqrt(s / f64::max(n, 1.0))
 }
 
@@ -36,10 +37,20 @@ fn site(name: &str) -> Site {
 /// A house whose inner walls, slabs and windows are heavier than drawn.
 fn heavier() -> Differs {
     let heavier = [
-        ("stud-wall", 6.0), ("stud-wall-double", 6.0), ("oak-boarded", 6.0), ("lath-plaster", 6.0),
-        ("block-100", 7.0), ("brick-102", 6.0), ("concrete-150", 7.0), ("concrete-200", 7.0),
-        ("slab-reinforced-200", 8.0), ("timber-floor", 7.0), ("oak-floor", 7.0),
-        ("window-single", 5.0), ("window-double", 5.0), ("low-e-glazing", 5.0),
+        ("stud-wall", 6.0),
+        ("stud-wall-double", 6.0),
+        ("oak-boarded", 6.0),
+        ("lath-plaster", 6.0),
+        ("block-100", 7.0),
+        ("brick-102", 6.0),
+        ("concrete-150", 7.0),
+        ("concrete-200", 7.0),
+        ("slab-reinforced-200", 8.0),
+        ("timber-floor", 7.0),
+        ("oak-floor", 7.0),
+        ("window-single", 5.0),
+        ("window-double", 5.0),
+        ("low-e-glazing", 5.0),
     ];
     let heavier = heavier.map(|(id, db)| (id.to_owned(), db)).into_iter().collect();
     Differs { heavier, constructions: 0.0, exponent: 0.0, devices: 2.0, fades: 3.0, in_metal: 1 }
@@ -164,7 +175,8 @@ fn readings_that_are_chosen_tell_more_than_random_ones() {
         let start: Links = shuffled[..6].to_vec();
         // The verdicts that are undecided at the start are to be settled.
         let doubt = |read: &Links| {
-            let analysis = analyse(&Arc::new(as_readings(&site, &house, read)), &Options::default());
+            let analysis =
+                analyse(&Arc::new(as_readings(&site, &house, read)), &Options::default());
             let mut proof = prove(&analysis);
             let learned = as_learned(&analysis, &proof);
             let next = next(&learned, &mut proof);

@@ -4,12 +4,12 @@
 use std::time::Duration;
 
 use actix_web::{HttpResponse, get, post, web};
-use serde::{Deserialize, Serialize};
 use dot_reach_formats::tables::{self, OfHub};
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
-use crate::commands::Answer;
 use crate::app::now;
+use crate::commands::Answer;
 use crate::door::Job;
 use crate::error::WebError;
 
@@ -160,7 +160,8 @@ pub(crate) async fn take_tables(job: Job, sent: web::Json<Tables>) -> Answer {
         })?;
         let read = tables::of_hub(&site, &network, &told, &now());
         again += read.value.again;
-        findings.extend(read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })));
+        findings
+            .extend(read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })));
         for edit in read.value.edits {
             if dot_reach_core::site::apply(&mut site, &edit).is_ok() {
                 edits.push(edit);

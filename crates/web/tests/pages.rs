@@ -12,7 +12,7 @@ use dot_reach_formats::analysis_json;
 use dot_reach_standin::houses;
 use serde_json::{Value, json};
 
-const PAGES: [&str; 29] = [
+const PAGES: [&str; 28] = [
     "brief",
     "survey",
     "reach",
@@ -27,7 +27,6 @@ const PAGES: [&str; 29] = [
     "install/fault?symptom=vanished&a=own-light:no,nothing:yes,tab-in",
     "prove",
     "prove/readings",
-    "prove/helps",
     "prove/acceptance",
     "prove/stages",
     "prove/since",
@@ -428,7 +427,12 @@ fn what_several_houses_teach_is_offered_in_the_library_of_the_firm() {
     let at = "2026-05-01T08:00:00Z";
     let library = app.get("/library").header("location").expect("where it is").to_owned();
     assert!(!app.get(&library).body.contains("What your houses teach"));
-    edit(&app, "larkfield-mill", 1, &json!({"do": "accept-calibration", "id": "m1", "by": "", "at": at}));
+    edit(
+        &app,
+        "larkfield-mill",
+        1,
+        &json!({"do": "accept-calibration", "id": "m1", "by": "", "at": at}),
+    );
     let file = app.get("/jobs/larkfield-mill/larkfield-mill.json").json();
     let mut other = file.clone();
     other["site"]["job"]["name"] = json!("Another mill");

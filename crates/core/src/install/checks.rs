@@ -123,7 +123,12 @@ const ROWS: [(Step, &str, &str, Applies); 63] = [
     (Step::Powered, "hold", "Hold, double and triple press do what the sheet says", own_button),
     (Step::Powered, "light", "Its light means what the sheet says", always),
     (Step::Identified, "right-one", "Identify makes this one answer, and no other", always),
-    (Step::Identified, "press", "A press by hand shows in the app, a tap in the app shows here", has_radio),
+    (
+        Step::Identified,
+        "press",
+        "A press by hand shows in the app, a tap in the app shows here",
+        has_radio,
+    ),
     (Step::Identified, "app", "The app switches it", switches),
     (Step::Settings, "power-loss", "What it does after power comes back", mains),
     (Step::Settings, "type", "Kind of switch and contact of the wall switch", wired_button),

@@ -64,7 +64,8 @@ impl Learned {
     pub fn constructions(&self, structure: &Structure, f: Megahertz) -> Arc<Vec<Db>> {
         let band = FrequencyBand::of(f);
         let of = |id: &str| LearnedOf::Construction { id: id.to_owned(), band };
-        let more = structure.constructions.iter().map(|c| self.mean(&of(&c.id)).unwrap_or_default());
+        let more =
+            structure.constructions.iter().map(|c| self.mean(&of(&c.id)).unwrap_or_default());
         Arc::new(more.collect())
     }
 

@@ -84,7 +84,8 @@ pub fn stale(site: &Site, device: &Device) -> Vec<(String, &'static str)> {
     }
     let proven = site.milestones.iter().filter(|m| m.stage == crate::site::Stage::Proven);
     if let Some(last) = proven.max_by(|a, b| a.at.cmp(&b.at)) {
-        let of_network = |id: &DeviceId| site.devices.get(id).is_some_and(|d| d.network == device.network);
+        let of_network =
+            |id: &DeviceId| site.devices.get(id).is_some_and(|d| d.network == device.network);
         for stood in &last.devices {
             let now = site.devices.get(&stood.device).and_then(|d| site.point_of(d));
             let now = now.and_then(|p| site.place(&p.floor, p.at, p.height_m));
@@ -93,9 +94,15 @@ pub fn stale(site: &Site, device: &Device) -> Vec<(String, &'static str)> {
             let moved = now.is_some_and(|p| p.distance(stood.place()) > 0.1);
             if is_own && moved {
                 why.push((last.at.clone(), "it was moved"));
-            } else if of_network(&stood.device) && moved && kind.is_some_and(|k| k.duty == Duty::Hub) {
+            } else if of_network(&stood.device)
+                && moved
+                && kind.is_some_and(|k| k.duty == Duty::Hub)
+            {
                 why.push((last.at.clone(), "the hub was moved"));
-            } else if now.is_none() && kind.is_some_and(|k| k.forwards) && goes_over(last, device, &stood.device) {
+            } else if now.is_none()
+                && kind.is_some_and(|k| k.forwards)
+                && goes_over(last, device, &stood.device)
+            {
                 why.push((last.at.clone(), "what repeated for it was taken away"));
             }
         }
@@ -162,7 +169,9 @@ fn judge(site: &Site, device: &Device, margin: Option<Db>, weak: bool) -> Judged
     if let Some(least) = rule.margin_db {
         points.push(match margin {
             None => (Passed::Open, "its margin was not measured: take a reading".to_owned()),
-            Some(is) if is >= least => (Passed::Yes, format!("margin {is} measured, {least} agreed")),
+            Some(is) if is >= least => {
+                (Passed::Yes, format!("margin {is} measured, {least} agreed"))
+            }
             Some(is) => (Passed::No, format!("margin {is} measured, {least} agreed")),
         });
     }

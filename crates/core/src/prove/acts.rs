@@ -77,7 +77,10 @@ fn accept(site: &Site, id: MilestoneId, by: &str, at: &str) -> Result<Edit, Refu
 fn cured(site: &Site, device: &DeviceId, what: &str, at: &str) -> Result<Edit, Refusal> {
     if site.devices.get(device).is_none() {
         let id = device.to_string();
-        return Err(Refusal::wrong("device", Wrong::NoSuch(crate::site::Ref::new(Kind::Device, &id))));
+        return Err(Refusal::wrong(
+            "device",
+            Wrong::NoSuch(crate::site::Ref::new(Kind::Device, &id)),
+        ));
     }
     let why = format!("before {}: {what}", at.get(..16).unwrap_or(at).replace('T', " "));
     let own = site.readings.iter().filter(|r| {

@@ -284,8 +284,7 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
     let counted: Vec<&Sample<'_>> =
         samples.iter().filter(|s| !left_out.contains(&s.reading.id)).collect();
     let gain = |s: &Sample<'_>| s.measured.get() - s.budget;
-    let taken: Vec<Taken> =
-        counted.iter().map(|s| Taken { link: s.link, gain: gain(s) }).collect();
+    let taken: Vec<Taken> = counted.iter().map(|s| Taken { link: s.link, gain: gain(s) }).collect();
     let mut unread = plan.taught(&[]);
     let house = plan.taught(&taken);
     let mut proven = Proven { house, networks, nodes, frequencies, tuned, taken, names };
@@ -300,12 +299,10 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
     }
     let rmse = |of: &dyn Fn(&Comparison) -> Db| {
         let counted = comparisons.iter().filter(|c| c.weight > 0.0);
-        let (n, sum) =
-            counted.fold((0.0, 0.0), |(n, sum), c| (n + 1.0, sum + of(c).get().powi(2)));
+        let (n, sum) = counted.fold((0.0, 0.0), |(n, sum), c| (n + 1.0, sum + of(c).get().powi(2)));
         Db::new(f64::sqrt(sum / f64::max(n, 1.0)))
     };
-    let (rmse_before, rmse_after) =
-        (rmse(&|c| c.residual()), rmse(&|c| c.measured - c.others_say));
+    let (rmse_before, rmse_after) = (rmse(&|c| c.residual()), rmse(&|c| c.measured - c.others_say));
     let ranks = ranks(&ranked, &mut proven);
     let corrections = corrections(analysis, &proven);
     let counts = comparisons.iter().filter(|c| c.weight > 0.0).count();
@@ -326,16 +323,7 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
             noise_db: proven.house.noise().map(|n| rounded(n, 1e4)),
         }
     });
-    Proof {
-        comparisons,
-        strangers,
-        ranks,
-        corrections,
-        proposed,
-        rmse_before,
-        rmse_after,
-        proven,
-    }
+    Proof { comparisons, strangers, ranks, corrections, proposed, rmse_before, rmse_after, proven }
 }
 
 fn compare(
@@ -386,7 +374,8 @@ fn slip(s: &Sample<'_>, c: &Comparison, proven: &mut Proven) -> Slip {
     for (stays, other) in [(&c.from, &c.to), (&c.to, &c.from)] {
         let Some((group, wrong)) = proven.nodes.get(other) else { continue };
         let at = wrong.node.place;
-        let near = proven.nodes.iter().filter(|(id, (g, _))| g == group && *id != other && *id != stays);
+        let near =
+            proven.nodes.iter().filter(|(id, (g, _))| g == group && *id != other && *id != stays);
         let mut near: Vec<(f64, DeviceId)> =
             near.map(|(id, (_, r))| (r.node.place.distance(at), id.clone())).collect();
         near.sort_by(|x, y| x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)));
@@ -412,10 +401,7 @@ fn ranks(readings: &[&Reading], proven: &mut Proven) -> Vec<Ranked> {
     for reading in readings {
         let expected = proven.expected(&reading.from, &reading.to);
         if let (Some(lqi), Some((level, _))) = (reading.lqi, expected) {
-            by_hearer
-                .entry(reading.to.clone())
-                .or_default()
-                .push((f64::from(lqi), level.get()));
+            by_hearer.entry(reading.to.clone()).or_default().push((f64::from(lqi), level.get()));
         }
     }
     let tau = |all: &[(f64, f64)]| {
@@ -488,10 +474,9 @@ fn learned(analysis: &Analysis, proven: &Proven) -> Learned {
     let house = &proven.house;
     let kept: Vec<(usize, LearnedOf)> =
         house.unknowns.iter().enumerate().filter_map(|(i, u)| Some((i, of(u)?))).collect();
-    let rows = kept.iter().map(|(i, of)| LearnedRow {
-        of: of.clone(),
-        db: rounded(house.posterior.mean[*i], 1e3),
-    });
+    let rows = kept
+        .iter()
+        .map(|(i, of)| LearnedRow { of: of.clone(), db: rounded(house.posterior.mean[*i], 1e3) });
     let mut spread = Vec::new();
     for (a, (i, _)) in kept.iter().enumerate() {
         for (j, _) in &kept[..=a] {

@@ -44,7 +44,11 @@ pub fn offered(jobs: &[(String, Correction)]) -> Vec<Offered> {
             let precision = 1.0 / variance.max(1e-6) - PRIOR.powi(-2);
             if precision > 0.02 {
                 let mean = row.db.get() / variance.max(1e-6) / precision;
-                by.entry((id.clone(), *band)).or_default().push((job.clone(), mean, 1.0 / precision));
+                by.entry((id.clone(), *band)).or_default().push((
+                    job.clone(),
+                    mean,
+                    1.0 / precision,
+                ));
             }
         }
     }

@@ -109,9 +109,9 @@ fn outliers(
             }
         }
         let expected = house.left_out(i, &read[i]);
-        let alone = [link.a, link.b].into_iter().find(|end| {
-            read.iter().filter(|r| r.link.a == *end || r.link.b == *end).count() == 1
-        });
+        let alone = [link.a, link.b]
+            .into_iter()
+            .find(|end| read.iter().filter(|r| r.link.a == *end || r.link.b == *end).count() == 1);
         let suspect = Suspect { typed, expected, others: &others, alone: alone.map(name) };
         told.push((i, suspect.slip().to_string()));
     }

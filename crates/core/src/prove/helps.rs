@@ -173,9 +173,10 @@ fn rejoined(learned: &Analysis, proof: &mut Proof) -> Vec<Help> {
 
 fn for_the_weak(learned: &Analysis, wanted: &Wanted<'_>) -> Vec<Help> {
     let mut all = Vec::new();
-    let weak = learned.worst_first().into_iter().filter(|(n, place, o)| {
-        o.band < Band::Sound && !n.hubs.contains(place)
-    });
+    let weak = learned
+        .worst_first()
+        .into_iter()
+        .filter(|(n, place, o)| o.band < Band::Sound && !n.hubs.contains(place));
     for (_, _, outcome) in weak.take(MOST_WEAK) {
         for cure in cures(learned, &outcome.device, wanted) {
             let Some(after) = with(learned, &cure.edit, wanted) else { continue };
@@ -199,7 +200,10 @@ fn hub_moved(learned: &Analysis, wanted: &Wanted<'_>) -> Vec<Help> {
     let mut all = Vec::new();
     for network in learned.networks.iter().filter(|n| !n.is_hubless) {
         let Some(hub) = network.hubs.first().map(|h| &network.nodes[*h].device) else { continue };
-        let Some(point) = learned.site.devices.get(hub).and_then(|d| learned.site.point_of(d)) else { continue };
+        let Some(point) = learned.site.devices.get(hub).and_then(|d| learned.site.point_of(d))
+        else {
+            continue;
+        };
         let room = learned.site.room_of(point).map(|r| r.id.clone());
         let mut best: Option<Help> = None;
         for step in 0..8u8 {
@@ -223,7 +227,16 @@ fn hub_moved(learned: &Analysis, wanted: &Wanted<'_>) -> Vec<Help> {
                     let margin = hops.map(|h| h.margin()).min_by(Db::total_cmp);
                     (margin.map_or(Band::Out, |m| Band::of(m, a.target)), margin)
                 };
-                let way = ["right", "down and right", "down", "down and left", "left", "up and left", "up", "up and right"][usize::from(step)];
+                let way = [
+                    "right",
+                    "down and right",
+                    "down",
+                    "down and left",
+                    "left",
+                    "up and left",
+                    "up",
+                    "up and right",
+                ][usize::from(step)];
                 best = Some(Help {
                     what: format!("Move {} 2 m {way} on the plan", name(&learned.site, hub)),
                     device: None,

@@ -13,10 +13,10 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::learned::gauss::Symmetric;
 use super::regression::{Noise, Observed, Posterior, Prior, Sparse, fit};
 use crate::building::structure::Structure;
 use crate::geometry::Place;
+use crate::learned::gauss::Symmetric;
 use crate::materials::construction::FrequencyBand;
 use crate::propagation::doorway::Station;
 use crate::propagation::{Lean, Medium, Model};
@@ -30,7 +30,7 @@ const CONSTRUCTION: f64 = 3.0;
 const DEVICE: f64 = 2.6;
 /// That of one which nothing was read of: it may be in metal.
 const DEVICE_UNREAD: f64 = 3.0;
-/// How much a construction's corrections in two bands go together.
+/// How much a construction's corrections in two bands go together, where both were read.
 const BANDS_AGREE: f64 = 0.6;
 /// The most rounds.
 const ROUNDS: usize = 6;
@@ -125,7 +125,12 @@ pub struct Expected {
 
 impl Plan {
     /// A plan at some frequencies, without what earlier readings taught.
-    pub fn new(structure: &Arc<Structure>, frequencies: &[Megahertz], model: Model, ends: Vec<Place>) -> Self {
+    pub fn new(
+        structure: &Arc<Structure>,
+        frequencies: &[Megahertz],
+        model: Model,
+        ends: Vec<Place>,
+    ) -> Self {
         let media = frequencies.iter().map(|f| Medium::new(structure, *f, model)).collect();
         Self { media, ends, groups: Vec::new(), fixed: Vec::new() }
     }
@@ -183,7 +188,9 @@ impl Plan {
                 stations.entry((link.tuned, end)).or_insert_with(station);
             }
         }
-        let of = |l: &LinkKey| media[l.tuned].lean(&stations[&(l.tuned, l.a)], &stations[&(l.tuned, l.b)]);
+        let of = |l: &LinkKey| {
+            media[l.tuned].lean(&stations[&(l.tuned, l.a)], &stations[&(l.tuned, l.b)])
+        };
         links.iter().map(of).collect()
     }
 
@@ -219,20 +226,19 @@ impl Plan {
         });
         let observed: Vec<Observed> = observed.collect();
         // What only readings that are set aside lean on is told of by none: it goes with no other band.
-        let (noise, mut told) = (Noise::of(&observed), vec![true; unknowns.len()]);
-        let mut fitted = None;
-        for _ in 0..3 {
+        let noise = Noise::of(&observed);
+        let mut told = told_of(&observed, None, unknowns.len());
+        let posterior = loop {
             let prior = prior(&unknowns, &self.groups, &told);
             let posterior = fit(&observed, &prior, noise)
                 .unwrap_or_else(|| unreachable!("a prior with positive variances has an inverse"));
-            let counted = counted(&observed, &posterior, unknowns.len());
-            let same = counted == told;
-            (fitted, told) = (Some(posterior), counted);
-            if same {
-                break;
+            let counted = told_of(&observed, Some(&posterior), unknowns.len());
+            if told.iter().zip(&counted).all(|(told, counted)| told <= counted) {
+                break posterior;
             }
-        }
-        let posterior = fitted.unwrap_or_else(|| unreachable!("there is at least one round"));
+            // Only ever less, so that this ends.
+            told.iter_mut().zip(counted).for_each(|(told, counted)| *told = told.min(counted));
+        };
         Taught { unknowns, places, observed, posterior }
     }
 }
@@ -263,18 +269,20 @@ fn row(
     x.into_iter().filter_map(|(u, n)| Some((*places.get(&u)?, n))).collect()
 }
 
-/// Which unknowns a reading that counts leans on.
-fn counted(observed: &[Observed], posterior: &Posterior, unknowns: usize) -> Vec<bool> {
-    let mut counted = vec![false; unknowns];
-    for (link, aside) in observed.iter().zip(&posterior.aside) {
-        if aside.iter().any(|a| !a) {
-            link.x.iter().for_each(|(i, _)| counted[*i] = true);
+/// How much the readings that count tell of each unknown: 0 nothing, towards 1 much.
+fn told_of(observed: &[Observed], after: Option<&Posterior>, unknowns: usize) -> Vec<f64> {
+    /// As much as one link that goes through half of it.
+    const HALF: f64 = 0.25;
+    let mut sums = vec![0.0; unknowns];
+    for (l, link) in observed.iter().enumerate() {
+        if after.is_none_or(|p| p.aside[l].iter().any(|aside| !aside)) {
+            link.x.iter().for_each(|(i, x)| sums[*i] += x * x);
         }
     }
-    counted
+    sums.into_iter().map(|sum| sum / (sum + HALF)).collect()
 }
 
-fn prior(unknowns: &[Unknown], groups: &[f64], told: &[bool]) -> Prior {
+fn prior(unknowns: &[Unknown], groups: &[f64], told: &[f64]) -> Prior {
     let mut precision = Symmetric::zero(unknowns.len());
     for (i, unknown) in unknowns.iter().enumerate() {
         let deviation = match unknown {
@@ -297,11 +305,8 @@ fn prior(unknowns: &[Unknown], groups: &[f64], told: &[bool]) -> Prior {
         let mut together = Symmetric::zero(count);
         for a in 0..count {
             for b in 0..=a {
-                let agree = match (a == b, told[i + a] && told[i + b]) {
-                    (true, _) => 1.0,
-                    (_, true) => BANDS_AGREE,
-                    _ => 0.0,
-                };
+                let both = told[i + a].min(told[i + b]);
+                let agree = if a == b { 1.0 } else { BANDS_AGREE * both };
                 together.set(a, b, agree * CONSTRUCTION.powi(2));
             }
         }
@@ -355,7 +360,9 @@ impl Corrections {
         for (unknown, mean) in taught.unknowns.iter().zip(&taught.posterior.mean) {
             let now = match unknown {
                 Unknown::Exponent => &mut self.decades,
-                Unknown::Construction(c, band) => self.constructions.entry((*c, *band)).or_default(),
+                Unknown::Construction(c, band) => {
+                    self.constructions.entry((*c, *band)).or_default()
+                }
                 _ => continue,
             };
             most = most.max((mean - *now).abs());
@@ -409,7 +416,8 @@ impl House {
                 (n * planned_deviation(u, &self.groups)).powi(2)
             }
         };
-        let walls = lean.constructions.iter().map(|(c, n)| unread(Unknown::Construction(*c, band), *n));
+        let walls =
+            lean.constructions.iter().map(|(c, n)| unread(Unknown::Construction(*c, band), *n));
         let ends = [link.a, link.b].map(|end| {
             if is_fixed(&self.fixed, end) { 0.0 } else { unread(Unknown::Device(end), 1.0) }
         });
@@ -444,7 +452,10 @@ impl House {
         let (x, unread) = self.row(link, lean);
         let of = read.map(|l| (l, &self.observed[l]));
         let (more, variance) = self.posterior.expected(&x, of);
-        Expected { gain: -(lean.loss.get() - self.applied(link, lean) + more), sigma: (variance + unread).sqrt() }
+        Expected {
+            gain: -(lean.loss.get() - self.applied(link, lean) + more),
+            sigma: (variance + unread).sqrt(),
+        }
     }
 
     /// What of a lean's loss is learned already.
@@ -452,7 +463,8 @@ impl House {
         let medium = &self.media[link.tuned];
         let learned = |c: usize| medium.learned_of(c).get();
         let decades = (medium.model().exponent - self.exponent) * 10.0;
-        lean.decades * decades + lean.constructions.iter().map(|(c, n)| n * learned(*c)).sum::<f64>()
+        lean.decades * decades
+            + lean.constructions.iter().map(|(c, n)| n * learned(*c)).sum::<f64>()
     }
 
     /// What each link that was read has of its own, beyond all else: how much, and how surely, 0 to 1.

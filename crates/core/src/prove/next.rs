@@ -54,8 +54,11 @@ struct Hop {
 /// What is to be read next, after what was read so far.
 pub fn next(analysis: &Analysis, proof: &mut Proof) -> Next {
     let z = quantile(analysis.site.job.confidence.get());
-    let read: BTreeSet<(DeviceId, DeviceId)> =
-        proof.comparisons.iter().flat_map(|c| [(c.from.clone(), c.to.clone()), (c.to.clone(), c.from.clone())]).collect();
+    let read: BTreeSet<(DeviceId, DeviceId)> = proof
+        .comparisons
+        .iter()
+        .flat_map(|c| [(c.from.clone(), c.to.clone()), (c.to.clone(), c.from.clone())])
+        .collect();
     let proven = &mut proof.proven;
     let (mut hops, mut candidates) = (Vec::new(), Vec::new());
     for network in &analysis.networks {
@@ -98,7 +101,9 @@ pub fn next(analysis: &Analysis, proof: &mut Proof) -> Next {
         readings.push(Worth { from, to, lowers: each.iter().sum(), most_for });
     }
     readings.retain(|w| w.lowers > WORTH * variance);
-    readings.sort_by(|a, b| b.lowers.total_cmp(&a.lowers).then_with(|| (&a.from, &a.to).cmp(&(&b.from, &b.to))));
+    readings.sort_by(|a, b| {
+        b.lowers.total_cmp(&a.lowers).then_with(|| (&a.from, &a.to).cmp(&(&b.from, &b.to)))
+    });
     readings.truncate(MOST);
     Next { undecided, variance, readings }
 }

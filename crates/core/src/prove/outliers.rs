@@ -109,5 +109,9 @@ fn misspelt(typed: f64) -> Vec<f64> {
             value(&other)
         })
     });
-    swapped.chain(shorter.into_iter().flatten()).map(|v| v.copysign(typed)).filter(|v| *v != typed).collect()
+    swapped
+        .chain(shorter.into_iter().flatten())
+        .map(|v| v.copysign(typed))
+        .filter(|v| *v != typed)
+        .collect()
 }

@@ -207,8 +207,7 @@ impl<'a> Search<'a> {
         let rest = 1.0 / (1.0 - w * q).max(1e-9);
         let (v, m) = (q * rest, (mean - q * wy) * rest);
         // then those that stay are taken in again, with what they share.
-        let others =
-            if self.aside[link][reading] { kept } else { kept.without(y[reading]) };
+        let others = if self.aside[link][reading] { kept } else { kept.without(y[reading]) };
         let before = v + self.noise.link.powi(2);
         #[expect(clippy::cast_precision_loss, reason = "a count of readings")]
         let precision = others.count as f64 / self.noise.reading.powi(2);
@@ -267,7 +266,9 @@ impl<'a> Search<'a> {
                 let is_aside = &mut self.aside[l][r];
                 let after = if *is_aside { before.with(y[r]) } else { before.without(y[r]) };
                 *is_aside = !*is_aside;
-                x.iter().for_each(|(i, _)| self.rests_on[*i] = self.rests_on[*i] + after.count - before.count);
+                x.iter().for_each(|(i, _)| {
+                    self.rests_on[*i] = self.rests_on[*i] + after.count - before.count
+                });
                 let ((w, wy), (v, vy)) = (before.weight(&self.noise), after.weight(&self.noise));
                 self.covariance.learn(x, v - w);
                 x.iter().for_each(|(i, x)| self.b[*i] += (vy - wy) * x);
@@ -340,7 +341,8 @@ impl Posterior {
         let share = if kept.count == 0 { 0.0 } else { link / self.noise.of_mean(kept.count) };
         #[expect(clippy::cast_precision_loss, reason = "a count of readings")]
         let mean = if kept.count == 0 { m } else { kept.sum / kept.count as f64 };
-        let variance = (1.0 - share).powi(2) * q + link * (1.0 - share) + self.noise.reading.powi(2);
+        let variance =
+            (1.0 - share).powi(2) * q + link * (1.0 - share) + self.noise.reading.powi(2);
         ((1.0 - share) * m + share * mean, variance * self.wider.powi(2))
     }
 
@@ -359,7 +361,8 @@ impl Posterior {
     /// By how much one reading of `read` would lower the variance of `of`, in dB².
     pub fn would_lower(&self, of: &Sparse, read: &Sparse) -> f64 {
         let both = self.covariance.between(of, read);
-        both * both / (self.covariance.between(read, read) + self.noise.of_new()) * self.wider.powi(2)
+        both * both / (self.covariance.between(read, read) + self.noise.of_new())
+            * self.wider.powi(2)
     }
 
     /// The noise that was assumed.

@@ -166,7 +166,7 @@ pub enum Wrong {
     Itself,
     #[error(transparent)]
     Layers(ConstructionError),
-    #[error("exponent 1 to 5, offset −40 to 40 dB, deviation 0.5 to 20 dB, and one spread for each pair of what was learned")]
+    #[error("exponent 1 to 5, offset −40 to 40 dB, deviation 0.5 to 20 dB")]
     Correction,
     #[error("there is no {} {}", .0.kind.called(), .0.id)]
     NoSuch(Ref),

@@ -288,11 +288,13 @@ function keys(event) {
 
 /** How large a plan is printed; and signs of plans that nobody moves, as on a sheet to print, are as
  * large as on the others. */
+const sized = new WeakSet();
 function size() {
   for (const svg of document.querySelectorAll(".plan")) {
     svg.style.setProperty("--print-width", `${svg.dataset.printWidth}px`);
     svg.style.setProperty("--print-px", svg.dataset.printPx);
-    if (!svg.closest(".sheet-print")) continue;
+    if (!svg.closest(".sheet-print, .plan-box, .walk-plan") || sized.has(svg)) continue;
+    sized.add(svg);
     new ResizeObserver(() => svg.style.setProperty("--px", 1 / svg.getScreenCTM().a)).observe(svg);
   }
 }
@@ -311,6 +313,7 @@ function showLabels() {
 
 export function startPlan() {
   size();
+  document.addEventListener("refreshed", size);
   showLabels();
   const svg = plan();
   if (!svg || !document.querySelector("[data-view]")) return;

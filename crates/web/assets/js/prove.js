@@ -40,14 +40,32 @@ function showStood() {
   if (stood) overlay().append(upright(stood.map((v) => v * 100), [shape("circle", { r: 11, class: "stood" }), shape("path", { d: "M-16 0H16M0-16V16", class: "stood" })]));
 }
 
+const conditions = () => [...walk().querySelectorAll("[data-condition]:checked")].map((box) => box.dataset.condition);
+
 /** One press, heard or not, where somebody stood. */
 async function pressed(button) {
   const { device, floor } = walk().dataset;
   const heard = button.dataset.heard === "1";
-  const conditions = [...walk().querySelectorAll("[data-condition]:checked")].map((box) => box.dataset.condition);
   const place = stood ? { floor, spot: stood } : {};
-  const value = { id: newId("t"), device, count: 1, arrived: heard ? 1 : 0, conditions, at: now(), ...place };
+  const value = { id: newId("t"), device, count: 1, arrived: heard ? 1 : 0, conditions: conditions(), at: now(), ...place };
   await tell({ do: "put", kind: "range-test", value });
+}
+
+/** The hub pings the device; what it answers is a test in place. */
+async function pinged(button) {
+  const { ping: node, network } = button.dataset;
+  button.disabled = true;
+  try {
+    const told = await post(`/jobs/${job()}/collector/acts`, { network, act: "ping", node: Number(node) });
+    const delays = [...told.delays_ms].sort((a, b) => a - b);
+    const value = { id: newId("t"), device: walk().dataset.device, sent: "pings", count: told.sent, arrived: told.answered, conditions: conditions(), at: now() };
+    if (delays.length > 0) value.delay_ms = Math.round(delays[Math.floor(delays.length / 2)]);
+    await tell({ do: "put", kind: "range-test", value });
+  } catch (refused) {
+    notice(refused.message);
+  } finally {
+    button.disabled = false;
+  }
 }
 
 async function read(form) {
@@ -89,6 +107,8 @@ export function startProve() {
     if (asked) collect(asked);
     const heard = event.target.closest("[data-heard]");
     if (heard && walk()) pressed(heard);
+    const ping = event.target.closest("[data-ping]");
+    if (ping) pinged(ping);
   });
   if (!walk()) return;
   document.addEventListener("click", (event) => {

@@ -90,8 +90,11 @@ impl Why {
     /// How to find out whether it is so.
     pub fn test(&self) -> String {
         match self {
-            Self::Metal => "Look behind the plate: metal box, metal plate, mirror, foil? Hold the device \
-                            a hand's width out and read again.".to_owned(),
+            Self::Metal => {
+                "Look behind the plate: metal box, metal plate, mirror, foil? Hold the device \
+                            a hand's width out and read again."
+                    .to_owned()
+            }
             Self::Wall(_, name) => format!(
                 "Read another device through the same {name}: it must be weaker too. Knock, or look at a \
                  socket hole, for what it is made of."
@@ -100,14 +103,25 @@ impl Why {
             Self::Swapped(_, name) => format!("Make {name} show itself: does the right one blink?"),
             Self::Reading => "Take the reading once more.".to_owned(),
             Self::OneWay => "Read both directions at one metre, beside one of its kind.".to_owned(),
-            Self::JoinedElsewhere(_) => "Ask who joined it and where; re-join it in place.".to_owned(),
-            Self::ParentMissing(name) => format!("Does {name} answer, and does the hub list it as one that forwards?"),
+            Self::JoinedElsewhere(_) => {
+                "Ask who joined it and where; re-join it in place.".to_owned()
+            }
+            Self::ParentMissing(name) => {
+                format!("Does {name} answer, and does the hub list it as one that forwards?")
+            }
             Self::AsGood(_) => "Nothing to test: either way serves.".to_owned(),
             Self::Weaker(name) => format!("Read the link to {name}."),
-            Self::Ghost => "Ask the hub to ping it: a ghost never answers. What was replaced here?".to_owned(),
+            Self::Ghost => {
+                "Ask the hub to ping it: a ghost never answers. What was replaced here?".to_owned()
+            }
             Self::NotJoined => "Is it in the list of another network, or in none?".to_owned(),
-            Self::Cut => "Is there light at it? Look at the wall switch, the plug, the breaker.".to_owned(),
-            Self::Painted => "Press it: does it click? Ping it from the hub: if it answers, the button is stuck.".to_owned(),
+            Self::Cut => {
+                "Is there light at it? Look at the wall switch, the plug, the breaker.".to_owned()
+            }
+            Self::Painted => {
+                "Press it: does it click? Ping it from the hub: if it answers, the button is stuck."
+                    .to_owned()
+            }
             Self::ParentDead(name) => format!("Ping {name}."),
             Self::HubMoved => "Compare where the hub stands with the plan.".to_owned(),
             Self::Dead => "Battery, supply, then its light: does it ask to be joined?".to_owned(),
@@ -126,11 +140,15 @@ impl fmt::Display for Why {
             Self::Swapped(_, name) => write!(f, "its entry and that of {name} are swapped"),
             Self::Reading => write!(f, "a reading of it is wrong"),
             Self::OneWay => write!(f, "it sends weaker, or hears worse, than its sheet says"),
-            Self::JoinedElsewhere(name) => write!(f, "joined elsewhere, it kept {name} as its parent"),
+            Self::JoinedElsewhere(name) => {
+                write!(f, "joined elsewhere, it kept {name} as its parent")
+            }
             Self::ParentMissing(name) => write!(f, "{name} did not carry others when it joined"),
             Self::AsGood(name) => write!(f, "{name} serves it about as well"),
             Self::Weaker(name) => write!(f, "the link to {name} is weaker than planned"),
-            Self::Ghost => write!(f, "an entry of something that was taken out without being excluded"),
+            Self::Ghost => {
+                write!(f, "an entry of something that was taken out without being excluded")
+            }
             Self::NotJoined => write!(f, "it was not joined to this network"),
             Self::Cut => write!(f, "its supply is cut at the wall or at the lamp"),
             Self::Painted => write!(f, "its button is painted in or jammed"),
@@ -231,7 +249,8 @@ struct Seen {
 
 fn seen(proof: &Proof, device: &DeviceId) -> Vec<Seen> {
     let all = proof.comparisons.iter().enumerate();
-    let of = all.filter(|(_, c)| (c.from == *device || c.to == *device) && c.verdict != Verdict::LeftOut);
+    let of = all
+        .filter(|(_, c)| (c.from == *device || c.to == *device) && c.verdict != Verdict::LeftOut);
     of.map(|(index, c)| Seen {
         weaker: (proof.proven.expected_without(c, device) - c.measured).get(),
         other: if c.from == *device { c.to.clone() } else { c.from.clone() },
@@ -346,7 +365,8 @@ fn walls(
         walls
     };
     let all: Vec<BTreeSet<usize>> = proof.comparisons.iter().map(crossed).collect();
-    let own_walls: BTreeSet<usize> = used.iter().flat_map(|s| all[s.index].iter().copied()).collect();
+    let own_walls: BTreeSet<usize> =
+        used.iter().flat_map(|s| all[s.index].iter().copied()).collect();
     let common = RADIOS.powi(2);
     let mut weights = Vec::new();
     let count = own_walls.len().max(1);
@@ -425,7 +445,13 @@ fn places(
         let place = site.place(&point.floor, point.at, point.height_m)?;
         let r: Vec<f64> = used
             .iter()
-            .map(|s| Some((proof.proven.expected_at(&proof.comparisons[s.index], device, place)? - proof.comparisons[s.index].measured).get()))
+            .map(|s| {
+                Some(
+                    (proof.proven.expected_at(&proof.comparisons[s.index], device, place)?
+                        - proof.comparisons[s.index].measured)
+                        .get(),
+                )
+            })
             .collect::<Option<_>>()?;
         let weight = before + joint(&r, own, RADIOS.powi(2));
         Some((Why::Place(point.id.clone(), point.name.clone()), weight))

@@ -139,7 +139,8 @@ fn other_parent(analysis: &Analysis, proof: &mut Proof, row: &Row) -> Option<Dia
     let drawn = network.outcomes[place].hops.last().map(|h| h.margin());
     let worse = (to_planned - to_actual).get();
     let last = site.joinings.iter().filter(|j| j.device == row.device);
-    let elsewhere = last.max_by(|a, b| a.at.cmp(&b.at)).is_some_and(|j| j.joined == JoinedAt::Elsewhere);
+    let elsewhere =
+        last.max_by(|a, b| a.at.cmp(&b.at)).is_some_and(|j| j.joined == JoinedAt::Elsewhere);
     let silent = is_silent(site, was);
     let names = [name(site, is), name(site, was)];
     // Each by what speaks for it, in natural logarithms; *planning values*.
@@ -203,7 +204,8 @@ fn entries(site: &Site) -> Vec<Diagnosis> {
         }
         for device in missing {
             let weights = vec![(Why::NotJoined, 1.5), (Why::Dead, 0.0), (Why::Cut, 0.0)];
-            let what = format!("{} is in the house, but not in the list of {}", device.name, network.name);
+            let what =
+                format!("{} is in the house, but not in the list of {}", device.name, network.name);
             let device = Some(device.id.clone());
             all.push(Diagnosis { device, what, off: None, causes: causes(weights) });
         }

@@ -103,7 +103,10 @@ impl Kept for Milestone {
 
     fn check(&self) -> Result<(), Refusal> {
         if self.devices.len() > 5000 {
-            return Err(Refusal::wrong("devices", Wrong::LongText { is: self.devices.len(), most: 5000 }));
+            return Err(Refusal::wrong(
+                "devices",
+                Wrong::LongText { is: self.devices.len(), most: 5000 },
+            ));
         }
         note("by", &self.by)?;
         time("at", &self.at)

@@ -68,7 +68,8 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
 fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {
     let site = &analysis.site;
     let all = judged(analysis, proof);
-    let missing = DUTIES.iter().filter(|(duty, ..)| !site.acceptances.iter().any(|a| a.duty == *duty));
+    let missing =
+        DUTIES.iter().filter(|(duty, ..)| !site.acceptances.iter().any(|a| a.duty == *duty));
     let missing = missing.map(|(duty, word, words)| ((*words).to_owned(), new_rule(*duty, word)));
     Page {
         counts: counts(&all),
@@ -124,7 +125,8 @@ fn row(site: &Site, j: &Judged) -> Row {
 
 pub(super) fn signed(s: &dot_reach_core::site::SignOff) -> String {
     let role = if s.role.is_empty() { String::new() } else { format!(", {}", s.role) };
-    let note = if s.note.is_empty() { String::new() } else { format!(" With reservations: {}", s.note) };
+    let note =
+        if s.note.is_empty() { String::new() } else { format!(" With reservations: {}", s.note) };
     let total = s.passed + s.failed + s.untested;
     let share = percent(f64::from(s.passed) / f64::from(total.max(1)));
     format!(

@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
-use dot_reach_core::prove::diagnose::{Diagnosis, Why, diagnose};
+use dot_reach_core::prove::diagnose::{Diagnosis, Why, diagnose, rows};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::{Next, next};
 use dot_reach_core::site::{DeviceId, FloorId, Site};
@@ -28,6 +28,7 @@ struct Page {
     found: Vec<Finding>,
     next: NextCard,
     learned: Vec<(String, String, String)>,
+    ways: Vec<WayRow>,
     plan: Option<(String, Plan)>,
 }
 
@@ -37,6 +38,14 @@ struct Finding {
     causes: Vec<(String, String, u32)>,
     test: String,
     cured: String,
+}
+
+/// How a device goes, as planned and in truth.
+struct WayRow {
+    name: String,
+    planned: String,
+    actual: String,
+    differs: bool,
 }
 
 struct NextCard {
@@ -66,6 +75,7 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, mut proof: Proof) -> Page
         can_accept: proof.proposed.is_some(),
         next: next_card(site, &job, &next),
         learned: learned_rows(analysis, &proof),
+        ways: ways(analysis, &mut proof),
         plan: plan(&learned, &proof, &next),
         shell,
         tabs,
@@ -94,7 +104,10 @@ fn headline(proof: &Proof) -> String {
 fn in_force(site: &Site) -> String {
     site.calibration.as_ref().map_or_else(String::new, |c| {
         let at = c.at.get(..10).map_or(String::new(), |day| format!(" on {day}"));
-        format!("The plan stands on {} readings, accepted{at}; ± {} on a link that was not read.", c.readings, c.sigma_db)
+        format!(
+            "The plan stands on {} readings, accepted{at}; ± {} on a link that was not read.",
+            c.readings, c.sigma_db
+        )
     })
 }
 
@@ -131,6 +144,29 @@ fn next_card(site: &Site, job: &str, next: &Next) -> NextCard {
     }
 }
 
+/// Those of which a hub told, or a record of joining, what differs first.
+fn ways(analysis: &Analysis, proof: &mut Proof) -> Vec<WayRow> {
+    let site = &analysis.site;
+    let told = |via: &[DeviceId], margin: Option<Db>| {
+        let over = via.iter().map(|v| name(site, v)).collect::<Vec<_>>().join(", ");
+        let over = if over.is_empty() { "straight".to_owned() } else { over };
+        margin.map_or_else(|| over.clone(), |m| format!("{over} ({} dB)", bare(m)))
+    };
+    let of = |row: dot_reach_core::prove::diagnose::Row| {
+        let actual = row.actual.as_ref()?;
+        Some(WayRow {
+            name: name(site, &row.device),
+            planned: row
+                .planned
+                .as_ref()
+                .map_or_else(|| "not reached".to_owned(), |via| told(via, row.planned_margin)),
+            actual: told(&actual.via, row.actual_margin),
+            differs: row.differs,
+        })
+    };
+    rows(analysis, proof).into_iter().filter_map(of).collect()
+}
+
 /// What was learned of constructions and the exponent, where it is more than its own deviation.
 fn learned_rows(analysis: &Analysis, proof: &Proof) -> Vec<(String, String, String)> {
     let site = &analysis.site;
@@ -144,7 +180,9 @@ fn learned_rows(analysis: &Analysis, proof: &Proof) -> Vec<(String, String, Stri
                     let network = site.networks.named(&c.id).map_or("", |n| n.name.as_str());
                     format!("Receivers of {network}")
                 }
-                "device" => site.devices.named(&c.id).map_or_else(|| c.id.clone(), |d| d.name.clone()),
+                "device" => {
+                    site.devices.named(&c.id).map_or_else(|| c.id.clone(), |d| d.name.clone())
+                }
                 _ => {
                     let made = site.construction(&c.id).map_or(c.id.as_str(), |k| k.name.as_str());
                     format!("{made}{at}")
@@ -160,7 +198,9 @@ fn learned_rows(analysis: &Analysis, proof: &Proof) -> Vec<(String, String, Stri
 /// The storey of the best next reading, with the links that were read and the one to read.
 fn plan(analysis: &Analysis, proof: &Proof, next: &Next) -> Option<(String, Plan)> {
     let site = &analysis.site;
-    let floor_of = |id: &DeviceId| site.devices.get(id).and_then(|d| site.point_of(d)).map(|p| p.floor.clone());
+    let floor_of = |id: &DeviceId| {
+        site.devices.get(id).and_then(|d| site.point_of(d)).map(|p| p.floor.clone())
+    };
     let wanted = next.readings.first().and_then(|w| floor_of(&w.to));
     let worst = || proof.comparisons.iter().find_map(|c| floor_of(&c.to));
     let floor: FloorId = wanted.or_else(worst)?;

@@ -83,9 +83,8 @@ fn view(shell: Shell, tabs: Tabs, job: String, analysis: &Analysis, proof: &Proo
     devices.sort_by(|a, b| a.1.cmp(&b.1));
     let mut comparisons: Vec<&Comparison> = proof.comparisons.iter().collect();
     let key = |c: &&Comparison| (c.measured - c.others_say).get().abs() / c.sigma.get();
-    comparisons.sort_by(|a, b| {
-        a.weight.total_cmp(&b.weight).then_with(|| key(b).total_cmp(&key(a)))
-    });
+    comparisons
+        .sort_by(|a, b| a.weight.total_cmp(&b.weight).then_with(|| key(b).total_cmp(&key(a))));
     let ranks = proof.ranks.iter();
     let gone = site.readings.iter().filter(|r| !r.superseded.is_empty());
     Page {
@@ -145,7 +144,12 @@ fn plot(site: &Site, comparisons: &[&Comparison]) -> Plot {
             (_, true) => "reading differs",
             _ => "reading",
         },
-        title: format!("{} to {}: {}", name(site, &c.from), name(site, &c.to), signed(c.residual())),
+        title: format!(
+            "{} to {}: {}",
+            name(site, &c.from),
+            name(site, &c.to),
+            signed(c.residual())
+        ),
     };
     let two = 2.0 * dot_reach_core::analysis::PLANNING_SIGMA.get();
     Plot {

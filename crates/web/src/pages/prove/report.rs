@@ -80,16 +80,18 @@ fn view(shell: Shell, analysis: &Analysis, proof: &Proof) -> Page {
     let was: Vec<Stood> = designed.map_or_else(|| stands.clone(), |m| m.devices.clone());
     let titled = designed.map_or_else(|| "As planned now".to_owned(), super::stages::label);
     let told = |s: &Option<Stood>| {
-        s.as_ref().map_or_else(|| "–".to_owned(), |s| format!("{} {}", s.band, or_dash(s.margin_db)))
+        s.as_ref()
+            .map_or_else(|| "–".to_owned(), |s| format!("{} {}", s.band, or_dash(s.margin_db)))
     };
     let hops = |s: &Option<Stood>| {
         s.as_ref().and_then(|s| s.hops).map_or_else(|| "–".to_owned(), |h| h.to_string())
     };
-    let rows = difference(&was, &stands).into_iter().filter(|d| {
-        d.after.as_ref().or(d.before.as_ref()).is_some_and(|s| s.band != "hub")
-    });
+    let rows = difference(&was, &stands)
+        .into_iter()
+        .filter(|d| d.after.as_ref().or(d.before.as_ref()).is_some_and(|s| s.band != "hub"));
     let rows = rows.map(|d| {
-        let tested = judged.iter().find(|j| j.device == d.device).map_or("–", |j| j.passed.word());
+        let tested =
+            judged.iter().find(|j| j.device == d.device).map_or("–", |j| j.passed.word());
         Row {
             before: told(&d.before),
             after: told(&d.after),

@@ -75,11 +75,16 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, asked: &Asked) -> Page {
     let choices = |chosen: &str| {
         let mut all: Vec<_> =
             kept.iter().map(|m| (m.id.to_string(), label(m), m.id.as_str() == chosen)).collect();
-        all.push(("now".to_owned(), "as it stands now".to_owned(), site.milestones.named(chosen).is_none()));
+        all.push((
+            "now".to_owned(),
+            "as it stands now".to_owned(),
+            site.milestones.named(chosen).is_none(),
+        ));
         all
     };
     let floors = site.floors_upward();
-    let floor = floors.iter().find(|f| f.id.as_str() == asked.floor).or_else(|| floors.first()).copied();
+    let floor =
+        floors.iter().find(|f| f.id.as_str() == asked.floor).or_else(|| floors.first()).copied();
     Page {
         kept: kept.iter().map(|m| (m.id.to_string(), label(m), counts(&m.devices))).collect(),
         choices: [choices(&before), choices(&asked.after)],
@@ -143,7 +148,10 @@ fn drawn(site: &Site, floor: &FloorId, all: &[Differs]) -> Plan {
             plan.routes.push(RouteShape {
                 d: format!(
                     "M{} {}L{} {}",
-                    cm(before.at[0]), cm(before.at[1]), cm(after.at[0]), cm(after.at[1])
+                    cm(before.at[0]),
+                    cm(before.at[1]),
+                    cm(after.at[0]),
+                    cm(after.at[1])
                 ),
                 to: d.device.to_string(),
                 class: "read next".to_owned(),
@@ -159,6 +167,8 @@ fn drawn(site: &Site, floor: &FloorId, all: &[Differs]) -> Plan {
 
 /// The stages that can be kept, with the edit of each.
 pub(super) fn keeps() -> Vec<(&'static str, String)> {
-    let edit = |stage: Stage| serde_json::json!({"do": "keep-stage", "stage": stage, "by": ""}).to_string();
+    let edit = |stage: Stage| {
+        serde_json::json!({"do": "keep-stage", "stage": stage, "by": ""}).to_string()
+    };
     Stage::ALL.iter().map(|(stage, words)| (*words, edit(*stage))).collect()
 }

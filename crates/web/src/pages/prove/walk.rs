@@ -44,6 +44,8 @@ struct Page {
     plan: Option<(String, Plan)>,
     next: Option<(String, String, String, String)>,
     is_remote: bool,
+    /// Network and number of the device, where its hub can be asked to ping it.
+    ping: Option<(String, u32)>,
     last: Vec<(String, bool)>,
 }
 
@@ -62,7 +64,8 @@ fn is_remote(site: &Site, device: &Device) -> bool {
 
 fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
     let site = &analysis.site;
-    let radio = |d: &&Device| site.kind(&d.kind).is_some_and(|k| k.has_radio && k.duty != Duty::Hub);
+    let radio =
+        |d: &&Device| site.kind(&d.kind).is_some_and(|k| k.has_radio && k.duty != Duty::Hub);
     let mut devices: Vec<&Device> = site.devices.iter().filter(radio).collect();
     // Remotes are walked with; the others are tested where they are.
     devices.sort_by_key(|d| (!is_remote(site, d), d.name.clone()));
@@ -88,7 +91,13 @@ fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
     Page {
         devices: devices
             .iter()
-            .map(|d| (d.id.to_string(), d.name.clone(), Some(d.id.as_str()) == device.map(|d| d.id.as_str())))
+            .map(|d| {
+                (
+                    d.id.to_string(),
+                    d.name.clone(),
+                    Some(d.id.as_str()) == device.map(|d| d.id.as_str()),
+                )
+            })
             .collect(),
         device: device.map(|d| d.id.to_string()).unwrap_or_default(),
         device_name: device.map(|d| d.name.clone()).unwrap_or_default(),
@@ -104,9 +113,19 @@ fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
         floor: floor.map(|f| f.to_string()).unwrap_or_default(),
         next: ends.map(|(a, b)| (a.to_string(), b.to_string(), name(site, &a), name(site, &b))),
         is_remote: remote,
+        ping: device.and_then(|d| ping(site, d)),
         last: last.collect(),
         shell,
     }
+}
+
+fn ping(site: &Site, device: &Device) -> Option<(String, u32)> {
+    if site.job.collector.is_empty() {
+        return None;
+    }
+    let own = site.joinings.iter().filter(|j| j.device == device.id);
+    let node = own.max_by(|a, b| a.at.cmp(&b.at))?.node?;
+    Some((device.network.to_string(), node))
 }
 
 fn floor(site: &Site, device: Option<&Device>, asked: &str) -> Option<FloorId> {
@@ -118,10 +137,13 @@ fn floor(site: &Site, device: Option<&Device>, asked: &str) -> Option<FloorId> {
 /// What its tests show so far, and how many more would settle it.
 fn told(site: &Site, device: &Device) -> (String, String) {
     let tests = counting(site, device);
-    let (arrived, count) =
-        tests.iter().fold((0, 0), |(a, n), t| (a + t.arrived, n + t.count));
+    let (arrived, count) = tests.iter().fold((0, 0), |(a, n), t| (a + t.arrived, n + t.count));
     let rule = rule_for(site, device);
-    let told = if count == 0 { "Not tested yet.".to_owned() } else { format!("{}.", in_words(arrived, count)) };
+    let told = if count == 0 {
+        "Not tested yet.".to_owned()
+    } else {
+        format!("{}.", in_words(arrived, count))
+    };
     let more = match more_until(arrived, count, rule.rate) {
         Some(0) => format!("That {:.0} % arrive is proven.", rule.rate * 100.0),
         Some(n) => format!("{n} more without a miss would prove {:.0} %.", rule.rate * 100.0),
@@ -140,7 +162,9 @@ fn plan(
 ) -> Option<(String, Plan)> {
     let site = &analysis.site;
     let mut plan = sheet(site, floor, None);
-    for network in analysis.networks.iter().filter(|n| device.is_none_or(|d| n.network == d.network)) {
+    for network in
+        analysis.networks.iter().filter(|n| device.is_none_or(|d| n.network == d.network))
+    {
         plan.radios(analysis, network, floor, device.map(|d| &d.id));
     }
     let cm = |v: f64| (v * 100.0).round();
