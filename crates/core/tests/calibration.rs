@@ -92,6 +92,7 @@ fn drawn(seed: u64, links: usize, unknowns: usize) -> (Vec<Observed>, Prior) {
 }
 
 /// The posterior by the whole covariance of all readings: `m = P Xᵀ Σ⁻¹ y`, `C = P − P Xᵀ Σ⁻¹ X P`.
+#[expect(clippy::unwrap_used, reason = "a covariance with noise has an inverse")]
 fn slowly(links: &[Observed], noise: Noise) -> (Vec<f64>, Vec<f64>) {
     let rows: Vec<(usize, &Observed, f64)> =
         links.iter().enumerate().flat_map(|(l, o)| o.y.iter().map(move |y| (l, o, *y))).collect();
@@ -270,7 +271,11 @@ fn an_accepted_calibration_predicts_what_was_proposed_and_comes_back_with_undo()
     let kept = accepted.milestones.iter().next().unwrap();
     assert_eq!((kept.stage, kept.at.as_str()), (Stage::Designed, "2026-03-15T08:00:00Z"));
     assert_eq!(kept.devices, now(&before));
-    assert!(difference(&kept.devices, &now(&after)).iter().any(|d| d.is_any()));
+    assert!(
+        difference(&kept.devices, &now(&after))
+            .iter()
+            .any(dot_reach_core::prove::stages::Differs::is_any)
+    );
     apply(&mut accepted, &change.inverse).unwrap();
     assert_eq!(accepted, site);
 }
@@ -303,7 +308,7 @@ fn a_gross_reading_is_named_and_moves_nothing() {
 #[test]
 fn a_missing_minus_and_swapped_digits_are_told_by_name() {
     let site = field();
-    let planned = readings(&site, &vec![0.0; SPOTS]);
+    let planned = readings(&site, &[0.0; SPOTS]);
     let level = |n: usize| planned[n]["value"]["rssi_dbm"].as_f64().unwrap().round();
     let mut edits = planned.clone();
     for e in &mut edits {
@@ -335,7 +340,10 @@ fn readings_between_networks_predict_nothing_and_an_lqi_alone_is_a_rank() {
             "from": format!("s{n:02}"), "to": "h", "lqi": lqi, "at": AT}}));
     }
     let proof = prove(&analysed(with(field(), &edits)));
-    assert_eq!(proof.strangers.iter().map(|r| r.as_str()).collect::<Vec<_>>(), ["x"]);
+    assert_eq!(
+        proof.strangers.iter().map(dot_reach_core::site::ReadingId::as_str).collect::<Vec<_>>(),
+        ["x"]
+    );
     assert!(proof.comparisons.is_empty());
     assert_eq!((proof.ranks[0].readings, proof.ranks[0].agreement), (3, 1.0));
 }
@@ -343,7 +351,7 @@ fn readings_between_networks_predict_nothing_and_an_lqi_alone_is_a_rank() {
 #[test]
 fn test_radios_teach_of_the_house_and_not_of_the_devices() {
     let site = field();
-    let mut edits = readings(&site, &vec![-4.0; 12]);
+    let mut edits = readings(&site, &[-4.0; 12]);
     for e in &mut edits {
         // Test radios with 10 dBm in sum stood there; the plan's own radios sum otherwise.
         e["value"]["test_radios_dbm"] = json!(10.0);
@@ -362,7 +370,7 @@ fn presses_and_margins_are_held_against_what_was_agreed() {
     };
     let rule = json!({"do": "put", "kind": "acceptance", "value": {"id": "all", "margin_db": 6.0,
         "count": 10, "rate": 0.9, "agreed_by": "Ada", "agreed_at": "2026-03-01"}});
-    let mut edits = readings(&field(), &vec![0.0; SPOTS]);
+    let mut edits = readings(&field(), &[0.0; SPOTS]);
     edits.push(rule);
     edits.push(test("t1", "s01", 10, 10, "2026-03-14T11:00:00Z"));
     edits.push(test("t2", "s02", 10, 6, "2026-03-14T11:00:00Z"));
@@ -443,7 +451,9 @@ fn what_a_hub_tells_is_held_against_the_plan() {
     let mut proof = prove(&analysis);
     let found = diagnose(&analysis, &mut proof);
     let of = |id: Option<&str>| {
-        let d = found.iter().find(|d| d.device.as_ref().map(|d| d.as_str()) == id);
+        let d = found
+            .iter()
+            .find(|d| d.device.as_ref().map(dot_reach_core::site::DeviceId::as_str) == id);
         d.and_then(|d| d.first()).map(|c| c.why.word())
     };
     assert_eq!(of(None), Some("ghost"));

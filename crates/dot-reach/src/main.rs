@@ -149,7 +149,7 @@ enum Verb {
     Calibrate {
         /// The job file.
         file: PathBuf,
-        /// CSV: from,to,mhz,path_gain_db; an end is a device's id or a quoted x,y,z. No line gives the plan.
+        /// CSV: `from,to,mhz,path_gain_db`; an end is a device's id or a quoted x,y,z. No line gives the plan.
         #[arg(long)]
         readings: PathBuf,
         /// CSV: from,to,mhz.

@@ -91,7 +91,9 @@ impl Drawn {
         }
         let in_metal: Vec<usize> =
             (0..differs.in_metal).map(|_| pick(&mut random, ends.ends.len())).collect();
-        in_metal.iter().for_each(|end| loses[*end] += METAL);
+        for end in &in_metal {
+            loses[*end] += METAL;
+        }
         let mut stations: BTreeMap<(usize, u64), Station> = BTreeMap::new();
         let medium = |mhz: Megahertz| media.iter().find(|m| m.frequency() == mhz);
         let mut links = Vec::new();
@@ -134,7 +136,7 @@ impl Drawn {
                 continue;
             }
             let by = 18.0 + 12.0 * f64::from(self.random.next_u32()) / f64::from(u32::MAX);
-            let up = self.random.next_u32() % 2 == 0;
+            let up = self.random.next_u32().is_multiple_of(2);
             read[at].1 += if up { by } else { -by };
             spoiled.push(at);
         }
@@ -144,6 +146,9 @@ impl Drawn {
 }
 
 /// A site with the levels that a drawn house would give in place of its own readings.
+///
+/// # Panics
+/// A reading that the rules refuse: a defect here, which a test finds.
 pub fn as_readings(site: &Site, house: &Drawn, links: &[(Asked, f64)]) -> Site {
     let plan = analyse(&Arc::new(site.clone()), &Options::default());
     let mut read = site.clone();

@@ -30,6 +30,7 @@ fn off(told: &Answer, truth: &Links) -> f64 {
     rmse(told.predictions.iter().map(|p| p.0).zip(truth.iter().map(|l| l.1)))
 }
 
+#[expect(clippy::unwrap_used, reason = "a demo house")]
 fn site(name: &str) -> Site {
     houses::named(name).unwrap()
 }

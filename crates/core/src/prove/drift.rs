@@ -64,7 +64,7 @@ pub fn trends(site: &Site) -> Vec<Trend> {
         let since = usize::from(reading.at > proven.at);
         links.entry((&reading.from, &reading.to)).or_default()[since].push(reading);
     }
-    let level = |r: &&Reading| r.rssi_dbm.map_or(0.0, |l| l.get());
+    let level = |r: &&Reading| r.rssi_dbm.map_or(0.0, super::super::units::Dbm::get);
     let mut all = Vec::new();
     for ((from, to), [then, mut since]) in links {
         since.sort_by(|a, b| a.at.cmp(&b.at));

@@ -23,6 +23,9 @@ pub struct Offered {
     pub jobs: Vec<(String, Db, Db)>,
 }
 
+/// What houses say: each by its name, with mean and variance.
+type Said = Vec<(String, f64, f64)>;
+
 /// Fewer houses teach nothing about the next one.
 const FEWEST: usize = 2;
 /// What a construction differs by from one house to the next; *planning value*.
@@ -33,7 +36,7 @@ const PRIOR: f64 = 3.0;
 /// What the accepted calibrations of several jobs say, what is surest first. Each house says as much as it
 /// knows beyond its prior.
 pub fn offered(jobs: &[(String, Correction)]) -> Vec<Offered> {
-    let mut by: BTreeMap<(String, FrequencyBand), Vec<(String, f64, f64)>> = BTreeMap::new();
+    let mut by: BTreeMap<(String, FrequencyBand), Said> = BTreeMap::new();
     for (job, correction) in jobs {
         let mut at = 0;
         for (i, row) in correction.learned.iter().enumerate() {
@@ -52,7 +55,7 @@ pub fn offered(jobs: &[(String, Correction)]) -> Vec<Offered> {
             }
         }
     }
-    let of = |((id, band), jobs): ((String, FrequencyBand), Vec<(String, f64, f64)>)| {
+    let of = |((id, band), jobs): ((String, FrequencyBand), Said)| {
         if jobs.len() < FEWEST {
             return None;
         }

@@ -71,7 +71,9 @@ fn at_target(analysis: &Analysis) -> i64 {
 
 fn standing(analysis: &Analysis, device: &DeviceId) -> (Band, Option<Db>) {
     let found = analysis.find(device).map(|(n, place)| &n.outcomes[place]);
-    found.map_or((Band::Out, None), |o| (o.band, o.weakest().map(|h| h.margin())))
+    found.map_or((Band::Out, None), |o| {
+        (o.band, o.weakest().map(super::super::network::outcome::Hop::margin))
+    })
 }
 
 fn with(analysis: &Analysis, edit: &Edit, wanted: &Wanted<'_>) -> Option<Analysis> {
@@ -131,7 +133,7 @@ fn out_of_metal(
     let (found, ..) = proof.proven.device(device)?;
     let own = learned.site.devices.get(device)?;
     let so_far = own.sheet.extra_loss_db.unwrap_or_default();
-    let mut sheet = serde_json::to_value(&own.sheet).ok()?;
+    let mut sheet = serde_json::to_value(own.sheet).ok()?;
     sheet["extra_loss_db"] = (so_far - found).get().into();
     let edit = Edit::set(Kind::Device, device, "sheet", sheet);
     let after = with(learned, &edit, wanted)?;
@@ -224,7 +226,8 @@ fn hub_moved(learned: &Analysis, wanted: &Wanted<'_>) -> Vec<Help> {
                 let worst = |a: &Analysis| {
                     let n = a.networks.iter().find(|n| n.network == network.network);
                     let hops = n.into_iter().flat_map(|n| &n.outcomes).filter_map(|o| o.weakest());
-                    let margin = hops.map(|h| h.margin()).min_by(Db::total_cmp);
+                    let margin =
+                        hops.map(super::super::network::outcome::Hop::margin).min_by(Db::total_cmp);
                     (margin.map_or(Band::Out, |m| Band::of(m, a.target)), margin)
                 };
                 let way = [

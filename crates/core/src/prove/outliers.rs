@@ -112,6 +112,6 @@ fn misspelt(typed: f64) -> Vec<f64> {
     swapped
         .chain(shorter.into_iter().flatten())
         .map(|v| v.copysign(typed))
-        .filter(|v| *v != typed)
+        .filter(|v| (v - typed).abs() > 0.5)
         .collect()
 }

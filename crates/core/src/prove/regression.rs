@@ -266,12 +266,14 @@ impl<'a> Search<'a> {
                 let is_aside = &mut self.aside[l][r];
                 let after = if *is_aside { before.with(y[r]) } else { before.without(y[r]) };
                 *is_aside = !*is_aside;
-                x.iter().for_each(|(i, _)| {
-                    self.rests_on[*i] = self.rests_on[*i] + after.count - before.count
-                });
+                for (i, _) in x {
+                    self.rests_on[*i] = self.rests_on[*i] + after.count - before.count;
+                }
                 let ((w, wy), (v, vy)) = (before.weight(&self.noise), after.weight(&self.noise));
                 self.covariance.learn(x, v - w);
-                x.iter().for_each(|(i, x)| self.b[*i] += (vy - wy) * x);
+                for (i, x) in x {
+                    self.b[*i] += (vy - wy) * x;
+                }
             }
             Flip::Unknown(u) => {
                 let own = 1.0 / self.own[u].unwrap_or(1.0);

@@ -25,7 +25,7 @@ pub fn now(analysis: &Analysis) -> Vec<Stood> {
                 at: [node.place.x, node.place.y, node.place.z],
                 via: outcome.hops.iter().skip(1).map(|h| h.from.clone()).collect(),
                 hops: (is_hub || hops > 0).then_some(hops),
-                margin_db: weakest.map(|h| h.margin()),
+                margin_db: weakest.map(super::super::network::outcome::Hop::margin),
                 sigma_db: sigma,
                 band: if is_hub { "hub" } else { outcome.band.name() }.to_owned(),
             });
@@ -85,8 +85,12 @@ impl Differs {
 /// Every device of two states side by side, what lost most first.
 pub fn difference(before: &[Stood], after: &[Stood]) -> Vec<Differs> {
     let mut both: BTreeMap<&DeviceId, (Option<&Stood>, Option<&Stood>)> = BTreeMap::new();
-    before.iter().for_each(|s| both.entry(&s.device).or_default().0 = Some(s));
-    after.iter().for_each(|s| both.entry(&s.device).or_default().1 = Some(s));
+    for stood in before {
+        both.entry(&stood.device).or_default().0 = Some(stood);
+    }
+    for stood in after {
+        both.entry(&stood.device).or_default().1 = Some(stood);
+    }
     let of = |(device, (before, after)): (&DeviceId, (Option<&Stood>, Option<&Stood>))| Differs {
         device: device.clone(),
         name: after.or(before).map(|s| s.name.clone()).unwrap_or_default(),

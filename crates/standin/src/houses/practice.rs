@@ -14,6 +14,9 @@ const READINGS: usize = 30;
 
 /// A house around a plan, with heavier walls, a device in metal, two readings gone wrong, an entry without a
 /// device, a device without an entry and one that took another parent.
+///
+/// # Panics
+/// A house that the rules refuse: a defect here, which a test finds.
 pub fn practice(plan: &Site, name: &str, heavier: &[(&str, f64)], seed: u64) -> Site {
     let differs = Differs {
         heavier: heavier.iter().map(|(id, db)| ((*id).to_owned(), *db)).collect::<BTreeMap<_, _>>(),

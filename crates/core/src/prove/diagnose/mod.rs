@@ -456,7 +456,7 @@ fn places(
         let weight = before + joint(&r, own, RADIOS.powi(2));
         Some((Why::Place(point.id.clone(), point.name.clone()), weight))
     };
-    let mut all: Vec<(Why, f64)> = others.iter().filter_map(|p| of(p)).collect();
+    let mut all: Vec<(Why, f64)> = others.iter().filter_map(of).collect();
     all.sort_by(|a, b| b.1.total_cmp(&a.1));
     all.truncate(3);
     all

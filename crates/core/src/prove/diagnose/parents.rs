@@ -52,7 +52,7 @@ pub fn rows(analysis: &Analysis, proof: &mut Proof) -> Vec<Row> {
                 let hub = &network.nodes[*network.hubs.first()?].device;
                 margin_over(analysis, proof, hub, &a.via, &outcome.device)
             });
-            let planned_margin = outcome.weakest().map(|h| h.margin());
+            let planned_margin = outcome.weakest().map(crate::network::outcome::Hop::margin);
             let parent = |via: &Vec<DeviceId>| via.last().cloned();
             let differs = match (&planned, &actual) {
                 (Some(planned), Some(actual)) => parent(planned) != parent(&actual.via),
@@ -136,7 +136,7 @@ fn other_parent(analysis: &Analysis, proof: &mut Proof, row: &Row) -> Option<Dia
     let (was, is) = (planned.last().unwrap_or(&hub), actual.via.last().unwrap_or(&hub));
     let to_planned = margin(analysis, proof, was, &row.device)?;
     let to_actual = margin(analysis, proof, is, &row.device)?;
-    let drawn = network.outcomes[place].hops.last().map(|h| h.margin());
+    let drawn = network.outcomes[place].hops.last().map(crate::network::outcome::Hop::margin);
     let worse = (to_planned - to_actual).get();
     let last = site.joinings.iter().filter(|j| j.device == row.device);
     let elsewhere =
