@@ -89,7 +89,7 @@ pub fn analyse_while(
         let priced = before.or_else(|| networks.iter().find(|n| n.medium.frequency() == frequency));
         let medium = priced.map_or_else(
             || Medium::new(&structure, frequency, model),
-            |priced| priced.medium.with(model),
+            |priced| priced.medium.clone(),
         );
         let medium = match &learned {
             Some(learned) => {
@@ -97,7 +97,7 @@ pub fn analyse_while(
                 let offset = model.offset + learned.offset(&network.id);
                 medium.learned(&more).with(Model { offset, ..model })
             }
-            None => medium,
+            None => medium.with(model),
         };
         let is_off = |n: &Node| {
             options.down.contains(&n.device) || options.breakers_off.contains(&n.circuit)

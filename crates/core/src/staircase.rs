@@ -192,7 +192,13 @@ pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
             };
             (of, building.made_of(surface).to_owned())
         }
-        Cause::Clutter(_) => (StepOf::Clutter, "studs, pipes, furniture".to_owned()),
+        Cause::Clutter(surface) => {
+            let of = medium.construction_of(surface);
+            let learned = of.is_some_and(|c| medium.learned_of(c) != Db::ZERO);
+            let name =
+                if learned { "beyond the slab, by readings" } else { "studs, pipes, furniture" };
+            (StepOf::Clutter, name.to_owned())
+        }
         Cause::FloorFactor => (StepOf::FloorFactor, "several floors together".to_owned()),
         Cause::Bounce(mirror) => {
             (StepOf::Bounce, format!("bounces off {}", mirror_name(medium, mirror)))

@@ -69,11 +69,12 @@ fn unread(analysis: &Analysis, proof: &mut Proof) -> Vec<Value> {
             if read.contains(&(a.min(b).clone(), a.max(b).clone())) {
                 continue;
             }
+            let Some(key) = proof.proven.link(a, b) else { continue };
+            let there = proof.proven.house.expected(key);
             for (from, to) in [(a, b), (b, a)] {
-                if let Some((level, sigma)) = proof.proven.expected(from, to) {
-                    all.push(json!({ "network": network.network, "from": from, "to": to,
-                        "rssi_dbm": level, "sigma_db": sigma }));
-                }
+                let level = proof.proven.level(from, to, there.gain);
+                all.push(json!({ "network": network.network, "from": from, "to": to,
+                    "rssi_dbm": level, "sigma_db": there.sigma }));
             }
         }
     }

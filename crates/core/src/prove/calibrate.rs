@@ -6,14 +6,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::gains::Taught;
 use super::house::{Expected, House, LinkKey, Plan, Taken, Unknown};
 use super::outliers::{Slip, Suspect};
+use super::proposal;
 use crate::analysis::Analysis;
 use crate::geometry::Place;
-use crate::materials::construction::FrequencyBand;
 use crate::network::Node;
 use crate::network::link::received;
-use crate::site::{
-    Correction, DeviceId, LearnedLink, LearnedOf, LearnedRow, NetworkId, Reading, ReadingId, Site,
-};
+use crate::propagation::doorway::Station;
+use crate::site::{Correction, DeviceId, NetworkId, Reading, ReadingId, Site};
 use crate::units::{Db, Dbm, Megahertz};
 
 /// Fewer readings teach nothing that is worth planning with.
@@ -130,8 +129,8 @@ pub struct Proven {
     pub house: House,
     /// The networks, by group.
     pub networks: Vec<NetworkId>,
-    nodes: BTreeMap<DeviceId, (usize, Radio)>,
-    frequencies: Vec<Megahertz>,
+    pub(super) nodes: BTreeMap<DeviceId, (usize, Radio)>,
+    pub(super) frequencies: Vec<Megahertz>,
     tuned: Vec<usize>,
     taken: Vec<Taken>,
     names: Vec<String>,
@@ -139,8 +138,8 @@ pub struct Proven {
 
 /// A radio in the regression.
 #[derive(Clone, Debug)]
-struct Radio {
-    end: usize,
+pub(super) struct Radio {
+    pub(super) end: usize,
     node: Node,
 }
 
@@ -174,15 +173,27 @@ impl Proven {
 
     /// What everything but a device itself says of a reading of it.
     pub fn expected_without(&self, c: &Comparison, device: &DeviceId) -> Dbm {
-        let place = self.nodes.get(device).map(|(_, r)| r.node.place);
-        place.and_then(|p| self.expected_at(c, device, p)).unwrap_or(c.calibrated)
+        let at = self.station_of(device);
+        at.and_then(|at| self.expected_at(c, device, at)).unwrap_or(c.calibrated)
+    }
+
+    /// Where a device stands in the plan.
+    pub fn station_of(&self, device: &DeviceId) -> Option<&Station> {
+        let (group, radio) = self.nodes.get(device)?;
+        Some(self.house.station(self.tuned[*group], radio.end))
+    }
+
+    /// A place as if a device of its network stood there.
+    pub fn station_at(&self, device: &DeviceId, place: Place) -> Option<Station> {
+        let (group, _) = self.nodes.get(device)?;
+        Some(self.house.media[self.tuned[*group]].station(place))
     }
 
     /// The same, as if the device were at another place.
-    pub fn expected_at(&self, c: &Comparison, device: &DeviceId, place: Place) -> Option<Dbm> {
+    pub fn expected_at(&self, c: &Comparison, device: &DeviceId, at: &Station) -> Option<Dbm> {
         let other = if c.from == *device { &c.to } else { &c.from };
         let (group, other) = self.nodes.get(other)?;
-        let loss = self.house.loss_from(place, other.end, self.tuned[*group], *group);
+        let loss = self.house.loss_from(at, other.end, self.tuned[*group], *group);
         self.level(&c.from, &c.to, -loss)
     }
 
@@ -304,25 +315,11 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
     };
     let (rmse_before, rmse_after) = (rmse(&|c| c.residual()), rmse(&|c| c.measured - c.others_say));
     let ranks = ranks(&ranked, &mut proven);
-    let corrections = corrections(analysis, &proven);
+    let corrections = proposal::corrections(analysis, &proven);
     let counts = comparisons.iter().filter(|c| c.weight > 0.0).count();
-    let proposed = (counts >= FEWEST).then(|| {
-        let exponent = proven.house.correction(Unknown::Exponent).0 / 10.0;
-        let (learned, spread, links) = learned(analysis, &proven);
-        Correction {
-            exponent: (analysis.options.model.exponent + exponent).clamp(1.0, 5.0),
-            offset_db: Db::ZERO,
-            sigma_db: typical_sigma(analysis, &mut proven),
-            rmse_before_db: rmse_before,
-            rmse_after_db: rmse_after,
-            readings: counts,
-            at: String::new(),
-            learned,
-            spread,
-            links,
-            noise_db: proven.house.noise().map(|n| rounded(n, 1e4)),
-        }
-    });
+    let rmse = [rmse_before, rmse_after];
+    let proposed =
+        (counts >= FEWEST).then(|| proposal::proposed(analysis, &mut proven, rmse, counts));
     Proof { comparisons, strangers, ranks, corrections, proposed, rmse_before, rmse_after, proven }
 }
 
@@ -421,97 +418,4 @@ fn ranks(readings: &[&Reading], proven: &mut Proven) -> Vec<Ranked> {
         agreement: tau(&all),
     };
     by_hearer.into_iter().map(of).collect()
-}
-
-fn corrections(analysis: &Analysis, proven: &Proven) -> Vec<Taught> {
-    let house = &proven.house;
-    let row = |kind, id: &str, mhz, unknown| {
-        let (db, sigma_db) = house.correction(unknown);
-        Taught { kind, id: id.to_owned(), mhz, db, sigma_db, readings: house.readings_of(unknown) }
-    };
-    let mut all = vec![row("exponent", "exponent", None, Unknown::Exponent)];
-    for (group, network) in proven.networks.iter().enumerate() {
-        let mhz = Some(proven.frequency(group).get());
-        all.push(row("offset", network.as_str(), mhz, Unknown::Offset(group)));
-    }
-    let mut bands = BTreeMap::new();
-    for f in &proven.frequencies {
-        bands.entry(FrequencyBand::of(*f)).or_insert(f.get());
-    }
-    for (c, construction) in analysis.structure.constructions.iter().enumerate() {
-        for (band, mhz) in &bands {
-            let unknown = Unknown::Construction(c, *band);
-            all.push(row("construction", &construction.id, Some(*mhz), unknown));
-        }
-    }
-    for (id, (_, radio)) in &proven.nodes {
-        all.push(row("device", id.as_str(), None, Unknown::Device(radio.end)));
-    }
-    all
-}
-
-fn rounded(value: f64, by: f64) -> Db {
-    Db::new((value * by).round() / by)
-}
-
-type Learned = (Vec<LearnedRow>, Vec<f64>, Vec<LearnedLink>);
-
-/// What was learned, as it is kept in the job.
-fn learned(analysis: &Analysis, proven: &Proven) -> Learned {
-    let device_of: BTreeMap<usize, &DeviceId> =
-        proven.nodes.iter().map(|(id, (_, r))| (r.end, id)).collect();
-    let construction = |c: usize| analysis.structure.constructions[c].id.clone();
-    let of = |unknown: &Unknown| match unknown {
-        Unknown::Exponent => Some(LearnedOf::Exponent),
-        Unknown::Offset(g) => Some(LearnedOf::Network { id: proven.networks[*g].clone() }),
-        Unknown::Construction(c, band) => {
-            Some(LearnedOf::Construction { id: construction(*c), band: *band })
-        }
-        Unknown::Device(end) => {
-            device_of.get(end).map(|id| LearnedOf::Device { id: (*id).clone() })
-        }
-    };
-    let house = &proven.house;
-    let kept: Vec<(usize, LearnedOf)> =
-        house.unknowns.iter().enumerate().filter_map(|(i, u)| Some((i, of(u)?))).collect();
-    let rows = kept
-        .iter()
-        .map(|(i, of)| LearnedRow { of: of.clone(), db: rounded(house.posterior.mean[*i], 1e3) });
-    let mut spread = Vec::new();
-    for (a, (i, _)) in kept.iter().enumerate() {
-        for (j, _) in &kept[..=a] {
-            let cell = house.posterior.covariance.at(*i, *j) * house.posterior.wider.powi(2);
-            spread.push((cell * 1e4).round() / 1e4);
-        }
-    }
-    let links = house.links_read().into_iter().filter_map(|(link, db, share)| {
-        let (from, to) = (device_of.get(&link.a)?, device_of.get(&link.b)?);
-        Some(LearnedLink {
-            network: proven.networks[link.group].clone(),
-            from: (*from).clone(),
-            to: (*to).clone(),
-            db: rounded(db, 1e3),
-            share,
-        })
-    });
-    (rows.collect(), spread, links.collect())
-}
-
-/// The middle deviation of the links that the plan's routes take, one that was not read.
-fn typical_sigma(analysis: &Analysis, proven: &mut Proven) -> Db {
-    const MOST: usize = 200;
-    let hops = analysis.networks.iter().flat_map(|n| &n.outcomes).flat_map(|o| o.hops.iter());
-    let links: BTreeSet<(DeviceId, DeviceId)> =
-        hops.map(|h| (h.from.clone(), h.to.clone())).collect();
-    let step = links.len().div_ceil(MOST).max(1);
-    let mut sigmas: Vec<f64> = Vec::new();
-    for (from, to) in links.iter().step_by(step) {
-        if let Some(link) = proven.link(from, to) {
-            let lean = proven.house.lean(link);
-            sigmas.push(proven.house.expected_unread(link, &lean).sigma);
-        }
-    }
-    sigmas.sort_by(f64::total_cmp);
-    let middle = sigmas.get(sigmas.len() / 2).copied();
-    Db::new(middle.unwrap_or(crate::analysis::PLANNING_SIGMA.get()).clamp(0.5, 20.0))
 }

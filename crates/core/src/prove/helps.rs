@@ -9,7 +9,7 @@ use crate::analysis::{Analysis, analyse, analyse_while};
 use crate::cures::cures;
 use crate::network::Band;
 use crate::pulse::Wanted;
-use crate::site::{DeviceId, Edit, Kind, Site, apply};
+use crate::site::{DeviceId, Edit, Kind, NetworkId, Site, apply};
 use crate::units::Db;
 
 /// What was tried and helps.
@@ -89,16 +89,29 @@ pub fn helps(
     diagnoses: &[Diagnosis],
     wanted: &Wanted<'_>,
 ) -> Vec<Help> {
-    let mut all = Vec::new();
-    for d in diagnoses {
-        let (Some(device), Some(cause)) = (&d.device, d.first()) else { continue };
-        if cause.why == Why::Metal && d.off.is_some_and(|o| o < Db::ZERO) {
-            all.extend(out_of_metal(learned, proof, device, wanted));
+    let mut all = rejoined(learned, proof);
+    let weak = learned.worst_first().into_iter();
+    let weak = weak.filter(|(n, place, o)| o.band < Band::Sound && !n.hubs.contains(place));
+    let weak: Vec<&DeviceId> = weak.take(MOST_WEAK).map(|(_, _, o)| &o.device).collect();
+    for network in &learned.networks {
+        // What is tried concerns one network: the others are left out, which takes less time.
+        let site = Arc::new(learned.site.narrowed(&network.network));
+        let Some(alone) = analyse_while(wanted, Some(learned), &site, &learned.options) else {
+            break;
+        };
+        let own = |device: &&DeviceId| network.place_of(device).is_some();
+        for d in diagnoses {
+            let (Some(device), Some(cause)) = (&d.device, d.first()) else { continue };
+            let weaker = d.off.is_some_and(|o| o < Db::ZERO);
+            if cause.why == Why::Metal && weaker && own(&device) {
+                all.extend(out_of_metal(&alone, proof, device, wanted));
+            }
         }
+        for device in weak.iter().copied().filter(own) {
+            all.extend(for_the_weak(&alone, device, wanted));
+        }
+        all.extend(hub_moved(&alone, &network.network, wanted));
     }
-    all.extend(rejoined(learned, proof));
-    all.extend(for_the_weak(learned, wanted));
-    all.extend(hub_moved(learned, wanted));
     let helps = |h: &Help| h.is_done_there || h.more_at_target > 0 || h.worth() > 1.0;
     all.retain(helps);
     all.sort_by(|a, b| b.worth().total_cmp(&a.worth()).then_with(|| a.what.cmp(&b.what)));
@@ -173,34 +186,27 @@ fn rejoined(learned: &Analysis, proof: &mut Proof) -> Vec<Help> {
     rows.into_iter().filter_map(of).collect()
 }
 
-fn for_the_weak(learned: &Analysis, wanted: &Wanted<'_>) -> Vec<Help> {
-    let mut all = Vec::new();
-    let weak = learned
-        .worst_first()
-        .into_iter()
-        .filter(|(n, place, o)| o.band < Band::Sound && !n.hubs.contains(place));
-    for (_, _, outcome) in weak.take(MOST_WEAK) {
-        for cure in cures(learned, &outcome.device, wanted) {
-            let Some(after) = with(learned, &cure.edit, wanted) else { continue };
-            all.push(Help {
-                what: cure.what.to_string(),
-                device: Some(outcome.device.clone()),
-                minutes: cure.what.minutes(),
-                before: standing(learned, &outcome.device),
-                after: standing(&after, &outcome.device),
-                more_at_target: at_target(&after) - at_target(learned),
-                is_done_there: false,
-                edit: Some(cure.edit),
-            });
-        }
-    }
-    all
+fn for_the_weak(learned: &Analysis, device: &DeviceId, wanted: &Wanted<'_>) -> Vec<Help> {
+    let of = |cure: crate::cures::Cure| {
+        let after = with(learned, &cure.edit, wanted)?;
+        Some(Help {
+            what: cure.what.to_string(),
+            device: Some(device.clone()),
+            minutes: cure.what.minutes(),
+            before: standing(learned, device),
+            after: standing(&after, device),
+            more_at_target: at_target(&after) - at_target(learned),
+            is_done_there: false,
+            edit: Some(cure.edit),
+        })
+    };
+    cures(learned, device, wanted).into_iter().filter_map(of).collect()
 }
 
-/// Each hub moved by up to two metres, where that brings more devices to target.
-fn hub_moved(learned: &Analysis, wanted: &Wanted<'_>) -> Vec<Help> {
+/// The hub of a network moved by up to two metres, where that brings more devices to target.
+fn hub_moved(learned: &Analysis, network: &NetworkId, wanted: &Wanted<'_>) -> Vec<Help> {
     let mut all = Vec::new();
-    for network in learned.networks.iter().filter(|n| !n.is_hubless) {
+    for network in learned.networks.iter().filter(|n| n.network == *network && !n.is_hubless) {
         let Some(hub) = network.hubs.first().map(|h| &network.nodes[*h].device) else { continue };
         let Some(point) = learned.site.devices.get(hub).and_then(|d| learned.site.point_of(d))
         else {

@@ -11,7 +11,7 @@
 //! what no reading tells of stays as it was planned.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use super::regression::{Noise, Observed, Posterior, Prior, Sparse, fit};
 use crate::building::structure::Structure;
@@ -98,7 +98,7 @@ pub struct House {
     /// The building priced at each frequency, as learned.
     pub media: Vec<Medium>,
     ends: Vec<Place>,
-    stations: Vec<Vec<Option<Station>>>,
+    stations: Vec<Vec<OnceLock<Station>>>,
     /// The unknowns, in order.
     pub unknowns: Vec<Unknown>,
     places: BTreeMap<Unknown, usize>,
@@ -163,7 +163,8 @@ impl Plan {
         }
         let (taught, media) = told.unwrap_or_else(|| unreachable!("there is at least one round"));
         let Taught { unknowns, places, observed, posterior } = taught;
-        let stations = media.iter().map(|_| self.ends.iter().map(|_| None).collect()).collect();
+        let stations =
+            media.iter().map(|_| self.ends.iter().map(|_| OnceLock::new()).collect()).collect();
         House {
             media,
             ends: self.ends.clone(),
@@ -391,18 +392,15 @@ impl House {
         self.place_of(Unknown::Device(end)).is_some_and(|i| self.posterior.odd.contains(&i))
     }
 
+    /// An end ready for many links at one of the frequencies.
+    pub fn station(&self, tuned: usize, end: usize) -> &Station {
+        self.stations[tuned][end].get_or_init(|| self.media[tuned].station(self.ends[end]))
+    }
+
     /// What a link leans on in the house as it was learned.
-    pub fn lean(&mut self, link: LinkKey) -> Lean {
-        for end in [link.a, link.b] {
-            let station = &mut self.stations[link.tuned][end];
-            if station.is_none() {
-                *station = Some(self.media[link.tuned].station(self.ends[end]));
-            }
-        }
-        match (&self.stations[link.tuned][link.a], &self.stations[link.tuned][link.b]) {
-            (Some(a), Some(b)) => self.media[link.tuned].lean(a, b),
-            _ => unreachable!("both were made"),
-        }
+    pub fn lean(&self, link: LinkKey) -> Lean {
+        let (a, b) = (self.station(link.tuned, link.a), self.station(link.tuned, link.b));
+        self.media[link.tuned].lean(a, b)
     }
 
     /// A lean as a row of the regression, and the variance of what no reading tells of, in dB².
@@ -424,16 +422,16 @@ impl House {
         (x, walls.sum::<f64>() + ends.iter().sum::<f64>())
     }
 
-    /// The loss from any place to an end, by all that was learned of the house, the end and its group.
-    pub fn loss_from(&self, place: Place, end: usize, tuned: usize, group: usize) -> f64 {
-        let medium = &self.media[tuned];
+    /// The loss from any station to an end, by all that was learned of the house, the end and its group.
+    pub fn loss_from(&self, from: &Station, end: usize, tuned: usize, group: usize) -> f64 {
         let (device, _) = self.correction(Unknown::Device(end));
         let (offset, _) = self.correction(Unknown::Offset(group));
-        medium.loss(place, self.ends[end]).get() + device + offset
+        let loss = self.media[tuned].loss_between(from, self.station(tuned, end));
+        loss.get() + device + offset
     }
 
     /// What is to be expected of a link, and by what a reading of it would be off.
-    pub fn expected(&mut self, link: LinkKey) -> Expected {
+    pub fn expected(&self, link: LinkKey) -> Expected {
         let lean = self.lean(link);
         self.expected_of(link, &lean)
     }

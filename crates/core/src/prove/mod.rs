@@ -2,7 +2,7 @@
 //!
 //! | module | what it answers |
 //! |---|---|
-//! | [`calibrate`] | what each reading says beside the plan, and what all teach |
+//! | [`calibrate`], `proposal` | what each reading says beside the plan; what all teach, as it is kept |
 //! | [`gains`] | the same with the radios left out |
 //! | [`house`], [`regression`], [`outliers`] | how: the house as it is learned, the sums, what is set aside |
 //! | [`diagnose`], [`helps`] | what differs and why; what would help |
@@ -24,6 +24,7 @@ pub mod house;
 pub mod next;
 pub mod outliers;
 pub mod press;
+mod proposal;
 pub mod regression;
 pub mod stages;
 

@@ -37,6 +37,7 @@ pub use crate::catalogue::{LoadKind, PointKind};
 pub use crate::radio::mounting::BoxKind;
 
 use crate::catalogue;
+use crate::catalogue::Duty;
 pub use crate::geometry::Spot;
 use crate::geometry::{Place, Rect, contains, is_on_edge};
 use crate::materials::construction::{CONSTRUCTIONS, Construction as Shipped};
@@ -114,6 +115,19 @@ impl Site {
     /// What is switched at a point.
     pub fn loads_of(&self, point: &PointId) -> impl Iterator<Item = &Load> {
         self.loads.iter().filter(move |l| l.switched_at == *point)
+    }
+
+    /// The same with the radios of one network, and of the others the hubs alone, which are on the air: for
+    /// trying what concerns only it.
+    #[must_use]
+    pub fn narrowed(&self, network: &NetworkId) -> Self {
+        let mut this = self.clone();
+        let is_hub = |d: &Device| self.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub);
+        let others = self.devices.iter().filter(|d| d.network != *network && !is_hub(d));
+        for device in others {
+            this.devices.remove(device.id.as_str());
+        }
+        this
     }
 
     /// The drawn room that a point stands in. On a wall between two, the one that it names.
