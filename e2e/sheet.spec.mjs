@@ -131,7 +131,7 @@ test.describe("on a phone", () => {
     await expect(card.locator(".verdict")).toHaveText("does not fit");
     const box = await card.getByRole("button", { name: "metal" }).boundingBox();
     expect(box.height).toBeGreaterThanOrEqual(44);
-    await card.locator("input[type=file]").setInputFiles("docs/screenshots/calculator.png");
+    await card.locator("input[type=file]").setInputFiles("docs/screenshots/air.png");
     const photos = async () => (await (await page.request.get("/jobs/larkfield-mill/larkfield-mill.json")).json()).site.photos;
     await expect.poll(async () => (await photos()).length).toBe(1);
     const [kept] = await photos();

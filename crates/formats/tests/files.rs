@@ -317,3 +317,36 @@ fn path_gains_are_read_by_line_and_what_is_asked_keeps_its_order() {
     let told = dot_reach_core::prove::gains::taught(&site, &read.survey);
     assert!(told.predictions[1].1 < told.predictions[0].1, "{told:?}");
 }
+
+#[test]
+fn what_a_hub_tells_by_numbers_becomes_devices_by_the_records_of_joining() {
+    let mut site = larkfield_mill();
+    let joined = |id: &str, device: &str, node: u32| serde_json::json!({"id": id, "device": device, "node": node, "at": "2026-03-20T10:00:00Z"});
+    for value in [joined("j1", "mesh-util-light", 2), joined("j2", "mesh-kit-isle", 3)] {
+        let edit = serde_json::json!({"do": "put", "kind": "joining", "value": value});
+        apply(&mut site, &Edit::read(edit).unwrap()).unwrap();
+    }
+    let told = serde_json::json!({
+        "neighbours": [{"node": 0, "neighbour": 2, "rssi_dbm": -61.0, "lqi": 180},
+                       {"node": 3, "neighbour": 2, "rssi_dbm": -70.0}, {"node": 0, "neighbour": 44}],
+        "routes": [{"node": 3, "via": [0, 2]}],
+        "nodes": [{"node": 2, "ready": true}, {"node": 3, "ready": true}, {"node": 44, "ready": false}],
+    });
+    let told: tables::OfHub = serde_json::from_value(told).unwrap();
+    let network = site.networks.named("mesh").unwrap().id.clone();
+    let read = tables::of_hub(&site, &network, &told, NOW);
+    assert_eq!(read.findings, []);
+    apply(&mut site, &Edit::batch(read.value.edits)).unwrap();
+    let heard = site.readings.iter().filter(|r| r.at == NOW);
+    let heard: Vec<_> = heard.map(|r| (r.from.as_str(), r.to.as_str())).collect();
+    assert_eq!(heard, [("mesh-util-light", "mesh-meter"), ("mesh-util-light", "mesh-kit-isle")]);
+    let report = |node: u32| site.node_reports.iter().find(|r| r.node == Some(node)).unwrap();
+    assert_eq!(report(44).device, None);
+    let via = report(3).via.as_ref().unwrap();
+    assert_eq!(
+        via.iter().map(dot_reach_core::site::DeviceId::as_str).collect::<Vec<_>>(),
+        ["mesh-util-light"]
+    );
+    // Asked again it is the same, and taken once.
+    assert_eq!(tables::of_hub(&site, &network, &told, NOW).value.edits, []);
+}

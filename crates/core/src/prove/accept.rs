@@ -217,7 +217,7 @@ fn rate(rule: &Acceptance, arrived: u32, count: u32) -> (Passed, String) {
     if count < rule.count {
         let more = rule.count - count;
         let done = if count == 0 { "not tested".to_owned() } else { in_words(arrived, count) };
-        return (Passed::Open, format!("{done}; {more} more are agreed"));
+        return (Passed::Open, format!("{done}; {more} more are asked for"));
     }
     let share = f64::from(arrived) / f64::from(count);
     let told = in_words(arrived, count);

@@ -173,11 +173,12 @@ fn of_level(analysis: &Analysis, proof: &mut Proof, device: &DeviceId) -> Option
     let way = if mean > 0.0 { "weaker" } else { "stronger" };
     let name = name(&analysis.site, device);
     let count = used.len();
-    let what = format!(
-        "{name}: {count} reading{} on the whole {} {way} than everything else says",
-        if count == 1 { "" } else { "s" },
-        Db::new(mean.abs())
-    );
+    let size = Db::new(mean.abs());
+    let read = match count {
+        1 => "one reading".to_owned(),
+        n => format!("{n} readings on the whole"),
+    };
+    let what = format!("{name}: {read} {size} {way} than everything else says");
     let off = Some(Db::new(-mean));
     Some(Diagnosis { device: Some(device.clone()), what, off, causes: causes(weights) })
 }

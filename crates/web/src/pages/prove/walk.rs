@@ -150,7 +150,7 @@ fn told(site: &Site, device: &Device) -> (String, String) {
         None => String::new(),
     };
     let asked = rule.count.saturating_sub(count);
-    let agreed = if asked > 0 { format!(" {asked} more are agreed.") } else { String::new() };
+    let agreed = if asked > 0 { format!(" {asked} more are asked for.") } else { String::new() };
     (told, format!("{more}{agreed}"))
 }
 
