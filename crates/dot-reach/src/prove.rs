@@ -85,10 +85,11 @@ pub(crate) fn calibrate(
     let answer = taught(site, &read.survey);
     let name = |end: usize| read.survey.ends[end].0.as_str();
     if json {
-        let predictions = read.survey.asked.iter().zip(&answer.predictions);
+        let asked = read.survey.asked.iter().zip(&read.asked_as);
+        let predictions = asked.zip(&answer.predictions);
         let predictions: Vec<_> = predictions
-            .map(|(a, (gain, sigma))| {
-                json!({ "from": name(a.from), "to": name(a.to), "mhz": a.mhz.get(),
+            .map(|((a, [from, to]), (gain, sigma))| {
+                json!({ "from": from, "to": to, "mhz": a.mhz.get(),
                     "path_gain_db": gain, "sigma_db": sigma })
             })
             .collect();

@@ -21,6 +21,8 @@ pub struct Read {
     pub survey: GainSurvey,
     /// The line of each reading.
     pub lines: Vec<u64>,
+    /// Both ends of each link that is asked for, as they are written there.
+    pub asked_as: Vec<[String; 2]>,
     /// Lines of the readings that could not be read, each with the reason.
     pub findings: Vec<(u64, String)>,
 }
@@ -54,6 +56,7 @@ pub fn read(site: &Site, readings: &str, asked: &str) -> Result<Read, String> {
     for (line, cells) in rows(asked)? {
         let link = link(site, &cells, &mut ends, &mut out.survey);
         out.survey.asked.push(link.map_err(|reason| format!("line {line}: {reason}"))?);
+        out.asked_as.push([0, 1].map(|i| cells.get(i).cloned().unwrap_or_default()));
     }
     Ok(out)
 }
@@ -92,7 +95,7 @@ fn link(
     let mut end = |text: &str| -> Result<usize, String> {
         let (key, place) = place(site, text)?;
         Ok(*ends.entry(key.clone()).or_insert_with(|| {
-            survey.ends.push((key, place));
+            survey.ends.push((text.to_owned(), place));
             survey.ends.len() - 1
         }))
     };

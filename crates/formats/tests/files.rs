@@ -302,6 +302,7 @@ fn path_gains_are_read_by_line_and_what_is_asked_keeps_its_order() {
     // The same place is the same radio, however it is written.
     assert_eq!(read.survey.ends.len(), 3);
     assert_eq!(read.survey.asked.len(), 2);
+    assert_eq!(read.asked_as[1], ["1,2,1.2", "mesh-meter"]);
     assert!(
         gains_csv::read(&site, readings, "nobody,mesh-meter,2440").unwrap_err().contains("line 1")
     );
