@@ -79,8 +79,7 @@ impl Symmetric {
         for i in 0..n {
             for j in 0..=i {
                 let (a, b) = (&l[i * n..i * n + j], &l[j * n..j * n + j]);
-                let dot: f64 = a.iter().zip(b).map(|(x, y)| x * y).sum();
-                let rest = self.at(i, j) - dot;
+                let rest = self.at(i, j) - dot(a, b);
                 l[i * n + j] = if i == j {
                     if rest <= 0.0 {
                         return None;
@@ -97,8 +96,7 @@ impl Symmetric {
             inverse[j * n + j] = 1.0 / l[j * n + j];
             for i in j + 1..n {
                 let known = &inverse[j * n + j..j * n + i];
-                let dot: f64 = l[i * n + j..i * n + i].iter().zip(known).map(|(x, y)| x * y).sum();
-                inverse[j * n + i] = -dot / l[i * n + i];
+                inverse[j * n + i] = -dot(&l[i * n + j..i * n + i], known) / l[i * n + i];
             }
         }
         let mut out = Self::zero(n);
@@ -106,11 +104,25 @@ impl Symmetric {
             for j in 0..=i {
                 // (LLᵀ)⁻¹ = L⁻ᵀL⁻¹
                 let (a, b) = (&inverse[i * n + i..(i + 1) * n], &inverse[j * n + i..(j + 1) * n]);
-                out.set(i, j, a.iter().zip(b).map(|(x, y)| x * y).sum());
+                out.set(i, j, dot(a, b));
             }
         }
         Some(out)
     }
+}
+
+/// `Σ aᵢ·bᵢ` in eight sums beside each other, which a processor adds at once; always in the same order.
+fn dot(a: &[f64], b: &[f64]) -> f64 {
+    const WIDE: usize = 8;
+    let (a_wide, b_wide) = (a.chunks_exact(WIDE), b.chunks_exact(WIDE));
+    let rest: f64 = a_wide.remainder().iter().zip(b_wide.remainder()).map(|(x, y)| x * y).sum();
+    let mut sums = [0.0; WIDE];
+    for (x, y) in a_wide.zip(b_wide) {
+        for ((sum, x), y) in sums.iter_mut().zip(x).zip(y) {
+            *sum += x * y;
+        }
+    }
+    sums.iter().sum::<f64>() + rest
 }
 
 #[cfg(test)]
