@@ -248,7 +248,7 @@ fn an_accepted_calibration_predicts_what_was_proposed_and_comes_back_with_undo()
     let errors: Vec<f64> = (0..SPOTS).map(|_| -5.0 + 3.0 * normal(&mut random)).collect();
     let site = with(site.clone(), &readings(&site, &errors));
     let before = analysed(site.clone());
-    let mut proof = prove(&before);
+    let proof = prove(&before);
     let id = "m1".parse().unwrap();
     let act =
         Proving::AcceptCalibration { id, by: "Kit".into(), at: "2026-03-15T08:00:00Z".into() };
@@ -448,8 +448,8 @@ fn what_a_hub_tells_is_held_against_the_plan() {
     }
     edits.push(report("ghost", json!({"node": 99, "network": network, "answers": false})));
     let analysis = analysed(with(field(), &edits));
-    let mut proof = prove(&analysis);
-    let found = diagnose(&analysis, &mut proof);
+    let proof = prove(&analysis);
+    let found = diagnose(&analysis, &proof);
     let of = |id: Option<&str>| {
         let d = found
             .iter()
@@ -464,7 +464,7 @@ fn what_a_hub_tells_is_held_against_the_plan() {
         let sum: f64 = d.causes.iter().map(|c| c.probability).sum();
         assert!((0.95..1.0001).contains(&sum), "{d:?}");
     }
-    let rows = rows(&analysis, &mut proof);
+    let rows = rows(&analysis, &proof);
     assert_eq!(rows.iter().filter(|r| r.differs).count(), 1);
     assert!(rows[0].actual_margin.unwrap() < rows[0].planned_margin.unwrap());
 }

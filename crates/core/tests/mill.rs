@@ -150,10 +150,10 @@ fn the_run_sheet_goes_hub_repeaters_outward_mains_battery_remotes() {
 #[test]
 fn calibration_on_the_readings_lowers_the_residual_and_names_the_device_in_metal() {
     let analysis = analyse(&mill(), &Options::default());
-    let mut proof = prove(&analysis);
+    let proof = prove(&analysis);
     assert!(proof.comparisons.len() >= 20);
     assert!(proof.rmse_after < proof.rmse_before, "{} {}", proof.rmse_before, proof.rmse_after);
-    let found = diagnose(&analysis, &mut proof);
+    let found = diagnose(&analysis, &proof);
     let metal = found.iter().find(|d| d.first().is_some_and(|c| c.why == Why::Metal));
     let device = metal.and_then(|d| d.device.as_ref()).expect("a device in metal");
     assert_eq!(analysis.site.devices.get(device).map(|d| d.point.as_str()), Some("bath-light"));

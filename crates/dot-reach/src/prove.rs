@@ -32,8 +32,8 @@ pub(crate) fn prove(site: Site, left_out: &[String], json: bool) -> Result<(), F
     }
     let site = Arc::new(Site { calibration: None, ..site });
     let analysis = analyse(&site, &Options::default());
-    let mut proof = prove_without(&analysis, &without);
-    let told = prove_json::value(&analysis, &mut proof);
+    let proof = prove_without(&analysis, &without);
+    let told = prove_json::value(&analysis, &proof);
     if json {
         println!("{}", serde_json::to_string_pretty(&told)?);
         return Ok(());
@@ -54,8 +54,7 @@ pub(crate) fn prove(site: Site, left_out: &[String], json: bool) -> Result<(), F
             println!("{} {} to {}: {slip}", c.reading, c.from, c.to);
         }
     }
-    let mut proof = proof;
-    for d in diagnose(&analysis, &mut proof) {
+    for d in diagnose(&analysis, &proof) {
         println!("{}", d.what);
         for cause in d.causes.iter().take(3) {
             println!("  {:>3.0} %  {}", cause.probability * 100.0, cause.why);

@@ -55,7 +55,7 @@ fn next_readings(next: &Next) -> Vec<Value> {
 }
 
 /// Links that were not read, in both directions: the level that is to be expected, and its deviation.
-fn unread(analysis: &Analysis, proof: &mut Proof) -> Vec<Value> {
+fn unread(analysis: &Analysis, proof: &Proof) -> Vec<Value> {
     let read: BTreeSet<(DeviceId, DeviceId)> = proof
         .comparisons
         .iter()
@@ -82,7 +82,7 @@ fn unread(analysis: &Analysis, proof: &mut Proof) -> Vec<Value> {
 }
 
 /// All that the readings of an analysed job say.
-pub fn value(analysis: &Analysis, proof: &mut Proof) -> Value {
+pub fn value(analysis: &Analysis, proof: &Proof) -> Value {
     let learned = as_learned(analysis, proof);
     let diagnoses = diagnose(analysis, proof);
     let helps = helps(&learned, proof, &diagnoses, &|| true);

@@ -155,9 +155,9 @@ fn a_device_in_metal_is_named_first_with_four_readings_at_it() {
         read.extend(own);
         let read = as_readings(&site, &house, &read);
         let analysis = analyse(&Arc::new(read), &Options::default());
-        let mut proof = prove(&analysis);
+        let proof = prove(&analysis);
         let name = &house.ends.ends[metal].0;
-        let found = diagnose(&analysis, &mut proof);
+        let found = diagnose(&analysis, &proof);
         let of = found.iter().find(|d| d.device.as_ref().is_some_and(|id| id.as_str() == name));
         houses += 1;
         first += usize::from(of.and_then(|d| d.first()).is_some_and(|c| c.why == Why::Metal));
@@ -178,9 +178,9 @@ fn readings_that_are_chosen_tell_more_than_random_ones() {
         let doubt = |read: &Links| {
             let analysis =
                 analyse(&Arc::new(as_readings(&site, &house, read)), &Options::default());
-            let mut proof = prove(&analysis);
+            let proof = prove(&analysis);
             let learned = as_learned(&analysis, &proof);
-            let next = next(&learned, &mut proof);
+            let next = next(&learned, &proof);
             (next.variance, next.readings)
         };
         let (first, _) = doubt(&start);
@@ -212,4 +212,39 @@ fn readings_that_are_chosen_tell_more_than_random_ones() {
         random_total += random;
     }
     assert!(chosen_total * 3 <= random_total * 2, "{chosen_total} against {random_total}");
+}
+
+#[test]
+fn what_is_hidden_in_the_houses_to_practise_on_is_found() {
+    for name in houses::PRACTICE {
+        let site = site(name);
+        let note = site.job.note.clone();
+        let analysis = analyse(&Arc::new(site), &Options::default());
+        let proof = prove(&analysis);
+        let found = diagnose(&analysis, &proof);
+        let hidden = |why: &str| {
+            let of = found.iter().filter(|d| d.first().is_some_and(|c| c.why.word() == why));
+            of.collect::<Vec<_>>()
+        };
+        let name_of = |id: &dot_reach_core::site::DeviceId| {
+            analysis.site.devices.get(id).map(|d| d.name.clone())
+        };
+        let metal = hidden("metal");
+        let named = metal.iter().filter_map(|d| name_of(d.device.as_ref()?));
+        assert!(
+            named.into_iter().any(|n| note.contains(&format!("{n} is in metal"))),
+            "{name}: {note}"
+        );
+        assert_eq!(hidden("ghost").len(), 1, "{name}");
+        let missing = hidden("not-joined");
+        let missing = missing.iter().filter_map(|d| name_of(d.device.as_ref()?));
+        assert!(
+            missing.into_iter().any(|n| note.contains(&format!("{n} is in no list"))),
+            "{name}: {note}"
+        );
+        assert!(
+            proof.comparisons.iter().any(|c| c.slip.is_some()),
+            "{name}: a wrong reading is named"
+        );
+    }
 }

@@ -26,8 +26,17 @@ pub struct Learned {
     links: BTreeMap<(NetworkId, DeviceId, DeviceId), (Db, f64)>,
 }
 
-/// Deviation of a construction, and of a radio, of which no reading told; as in [`crate::prove::house`].
-pub const UNREAD: [f64; 2] = [3.0, 3.0];
+/// Deviations of what no reading told of, in decibels.
+#[derive(Clone, Copy, Debug)]
+pub struct Unread {
+    /// Of a construction in a band.
+    pub construction: f64,
+    /// Of a radio and what is around it: it may be in metal.
+    pub device: f64,
+}
+
+/// *Planning values*.
+pub const UNREAD: Unread = Unread { construction: 3.0, device: 3.0 };
 
 impl Learned {
     /// What an accepted calibration says; nothing where it only moves exponent and offset.
@@ -110,10 +119,10 @@ impl Learned {
         add(LearnedOf::Network { id: network.clone() }, 1.0, 0.0);
         for (c, n) in &lean.constructions {
             let id = structure.constructions[*c].id.clone();
-            add(LearnedOf::Construction { id, band }, *n, UNREAD[0]);
+            add(LearnedOf::Construction { id, band }, *n, UNREAD.construction);
         }
         for device in [a, b] {
-            add(LearnedOf::Device { id: device.clone() }, 1.0, UNREAD[1]);
+            add(LearnedOf::Device { id: device.clone() }, 1.0, UNREAD.device);
         }
         let share = self.known_link(network, a, b).map_or(0.0, |(_, share)| share);
         let [link, reading] = self.noise;

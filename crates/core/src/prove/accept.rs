@@ -234,6 +234,27 @@ fn rate(rule: &Acceptance, arrived: u32, count: u32) -> (Passed, String) {
     (Passed::Yes, format!("{told}; {more}"))
 }
 
+/// What the tests of a device show so far, and how many more would settle it: two sentences.
+pub fn so_far(site: &Site, device: &Device) -> (String, String) {
+    let (rule, tests) = (rule_for(site, device), counting(site, device));
+    let (arrived, count) = tests.iter().fold((0, 0), |(a, n), t| (a + t.arrived, n + t.count));
+    let shown = match count {
+        0 => "Not tested yet.".to_owned(),
+        _ => format!("{}.", in_words(arrived, count)),
+    };
+    let percent = rule.rate * 100.0;
+    let proves = match more_until(arrived, count, rule.rate) {
+        Some(0) => format!("That {percent:.0} % arrive is proven."),
+        Some(more) => format!("{more} more without a miss would prove {percent:.0} %."),
+        None => String::new(),
+    };
+    let asked = match rule.count.saturating_sub(count) {
+        0 => String::new(),
+        more => format!(" {more} more are asked for."),
+    };
+    (shown, format!("{proves}{asked}"))
+}
+
 /// How many pass, fail, and are open.
 pub fn counts(judged: &[Judged]) -> [usize; 3] {
     let of = |passed| judged.iter().filter(|j| j.passed == passed).count();

@@ -158,7 +158,7 @@ impl Proven {
     }
 
     /// What a reading between two radios would tell, and its deviation.
-    pub fn expected(&mut self, from: &DeviceId, to: &DeviceId) -> Option<(Dbm, Db)> {
+    pub fn expected(&self, from: &DeviceId, to: &DeviceId) -> Option<(Dbm, Db)> {
         let link = self.link(from, to)?;
         let Expected { gain, sigma } = self.house.expected(link);
         Some((self.level(from, to, gain)?, Db::new(sigma)))
@@ -296,9 +296,9 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
         samples.iter().filter(|s| !left_out.contains(&s.reading.id)).collect();
     let gain = |s: &Sample<'_>| s.measured.get() - s.budget;
     let taken: Vec<Taken> = counted.iter().map(|s| Taken { link: s.link, gain: gain(s) }).collect();
-    let mut unread = plan.taught(&[]);
+    let unread = plan.taught(&[]);
     let house = plan.taught(&taken);
-    let mut proven = Proven { house, networks, nodes, frequencies, tuned, taken, names };
+    let proven = Proven { house, networks, nodes, frequencies, tuned, taken, names };
     let mut comparisons = Vec::new();
     let mut next = 0;
     for s in &samples {
@@ -306,7 +306,7 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
             next += 1;
             next - 1
         });
-        comparisons.push(compare(s, place, &mut unread, &mut proven));
+        comparisons.push(compare(s, place, &unread, &proven));
     }
     let rmse = |of: &dyn Fn(&Comparison) -> Db| {
         let counted = comparisons.iter().filter(|c| c.weight > 0.0);
@@ -314,21 +314,15 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
         Db::new(f64::sqrt(sum / f64::max(n, 1.0)))
     };
     let (rmse_before, rmse_after) = (rmse(&|c| c.residual()), rmse(&|c| c.measured - c.others_say));
-    let ranks = ranks(&ranked, &mut proven);
+    let ranks = ranks(&ranked, &proven);
     let corrections = proposal::corrections(analysis, &proven);
     let counts = comparisons.iter().filter(|c| c.weight > 0.0).count();
     let rmse = [rmse_before, rmse_after];
-    let proposed =
-        (counts >= FEWEST).then(|| proposal::proposed(analysis, &mut proven, rmse, counts));
+    let proposed = (counts >= FEWEST).then(|| proposal::proposed(analysis, &proven, rmse, counts));
     Proof { comparisons, strangers, ranks, corrections, proposed, rmse_before, rmse_after, proven }
 }
 
-fn compare(
-    s: &Sample<'_>,
-    place: Option<usize>,
-    unread: &mut House,
-    proven: &mut Proven,
-) -> Comparison {
+fn compare(s: &Sample<'_>, place: Option<usize>, unread: &House, proven: &Proven) -> Comparison {
     let planned = unread.expected(s.link);
     let at = |gain: f64| Dbm::new(gain + s.budget);
     let now = proven.house.expected(s.link);
@@ -365,25 +359,13 @@ fn compare(
     this
 }
 
-fn slip(s: &Sample<'_>, c: &Comparison, proven: &mut Proven) -> Slip {
-    const MOST: usize = 10;
-    let mut others = Vec::new();
-    for (stays, other) in [(&c.from, &c.to), (&c.to, &c.from)] {
-        let Some((group, wrong)) = proven.nodes.get(other) else { continue };
-        let at = wrong.node.place;
-        let near =
-            proven.nodes.iter().filter(|(id, (g, _))| g == group && *id != other && *id != stays);
-        let mut near: Vec<(f64, DeviceId)> =
-            near.map(|(id, (_, r))| (r.node.place.distance(at), id.clone())).collect();
-        near.sort_by(|x, y| x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)));
-        for (_, id) in near.into_iter().take(MOST) {
-            let Some(link) = proven.link(stays, &id) else { continue };
-            let gain = proven.house.expected(link).gain;
-            let name = |end: usize| proven.names[end].clone();
-            let (from, to) = (proven.nodes[stays].1.end, proven.nodes[&id].1.end);
-            others.push((name(from), name(to), gain + s.budget));
-        }
-    }
+fn slip(s: &Sample<'_>, c: &Comparison, proven: &Proven) -> Slip {
+    let group = s.link.group;
+    let of_group = proven.nodes.values().filter(|(g, _)| *g == group).map(|(_, r)| r.end);
+    let of_group: Vec<usize> = of_group.collect();
+    let name = |end: usize| proven.names[end].clone();
+    let others = proven.house.mistaken(s.link, &of_group).into_iter();
+    let others: Vec<_> = others.map(|(a, b, gain)| (name(a), name(b), gain + s.budget)).collect();
     let alone = [s.link.a, s.link.b].into_iter().find(|end| {
         proven.taken.iter().filter(|t| t.link.a == *end || t.link.b == *end).count() == 1
     });
@@ -393,7 +375,7 @@ fn slip(s: &Sample<'_>, c: &Comparison, proven: &mut Proven) -> Slip {
 }
 
 /// Kendall's τ between what each hearer tells and the levels expected there.
-fn ranks(readings: &[&Reading], proven: &mut Proven) -> Vec<Ranked> {
+fn ranks(readings: &[&Reading], proven: &Proven) -> Vec<Ranked> {
     let mut by_hearer: BTreeMap<DeviceId, Vec<(f64, f64)>> = BTreeMap::new();
     for reading in readings {
         let expected = proven.expected(&reading.from, &reading.to);

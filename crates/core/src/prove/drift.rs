@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::stages::newest;
+use crate::install::clock::minute;
 use crate::site::{DeviceId, Reading, Site, Stage};
 use crate::units::Db;
 
@@ -38,22 +39,9 @@ pub enum Changed {
 
 /// What a single reading may be off by from one day to another, in decibels; *planning value*.
 const DAY: f64 = 2.0;
+const MINUTES_A_DAY: f64 = 1440.0;
 /// A change below this is none, in decibels.
 const WORTH: f64 = 4.0;
-
-/// Days from one time to another, by their dates; nothing where one is none.
-fn days(at: &str) -> Option<f64> {
-    let number = |from: usize, to: usize| at.get(from..to)?.parse::<i64>().ok();
-    let (y, m, d) = (number(0, 4)?, number(5, 7)?, number(8, 10)?);
-    // Days of the civil calendar, March first (Howard Hinnant's form of the usual rule).
-    let y = if m <= 2 { y - 1 } else { y };
-    let era = y.div_euclid(400);
-    let of_era = y - era * 400;
-    let of_year = (153 * (m + if m > 2 { -3 } else { 9 }) + 2) / 5 + d - 1;
-    let day = era * 146_097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year;
-    #[expect(clippy::cast_precision_loss, reason = "days")]
-    Some(day as f64)
-}
 
 /// The links that were read when the house was proven and since, what changed most first. Nothing before
 /// it was proven.
@@ -74,7 +62,8 @@ pub fn trends(site: &Site) -> Vec<Trend> {
         let change = level(last) - then.iter().map(level).sum::<f64>() / count;
         let sigma = DAY * (1.0 / count + 1.0f64).sqrt();
         let a_year = (since.len() > 2).then(|| {
-            let at: Vec<f64> = since.iter().map(|r| days(&r.at).unwrap_or(0.0)).collect();
+            let at: Vec<f64> =
+                since.iter().map(|r| minute(&r.at).map_or(0.0, |m| m / MINUTES_A_DAY)).collect();
             let (x, y) = (at.iter().sum::<f64>() / n, since.iter().map(level).sum::<f64>() / n);
             let sxx: f64 = at.iter().map(|d| (d - x).powi(2)).sum();
             let sxy: f64 = at.iter().zip(&since).map(|(d, r)| (d - x) * (level(r) - y)).sum();

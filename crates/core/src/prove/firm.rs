@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::learned::gauss::Symmetric;
+use crate::learned::UNREAD;
 use crate::materials::construction::{Construction, FrequencyBand};
 use crate::site::{Correction, LearnedOf, Site};
 use crate::units::Db;
@@ -30,8 +30,8 @@ type Said = Vec<(String, f64, f64)>;
 const FEWEST: usize = 2;
 /// What a construction differs by from one house to the next; *planning value*.
 const FROM_HOUSE_TO_HOUSE: f64 = 2.0;
-/// Prior deviation of a construction, as in [`super::house`].
-const PRIOR: f64 = 3.0;
+/// Prior deviation of a construction.
+const PRIOR: f64 = UNREAD.construction;
 
 /// What the accepted calibrations of several jobs say, what is surest first. Each house says as much as it
 /// knows beyond its prior.
@@ -89,16 +89,4 @@ pub fn with_offer(site: &Site, offer: &Offered) -> Option<Construction> {
     let houses = offer.jobs.len();
     row.source = format!("{}; {} by readings in {houses} houses", row.source, offer.more);
     Some(row)
-}
-
-/// The deviation of each row of what was learned.
-pub fn deviations(correction: &Correction) -> Vec<Db> {
-    let mut spread = Symmetric::zero(correction.learned.len());
-    let mut cells = correction.spread.iter();
-    for i in 0..spread.size() {
-        for j in 0..=i {
-            spread.set(i, j, cells.next().copied().unwrap_or(0.0));
-        }
-    }
-    (0..spread.size()).map(|i| Db::new(spread.at(i, i).max(0.0).sqrt())).collect()
 }

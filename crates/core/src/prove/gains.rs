@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::house::{LinkKey, Plan, Taken, Unknown};
+use super::house::{House, LinkKey, Plan, Taken, Unknown};
 use super::outliers::Suspect;
 use crate::building::structure::{Doors, Structure};
 use crate::geometry::Place;
@@ -51,6 +51,40 @@ pub struct Taught {
     pub readings: usize,
 }
 
+impl Taught {
+    /// What a house says of an unknown.
+    pub(super) fn of(
+        house: &House,
+        kind: &'static str,
+        id: &str,
+        mhz: Option<f64>,
+        unknown: Unknown,
+    ) -> Self {
+        let (db, sigma_db) = house.correction(unknown);
+        Self { kind, id: id.to_owned(), mhz, db, sigma_db, readings: house.readings_of(unknown) }
+    }
+}
+
+/// What a house says of its exponent and of each construction in each band that is heard.
+pub(super) fn of_building(
+    house: &House,
+    structure: &Structure,
+    frequencies: &[Megahertz],
+) -> Vec<Taught> {
+    let mut all = vec![Taught::of(house, "exponent", "exponent", None, Unknown::Exponent)];
+    let mut bands = BTreeMap::new();
+    for f in frequencies {
+        bands.entry(FrequencyBand::of(*f)).or_insert(f.get());
+    }
+    for (c, construction) in structure.constructions.iter().enumerate() {
+        for (band, mhz) in &bands {
+            let unknown = Unknown::Construction(c, *band);
+            all.push(Taught::of(house, "construction", &construction.id, Some(*mhz), unknown));
+        }
+    }
+    all
+}
+
 /// What a survey taught.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Answer {
@@ -75,7 +109,7 @@ pub fn taught(site: &Site, survey: &GainSurvey) -> Answer {
     let plan = Plan::new(&structure, &frequencies, Model::default(), ends);
     let read: Vec<Taken> =
         survey.read.iter().map(|(a, gain)| Taken { link: key(a), gain: *gain }).collect();
-    let mut house = plan.taught(&read);
+    let house = plan.taught(&read);
     let mut known: BTreeMap<LinkKey, (f64, f64)> = BTreeMap::new();
     let mut predictions = Vec::new();
     for asked in &survey.asked {
@@ -86,28 +120,25 @@ pub fn taught(site: &Site, survey: &GainSurvey) -> Answer {
         });
         predictions.push(told);
     }
-    let outliers = outliers(survey, &read, &mut house);
-    let corrections = corrections(survey, &structure, &frequencies, &house);
+    let outliers = outliers(survey, &read, &house);
+    let mut corrections = of_building(&house, &structure, &frequencies);
+    let devices = survey.ends.iter().enumerate();
+    let device = |(end, (name, _)): (usize, &(String, Place))| {
+        Taught::of(&house, "device", name, None, Unknown::Device(end))
+    };
+    corrections.extend(devices.map(device));
     Answer { predictions, corrections, outliers }
 }
 
-fn outliers(
-    survey: &GainSurvey,
-    read: &[Taken],
-    house: &mut super::house::House,
-) -> Vec<(usize, String)> {
+fn outliers(survey: &GainSurvey, read: &[Taken], house: &House) -> Vec<(usize, String)> {
     let aside: Vec<usize> = (0..read.len()).filter(|i| house.is_aside(*i)).collect();
     let mut told = Vec::new();
     for i in aside {
         let (link, typed) = (read[i].link, read[i].gain);
         let name = |end: usize| survey.ends[end].0.clone();
-        let mut others = Vec::new();
-        for (stays, other) in [(link.a, link.b), (link.b, link.a)] {
-            for end in beside(survey, other, stays) {
-                let like = LinkKey::new(stays, end, link.tuned, link.group);
-                others.push((name(stays), name(end), house.expected(like).gain));
-            }
-        }
+        let all: Vec<usize> = (0..survey.ends.len()).collect();
+        let others = house.mistaken(link, &all).into_iter();
+        let others: Vec<_> = others.map(|(a, b, gain)| (name(a), name(b), gain)).collect();
         let expected = house.left_out(i, &read[i]);
         let alone = [link.a, link.b]
             .into_iter()
@@ -116,46 +147,4 @@ fn outliers(
         told.push((i, suspect.slip().to_string()));
     }
     told
-}
-
-/// The ends around one: those that it may have been taken for.
-fn beside(survey: &GainSurvey, one: usize, without: usize) -> Vec<usize> {
-    const MOST: usize = 10;
-    let at = survey.ends[one].1;
-    let mut near: Vec<usize> =
-        (0..survey.ends.len()).filter(|e| *e != one && *e != without).collect();
-    near.sort_by(|x, y| {
-        let far = |e: &usize| survey.ends[*e].1.distance(at);
-        far(x).total_cmp(&far(y))
-    });
-    near.truncate(MOST);
-    near
-}
-
-fn corrections(
-    survey: &GainSurvey,
-    structure: &Structure,
-    frequencies: &[Megahertz],
-    house: &super::house::House,
-) -> Vec<Taught> {
-    let row = |kind, id: &str, mhz, unknown| {
-        let (db, sigma_db) = house.correction(unknown);
-        Taught { kind, id: id.to_owned(), mhz, db, sigma_db, readings: house.readings_of(unknown) }
-    };
-    let mut all = vec![row("exponent", "exponent", None, Unknown::Exponent)];
-    let mut bands: Vec<(FrequencyBand, f64)> = Vec::new();
-    for f in frequencies {
-        if bands.iter().all(|(band, _)| *band != FrequencyBand::of(*f)) {
-            bands.push((FrequencyBand::of(*f), f.get()));
-        }
-    }
-    for (c, construction) in structure.constructions.iter().enumerate() {
-        for (band, mhz) in &bands {
-            let unknown = Unknown::Construction(c, *band);
-            all.push(row("construction", &construction.id, Some(*mhz), unknown));
-        }
-    }
-    let devices = survey.ends.iter().enumerate();
-    all.extend(devices.map(|(end, (name, _))| row("device", name, None, Unknown::Device(end))));
-    all
 }

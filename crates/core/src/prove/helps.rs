@@ -85,7 +85,7 @@ fn with(analysis: &Analysis, edit: &Edit, wanted: &Wanted<'_>) -> Option<Analysi
 /// What would help, the most gain for the least effort first. `learned` is the house [`as_learned`].
 pub fn helps(
     learned: &Analysis,
-    proof: &mut Proof,
+    proof: &Proof,
     diagnoses: &[Diagnosis],
     wanted: &Wanted<'_>,
 ) -> Vec<Help> {
@@ -162,7 +162,7 @@ fn out_of_metal(
     })
 }
 
-fn rejoined(learned: &Analysis, proof: &mut Proof) -> Vec<Help> {
+fn rejoined(learned: &Analysis, proof: &Proof) -> Vec<Help> {
     let rows = rows(learned, proof);
     let of = |row: super::diagnose::Row| {
         let (planned, actual) = (row.planned_margin?, row.actual_margin?);

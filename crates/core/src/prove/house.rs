@@ -16,6 +16,7 @@ use std::sync::{Arc, OnceLock};
 use super::regression::{Noise, Observed, Posterior, Prior, Sparse, fit};
 use crate::building::structure::Structure;
 use crate::geometry::Place;
+use crate::learned::UNREAD;
 use crate::learned::gauss::Symmetric;
 use crate::materials::construction::FrequencyBand;
 use crate::propagation::doorway::Station;
@@ -24,12 +25,8 @@ use crate::units::{Db, Megahertz};
 
 /// Prior deviation of 1 dB a decade of distance, ten times that of the exponent.
 const DECADES: f64 = 3.0;
-/// Prior deviation of a construction in a band.
-const CONSTRUCTION: f64 = 3.0;
 /// Prior deviation of a radio and what is around it, once it is read: then readings tell of metal.
 const DEVICE: f64 = 2.6;
-/// That of one which nothing was read of: it may be in metal.
-const DEVICE_UNREAD: f64 = 3.0;
 /// How much a construction's corrections in two bands go together, where both were read.
 const BANDS_AGREE: f64 = 0.6;
 /// The most rounds.
@@ -308,7 +305,7 @@ fn prior(unknowns: &[Unknown], groups: &[f64], told: &[f64]) -> Prior {
             for b in 0..=a {
                 let both = told[i + a].min(told[i + b]);
                 let agree = if a == b { 1.0 } else { BANDS_AGREE * both };
-                together.set(a, b, agree * CONSTRUCTION.powi(2));
+                together.set(a, b, agree * UNREAD.construction.powi(2));
             }
         }
         if let Some(inverse) = together.inverse() {
@@ -329,8 +326,8 @@ fn planned_deviation(unknown: Unknown, groups: &[f64]) -> f64 {
     match unknown {
         Unknown::Exponent => DECADES,
         Unknown::Offset(group) => groups.get(group).copied().unwrap_or(0.0),
-        Unknown::Construction(..) => CONSTRUCTION,
-        Unknown::Device(_) => DEVICE_UNREAD,
+        Unknown::Construction(..) => UNREAD.construction,
+        Unknown::Device(_) => UNREAD.device,
     }
 }
 
@@ -479,6 +476,24 @@ impl House {
     pub fn noise(&self) -> [f64; 2] {
         let noise = self.posterior.noise();
         [noise.link, noise.reading].map(|n| n * self.posterior.wider)
+    }
+
+    /// The links that one may have been taken for: from either of its ends to the few `others` nearest to the
+    /// other end, each with the path gain expected there.
+    pub fn mistaken(&self, link: LinkKey, others: &[usize]) -> Vec<(usize, usize, f64)> {
+        const MOST: usize = 10;
+        let mut all = Vec::new();
+        for (stays, wrong) in [(link.a, link.b), (link.b, link.a)] {
+            let far = |end: &usize| self.ends[*end].distance(self.ends[wrong]);
+            let beside = others.iter().copied().filter(|e| *e != stays && *e != wrong);
+            let mut beside: Vec<usize> = beside.collect();
+            beside.sort_by(|x, y| far(x).total_cmp(&far(y)).then(x.cmp(y)));
+            for end in beside.into_iter().take(MOST) {
+                let like = LinkKey::new(stays, end, link.tuned, link.group);
+                all.push((stays, end, self.expected(like).gain));
+            }
+        }
+        all
     }
 
     /// Whether a reading, by its place among those taken, is set aside.

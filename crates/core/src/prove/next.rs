@@ -52,14 +52,14 @@ struct Hop {
 }
 
 /// What is to be read next, after what was read so far.
-pub fn next(analysis: &Analysis, proof: &mut Proof) -> Next {
+pub fn next(analysis: &Analysis, proof: &Proof) -> Next {
     let z = quantile(analysis.site.job.confidence.get());
     let read: BTreeSet<(DeviceId, DeviceId)> = proof
         .comparisons
         .iter()
         .flat_map(|c| [(c.from.clone(), c.to.clone()), (c.to.clone(), c.from.clone())])
         .collect();
-    let proven = &mut proof.proven;
+    let proven = &proof.proven;
     let (mut hops, mut candidates) = (Vec::new(), Vec::new());
     for network in &analysis.networks {
         for outcome in &network.outcomes {
@@ -131,7 +131,7 @@ fn likely(
     kept
 }
 
-fn row(proven: &mut Proven, link: LinkKey) -> Sparse {
+fn row(proven: &Proven, link: LinkKey) -> Sparse {
     let lean = proven.house.lean(link);
     proven.house.row(link, &lean).0
 }
@@ -139,7 +139,7 @@ fn row(proven: &mut Proven, link: LinkKey) -> Sparse {
 /// Margin in the worse direction, deviation and lean of a hop in the house as it was learned.
 fn hop(
     analysis: &Analysis,
-    proven: &mut Proven,
+    proven: &Proven,
     from: &DeviceId,
     to: &DeviceId,
 ) -> Option<(Db, f64, Sparse)> {

@@ -3,17 +3,16 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::calibrate::Proven;
-use super::gains::Taught;
+use super::gains::{Taught, of_building};
 use super::house::Unknown;
 use crate::analysis::{Analysis, PLANNING_SIGMA};
-use crate::materials::construction::FrequencyBand;
 use crate::site::{Correction, DeviceId, LearnedLink, LearnedOf, LearnedRow};
 use crate::units::Db;
 
 /// The calibration that so many readings that count propose.
 pub(super) fn proposed(
     analysis: &Analysis,
-    proven: &mut Proven,
+    proven: &Proven,
     [rmse_before_db, rmse_after_db]: [Db; 2],
     readings: usize,
 ) -> Correction {
@@ -37,27 +36,15 @@ pub(super) fn proposed(
 /// All corrections; what no reading tells of stands at its prior.
 pub(super) fn corrections(analysis: &Analysis, proven: &Proven) -> Vec<Taught> {
     let house = &proven.house;
-    let row = |kind, id: &str, mhz, unknown| {
-        let (db, sigma_db) = house.correction(unknown);
-        Taught { kind, id: id.to_owned(), mhz, db, sigma_db, readings: house.readings_of(unknown) }
-    };
-    let mut all = vec![row("exponent", "exponent", None, Unknown::Exponent)];
+    let mut all = of_building(house, &analysis.structure, &proven.frequencies);
     for (group, network) in proven.networks.iter().enumerate() {
         let mhz = Some(proven.frequency(group).get());
-        all.push(row("offset", network.as_str(), mhz, Unknown::Offset(group)));
-    }
-    let mut bands = BTreeMap::new();
-    for f in &proven.frequencies {
-        bands.entry(FrequencyBand::of(*f)).or_insert(f.get());
-    }
-    for (c, construction) in analysis.structure.constructions.iter().enumerate() {
-        for (band, mhz) in &bands {
-            let unknown = Unknown::Construction(c, *band);
-            all.push(row("construction", &construction.id, Some(*mhz), unknown));
-        }
+        let unknown = Unknown::Offset(group);
+        all.push(Taught::of(house, "offset", network.as_str(), mhz, unknown));
     }
     for (id, (_, radio)) in &proven.nodes {
-        all.push(row("device", id.as_str(), None, Unknown::Device(radio.end)));
+        let unknown = Unknown::Device(radio.end);
+        all.push(Taught::of(house, "device", id.as_str(), None, unknown));
     }
     all
 }
@@ -110,7 +97,7 @@ fn learned(analysis: &Analysis, proven: &Proven) -> Learned {
 }
 
 /// The middle deviation of the links that the plan's routes take, one that was not read.
-fn typical_sigma(analysis: &Analysis, proven: &mut Proven) -> Db {
+fn typical_sigma(analysis: &Analysis, proven: &Proven) -> Db {
     const MOST: usize = 200;
     let hops = analysis.networks.iter().flat_map(|n| &n.outcomes).flat_map(|o| o.hops.iter());
     let links: BTreeSet<(DeviceId, DeviceId)> =

@@ -123,7 +123,7 @@ fn seen(proof: &Proof, device: &DeviceId) -> Vec<Seen> {
 }
 
 /// Everything that differs from the plan, the surest and largest first.
-pub fn diagnose(analysis: &Analysis, proof: &mut Proof) -> Vec<Diagnosis> {
+pub fn diagnose(analysis: &Analysis, proof: &Proof) -> Vec<Diagnosis> {
     let mut all: Vec<Diagnosis> = Vec::new();
     let ends: BTreeSet<DeviceId> =
         proof.comparisons.iter().flat_map(|c| [c.from.clone(), c.to.clone()]).collect();
@@ -139,7 +139,7 @@ pub fn diagnose(analysis: &Analysis, proof: &mut Proof) -> Vec<Diagnosis> {
 }
 
 /// A device whose readings are not what all others make them out to be.
-fn of_level(analysis: &Analysis, proof: &mut Proof, device: &DeviceId) -> Option<Diagnosis> {
+fn of_level(analysis: &Analysis, proof: &Proof, device: &DeviceId) -> Option<Diagnosis> {
     let seen = seen(proof, device);
     let noise = proof.proven.house.noise();
     // What the far ends and the walls between leave open is about 2 dB.

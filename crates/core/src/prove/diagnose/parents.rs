@@ -38,7 +38,7 @@ pub struct Row {
 }
 
 /// Every device as planned and as it is, those that differ first.
-pub fn rows(analysis: &Analysis, proof: &mut Proof) -> Vec<Row> {
+pub fn rows(analysis: &Analysis, proof: &Proof) -> Vec<Row> {
     let site = &analysis.site;
     let mut all = Vec::new();
     for network in &analysis.networks {
@@ -89,7 +89,7 @@ fn actual(site: &Site, device: &DeviceId) -> Option<Actual> {
 /// The weakest margin over a chain of devices, by all that was learned.
 fn margin_over(
     analysis: &Analysis,
-    proof: &mut Proof,
+    proof: &Proof,
     hub: &DeviceId,
     via: &[DeviceId],
     device: &DeviceId,
@@ -104,12 +104,7 @@ fn margin_over(
 }
 
 /// The margin of a link in the worse direction, by all that was learned.
-pub(super) fn margin(
-    analysis: &Analysis,
-    proof: &mut Proof,
-    a: &DeviceId,
-    b: &DeviceId,
-) -> Option<Db> {
+pub(super) fn margin(analysis: &Analysis, proof: &Proof, a: &DeviceId, b: &DeviceId) -> Option<Db> {
     let (network, i) = analysis.find(a)?;
     let j = network.place_of(b)?;
     let (out, _) = proof.proven.expected(a, b)?;
@@ -118,7 +113,7 @@ pub(super) fn margin(
 }
 
 /// What differs in parents, entries and answers.
-pub(super) fn surprises(analysis: &Analysis, proof: &mut Proof) -> Vec<Diagnosis> {
+pub(super) fn surprises(analysis: &Analysis, proof: &Proof) -> Vec<Diagnosis> {
     let mut all = Vec::new();
     for row in rows(analysis, proof).into_iter().filter(|r| r.differs) {
         all.extend(other_parent(analysis, proof, &row));
@@ -128,7 +123,7 @@ pub(super) fn surprises(analysis: &Analysis, proof: &mut Proof) -> Vec<Diagnosis
     all
 }
 
-fn other_parent(analysis: &Analysis, proof: &mut Proof, row: &Row) -> Option<Diagnosis> {
+fn other_parent(analysis: &Analysis, proof: &Proof, row: &Row) -> Option<Diagnosis> {
     let site = &analysis.site;
     let (network, place) = analysis.find(&row.device)?;
     let hub = network.nodes[*network.hubs.first()?].device.clone();

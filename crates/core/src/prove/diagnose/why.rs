@@ -73,6 +73,12 @@ impl Why {
         }
     }
 
+    /// What is done about it at the device, after which readings of before say nothing; nothing where that
+    /// is no matter of the device alone.
+    pub fn done(&self) -> Option<&'static str> {
+        matches!(self, Self::Metal).then_some("taken out of metal")
+    }
+
     /// How to find out whether it is so.
     pub fn test(&self) -> String {
         match self {

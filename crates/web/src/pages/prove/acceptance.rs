@@ -61,7 +61,7 @@ const DUTIES: [(Option<Duty>, &str, &str); 5] = [
 #[get("/jobs/{job}/prove/acceptance")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/acceptance"));
-    let page = proved(&job, move |analysis, proof| view(shell, tabs, analysis, &proof)).await?;
+    let page = proved(&job, move |analysis, proof| view(shell, tabs, analysis, proof)).await?;
     html(&page)
 }
 

@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
-use dot_reach_core::prove::diagnose::{Diagnosis, Why, diagnose, rows};
+use dot_reach_core::prove::diagnose::{Diagnosis, diagnose, rows};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::{Next, next};
 use dot_reach_core::site::{DeviceId, FloorId, Site};
@@ -61,22 +61,22 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     html(&page)
 }
 
-fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, mut proof: Proof) -> Page {
+fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {
     let site = &analysis.site;
-    let learned = as_learned(analysis, &proof);
-    let diagnoses = diagnose(analysis, &mut proof);
-    let next = next(&learned, &mut proof);
+    let learned = as_learned(analysis, proof);
+    let diagnoses = diagnose(analysis, proof);
+    let next = next(&learned, proof);
     let found: Vec<Finding> = diagnoses.iter().take(MOST).map(|d| finding(site, d)).collect();
     let job = shell.job.clone();
     Page {
         nothing: proof.comparisons.is_empty(),
-        headline: headline(&proof),
+        headline: headline(proof),
         in_force: in_force(site),
         can_accept: proof.proposed.is_some(),
         next: next_card(site, &job, &next),
-        learned: learned_rows(analysis, &proof),
-        ways: ways(analysis, &mut proof),
-        plan: plan(&learned, &proof, &next),
+        learned: learned_rows(analysis, proof),
+        ways: ways(analysis, proof),
+        plan: plan(&learned, proof, &next),
         shell,
         tabs,
         found,
@@ -117,10 +117,9 @@ fn finding(site: &Site, d: &Diagnosis) -> Finding {
         let width = (c.probability * 100.0).round() as u32;
         (c.why.to_string(), percent(c.probability), width)
     });
-    let metal = d.first().is_some_and(|c| c.why == Why::Metal);
     let device = d.device.as_ref();
-    let done = device.filter(|_| metal).map(|id| {
-        serde_json::json!({"do": "cured", "device": id, "what": "taken out of metal"}).to_string()
+    let done = device.zip(d.first().and_then(|c| c.why.done())).map(|(id, what)| {
+        serde_json::json!({"do": "cured", "device": id, "what": what}).to_string()
     });
     Finding {
         tag: device.map(|id| tag(site, id)).unwrap_or_default(),
@@ -145,7 +144,7 @@ fn next_card(site: &Site, job: &str, next: &Next) -> NextCard {
 }
 
 /// Those of which a hub told, or a record of joining, what differs first.
-fn ways(analysis: &Analysis, proof: &mut Proof) -> Vec<WayRow> {
+fn ways(analysis: &Analysis, proof: &Proof) -> Vec<WayRow> {
     let site = &analysis.site;
     let told = |via: &[DeviceId], margin: Option<Db>| {
         let over = via.iter().map(|v| name(site, v)).collect::<Vec<_>>().join(", ");

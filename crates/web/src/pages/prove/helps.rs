@@ -39,10 +39,10 @@ const MOST: usize = 12;
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let work = move |bench: &mut Bench, job: &Job| {
         let analysis = bench.analysis(&job.site, &Options::default())?;
-        let mut proof = prove(&analysis);
+        let proof = prove(&analysis);
         let learned = as_learned(&analysis, &proof);
-        let found = diagnose(&analysis, &mut proof);
-        let all = helps(&learned, &mut proof, &found, &|| bench.is_wanted());
+        let found = diagnose(&analysis, &proof);
+        let all = helps(&learned, &proof, &found, &|| bench.is_wanted());
         Ok(Helps { best: best(&all).map(card), all: all.iter().take(MOST).map(card).collect() })
     };
     html(&job.at_bench(Options::default(), work).await?)

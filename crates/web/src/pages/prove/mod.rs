@@ -37,12 +37,12 @@ fn tabs(job: &dot_reach_store::JobId, here: &str) -> Tabs {
 /// A job with its analysis and what its readings say.
 async fn proved<T: Send + 'static>(
     job: &Job,
-    view: impl FnOnce(&Arc<Analysis>, Proof) -> T + Send + 'static,
+    view: impl FnOnce(&Arc<Analysis>, &Proof) -> T + Send + 'static,
 ) -> Result<T, WebError> {
     let analysis = job.analysed().await?;
     job.compute(move || {
         let proof = prove(&analysis);
-        view(&analysis, proof)
+        view(&analysis, &proof)
     })
     .await
 }

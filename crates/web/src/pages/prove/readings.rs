@@ -66,7 +66,7 @@ const TO: f64 = -20.0;
 #[get("/jobs/{job}/prove/readings")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (shell, tabs, id) = (job.shell("Prove"), tabs(&job.id, "/readings"), job.id.to_string());
-    let page = proved(&job, move |analysis, proof| view(shell, tabs, id, analysis, &proof)).await?;
+    let page = proved(&job, move |analysis, proof| view(shell, tabs, id, analysis, proof)).await?;
     html(&page)
 }
 

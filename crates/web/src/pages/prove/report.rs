@@ -54,7 +54,7 @@ struct Row {
 #[get("/jobs/{job}/prove/report")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
-    let page = proved(&job, move |analysis, proof| view(shell, analysis, &proof)).await?;
+    let page = proved(&job, move |analysis, proof| view(shell, analysis, proof)).await?;
     html(&page)
 }
 

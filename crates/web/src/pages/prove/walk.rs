@@ -4,9 +4,10 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue::Duty;
-use dot_reach_core::prove::accept::{counting, rule_for};
+use dot_reach_core::prove::accept::{counting, so_far};
+use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::next;
-use dot_reach_core::prove::press::{CONDITIONS, in_words, more_until};
+use dot_reach_core::prove::press::{CONDITIONS, in_words};
 use dot_reach_core::prove::prove;
 use dot_reach_core::site::{Device, FloorId, Site};
 use serde::Deserialize;
@@ -72,8 +73,8 @@ fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
     let wanted = if asked.device.is_empty() { asked.to.as_str() } else { asked.device.as_str() };
     let device = devices.iter().find(|d| d.id.as_str() == wanted).or(devices.first()).copied();
     let floor = floor(site, device, &asked.floor);
-    let mut proof = prove(analysis);
-    let next = next(analysis, &mut proof);
+    let proof = prove(analysis);
+    let next = next(&as_learned(analysis, &proof), &proof);
     let ends = if asked.from.is_empty() {
         next.readings.first().map(|w| (w.from.clone(), w.to.clone()))
     } else {
@@ -87,7 +88,7 @@ fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
         let note = t.spot.map_or_else(|| "in place".to_owned(), |_| "here".to_owned());
         std::iter::once((note, t.arrived == t.count))
     });
-    let (told, more) = device.map(|d| told(site, d)).unwrap_or_default();
+    let (told, more) = device.map(|d| so_far(site, d)).unwrap_or_default();
     Page {
         devices: devices
             .iter()
@@ -132,26 +133,6 @@ fn floor(site: &Site, device: Option<&Device>, asked: &str) -> Option<FloorId> {
     let asked = site.floors.named(asked).map(|f| f.id.clone());
     let own = device.and_then(|d| site.point_of(d)).map(|p| p.floor.clone());
     asked.or(own).or_else(|| site.floors_upward().first().map(|f| f.id.clone()))
-}
-
-/// What its tests show so far, and how many more would settle it.
-fn told(site: &Site, device: &Device) -> (String, String) {
-    let tests = counting(site, device);
-    let (arrived, count) = tests.iter().fold((0, 0), |(a, n), t| (a + t.arrived, n + t.count));
-    let rule = rule_for(site, device);
-    let told = if count == 0 {
-        "Not tested yet.".to_owned()
-    } else {
-        format!("{}.", in_words(arrived, count))
-    };
-    let more = match more_until(arrived, count, rule.rate) {
-        Some(0) => format!("That {:.0} % arrive is proven.", rule.rate * 100.0),
-        Some(n) => format!("{n} more without a miss would prove {:.0} %.", rule.rate * 100.0),
-        None => String::new(),
-    };
-    let asked = rule.count.saturating_sub(count);
-    let agreed = if asked > 0 { format!(" {asked} more are asked for.") } else { String::new() };
-    (told, format!("{more}{agreed}"))
 }
 
 fn plan(
