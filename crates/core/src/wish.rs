@@ -1,12 +1,14 @@
-//! What a page asks for: an edit, a gesture on the sheet, an act of the day or of proving.
+//! What a page asks for: an edit of the plan, a gesture on the sheet, an act of the day or of proving, or what is
+//! said of the house as it is. All of it comes to a [`Prepared`]: what changes on the plan, what goes on record.
 
 use serde::{Deserialize, Deserializer};
 use serde_json::Value;
 
 use crate::draw::gesture::Gesture;
-use crate::install::acts::{Act, is_by_act};
+use crate::gate::acts::Act;
 use crate::prove::acts::Proving;
-use crate::site::{Edit, Refusal, Site, Wrong};
+use crate::record::{Caller, Prepared, Record, Said, Telling};
+use crate::site::{Edit, Refusal, Site};
 
 /// What a page asks for.
 #[derive(Clone, Debug, PartialEq)]
@@ -17,20 +19,44 @@ pub enum Wish {
     Gesture(Gesture),
     Act(Act),
     Proving(Proving),
+    /// What is said of things on record, written as edits are.
+    Said(Vec<Said>),
 }
 
 impl Wish {
-    /// The edit that it comes to.
+    /// Whether it says that something happened, rather than changing the plan.
+    pub fn is_of_record(&self) -> bool {
+        matches!(self, Self::Act(_) | Self::Proving(_) | Self::Said(_))
+    }
+
+    /// What it comes to.
     ///
     /// # Errors
-    /// Those of [`Gesture::edit`], [`Act::edit`] and [`Proving::edit`]; a mark or an isolation that is put as a plain edit.
-    pub fn edit(self, site: &Site) -> Result<Edit, Refusal> {
+    /// Those of [`Gesture::edit`], [`Act::prepare`], [`Proving::prepare`] and [`Said::entry`].
+    pub fn prepare(
+        self,
+        site: &Site,
+        record: &Record,
+        caller: &Caller,
+    ) -> Result<Prepared, Refusal> {
+        let planned = |edit| Prepared { edit: Some(edit), entries: Vec::new() };
         match self {
-            Self::Edit(edit) if is_by_act(&edit) => Err(Refusal::wrong("do", Wrong::ByStep)),
-            Self::Edit(edit) => Ok(edit),
-            Self::Gesture(gesture) => gesture.edit(site),
-            Self::Act(act) => act.edit(site),
-            Self::Proving(act) => act.edit(site),
+            Self::Edit(edit) => Ok(planned(edit)),
+            Self::Gesture(gesture) => gesture.edit(site).map(planned),
+            Self::Act(act) => act.prepare(site, record, caller),
+            Self::Proving(act) => act.prepare(site, record, caller, None),
+            Self::Said(all) => {
+                // Each is said of the record as those before it leave it.
+                let (mut grown, mut entries) = (record.clone(), Vec::new());
+                for (n, said) in all.iter().enumerate() {
+                    let (what, corrects) = said.entry(site, &grown)?;
+                    let telling = Telling { corrects, ..Telling::new(what, None, None) };
+                    let entry = caller.entry(site, n, telling);
+                    grown.say(entry.clone())?;
+                    entries.push(entry);
+                }
+                Ok(Prepared { edit: None, entries })
+            }
         }
     }
 }
@@ -49,6 +75,45 @@ impl<'de> Deserialize<'de> for Wish {
         if Proving::WORDS.contains(&word) {
             return serde_json::from_value(value).map(Self::Proving).map_err(Error::custom);
         }
-        Edit::read(value).map(Self::Edit).map_err(Error::custom)
+        match said(&value) {
+            Some(Ok(all)) => Ok(Self::Said(all)),
+            Some(Err(apart)) => Err(Error::custom(apart)),
+            None => Edit::read(value).map(Self::Edit).map_err(Error::custom),
+        }
+    }
+}
+
+/// What an edit says of things on record; nothing where it is of the plan.
+fn said(value: &Value) -> Option<Result<Vec<Said>, &'static str>> {
+    let text =
+        |field: &str| value.get(field).and_then(Value::as_str).unwrap_or_default().to_owned();
+    let kind = text("kind");
+    let is_told = |kind: &str| Said::KINDS.contains(&kind) || Said::BY_ACT.contains(&kind);
+    match text("do").as_str() {
+        "batch" => {
+            let parts = value.get("edits")?.as_array()?;
+            let parts: Vec<_> = parts.iter().map(said).collect();
+            match parts.iter().filter(|p| p.is_some()).count() {
+                0 => None,
+                n if n < parts.len() => {
+                    Some(Err("what is planned and what happened are sent apart"))
+                }
+                _ => Some(
+                    parts.into_iter().flatten().collect::<Result<Vec<_>, _>>().map(|p| p.concat()),
+                ),
+            }
+        }
+        _ if !is_told(&kind) => None,
+        "put" => {
+            let value = value.get("value").cloned().unwrap_or_default();
+            Some(Ok(vec![Said::So { kind, value }]))
+        }
+        "set" => {
+            let (id, field) = (text("id"), text("field"));
+            let value = value.get("value").cloned().unwrap_or_default();
+            Some(Ok(vec![Said::Otherwise { kind, id, field, value }]))
+        }
+        "remove" => Some(Ok(vec![Said::NotSo { kind, id: text("id") }])),
+        _ => None,
     }
 }

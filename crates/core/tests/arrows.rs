@@ -7,9 +7,10 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 33] = [
+const FLOORS: [&str; 36] = [
     // Quantities and numbers.
     "units",
+    "moment",
     "confidence",
     "pulse",
     // Places and lines; no house.
@@ -19,8 +20,9 @@ const FLOORS: [&str; 33] = [
     "radio",
     "codes",
     "catalogue",
-    // The job, and hands on its sheet.
+    // The plan; what happened, which knows of the plan no more than what it names; hands on the sheet.
     "site",
+    "record",
     "fit",
     "survey",
     "draw",
@@ -42,6 +44,8 @@ const FLOORS: [&str; 33] = [
     "power",
     "summary",
     "bill",
+    // What may be done by the record, and the day as it is planned.
+    "gate",
     "install",
     "effects",
     "cures",

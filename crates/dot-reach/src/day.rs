@@ -9,6 +9,7 @@ use dot_reach_core::codes::parse;
 use dot_reach_core::install::schedule::schedule;
 use dot_reach_core::install::walk;
 use dot_reach_core::radio::system::System;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_formats::visits_json;
 use dot_reach_standin::houses;
@@ -18,9 +19,9 @@ use dot_reach_standin::truth::Truth;
 use crate::{Failure, read};
 
 /// The visits of a job: what goes off when, and what is on none of them.
-pub(crate) fn visits(site: Site, json: bool) -> Result<(), Failure> {
+pub(crate) fn visits(site: Site, record: &Record, json: bool) -> Result<(), Failure> {
     let analysis = analyse(&Arc::new(site), &Options::default());
-    let plan = schedule(&analysis);
+    let plan = schedule(&analysis, record);
     if json {
         println!("{}", serde_json::to_string_pretty(&visits_json::json(&analysis, &plan))?);
         return Ok(());
@@ -86,8 +87,8 @@ pub(crate) fn code(text: &str, system: Option<&str>, json: bool) -> Result<(), F
 pub(crate) fn hub(house: &str, port: u16, speed: f64) -> Result<(), Failure> {
     let none = Truth { worse_walls: Vec::new(), in_metal: Vec::new(), scatter_db: 1.0, seed: 7 };
     let (site, truth) = match houses::named(house) {
-        Some(site) if house == "larkfield-mill" => (site, houses::larkfield_mill::truth()),
-        Some(site) => (site, none),
+        Some(mill) if house == "larkfield-mill" => (mill.site, houses::larkfield_mill::truth()),
+        Some(folder) => (folder.site, none),
         None => (read(Path::new(house))?.site, none),
     };
     let listener = TcpListener::bind(("127.0.0.1", port))?;

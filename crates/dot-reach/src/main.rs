@@ -7,6 +7,7 @@ mod day;
 mod prove;
 
 use std::collections::BTreeMap;
+use std::io::Write;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -14,6 +15,8 @@ use std::process::ExitCode;
 use actix_web::web::Data;
 use clap::{Parser, Subcommand};
 use dot_reach_core::propagation::Model;
+use dot_reach_core::record::Record;
+use dot_reach_core::site::Site;
 use dot_reach_formats::job_file;
 use dot_reach_standin::houses;
 use dot_reach_store::{Image, Store, backup, read_copy};
@@ -225,6 +228,11 @@ enum Verb {
         /// The copy.
         to: PathBuf,
     },
+    /// Reads all of a database, and holds journal, tables and record against each other.
+    Check {
+        /// The database file.
+        db: PathBuf,
+    },
     /// Writes a demo job as a job file on the standard output.
     Standin {
         /// larkfield-mill, quay-court, tern-row, practice-flat or practice-mill.
@@ -342,7 +350,10 @@ fn run(verb: Verb) -> Result<(), Failure> {
             };
             calculate::path(&read(&file)?.site, [&from, &to], mhz, model, json)
         }
-        Verb::Prove { file, leave_out, json } => prove::prove(read(&file)?.site, &leave_out, json),
+        Verb::Prove { file, leave_out, json } => {
+            let job = read(&file)?;
+            prove::prove(job.site, &job.record, &leave_out, json)
+        }
         Verb::Calibrate { file, readings, predict, json } => {
             prove::calibrate(&read(&file)?.site, &readings, &predict, json)
         }
@@ -353,14 +364,18 @@ fn run(verb: Verb) -> Result<(), Failure> {
         Verb::Per { modulation, sinr_db, bytes, json } => {
             calculate::per(&modulation, sinr_db, bytes, json)
         }
-        Verb::Visits { file, json } => day::visits(read(&file)?.site, json),
+        Verb::Visits { file, json } => {
+            let job = read(&file)?;
+            day::visits(job.site, &job.record, json)
+        }
         Verb::Code { text, system, json } => day::code(&text, system.as_deref(), json),
         Verb::Hub { house, port, speed } => day::hub(&house, port, speed),
         Verb::Import { db, file } => import(&db, &file),
         Verb::Export { db, job } => export(&db, &job),
         Verb::Backup { db, to } => Ok(backup(&db, &to)?),
+        Verb::Check { db } => check(&db),
         Verb::Standin { house } => match houses::named(&house) {
-            Some(site) => print_job(&site, &BTreeMap::new()),
+            Some(folder) => print_job(None, &folder.site, &folder.record, &BTreeMap::new()),
             None => Err(format!(
                 "there is no demo house {house}; there are: {}",
                 [&houses::NAMES[..], &houses::PRACTICE[..]].concat().join(", ")
@@ -388,8 +403,9 @@ fn demo_store() -> Result<Store, Failure> {
     let store = Store::fleeting()?;
     let names = houses::NAMES.iter().chain(&houses::PRACTICE);
     for (day, name) in names.rev().enumerate() {
-        let Some(site) = houses::named(name) else { continue };
-        store.create(&site, &format!("2026-03-{:02}T17:00:00Z", 10 + day))?;
+        let Some(folder) = houses::named(name) else { continue };
+        let at = format!("2026-03-{:02}T17:00:00Z", 10 + day);
+        store.create_told(&folder.site, &folder.record, None, &at)?;
     }
     Ok(store)
 }
@@ -426,27 +442,45 @@ fn import(db: &Path, file: &Path) -> Result<(), Failure> {
             bytes: image.bytes,
         })?;
     }
-    let id = store.create(&job.site, &now())?;
+    let id = store.create_told(&job.site, &job.record, job.id.as_deref(), &now())?;
     println!("{id}");
     Ok(())
 }
 
 fn export(db: &Path, job: &str) -> Result<(), Failure> {
     let store = read_copy(db)?;
-    let (site, _) = store.site(&job.parse()?)?;
+    let id = job.parse()?;
+    let open = store.open_job(&id)?;
     let mut images = BTreeMap::new();
-    for underlay in site.floors.iter().filter_map(|f| f.underlay.as_ref()) {
-        if let Some(image) = store.image(&underlay.image)? {
-            images.insert(underlay.image.clone(), image.bytes);
+    for sha in job_file::images_named(&open.site, &open.record) {
+        if let Some(image) = store.image(sha)? {
+            images.insert(sha.clone(), image.bytes);
         }
     }
-    print_job(&site, &images)
+    print_job(Some(&store.uid(&id)?), &open.site, &open.record, &images)
 }
 
 fn print_job(
-    site: &dot_reach_core::site::Site,
+    id: Option<&str>,
+    site: &Site,
+    record: &Record,
     images: &BTreeMap<String, Vec<u8>>,
 ) -> Result<(), Failure> {
-    println!("{}", String::from_utf8(job_file::write(site, images)?)?);
+    let mut out = std::io::stdout().lock();
+    out.write_all(&job_file::write(id, site, record, images)?)?;
+    writeln!(out)?;
     Ok(())
+}
+
+/// Reads all of a database, and holds journal, tables and record against each other.
+fn check(db: &Path) -> Result<(), Failure> {
+    let found = dot_reach_store::check(db)?;
+    if found.is_empty() {
+        println!("nothing is wrong with {}", db.display());
+        return Ok(());
+    }
+    for line in &found {
+        println!("{line}");
+    }
+    Err(format!("{} things are wrong with {}", found.len(), db.display()).into())
 }

@@ -8,6 +8,7 @@ use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::prove::diagnose::diagnose;
 use dot_reach_core::prove::gains::taught;
 use dot_reach_core::prove::prove_without;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 use dot_reach_formats::{gains_csv, prove_json};
@@ -24,15 +25,20 @@ fn text(file: &Path) -> Result<String, Failure> {
 }
 
 /// What the readings of a job say, and what to do about it.
-pub(crate) fn prove(site: Site, left_out: &[String], json: bool) -> Result<(), Failure> {
+pub(crate) fn prove(
+    site: Site,
+    record: &Record,
+    left_out: &[String],
+    json: bool,
+) -> Result<(), Failure> {
     let mut without = BTreeSet::new();
     for id in left_out {
-        let known = site.readings.named(id).ok_or_else(|| format!("there is no reading {id}"))?;
+        let known = record.readings.named(id).ok_or_else(|| format!("there is no reading {id}"))?;
         without.insert(known.id.clone());
     }
     let site = Arc::new(Site { calibration: None, ..site });
     let analysis = analyse(&site, &Options::default());
-    let proof = prove_without(&analysis, &without);
+    let proof = prove_without(&analysis, record, &without);
     let told = prove_json::value(&analysis, &proof);
     if json {
         println!("{}", serde_json::to_string_pretty(&told)?);

@@ -87,13 +87,16 @@ fn a_server_killed_in_mid_edit_has_every_acknowledged_edit() {
         let mut server = Server::start(&["serve", "--db", file]);
         // Edits go on from another thread until the server dies under them.
         let client = server.client.clone();
+        let (tell, told) = std::sync::mpsc::channel();
         let writer = std::thread::spawn(move || {
             let taken = |n: &u32| {
                 let answer = client.post("/jobs/larkfield-mill/edits", &moved(*n));
+                let _ = tell.send(());
                 answer.is_some_and(|a| a.status == 200)
             };
             (acknowledged + 1..100_000).take_while(taken).last().unwrap_or(acknowledged)
         });
+        told.recv().unwrap();
         std::thread::sleep(std::time::Duration::from_millis(400));
         server.child.kill().unwrap();
         let last = writer.join().unwrap();
@@ -182,7 +185,14 @@ fn a_job_file_is_brought_in_as_a_new_job_and_a_broken_one_is_refused_beside_its_
     assert_eq!(made.status, 200, "{}", made.body);
     let made: serde_json::Value = serde_json::from_str(&made.body).unwrap();
     assert_eq!(made["location"], "/jobs/larkfield-mill-2/reach");
-    assert_eq!(server.get("/jobs/larkfield-mill-2/larkfield-mill-2.json").body, file);
+    let copy = server.get("/jobs/larkfield-mill-2/larkfield-mill-2.json").body;
+    let all_but_its_id = |file: &str| {
+        let mut job: serde_json::Value = serde_json::from_str(file).unwrap();
+        (job.as_object_mut().unwrap().remove("id"), job)
+    };
+    let ((id, whole), (other, copied)) = (all_but_its_id(&file), all_but_its_id(&copy));
+    assert_eq!(whole, copied);
+    assert!(id.is_some() && other.is_some() && id != other, "a copy is a job of its own");
     let refused = import("{}");
     assert_eq!(refused.status, 422);
     assert!(refused.body.contains("\"field\":\"file\""), "{}", refused.body);

@@ -1,14 +1,17 @@
-//! The native job file: one JSON document a job, with its plan images. Version 2, which knows
+//! The native job file: one JSON document a job: its plan, its record, its images. Version 2, which knows
 //! rooms; files of version 1 are read as they are.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use dot_reach_core::moment::Moment;
 use dot_reach_core::pulse::{Pulse, to_the_end};
+use dot_reach_core::record::{Caller, Entry, Record, Said, Telling};
 use dot_reach_core::site::{Site, gather};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value};
 use sha2::{Digest, Sha256};
 
 use crate::plan_image::{self, CheckedImage};
@@ -28,25 +31,50 @@ pub const VERSION: u32 = 2;
 pub const OLDEST: u32 = 1;
 
 /// A job file.
-#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct JobFile {
     /// Always `dot-reach-job`.
     pub format: String,
     /// The version of the format; version 2 is written, 1 and 2 are read.
     pub version: u32,
-    /// The job.
+    /// By what the job is known on every machine; none for one that was written by hand.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
+    /// The plan.
     pub site: Site,
+    /// What happened, in order.
+    #[serde(default, skip_serializing_if = "Record::is_empty")]
+    pub record: Record,
     /// The plan images that storeys name: their files in base64 by the SHA-256 of the file.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub images: BTreeMap<String, String>,
 }
 
-/// A job that was read: its site and its plan images by hash.
+/// The same before it is held to the rules.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Raw {
+    format: String,
+    version: u32,
+    #[serde(default)]
+    id: Option<String>,
+    site: Map<String, Value>,
+    #[serde(default)]
+    record: Vec<Value>,
+    #[serde(default)]
+    images: BTreeMap<String, String>,
+}
+
+/// A job that was read, with its images by hash.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ReadJob {
-    /// The job.
+    /// By what it is known on every machine, where it is.
+    pub id: Option<String>,
+    /// Its plan.
     pub site: Site,
+    /// What happened.
+    pub record: Record,
     /// Its images.
     pub images: BTreeMap<String, CheckedImage>,
 }
@@ -105,7 +133,7 @@ pub fn read_while(
         return Err(JobFileError::TooLarge(bytes.len()));
     }
     let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(bytes);
-    let file: JobFile = serde_json::from_slice(bytes)?;
+    let mut file: Raw = serde_json::from_slice(bytes)?;
     if file.format != FORMAT {
         return Err(JobFileError::Format(file.format));
     }
@@ -113,35 +141,97 @@ pub fn read_while(
         return Err(JobFileError::Version(file.version));
     }
     let mut findings = Vec::new();
-    let Some(images) = read_images(&file, &mut findings, pulse) else { return Ok(None) };
-    let Some((site, refused)) = gather(file.site.things()) else {
+    let told = told_beside(&mut file.site);
+    let whole: Site = serde_json::from_value(Value::Object(file.site))?;
+    let Some((site, refused)) = gather(whole.things()) else {
         return Err(JobFileError::NoJob);
     };
     findings.extend(refused.into_iter().map(|(of, refusal)| ImportFinding {
         place: format!("{} {}", of.kind.called(), of.id),
         reason: refusal.to_string(),
     }));
-    Ok(Some(Imported { value: ReadJob { site, images }, findings }))
+    let mut record = read_record(file.record, &mut findings);
+    for (kind, value) in told {
+        tell(&site, &mut record, &kind, value, &mut findings);
+    }
+    let named = images_named(&site, &record);
+    let Some(images) = read_images(&file.images, &named, &mut findings, pulse) else {
+        return Ok(None);
+    };
+    let id = file.id.filter(|id| (1..=64).contains(&id.len()));
+    Ok(Some(Imported { value: ReadJob { id, site, record, images }, findings }))
 }
 
-/// The hashes of the images that a job shows: plans under its storeys, and photos.
-pub fn images_named(site: &Site) -> BTreeSet<&String> {
+/// The entries of a record; one that cannot stand is told and left out.
+fn read_record(entries: Vec<Value>, findings: &mut Vec<ImportFinding>) -> Record {
+    let mut record = Record::default();
+    for (n, value) in entries.into_iter().enumerate() {
+        let read = serde_json::from_value::<Entry>(value).map_err(|e| e.to_string());
+        let said = read.and_then(|entry| record.say(entry).map_err(|e| e.to_string()));
+        if let Err(reason) = said {
+            findings
+                .push(ImportFinding { place: format!("entry {} of the record", n + 1), reason });
+        }
+    }
+    record
+}
+
+/// What a file written by hand tells beside the plan, by the words of its kinds: readings, tests, reports. It is
+/// taken out of the plan, which holds none of it.
+fn told_beside(site: &mut Map<String, Value>) -> Vec<(String, Value)> {
+    let kinds = Said::KINDS.into_iter().chain(Said::BY_ACT);
+    let of = |kind: &str| match kind {
+        "sign-off" => "sign_offs".to_owned(),
+        other => format!("{}s", other.replace('-', "_")),
+    };
+    let rows = kinds.flat_map(|kind| {
+        let all = site.remove(&of(kind)).and_then(|v| v.as_array().cloned()).unwrap_or_default();
+        all.into_iter().map(move |value| (kind.to_owned(), value))
+    });
+    rows.collect()
+}
+
+fn tell(
+    site: &Site,
+    record: &mut Record,
+    kind: &str,
+    value: Value,
+    findings: &mut Vec<ImportFinding>,
+) {
+    let text = |field: &str| value[field].as_str().unwrap_or_default().to_owned();
+    let (id, source, by) = (text("id"), text("source"), text("by"));
+    let at = Moment::read(&text("at")).unwrap_or_else(|_| Moment::first());
+    let by = [by, source].into_iter().find(|t| !t.trim().is_empty());
+    let name = by.unwrap_or_else(|| "job file".to_owned());
+    let caller = Caller { name, taken: at, stem: format!("{kind}.{id}") };
+    let said = Said::So { kind: kind.to_owned(), value };
+    let told = said.entry(site, record).and_then(|(what, corrects)| {
+        let telling = Telling { corrects, ..Telling::new(what, None, None) };
+        caller.entries(site, [telling]).into_iter().try_for_each(|entry| record.say(entry))
+    });
+    if let Err(refusal) = told {
+        findings.push(ImportFinding { place: format!("{kind} {id}"), reason: refusal.to_string() });
+    }
+}
+
+/// The hashes of the images that a job shows: plans under its storeys, photos, labels of codes.
+pub fn images_named<'a>(site: &'a Site, record: &'a Record) -> BTreeSet<&'a String> {
     let plans = site.floors.iter().filter_map(|f| Some(&f.underlay.as_ref()?.image));
-    let labels = site.join_codes.iter().filter_map(|c| c.image.as_ref());
+    let labels = record.join_codes.iter().filter_map(|c| c.image.as_ref());
     plans.chain(site.photos.iter().map(|p| &p.image)).chain(labels).collect()
 }
 
 /// The images that storeys and photos name; each must be what its name says, and all together be of a size that
 /// can be looked through.
 fn read_images(
-    file: &JobFile,
+    all: &BTreeMap<String, String>,
+    named: &BTreeSet<&String>,
     findings: &mut Vec<ImportFinding>,
     pulse: &mut Pulse<'_>,
 ) -> Option<BTreeMap<String, CheckedImage>> {
-    let named = images_named(&file.site);
     let (mut images, mut pixels) = (BTreeMap::new(), 0);
-    for (n, (sha, text)) in file.images.iter().enumerate() {
-        if pulse(n, file.images.len()).is_break() {
+    for (n, (sha, text)) in all.iter().enumerate() {
+        if pulse(n, all.len()).is_break() {
             return None;
         }
         let image = match (named.contains(sha), n < MOST_IMAGES && pixels < MOST_PIXELS) {
@@ -177,20 +267,28 @@ fn pairs(sha: &str) -> impl Iterator<Item = String> {
     sha.as_bytes().chunks(2).map(|pair| String::from_utf8_lossy(pair).into_owned())
 }
 
-/// Writes a job file; images are those that storeys name.
+/// Writes a job file; images are those that the job shows.
 ///
 /// # Errors
-/// Never for a site that the core accepted.
+/// Never for a job that the core accepted.
 pub fn write(
+    id: Option<&str>,
     site: &Site,
+    record: &Record,
     images: &BTreeMap<String, Vec<u8>>,
 ) -> Result<Vec<u8>, serde_json::Error> {
     let images = images.iter().map(|(sha, bytes)| (sha.clone(), STANDARD.encode(bytes))).collect();
-    let format = FORMAT.to_owned();
-    serde_json::to_vec_pretty(&JobFile { format, version: VERSION, site: site.clone(), images })
+    serde_json::to_vec_pretty(&JobFile {
+        format: FORMAT.to_owned(),
+        version: VERSION,
+        id: id.map(str::to_owned),
+        site: site.clone(),
+        record: record.clone(),
+        images,
+    })
 }
 
 /// The JSON Schema of the job file.
-pub fn schema() -> serde_json::Value {
+pub fn schema() -> Value {
     schemars::schema_for!(JobFile).to_value()
 }

@@ -20,6 +20,7 @@ pub mod scan_csv;
 pub mod surface;
 mod table;
 pub mod tables;
+pub mod told;
 pub mod visits_ics;
 pub mod visits_json;
 

@@ -32,15 +32,11 @@ pub fn csv(site: &Site) -> Result<String, csv::Error> {
     }
     // What names a row stands first.
     headings.sort_by_key(|h| (h != "id", h != "name", h.clone()));
-    let mut out = csv::Writer::from_writer(Vec::new());
-    out.write_record(&headings)?;
-    for row in &rows {
-        out.write_record(
-            headings.iter().map(|h| row.get(h).map(|v| cell(h, v)).unwrap_or_default()),
-        )?;
-    }
-    let bytes = out.into_inner().map_err(csv::IntoInnerError::into_error)?;
-    Ok(String::from_utf8_lossy(&bytes).into_owned())
+    let cells = |row: &Map<String, Value>| -> Vec<String> {
+        headings.iter().map(|h| row.get(h).map(|v| cell(h, v)).unwrap_or_default()).collect()
+    };
+    let first = headings.clone();
+    table::write(std::iter::once(first).chain(rows.iter().map(cells)))
 }
 
 fn flat(kind: &DeviceKind) -> Map<String, Value> {

@@ -2,7 +2,7 @@
 //! by its tag, or else by its name; a row that finds none is a new point.
 
 use dot_reach_core::draw::rows;
-use dot_reach_core::site::{Edit, FloorId, Kind, Point, PointId, Site, apply};
+use dot_reach_core::site::{Edit, Floor, FloorId, Kind, Point, PointId, Site, apply};
 use dot_reach_core::survey::sheet::{self, COLUMNS, Column};
 
 use crate::{ImportFinding, Imported, table};
@@ -17,35 +17,23 @@ pub const MOST_LINES: usize = 6_000;
 /// # Errors
 /// Never for a job that the core accepted.
 pub fn write(site: &Site) -> Result<String, csv::Error> {
-    let mut out = csv::Writer::from_writer(Vec::new());
     let places = ["storey", "right_m", "down_m", "height_m"];
-    out.write_record(COLUMNS.iter().map(|c| c.word).chain(places))?;
-    for floor in site.floors_upward() {
-        for point in site.points.iter().filter(|p| p.floor == floor.id) {
-            let cells = COLUMNS.iter().map(|c| guarded(sheet::shown(site, point, c)));
-            let at = [
-                floor.name.clone(),
-                point.at[0].to_string(),
-                point.at[1].to_string(),
-                point.height_m.get().to_string(),
-            ];
-            out.write_record(cells.chain(at))?;
-        }
-    }
-    let bytes = out.into_inner().map_err(csv::IntoInnerError::into_error)?;
-    Ok(String::from_utf8_lossy(&bytes).into_owned())
-}
-
-/// What begins as a formula would be run by a spreadsheet: it is written as the text that it is.
-fn guarded(cell: String) -> String {
-    if cell.starts_with(['=', '+', '@', '\t']) { format!("'{cell}") } else { cell }
-}
-
-fn unguarded(cell: &str) -> &str {
-    match cell.strip_prefix('\'') {
-        Some(rest) if rest.starts_with(['=', '+', '@', '\t']) => rest,
-        _ => cell,
-    }
+    let heading = COLUMNS.iter().map(|c| c.word).chain(places).map(str::to_owned).collect();
+    let row = |floor: &Floor, point: &Point| -> Vec<String> {
+        let cells = COLUMNS.iter().map(|c| sheet::shown(site, point, c));
+        let at = [
+            floor.name.clone(),
+            point.at[0].to_string(),
+            point.at[1].to_string(),
+            point.height_m.get().to_string(),
+        ];
+        cells.chain(at).collect()
+    };
+    let rows = site.floors_upward().into_iter().flat_map(|floor| {
+        let own = site.points.iter().filter(|p| p.floor == floor.id);
+        own.map(|point| row(floor, point)).collect::<Vec<_>>()
+    });
+    table::write(std::iter::once(heading).chain(rows))
 }
 
 /// Where a table without headings is pasted: from which point and column on.
@@ -112,11 +100,17 @@ pub fn read(site: &Site, text: &str, anchor: Option<&Anchor>, stem: &str) -> Imp
         }
         let cell = |word: &str| {
             let at = columns.iter().position(|c| c.word() == word)?;
-            row.get(at).map(unguarded).filter(|c| !c.is_empty())
+            row.get(at).map(table::as_meant).filter(|c| !c.is_empty())
         };
         let there = match anchor {
             Some(anchor) => anchor.points.get(number).cloned(),
-            None => known(&trial, cell("tag"), cell("name")),
+            None => match known(&trial, &cell) {
+                Ok(there) => there,
+                Err(reason) => {
+                    say(line, reason);
+                    continue;
+                }
+            },
         };
         let id = match there {
             Some(id) => id,
@@ -129,7 +123,7 @@ pub fn read(site: &Site, text: &str, anchor: Option<&Anchor>, stem: &str) -> Imp
             },
         };
         for (heading, text) in columns.iter().zip(row.iter()) {
-            let done = type_into(&mut trial, &id, heading, unguarded(text));
+            let done = type_into(&mut trial, &id, heading, table::as_meant(text));
             match done {
                 Ok(made) => edits.extend(made),
                 Err(reason) => say(line, reason),
@@ -183,11 +177,41 @@ fn columns(text: &str, anchor: Option<&Anchor>) -> Option<(Vec<Heading>, bool)> 
     Some((COLUMNS[start..].iter().map(Heading::Sheet).collect(), false))
 }
 
-fn known(site: &Site, tag: Option<&str>, name: Option<&str>) -> Option<PointId> {
+/// The point that a row is about; nothing for a new one. Where several share its tag or name, storey and room
+/// tell them apart, or nothing does.
+fn known<'a>(
+    site: &Site,
+    cell: &dyn Fn(&str) -> Option<&'a str>,
+) -> Result<Option<PointId>, String> {
     let same = |a: &str, b: &str| a.trim().to_lowercase() == b.trim().to_lowercase();
-    let by_tag = tag.and_then(|tag| site.points.iter().find(|p| same(&p.tag, tag)));
-    let by_name = || name.and_then(|name| site.points.iter().find(|p| same(&p.name, name)));
-    by_tag.or_else(by_name).map(|p| p.id.clone())
+    let storey = |p: &Point| site.floors.get(&p.floor).map_or("", |f| &f.name);
+    let fits = |p: &&Point| {
+        cell("storey").is_none_or(|s| same(storey(p), s))
+            && cell("room").is_none_or(|r| same(&p.room, r) || same(site.room_name(p), r))
+    };
+    let one = |all: Vec<&Point>, what: &str, text: &str| match all.as_slice() {
+        [] => Ok(None),
+        [one] => Ok(Some(one.id.clone())),
+        several => {
+            let mut near = several.iter().filter(|p| fits(p));
+            match (near.next(), near.next()) {
+                (Some(one), None) => Ok(Some(one.id.clone())),
+                _ => Err(format!(
+                    "{} points have the {what} “{text}”; give each a tag of its own, so that a row \
+                     finds its point",
+                    several.len()
+                )),
+            }
+        }
+    };
+    if let Some(tag) = cell("tag") {
+        let found = one(site.points.iter().filter(|p| same(&p.tag, tag)).collect(), "tag", tag)?;
+        if found.is_some() {
+            return Ok(found);
+        }
+    }
+    let Some(name) = cell("name") else { return Ok(None) };
+    one(site.points.iter().filter(|p| same(&p.name, name)).collect(), "name", name)
 }
 
 /// Adds the point of a row that found none.

@@ -4,42 +4,28 @@
 //! A heading may name more columns, in any order: `from`, `to`, `rssi_dbm`, `margin_db`, `lqi`, `time`,
 //! `source`, `firmware`, `test_radios_dbm`.
 
-use std::collections::BTreeSet;
-
-use dot_reach_core::site::{Device, DeviceId, Edit, Reading, Site, apply};
+use dot_reach_core::record::{Reading, Record};
+use dot_reach_core::site::{Device, Site};
 use dot_reach_core::units::{Db, Dbm};
 
-use crate::{ImportFinding, Imported, table};
+use crate::told::{Came, Devices, ReadingRow, Taking, Told};
+use crate::{Imported, table};
 
 /// The largest file in bytes.
 pub const MOST_BYTES: usize = 4 * 1024 * 1024;
 /// The most lines that are read.
 pub const MOST_LINES: usize = 20_000;
+/// The most cells of a line that are looked at: a name that holds commas is over by then.
+const MOST_CELLS: usize = 64;
 
-/// What was read.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Readings {
-    /// One edit for each reading that is new.
-    pub edits: Vec<Edit>,
-    /// How many are there already: the same two devices, level and time.
-    pub again: usize,
-}
-
-/// Reads readings; each good line becomes an edit, each bad one a finding with its line number.
-/// `source` says who or what took them, `now` when those were taken that do not say.
-pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readings> {
+/// Reads readings; each good line becomes a reading, each bad one a finding with its line number.
+pub fn read(site: &Site, record: &Record, text: &str, came: Came<'_>) -> Imported<Told> {
     let mut rows = table::rows(text);
-    let (mut edits, mut findings) = (Vec::new(), Vec::new());
-    let mut trial = site.clone();
-    let mut known: BTreeSet<_> = site.readings.iter().map(of_one).collect();
-    let (mut next, mut again) = (1, 0);
+    let mut into = Taking::new(site, record, came);
     let (mut is_first, mut heading) = (true, None);
     for row in rows.records().take(MOST_LINES) {
         let Ok(row) = row else {
-            findings.push(ImportFinding {
-                place: "the file".to_owned(),
-                reason: "is not text in UTF-8; save the table as CSV, UTF-8".to_owned(),
-            });
+            into.found("the file", "is not text in UTF-8; save the table as CSV, UTF-8");
             break;
         };
         let line = row.position().map_or(0, csv::Position::line);
@@ -54,44 +40,20 @@ pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readin
         is_first = false;
         let read = match &heading {
             // With more cells than columns a name holds commas.
-            Some(heading) if row.len() <= heading.columns => {
-                heading.reading(&trial, &row, source, now, &mut next)
-            }
-            _ => reading(&trial, &row, source, now, &mut next),
+            Some(heading) if row.len() <= heading.columns => heading.row(&row),
+            _ => in_order(&into.devices, &row),
         };
-        let edit = read.and_then(|reading| {
-            if !known.insert(of_one(&reading)) {
-                return Ok(None);
-            }
-            let edit = Edit::put(reading);
-            match apply(&mut trial, &edit) {
-                Ok(_) => Ok(Some(edit)),
-                Err(refusal) => Err(refusal.to_string()),
-            }
-        });
-        match edit {
-            Ok(Some(edit)) => edits.push(edit),
-            Ok(None) => again += 1,
-            Err(reason) => findings.push(ImportFinding { place: format!("line {line}"), reason }),
+        match read {
+            Ok(row) => into.take_reading(format!("line {line}"), &row),
+            Err(reason) => into.found(format!("line {line}"), reason),
         }
     }
     let beyond = rows.records().count();
     if beyond > 0 {
-        let reason =
-            format!("{beyond} more lines were not read: at most {MOST_LINES} are taken at a time");
-        findings.push(ImportFinding { place: "the file".to_owned(), reason });
+        let most = format!("at most {MOST_LINES} are taken at a time");
+        into.found("the file", format!("{beyond} more lines were not read: {most}"));
     }
-    Imported { value: Readings { edits, again }, findings }
-}
-
-/// What two readings have alike that are one: devices, time, level, margin and LQI.
-pub(crate) type OfOne = (DeviceId, DeviceId, String, [Option<u64>; 3]);
-
-/// What makes a reading the one it is.
-pub(crate) fn of_one(reading: &Reading) -> OfOne {
-    let level = reading.rssi_dbm.map(|l| l.get().to_bits());
-    let heard = [level, reading.margin_db.map(|m| m.get().to_bits()), reading.lqi.map(u64::from)];
-    (reading.from.clone(), reading.to.clone(), reading.at.clone(), heard)
+    into.done()
 }
 
 fn is_heading(row: &csv::StringRecord) -> bool {
@@ -120,84 +82,53 @@ impl Heading {
         Some(Self { from: at("from")?, to: at("to")?, others, columns: row.len() })
     }
 
-    fn reading(
-        &self,
-        site: &Site,
-        row: &csv::StringRecord,
-        source: &str,
-        now: &str,
-        next: &mut usize,
-    ) -> Result<Reading, String> {
+    fn row(&self, row: &csv::StringRecord) -> Result<ReadingRow, String> {
         let cell = |at: usize| row.get(at).unwrap_or_default();
         let [level, margin, lqi, when, by, firmware, radios] =
             self.others.map(|at| at.map(cell).filter(|c| !c.is_empty()));
-        let end = |at: usize, what: &str, peer: Option<&Device>| match cell(at) {
-            "" => Err(format!("{what} is missing")),
-            text => device(site, text, peer).cloned(),
+        let number = |text: Option<&str>, what: &str| {
+            let read = |text: &str| {
+                let plain = text.replace('−', "-").replace(',', ".");
+                let plain = plain.trim_end_matches("dBm").trim_end_matches("dB").trim();
+                let value = plain.parse::<f64>().ok().filter(|v| v.is_finite());
+                value.ok_or_else(|| format!("“{text}” is no {what}"))
+            };
+            text.map(read).transpose()
         };
-        let from = end(self.from, "from", None)?;
-        let to = end(self.to, "to", Some(&from))?;
-        let number = |text: &str, what: &str| {
-            let plain = text.replace('−', "-").replace(',', ".");
-            let plain = plain.trim_end_matches("dBm").trim_end_matches("dB").trim();
-            let value = plain.parse::<f64>().ok().filter(|v| v.is_finite());
-            value.ok_or_else(|| format!("“{text}” is no {what}"))
-        };
-        let db = |text: Option<&str>, what| text.map(|t| number(t, what)).transpose();
         let lqi = lqi.map(|t| t.parse::<u8>().map_err(|_| format!("“{t}” is no LQI, 0 to 255")));
-        let dbm = |value: Option<f64>| {
-            value.map(|v| Dbm::try_from(v).map_err(|_| format!("{v} dBm is no level"))).transpose()
-        };
-        Ok(Reading {
-            id: free_id(site, next)?,
-            from: from.id,
-            to: to.id,
-            rssi_dbm: dbm(db(level, "level in dBm")?)?,
-            margin_db: db(margin, "margin in dB")?.map(Db::new),
+        Ok(ReadingRow {
+            from: cell(self.from).to_owned(),
+            to: cell(self.to).to_owned(),
+            rssi_dbm: number(level, "level in dBm")?,
+            margin_db: number(margin, "margin in dB")?,
             lqi: lqi.transpose()?,
-            test_radios_dbm: dbm(db(radios, "power in dBm")?)?,
+            test_radios_dbm: number(radios, "power in dBm")?,
             firmware: firmware.unwrap_or_default().to_owned(),
-            superseded: String::new(),
-            at: when.map_or(Ok(now.to_owned()), time)?,
-            source: by.unwrap_or(source).to_owned(),
+            time: when.map(str::to_owned),
+            source: by.map(str::to_owned),
         })
     }
 }
 
-fn reading(
-    site: &Site,
-    row: &csv::StringRecord,
-    source: &str,
-    now: &str,
-    next: &mut usize,
-) -> Result<Reading, String> {
-    let cells: Vec<&str> = row.iter().collect();
-    let (from, rest) = leading_device(site, &cells, "from", None)?;
-    let (to, rest) = leading_device(site, rest, "to", Some(from))?;
+/// A line without a heading: from, to, level, time.
+fn in_order(devices: &Devices<'_>, row: &csv::StringRecord) -> Result<ReadingRow, String> {
+    let cells: Vec<&str> = row.iter().take(MOST_CELLS).collect();
+    let (from, rest) = leading_device(devices, &cells, "from", None)?;
+    let (to, rest) = leading_device(devices, rest, "to", Some(from))?;
     let (level, rest) = leading_level(rest)?;
-    let at = match rest.first().filter(|c| !c.is_empty()) {
-        Some(text) => time(text)?,
-        None => now.to_owned(),
-    };
-    Ok(Reading {
-        id: free_id(site, next)?,
-        from: from.id.clone(),
-        to: to.id.clone(),
-        rssi_dbm: Some(level),
-        margin_db: None,
-        lqi: None,
-        test_radios_dbm: None,
-        firmware: String::new(),
-        superseded: String::new(),
-        at,
-        source: source.to_owned(),
+    Ok(ReadingRow {
+        from: from.id.to_string(),
+        to: to.id.to_string(),
+        rssi_dbm: Some(level.get()),
+        time: rest.first().filter(|c| !c.is_empty()).map(|c| (*c).to_owned()),
+        ..ReadingRow::default()
     })
 }
 
 /// The device that a line begins with, and the rest of the line. A name may hold commas: of the cells
 /// that together are one the most are taken.
 fn leading_device<'a, 'b>(
-    site: &'a Site,
+    devices: &Devices<'a>,
     cells: &'b [&'b str],
     what: &str,
     peer: Option<&Device>,
@@ -206,11 +137,11 @@ fn leading_device<'a, 'b>(
     let first =
         first.ok_or_else(|| format!("{what} is missing; a line reads from,to,rssi_dbm,time"))?;
     let joined = (2..=cells.len().min(MOST_COMMAS)).rev().find_map(|count| {
-        Some((device(site, &cells[..count].join(", "), peer).ok()?, &cells[count..]))
+        Some((devices.named(&cells[..count].join(", "), peer).ok()?, &cells[count..]))
     });
     match joined {
         Some(found) => Ok(found),
-        None => Ok((device(site, first, peer)?, &cells[1..])),
+        None => Ok((devices.named(first, peer)?, &cells[1..])),
     }
 }
 
@@ -241,91 +172,12 @@ fn leading_level<'b>(cells: &'b [&'b str]) -> Result<(Dbm, &'b [&'b str]), Strin
     Ok((found, &cells[1..]))
 }
 
-pub(crate) fn free_id(
-    site: &Site,
-    next: &mut usize,
-) -> Result<dot_reach_core::site::ReadingId, String> {
-    loop {
-        let id = format!("r{:03}", *next);
-        *next += 1;
-        if site.readings.named(&id).is_none() {
-            return id.parse().map_err(|e| format!("{e}"));
-        }
-    }
-}
-
-/// A name without what people leave out or put in: letters of one case, no blanks beside commas.
-fn plain(name: &str) -> String {
-    name.to_lowercase().split(',').map(str::trim).collect::<Vec<_>>().join(",")
-}
-
-/// The device with this id, or the one with this name; of several with the name, the one in the
-/// network of `peer`.
-pub(crate) fn device<'a>(
-    site: &'a Site,
-    text: &str,
-    peer: Option<&Device>,
-) -> Result<&'a Device, String> {
-    if let Some(device) = text.parse::<DeviceId>().ok().and_then(|id| site.devices.get(&id)) {
-        return Ok(device);
-    }
-    let named: Vec<_> = site.devices.iter().filter(|d| plain(&d.name) == plain(text)).collect();
-    let near = |d: &&&Device| peer.is_none_or(|p| p.network == d.network);
-    match named.as_slice() {
-        [] => Err(format!("no device is called “{text}”")),
-        [one] => Ok(one),
-        several => {
-            several.iter().find(near).copied().ok_or_else(|| {
-                format!("{} devices are called “{text}”; give the id", several.len())
-            })
-        }
-    }
-}
-
-/// A time as `2026-03-14T10:05:00Z`; `2026-03-14 10:05`, `14.3.2026 10:05`, `14/03/2026` and bare dates
-/// are taken as UTC, the day before the month.
-///
-/// # Errors
-/// A sentence for the person who typed it.
-pub fn time(text: &str) -> Result<String, String> {
-    use jiff::civil::{Date, DateTime};
-    use jiff::tz::TimeZone;
-    let text = text.trim();
-    let spaced = text.replacen(' ', "T", 1);
-    if let Ok(instant) = spaced.parse::<jiff::Timestamp>() {
-        return Ok(instant.to_string());
-    }
-    let iso = || spaced.parse::<DateTime>().ok();
-    let bare = || spaced.parse::<Date>().ok().map(|d| d.at(0, 0, 0, 0));
-    let civil = iso().or_else(bare).or_else(|| day_first(text));
-    let civil = civil
-        .ok_or_else(|| format!("“{text}” is no time; write 2026-03-14 10:05 or 14.3.2026 10:05"))?;
-    TimeZone::UTC.to_timestamp(civil).map(|t| t.to_string()).map_err(|e| e.to_string())
-}
-
-/// A day before its month, parted by points, strokes or dashes, with a time of day or without.
-fn day_first(text: &str) -> Option<jiff::civil::DateTime> {
-    let (date, clock) = text.split_once(' ').unwrap_or((text, "0:00"));
-    let parts: Vec<&str> = date.split(['.', '/', '-']).collect();
-    let &[day, month, year] = parts.as_slice() else { return None };
-    if year.len() != 4 {
-        return None;
-    }
-    let date =
-        jiff::civil::Date::new(year.parse().ok()?, month.parse().ok()?, day.parse().ok()?).ok()?;
-    let mut clock = clock.trim().split(':').map(|p| p.parse::<i8>().ok());
-    let (hour, minute) = (clock.next()??, clock.next()??);
-    let second = clock.next().unwrap_or(Some(0))?;
-    Some(date.to_datetime(jiff::civil::Time::new(hour, minute, second, 0).ok()?))
-}
-
-/// Writes every reading of a site.
+/// Writes every reading of a record.
 ///
 /// # Errors
 /// Never: a string takes every row.
-pub fn write(site: &Site) -> Result<String, csv::Error> {
-    let mut out = csv::Writer::from_writer(Vec::new());
-    out.write_record([
+pub fn write(record: &Record) -> Result<String, csv::Error> {
+    let heading = [
         "from",
         "to",
         "rssi_dbm",
@@ -335,21 +187,21 @@ pub fn write(site: &Site) -> Result<String, csv::Error> {
         "source",
         "firmware",
         "test_radios_dbm",
-    ])?;
-    for r in &site.readings {
+    ];
+    let row = |r: &Reading| {
         let number = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
-        out.write_record([
-            r.from.as_str(),
-            r.to.as_str(),
-            &number(r.rssi_dbm.map(Dbm::get)),
-            &number(r.margin_db.map(Db::get)),
-            &number(r.lqi.map(f64::from)),
-            &r.at,
-            &r.source,
-            &r.firmware,
-            &number(r.test_radios_dbm.map(Dbm::get)),
-        ])?;
-    }
-    let bytes = out.into_inner().map_err(csv::IntoInnerError::into_error)?;
-    Ok(String::from_utf8_lossy(&bytes).into_owned())
+        [
+            r.from.to_string(),
+            r.to.to_string(),
+            number(r.rssi_dbm.map(Dbm::get)),
+            number(r.margin_db.map(Db::get)),
+            number(r.lqi.map(f64::from)),
+            r.at.to_string(),
+            r.source.clone(),
+            r.firmware.clone(),
+            number(r.test_radios_dbm.map(Dbm::get)),
+        ]
+    };
+    let rows = record.readings.iter().map(row);
+    table::write(std::iter::once(heading.map(str::to_owned)).chain(rows))
 }

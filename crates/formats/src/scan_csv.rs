@@ -8,7 +8,7 @@ use dot_reach_core::radio::coexistence::{Carrier, SCANNED_BUSY};
 use dot_reach_core::site::{Edit, Scan, Site, apply};
 use dot_reach_core::units::Dbm;
 
-use crate::readings_csv::time;
+use crate::told::time;
 use crate::{ImportFinding, Imported, table};
 
 const MOST_LINES: usize = 5000;
@@ -19,7 +19,12 @@ pub fn read(site: &Site, text: &str) -> Imported<Vec<Edit>> {
     let (mut edits, mut findings) = (Vec::new(), Vec::new());
     let mut trial = site.clone();
     let mut next = 1;
-    for row in rows.records().take(MOST_LINES).map_while(Result::ok) {
+    for row in rows.records().take(MOST_LINES) {
+        let Ok(row) = row else {
+            let reason = "is not text in UTF-8; save the table as CSV, UTF-8".to_owned();
+            findings.push(ImportFinding { place: "the file".to_owned(), reason });
+            break;
+        };
         let line = row.position().map_or(0, csv::Position::line);
         let is_heading = line == 1 && row.get(2).is_some_and(|c| level(c).is_err());
         if is_heading || row.iter().all(str::is_empty) {
@@ -32,6 +37,12 @@ pub fn read(site: &Site, text: &str) -> Imported<Vec<Edit>> {
             Ok(edit) => edits.push(edit),
             Err(reason) => findings.push(ImportFinding { place: format!("line {line}"), reason }),
         }
+    }
+    let beyond = rows.records().count();
+    if beyond > 0 {
+        let reason =
+            format!("{beyond} more lines were not read: at most {MOST_LINES} are taken at a time");
+        findings.push(ImportFinding { place: "the file".to_owned(), reason });
     }
     Imported { value: edits, findings }
 }

@@ -6,47 +6,19 @@
 //! "answers", "firmware", "time", "source"}]}`. CSV of nodes: the same columns under a heading, `via` with
 //! blanks between.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use dot_reach_core::catalogue::Duty;
-use dot_reach_core::site::{DeviceId, Edit, NetworkId, NodeReport, Reading, Site, apply};
-use dot_reach_core::units::{Db, Dbm};
+use dot_reach_core::record::Record;
+use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::readings_csv::{Readings, device, free_id, of_one, time};
-use crate::{ImportFinding, Imported, table};
+use crate::told::{Came, NodeRow, ReadingRow, Taking, Told};
+use crate::{Imported, table};
 
 /// The most rows of one kind that are read at a time.
 pub const MOST_ROWS: usize = 20_000;
-
-#[derive(Deserialize, Default)]
-#[serde(deny_unknown_fields, default)]
-struct ReadingRow {
-    from: String,
-    to: String,
-    rssi_dbm: Option<f64>,
-    margin_db: Option<f64>,
-    lqi: Option<u8>,
-    time: Option<String>,
-    source: Option<String>,
-    firmware: String,
-    test_radios_dbm: Option<f64>,
-}
-
-#[derive(Deserialize, Default)]
-#[serde(deny_unknown_fields, default)]
-struct NodeRow {
-    network: String,
-    node: Option<u32>,
-    device: Option<String>,
-    via: Option<Vec<String>>,
-    last_working: bool,
-    answers: Option<bool>,
-    firmware: String,
-    time: Option<String>,
-    source: Option<String>,
-}
 
 /// Whether a text is JSON, or a table of nodes: then [`read`] reads it, and not
 /// [`crate::readings_csv::read`].
@@ -56,134 +28,9 @@ pub fn is_meant(text: &str) -> bool {
     text.starts_with('{') || first.contains("via") && first.contains("device")
 }
 
-struct Taking<'a> {
-    trial: Site,
-    known: BTreeSet<crate::readings_csv::OfOne>,
-    reports: BTreeSet<String>,
-    source: &'a str,
-    now: &'a str,
-    next: usize,
-    out: Readings,
-    findings: Vec<ImportFinding>,
-}
-
-impl<'a> Taking<'a> {
-    fn new(site: &Site, source: &'a str, now: &'a str) -> Self {
-        Self {
-            trial: site.clone(),
-            known: site.readings.iter().map(of_one).collect(),
-            reports: site.node_reports.iter().map(of_report).collect(),
-            source,
-            now,
-            next: 1,
-            out: Readings { edits: Vec::new(), again: 0 },
-            findings: Vec::new(),
-        }
-    }
-
-    fn done(self) -> Imported<Readings> {
-        Imported { value: self.out, findings: self.findings }
-    }
-
-    fn found(&mut self, place: String, reason: String) {
-        self.findings.push(ImportFinding { place, reason });
-    }
-
-    fn take(&mut self, place: String, edit: Edit) {
-        match apply(&mut self.trial, &edit) {
-            Ok(_) => self.out.edits.push(edit),
-            Err(refusal) => self.found(place, refusal.to_string()),
-        }
-    }
-
-    fn when(&self, text: Option<&String>) -> Result<String, String> {
-        text.map_or_else(|| Ok(self.now.to_owned()), |t| time(t))
-    }
-
-    fn reading(&mut self, row: &ReadingRow) -> Result<Option<Reading>, String> {
-        let from = device(&self.trial, &row.from, None)?.clone();
-        let to = device(&self.trial, &row.to, Some(&from))?.id.clone();
-        let dbm = |v: f64| Dbm::try_from(v).map_err(|_| format!("{v} dBm is no level"));
-        let reading = Reading {
-            id: free_id(&self.trial, &mut self.next)?,
-            from: from.id,
-            to,
-            rssi_dbm: row.rssi_dbm.map(dbm).transpose()?,
-            margin_db: row.margin_db.map(Db::new),
-            lqi: row.lqi,
-            test_radios_dbm: row.test_radios_dbm.map(dbm).transpose()?,
-            firmware: row.firmware.clone(),
-            superseded: String::new(),
-            at: self.when(row.time.as_ref())?,
-            source: row.source.clone().unwrap_or_else(|| self.source.to_owned()),
-        };
-        Ok(self.known.insert(of_one(&reading)).then_some(reading))
-    }
-
-    fn node(&mut self, row: &NodeRow) -> Result<Option<NodeReport>, String> {
-        let site = &self.trial;
-        let named = |text: &str| device(site, text, None).map(|d| d.id.clone());
-        let of = row.device.as_deref().filter(|d| !d.is_empty()).map(named).transpose()?;
-        let via =
-            row.via.as_ref().map(|via| via.iter().map(|v| named(v)).collect::<Result<_, _>>());
-        let by_device = || of.as_ref().and_then(|d| site.devices.get(d)).map(|d| d.network.clone());
-        let network =
-            site.networks.iter().find(|n| n.id.as_str() == row.network || n.name == row.network);
-        let network = network.map(|n| n.id.clone()).or_else(by_device);
-        let network = network.ok_or_else(|| match row.network.as_str() {
-            "" => "says neither a network nor a device".to_owned(),
-            other => format!("no network is called “{other}”"),
-        })?;
-        let mut number = 1;
-        let id = loop {
-            let id = format!("n{number:04}");
-            if site.node_reports.named(&id).is_none() {
-                break id.parse().map_err(|e| format!("{e}"))?;
-            }
-            number += 1;
-        };
-        let report = NodeReport {
-            id,
-            network,
-            node: row.node,
-            device: of,
-            via: via.transpose()?,
-            last_working: row.last_working,
-            answers: row.answers,
-            firmware: row.firmware.clone(),
-            at: self.when(row.time.as_ref())?,
-            source: row.source.clone().unwrap_or_else(|| self.source.to_owned()),
-        };
-        Ok(self.reports.insert(of_report(&report)).then_some(report))
-    }
-
-    fn take_reading(&mut self, place: String, row: &ReadingRow) {
-        match self.reading(row) {
-            Ok(Some(reading)) => self.take(place, Edit::put(reading)),
-            Ok(None) => self.out.again += 1,
-            Err(reason) => self.found(place, reason),
-        }
-    }
-
-    fn take_node(&mut self, place: String, row: &NodeRow) {
-        match self.node(row) {
-            Ok(Some(report)) => self.take(place, Edit::put(report)),
-            Ok(None) => self.out.again += 1,
-            Err(reason) => self.found(place, reason),
-        }
-    }
-}
-
-/// What two reports have alike that are one: all but their ids.
-fn of_report(report: &NodeReport) -> String {
-    let mut value = serde_json::to_value(report).unwrap_or_default();
-    value["id"] = Value::Null;
-    value.to_string()
-}
-
-/// Reads JSON or a CSV of nodes; each good row becomes an edit, each bad one a finding.
-pub fn read(site: &Site, text: &str, source: &str, now: &str) -> Imported<Readings> {
-    let mut into = Taking::new(site, source, now);
+/// Reads JSON or a CSV of nodes; each good row goes on record, each bad one is a finding.
+pub fn read(site: &Site, record: &Record, text: &str, came: Came<'_>) -> Imported<Told> {
+    let mut into = Taking::new(site, record, came);
     let text = text.trim_start_matches('\u{feff}');
     if text.trim_start().starts_with('{') {
         json_rows(&mut into, text);
@@ -236,7 +83,7 @@ fn csv_rows(into: &mut Taking<'_>, text: &str) {
     let mut taken = 0;
     for row in rows.records() {
         let Ok(row) = row else {
-            return into.found("the file".to_owned(), "is not text in UTF-8".to_owned());
+            return into.found("the file", "is not text in UTF-8");
         };
         let line = row.position().map_or(0, csv::Position::line);
         if row.iter().all(str::is_empty) {
@@ -283,9 +130,9 @@ fn csv_rows(into: &mut Taking<'_>, text: &str) {
     }
 }
 
-/// Writes all readings and reports of a site; [`read`] reads them back.
-pub fn write(site: &Site) -> Value {
-    let readings: Vec<_> = site
+/// Writes all readings and reports of a record; [`read`] reads them back.
+pub fn write(record: &Record) -> Value {
+    let readings: Vec<_> = record
         .readings
         .iter()
         .map(|r| {
@@ -294,7 +141,7 @@ pub fn write(site: &Site) -> Value {
                 "test_radios_dbm": r.test_radios_dbm })
         })
         .collect();
-    let nodes: Vec<_> = site
+    let nodes: Vec<_> = record
         .node_reports
         .iter()
         .map(|r| {
@@ -353,13 +200,17 @@ pub struct HubNode {
     pub ready: Option<bool>,
 }
 
-/// What a collector told as edits; numbers become devices by the records of joining, nought is the hub.
-pub fn of_hub(site: &Site, network: &NetworkId, told: &OfHub, now: &str) -> Imported<Readings> {
+/// What a collector told; numbers become devices by the records of joining, nought is the hub.
+pub fn of_hub(
+    site: &Site,
+    record: &Record,
+    network: &NetworkId,
+    told: &OfHub,
+    came: Came<'_>,
+) -> Imported<Told> {
     let mut by_number: BTreeMap<u32, DeviceId> = BTreeMap::new();
     let own = |d: &DeviceId| site.devices.get(d).is_some_and(|d| d.network == *network);
-    let mut joinings: Vec<_> = site.joinings.iter().filter(|j| own(&j.device)).collect();
-    joinings.sort_by(|a, b| a.at.cmp(&b.at));
-    for joining in joinings {
+    for joining in record.joinings.iter().filter(|j| own(&j.device)) {
         by_number.extend(joining.node.map(|n| (n, joining.device.clone())));
     }
     let hub = site
@@ -367,7 +218,8 @@ pub fn of_hub(site: &Site, network: &NetworkId, told: &OfHub, now: &str) -> Impo
         .iter()
         .find(|d| d.network == *network && site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub));
     by_number.extend(hub.map(|h| (0, h.id.clone())));
-    let mut into = Taking::new(site, "hub", now);
+    let mut into = Taking::new(site, record, came);
+    let routes: BTreeMap<u32, &HubRoute> = told.routes.iter().map(|r| (r.node, r)).collect();
     for row in told.neighbours.iter().take(MOST_ROWS) {
         let (Some(to), Some(from)) = (by_number.get(&row.node), by_number.get(&row.neighbour))
         else {
@@ -379,7 +231,7 @@ pub fn of_hub(site: &Site, network: &NetworkId, told: &OfHub, now: &str) -> Impo
         into.take_reading(format!("node {}", row.node), &reading);
     }
     for node in told.nodes.iter().take(MOST_ROWS) {
-        let route = told.routes.iter().find(|r| r.node == node.node);
+        let route = routes.get(&node.node);
         let via = route.map(|r| {
             r.via
                 .iter()

@@ -6,24 +6,59 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::building::structure::{Doors, Structure};
+use dot_reach_core::moment::Moment;
 use dot_reach_core::propagation::{Medium, Model};
-use dot_reach_core::site::{Edit, Kind, Thing, apply};
+use dot_reach_core::record::{Caller, Folder, Record, Telling, What};
+use dot_reach_core::site::{Edit, Site, apply};
 use dot_reach_core::units::Megahertz;
+use dot_reach_formats::told::Came;
 use dot_reach_formats::{analysis_json, gains_csv, job_file, ledger_csv, readings_csv, tables};
-use dot_reach_standin::houses::larkfield_mill;
+use dot_reach_standin::houses::{larkfield_mill, larkfield_mill_read};
 use proptest::prelude::*;
 
 #[expect(clippy::unwrap_used, reason = "the demo job can be written")]
 fn mill_file() -> Vec<u8> {
-    job_file::write(&larkfield_mill(), &BTreeMap::new()).unwrap()
+    let Folder { site, record } = larkfield_mill_read();
+    job_file::write(Some("mill"), &site, &record, &BTreeMap::new()).unwrap()
+}
+
+#[expect(clippy::unwrap_used, reason = "what was read can be written")]
+fn written(job: &job_file::ReadJob) -> Vec<u8> {
+    job_file::write(job.id.as_deref(), &job.site, &job.record, &BTreeMap::new()).unwrap()
+}
+
+/// How a table of a test came in.
+fn came<'a>(source: &'a str, now: &'a Moment) -> Came<'a> {
+    Came { source, now, stem: "t" }
+}
+
+#[expect(clippy::unwrap_used, reason = "it is a time")]
+fn now() -> Moment {
+    NOW.parse().unwrap()
+}
+
+/// What is on record after this was told.
+#[expect(clippy::unwrap_used, reason = "a record that is refused is a test that failed")]
+fn told_of(site: &Site, record: &Record, told: Vec<What>) -> Record {
+    let caller = Caller { name: "Kit".into(), taken: now(), stem: format!("s{}", record.len()) };
+    let mut after = record.clone();
+    for entry in caller.entries(site, told.into_iter().map(|w| Telling::new(w, None, None))) {
+        after.say(entry).unwrap();
+    }
+    after
+}
+
+fn nothing() -> Record {
+    Record::default()
 }
 
 #[test]
 fn a_job_written_and_read_is_equal() {
     let read = job_file::read(&mill_file()).unwrap();
     assert_eq!(read.findings, []);
-    assert_eq!(read.value.site, larkfield_mill());
-    assert_eq!(job_file::write(&read.value.site, &BTreeMap::new()).unwrap(), mill_file());
+    let mill = larkfield_mill_read();
+    assert_eq!((&read.value.site, &read.value.record), (&mill.site, &mill.record));
+    assert_eq!(written(&read.value), mill_file());
 }
 
 /// When what does not say so was taken.
@@ -57,7 +92,7 @@ proptest! {
         }
         // Whatever comes in that way has passed the same checks as an edit.
         if let Ok(read) = job_file::read(&bytes) {
-            let again = job_file::write(&read.value.site, &BTreeMap::new()).unwrap();
+            let again = written(&read.value);
             let again = job_file::read(&again).unwrap();
             prop_assert_eq!(again.findings, vec![]);
         }
@@ -69,13 +104,12 @@ proptest! {
     fn every_line_of_readings_is_taken_or_named(rows in prop::collection::vec(row(), 1..20)) {
         let text = rows.join("\n");
         let site = larkfield_mill();
-        let read = readings_csv::read(&site, &text, "test", NOW);
+        let read = readings_csv::read(&site, &nothing(), &text, came("test", &now()));
         let lines = rows.iter().filter(|r| r.contains(|c: char| !c.is_whitespace() && c != ',')).count();
-        let readings = read.value.edits.len() + read.value.again;
+        let readings = read.value.new.len() + read.value.again;
         prop_assert_eq!(readings + read.findings.len(), lines, "{:?}", read.findings);
         prop_assert!(read.findings.iter().all(|f| f.place.starts_with("line ")));
-        let mut after = site;
-        prop_assert!(apply(&mut after, &Edit::batch(read.value.edits)).is_ok());
+        told_of(&site, &nothing(), read.value.new);
     }
 }
 
@@ -121,9 +155,7 @@ fn a_job_file_of_the_first_version_is_read_whole() {
     let read = job_file::read(kept).unwrap();
     assert_eq!(read.findings, []);
     let then: serde_json::Value = serde_json::from_slice(kept).unwrap();
-    let mut now: serde_json::Value =
-        serde_json::from_slice(&job_file::write(&read.value.site, &BTreeMap::new()).unwrap())
-            .unwrap();
+    let mut now: serde_json::Value = serde_json::from_slice(&written(&read.value)).unwrap();
     assert_eq!((&then["version"], &now["version"]), (&1.into(), &job_file::VERSION.into()));
     // Tables that are new since are empty; all else is as it was, to the last digit.
     for (table, value) in now["site"].as_object_mut().unwrap() {
@@ -142,12 +174,22 @@ fn readings_come_by_name_or_id_with_comma_or_semicolon() {
     let site = larkfield_mill();
     let text = "from;to;rssi_dbm;time\nHub, Zigbee;Kitchen island;−61;2026-04-01 10:00\n\
                 mesh-meter;mesh-kit-isle;-62.5 dBm;2026-04-01T10:01:00+01:00\n";
-    let read = readings_csv::read(&site, text, "test", NOW);
+    let read = readings_csv::read(&site, &nothing(), text, came("test", &now()));
     assert_eq!(read.findings, []);
-    assert_eq!(read.value.edits.len(), 2);
-    let odd = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,NaN,2026-04-01", "test", NOW);
+    assert_eq!(read.value.new.len(), 2);
+    let odd = readings_csv::read(
+        &site,
+        &nothing(),
+        "mesh-meter,mesh-kit-isle,NaN,2026-04-01",
+        came("test", &now()),
+    );
     assert_eq!(odd.findings[0].reason, "“NaN” is no level in dBm");
-    let loud = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,90,2026-04-01", "test", NOW);
+    let loud = readings_csv::read(
+        &site,
+        &nothing(),
+        "mesh-meter,mesh-kit-isle,90,2026-04-01",
+        came("test", &now()),
+    );
     assert_eq!(
         loud.findings[0].reason,
         "rssi_dbm: is 90.0 dBm; a level heard lies between −140 and 20 dBm"
@@ -158,13 +200,13 @@ fn readings_come_by_name_or_id_with_comma_or_semicolon() {
 fn readings_are_taken_as_people_paste_them() {
     let site = larkfield_mill();
     let of = |text: &str| {
-        let read = readings_csv::read(&site, text, "test", NOW);
+        let read = readings_csv::read(&site, &nothing(), text, came("test", &now()));
         assert_eq!(read.findings, [], "{text}");
-        let put = |e: &Edit| serde_json::to_value(e).unwrap()["value"].clone();
+        let put = |e: &What| serde_json::to_value(e).unwrap();
         let told = |v: serde_json::Value| {
             format!("{} {} {} {}", v["from"], v["to"], v["rssi_dbm"], v["at"]).replace('"', "")
         };
-        read.value.edits.iter().map(put).map(told).collect::<Vec<_>>()
+        read.value.new.iter().map(put).map(told).collect::<Vec<_>>()
     };
     let want = ["mesh-meter mesh-kit-isle -61.5 2026-03-14T10:05:00Z"];
     for text in [
@@ -184,27 +226,26 @@ fn readings_are_taken_as_people_paste_them() {
         of("mesh-meter,mesh-kit-isle,-61"),
         [format!("mesh-meter mesh-kit-isle -61.0 {NOW}")]
     );
-    let bad = readings_csv::read(&site, "mesh-meter,mesh-kit-isle,-61,03/14/2026", "test", NOW);
+    let bad = readings_csv::read(
+        &site,
+        &nothing(),
+        "mesh-meter,mesh-kit-isle,-61,03/14/2026",
+        came("test", &now()),
+    );
     assert!(bad.findings[0].reason.contains("is no time"), "the day comes before the month");
 }
 
 #[test]
 fn readings_written_and_read_are_the_same_levels() {
-    let site = larkfield_mill();
-    let written = readings_csv::write(&site).unwrap();
-    let read = readings_csv::read(&site, &written, "again", NOW);
+    let Folder { site, record } = larkfield_mill_read();
+    let written = readings_csv::write(&record).unwrap();
+    let now = now();
+    let read = readings_csv::read(&site, &record, &written, came("again", &now));
     assert_eq!(read.findings, []);
-    assert_eq!(
-        (read.value.edits.len(), read.value.again),
-        (0, site.readings.len()),
-        "all are there"
-    );
-    let mut without = site.clone();
-    for reading in site.readings.iter() {
-        apply(&mut without, &Edit::remove(Kind::Reading, &reading.id)).unwrap();
-    }
-    let read = readings_csv::read(&without, &written, "again", NOW);
-    assert_eq!((read.value.edits.len(), read.value.again), (site.readings.len(), 0));
+    let count = record.readings.len();
+    assert_eq!((read.value.new.len(), read.value.again), (0, count), "all are there");
+    let read = readings_csv::read(&site, &nothing(), &written, came("again", &now));
+    assert_eq!((read.value.new.len(), read.value.again), (count, 0));
 }
 
 #[test]
@@ -261,22 +302,22 @@ fn tables_of_hubs_come_back_as_they_were_written_and_twice_is_once() {
         {"network": "mesh", "node": 99}
     ], "others": []}"#;
     assert!(tables::is_meant(text));
-    let read = tables::read(&site, text, "hub", NOW);
-    assert_eq!(read.value.edits.len(), 4, "{:?}", read.findings);
+    let now = now();
+    let read = tables::read(&site, &nothing(), text, came("hub", &now));
+    assert_eq!(read.value.new.len(), 4, "{:?}", read.findings);
     let places: Vec<&str> = read.findings.iter().map(|f| f.place.as_str()).collect();
     assert_eq!(places, ["others", "readings 3"]);
-    let mut with = site.clone();
-    apply(&mut with, &Edit::batch(read.value.edits)).unwrap();
-    let again = tables::read(&with, text, "hub", NOW);
-    assert_eq!((again.value.edits.len(), again.value.again), (0, 4));
+    let with = told_of(&site, &nothing(), read.value.new);
+    let again = tables::read(&site, &with, text, came("hub", &now));
+    assert_eq!((again.value.new.len(), again.value.again), (0, 4));
     let written = tables::write(&with).to_string();
-    let back = tables::read(&site, &written, "hub", NOW);
+    let back = tables::read(&site, &nothing(), &written, came("hub", &now));
     assert_eq!(back.findings, []);
-    assert_eq!((back.value.edits.len(), back.value.again), (4, site.readings.len()));
+    assert_eq!((back.value.new.len(), back.value.again), (4, 0));
     let csv = "network,node,device,via,answers\nmesh,7,mesh-util-light,mesh-kit-isle mesh-land-light,yes\nmesh,8,nobody,,\n";
     assert!(tables::is_meant(csv));
-    let nodes = tables::read(&site, csv, "hub", NOW);
-    assert_eq!(nodes.value.edits.len(), 1);
+    let nodes = tables::read(&site, &nothing(), csv, came("hub", &now));
+    assert_eq!(nodes.value.new.len(), 1);
     assert!(nodes.findings[0].place == "line 3" && nodes.findings[0].reason.contains("nobody"));
 }
 
@@ -284,10 +325,10 @@ fn tables_of_hubs_come_back_as_they_were_written_and_twice_is_once() {
 fn a_heading_may_name_columns_in_any_order() {
     let site = larkfield_mill();
     let text = "time,to,from,rssi_dbm,lqi\n2026-04-01 10:00,mesh-util-light,mesh-meter,-61,200\n,mesh-util-light,mesh-meter,,\n";
-    let read = readings_csv::read(&site, text, "hub", NOW);
-    assert_eq!(read.value.edits.len(), 1);
+    let read = readings_csv::read(&site, &nothing(), text, came("hub", &now()));
+    assert_eq!(read.value.new.len(), 1);
     assert!(read.findings[0].reason.contains("nothing was heard"), "{:?}", read.findings);
-    let Edit::Put(Thing::Reading(reading)) = &read.value.edits[0] else { panic!("no reading") };
+    let What::Read(reading) = &read.value.new[0] else { panic!("no reading") };
     assert_eq!((reading.from.as_str(), reading.lqi), ("mesh-meter", Some(200)));
 }
 
@@ -321,12 +362,13 @@ fn path_gains_are_read_by_line_and_what_is_asked_keeps_its_order() {
 
 #[test]
 fn what_a_hub_tells_by_numbers_becomes_devices_by_the_records_of_joining() {
-    let mut site = larkfield_mill();
-    let joined = |id: &str, device: &str, node: u32| serde_json::json!({"id": id, "device": device, "node": node, "at": "2026-03-20T10:00:00Z"});
-    for value in [joined("j1", "mesh-util-light", 2), joined("j2", "mesh-kit-isle", 3)] {
-        let edit = serde_json::json!({"do": "put", "kind": "joining", "value": value});
-        apply(&mut site, &Edit::read(edit).unwrap()).unwrap();
-    }
+    let site = larkfield_mill();
+    let joined = |id: &str, device: &str, node: u32| {
+        let value = serde_json::json!({"id": id, "device": device, "node": node, "at": "2026-03-20T10:00:00Z"});
+        What::Joined(serde_json::from_value(value).unwrap())
+    };
+    let joined = vec![joined("j1", "mesh-util-light", 2), joined("j2", "mesh-kit-isle", 3)];
+    let record = told_of(&site, &nothing(), joined);
     let told = serde_json::json!({
         "neighbours": [{"node": 0, "neighbour": 2, "rssi_dbm": -61.0, "lqi": 180},
                        {"node": 3, "neighbour": 2, "rssi_dbm": -70.0}, {"node": 0, "neighbour": 44}],
@@ -335,13 +377,14 @@ fn what_a_hub_tells_by_numbers_becomes_devices_by_the_records_of_joining() {
     });
     let told: tables::OfHub = serde_json::from_value(told).unwrap();
     let network = site.networks.named("mesh").unwrap().id.clone();
-    let read = tables::of_hub(&site, &network, &told, NOW);
+    let now = now();
+    let read = tables::of_hub(&site, &record, &network, &told, came("hub", &now));
     assert_eq!(read.findings, []);
-    apply(&mut site, &Edit::batch(read.value.edits)).unwrap();
-    let heard = site.readings.iter().filter(|r| r.at == NOW);
+    let record = told_of(&site, &record, read.value.new);
+    let heard = record.readings.iter();
     let heard: Vec<_> = heard.map(|r| (r.from.as_str(), r.to.as_str())).collect();
     assert_eq!(heard, [("mesh-util-light", "mesh-meter"), ("mesh-util-light", "mesh-kit-isle")]);
-    let report = |node: u32| site.node_reports.iter().find(|r| r.node == Some(node)).unwrap();
+    let report = |node: u32| record.node_reports.iter().find(|r| r.node == Some(node)).unwrap();
     assert_eq!(report(44).device, None);
     let via = report(3).via.as_ref().unwrap();
     assert_eq!(
@@ -349,5 +392,6 @@ fn what_a_hub_tells_by_numbers_becomes_devices_by_the_records_of_joining() {
         ["mesh-util-light"]
     );
     // Asked again it is the same, and taken once.
-    assert_eq!(tables::of_hub(&site, &network, &told, NOW).value.edits, []);
+    let again = tables::of_hub(&site, &record, &network, &told, came("hub", &now));
+    assert_eq!(again.value.new, []);
 }

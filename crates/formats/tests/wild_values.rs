@@ -8,6 +8,7 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::coverage::{Handset, Quantity, Request, coverage};
 use dot_reach_core::install::run_sheet;
+use dot_reach_core::record::Record;
 use dot_reach_core::units::Metres;
 use dot_reach_formats::{analysis_json, job_file};
 use dot_reach_standin::houses::quay_court;
@@ -15,7 +16,7 @@ use serde_json::{Value, json};
 
 /// The flat with something of every kind in it.
 fn flat() -> Value {
-    let bytes = job_file::write(&quay_court(), &BTreeMap::new()).unwrap();
+    let bytes = job_file::write(None, &quay_court(), &Record::default(), &BTreeMap::new()).unwrap();
     let mut value: Value = serde_json::from_slice(&bytes).unwrap();
     let site = &mut value["site"];
     let first = |list: &str| site[list][0]["id"].clone();
@@ -135,7 +136,8 @@ fn one_wild_number_is_refused_or_harmless() {
                     }
                     let analysis = analyse(&Arc::new(read.value.site), &Options::default());
                     assert_eq!(is_finite(&analysis), Ok(()), "{place} = {wild}");
-                    let plan = dot_reach_core::install::schedule::schedule(&analysis);
+                    let plan =
+                        dot_reach_core::install::schedule::schedule(&analysis, &Record::default());
                     assert!(plan.walk.is_finite() && plan.outages().all(|o| o.walk.is_finite()));
                     let joined: BTreeSet<_> =
                         run_sheet(&analysis).into_iter().map(|t| t.device).collect();

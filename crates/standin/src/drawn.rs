@@ -10,11 +10,14 @@ use dot_reach_core::network::link::received;
 use dot_reach_core::propagation::doorway::Station;
 use dot_reach_core::propagation::{Medium, Model};
 use dot_reach_core::prove::gains::{Asked, GainSurvey};
+use dot_reach_core::record::Reading;
 use dot_reach_core::simulate::normal;
-use dot_reach_core::site::{Edit, Kind, Reading, Site, apply};
+use dot_reach_core::site::Site;
 use dot_reach_core::units::{Db, Dbm, Megahertz};
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};
+
+use crate::story::moment;
 
 /// How a house differs from its plan: means and deviations in decibels.
 #[derive(Clone, Debug)]
@@ -145,15 +148,10 @@ impl Drawn {
     }
 }
 
-/// A site with the levels that a drawn house would give in place of its own readings.
-///
-/// # Panics
-/// A reading that the rules refuse: a defect here, which a test finds.
-pub fn as_readings(site: &Site, house: &Drawn, links: &[(Asked, f64)]) -> Site {
+/// The levels that a drawn house would give at the devices of a plan.
+pub fn as_readings(site: &Site, house: &Drawn, links: &[(Asked, f64)]) -> Vec<Reading> {
     let plan = analyse(&Arc::new(site.clone()), &Options::default());
-    let mut read = site.clone();
-    let gone = site.readings.iter().map(|r| Edit::remove(Kind::Reading, &r.id));
-    let mut edits: Vec<Edit> = gone.collect();
+    let mut readings = Vec::new();
     for (n, (asked, gain)) in links.iter().enumerate() {
         let end = |e: usize| plan.site.devices.named(&house.ends.ends[e].0).map(|d| d.id.clone());
         let (Some(from), Some(to)) = (end(asked.from), end(asked.to)) else { continue };
@@ -162,7 +160,7 @@ pub fn as_readings(site: &Site, house: &Drawn, links: &[(Asked, f64)]) -> Site {
         let (one, other) = (&network.nodes[a], &network.nodes[b]);
         let level = received(one, other, Db::new(-gain)).get().round().clamp(-139.0, 19.0);
         let Ok(id) = format!("d{n:03}").parse() else { continue };
-        edits.push(Edit::put(Reading {
+        readings.push(Reading {
             id,
             from,
             to,
@@ -172,13 +170,11 @@ pub fn as_readings(site: &Site, house: &Drawn, links: &[(Asked, f64)]) -> Site {
             test_radios_dbm: None,
             firmware: String::new(),
             superseded: String::new(),
-            at: format!("2026-04-02T{:02}:{:02}:00Z", 9 + n / 20, n % 20 * 3),
+            at: moment(&format!("2026-04-02T{:02}:{:02}:00Z", 9 + n / 20, n % 20 * 3)),
             source: "hub's neighbour table".to_owned(),
-        }));
+        });
     }
-    #[expect(clippy::expect_used, reason = "readings that the rules refuse are a defect")]
-    apply(&mut read, &Edit::batch(edits)).expect("readings that can stand");
-    read
+    readings
 }
 
 fn pick(random: &mut ChaCha8Rng, count: usize) -> usize {

@@ -6,4 +6,5 @@
 pub mod drawn;
 pub mod houses;
 pub mod hub;
+pub mod story;
 pub mod truth;

@@ -6,11 +6,14 @@ use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::Link;
 use dot_reach_core::network::link::received;
 use dot_reach_core::radio::mounting::Mounting;
+use dot_reach_core::record::Reading;
 use dot_reach_core::simulate::normal;
-use dot_reach_core::site::{BoxKind, Edit, Reading, Site, Thing, apply};
+use dot_reach_core::site::{BoxKind, Edit, Site, Thing, apply};
 use dot_reach_core::units::{Db, Dbm};
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::SeedableRng;
+
+use crate::story::moment;
 
 /// How the house differs from its plan.
 #[derive(Clone, Debug)]
@@ -62,20 +65,20 @@ fn put(site: &mut Site, thing: impl Into<Thing>) {
     apply(site, &Edit::put(thing)).expect("a truth that can stand");
 }
 
-/// Readings of `count` links that work in truth, the planned routes before others; as edits.
-pub fn take_readings(site: &Site, truth: &Truth, day: &str, count: usize) -> Vec<Edit> {
+/// Readings of `count` links that work in truth, the planned routes before others.
+pub fn take_readings(site: &Site, truth: &Truth, day: &str, count: usize) -> Vec<Reading> {
     let analyse = |site: Site| analyse(&Arc::new(site), &Options::default());
     let plan = analyse(site.clone());
     let real = analyse(as_it_is(site, truth));
     let mut noise = ChaCha8Rng::seed_from_u64(truth.seed);
-    let mut edits = Vec::new();
+    let mut readings = Vec::new();
     for (network, link) in heard(&plan, &real).into_iter().take(count) {
         let network = &real.networks[network];
         let (from, to) = (&network.nodes[link.a], &network.nodes[link.b]);
         let level = received(from, to, link.path_loss);
         let scatter = truth.scatter_db * normal(&mut noise);
-        let Ok(id) = format!("r{:03}", edits.len() + 1).parse() else { continue };
-        edits.push(Edit::put(Reading {
+        let Ok(id) = format!("r{:03}", readings.len() + 1).parse() else { continue };
+        readings.push(Reading {
             id,
             from: from.device.clone(),
             to: to.device.clone(),
@@ -85,11 +88,15 @@ pub fn take_readings(site: &Site, truth: &Truth, day: &str, count: usize) -> Vec
             test_radios_dbm: None,
             firmware: String::new(),
             superseded: String::new(),
-            at: format!("{day}T{:02}:{:02}:00Z", 9 + edits.len() / 20, edits.len() % 20 * 3),
+            at: moment(&format!(
+                "{day}T{:02}:{:02}:00Z",
+                9 + readings.len() / 20,
+                readings.len() % 20 * 3
+            )),
             source: "hub's neighbour table".to_owned(),
-        }));
+        });
     }
-    edits
+    readings
 }
 
 /// Links with margin in truth: those of planned routes first, then by margin, weakest first.

@@ -9,9 +9,11 @@ use dot_reach_core::prove::gains::{Answer, Asked, GainSurvey, taught};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::next;
 use dot_reach_core::prove::prove;
+use dot_reach_core::record::{Folder, Reading, Record, What};
 use dot_reach_core::site::Site;
 use dot_reach_standin::drawn::{Differs, Drawn, as_readings};
 use dot_reach_standin::houses;
+use dot_reach_standin::story::told;
 
 type Links = Vec<(Asked, f64)>;
 
@@ -32,7 +34,13 @@ fn off(told: &Answer, truth: &Links) -> f64 {
 
 #[expect(clippy::unwrap_used, reason = "a demo house")]
 fn site(name: &str) -> Site {
-    houses::named(name).unwrap()
+    houses::named(name).unwrap().site
+}
+
+/// What is on record once these were read.
+fn read_of(site: &Site, readings: Vec<Reading>) -> Record {
+    let all = readings.into_iter().map(What::Read).collect();
+    told(site.clone(), "Test", "2026-04-02T18:00:00Z", all).record
 }
 
 /// A house whose inner walls, slabs and windows are heavier than drawn.
@@ -153,9 +161,8 @@ fn a_device_in_metal_is_named_first_with_four_readings_at_it() {
         let (others, _) = house.some(30);
         let mut read: Links = others.into_iter().filter(|l| !at(&l.0)).collect();
         read.extend(own);
-        let read = as_readings(&site, &house, &read);
-        let analysis = analyse(&Arc::new(read), &Options::default());
-        let proof = prove(&analysis);
+        let analysis = analyse(&Arc::new(site.clone()), &Options::default());
+        let proof = prove(&analysis, &read_of(&site, as_readings(&site, &house, &read)));
         let name = &house.ends.ends[metal].0;
         let found = diagnose(&analysis, &proof);
         let of = found.iter().find(|d| d.device.as_ref().is_some_and(|id| id.as_str() == name));
@@ -176,9 +183,8 @@ fn readings_that_are_chosen_tell_more_than_random_ones() {
         let start: Links = shuffled[..6].to_vec();
         // The verdicts that are undecided at the start are to be settled.
         let doubt = |read: &Links| {
-            let analysis =
-                analyse(&Arc::new(as_readings(&site, &house, read)), &Options::default());
-            let proof = prove(&analysis);
+            let analysis = analyse(&Arc::new(site.clone()), &Options::default());
+            let proof = prove(&analysis, &read_of(&site, as_readings(&site, &house, read)));
             let learned = as_learned(&analysis, &proof);
             let next = next(&learned, &proof);
             (next.variance, next.readings)
@@ -217,10 +223,10 @@ fn readings_that_are_chosen_tell_more_than_random_ones() {
 #[test]
 fn what_is_hidden_in_the_houses_to_practise_on_is_found() {
     for name in houses::PRACTICE {
-        let site = site(name);
+        let Folder { site, record } = houses::named(name).expect("a house to practise on");
         let note = site.job.note.clone();
         let analysis = analyse(&Arc::new(site), &Options::default());
-        let proof = prove(&analysis);
+        let proof = prove(&analysis, &record);
         let found = diagnose(&analysis, &proof);
         let hidden = |why: &str| {
             let of = found.iter().filter(|d| d.first().is_some_and(|c| c.why.word() == why));

@@ -1,9 +1,10 @@
 //! The thread that writes, one thing after the other, and the connections that read.
 
 use std::path::{Path, PathBuf};
-use std::sync::mpsc::{Sender, channel, sync_channel};
+use std::sync::mpsc::{RecvTimeoutError, Sender, channel, sync_channel};
 use std::sync::{Mutex, PoisonError};
 use std::thread::JoinHandle;
+use std::time::Duration;
 
 use rusqlite::{Connection, OpenFlags};
 
@@ -22,11 +23,24 @@ impl Writer {
     pub(crate) fn over(mut db: Connection) -> Result<Self, StoreError> {
         let (queue, work) = channel::<Work>();
         let write = move || {
-            for work in work {
-                // Work that panics is rolled back with its transaction; the next goes on.
-                let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| work(&mut db)));
-                drop(done);
+            // What was written is brought into the one file when nobody writes for a while, and at the end.
+            let mut is_clean = false;
+            loop {
+                match work.recv_timeout(IDLE) {
+                    Ok(work) => {
+                        is_clean = false;
+                        // Work that panics is rolled back with its transaction; the next goes on.
+                        let work = std::panic::AssertUnwindSafe(|| work(&mut db));
+                        drop(std::panic::catch_unwind(work));
+                    }
+                    Err(RecvTimeoutError::Timeout) if !is_clean => {
+                        is_clean = checkpoint(&db, "PASSIVE");
+                    }
+                    Err(RecvTimeoutError::Timeout) => {}
+                    Err(RecvTimeoutError::Disconnected) => break,
+                }
             }
+            checkpoint(&db, "TRUNCATE");
         };
         let thread = std::thread::Builder::new().name("writer".to_owned()).spawn(write)?;
         Ok(Self { queue: Some(queue), thread: Some(thread) })
@@ -56,6 +70,18 @@ impl Drop for Writer {
             let _ended = thread.join();
         }
     }
+}
+
+/// How long nobody writes before what was written is brought into the one file.
+const IDLE: Duration = Duration::from_millis(500);
+
+/// Brings what was written into the one file; whether all of it is there.
+fn checkpoint(db: &Connection, how: &str) -> bool {
+    let sql = format!("PRAGMA wal_checkpoint({how})");
+    let told = db.query_row(&sql, [], |row| {
+        Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?, row.get::<_, i64>(2)?))
+    });
+    matches!(told, Ok((0, log, done)) if log == done)
 }
 
 /// Connections that read.
@@ -96,7 +122,7 @@ impl Readers {
     fn connect(&self) -> Result<Connection, StoreError> {
         let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
         let db = Connection::open_with_flags(&self.path, flags)?;
-        db.busy_timeout(std::time::Duration::from_secs(5))?;
+        db.busy_timeout(Duration::from_secs(5))?;
         Ok(db)
     }
 }

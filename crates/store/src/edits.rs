@@ -1,15 +1,18 @@
-//! The one way to change a job: an edit, its receipt, and what others changed meanwhile.
+//! The one way to change a job. What is wished is worked out beside the writer, on a copy; the writer compares
+//! what that rests on with what came in meanwhile, and writes: the journal row, the rows that it touched and the
+//! entries of the record in one transaction.
 
 use std::fmt;
-use std::sync::Arc;
+use std::sync::{Arc, PoisonError};
 
+use dot_reach_core::record::{Entry, EntryId, Prepared, Record};
 use dot_reach_core::site::{Change, Edit, Refusal, Site, Touch, apply, value_at};
 use rusqlite::{Connection, OptionalExtension, Transaction, named_params};
 use serde_json::Value;
 
 use crate::history::Act;
 use crate::memory::{Memory, OpenJob};
-use crate::{JobId, Store, StoreError, jobs, things};
+use crate::{JobId, Store, StoreError, entries, jobs, things};
 
 /// Who asks for a change, from where, and how they will know it again.
 #[derive(Clone, Debug)]
@@ -31,6 +34,23 @@ pub struct Command {
     pub force: bool,
 }
 
+impl Command {
+    /// What a job begins with.
+    pub(crate) fn brought_in(at: &str) -> Self {
+        let word = || "import".to_owned();
+        let (base, force) = (None, false);
+        Self {
+            edit_id: word(),
+            client: word(),
+            who: word(),
+            author: word(),
+            at: at.to_owned(),
+            base,
+            force,
+        }
+    }
+}
+
 /// The receipt of an edit that stands.
 #[derive(Clone, Debug)]
 pub struct Committed {
@@ -38,9 +58,44 @@ pub struct Committed {
     pub revision: u64,
     /// What it touched.
     pub touched: Vec<Touch>,
+    /// What it put on record, each with its place there, from 1 on.
+    pub entries: Vec<(u64, EntryId)>,
     /// Whether it had been taken before, so that nothing was done now.
     pub again: bool,
 }
+
+/// What a wish rests on: where others changed any of that while it was worked out, it is worked out anew.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Reads {
+    /// Nothing: it stands by itself.
+    Nothing,
+    /// All that a job is, but for names, notes and what is agreed with people.
+    House,
+    /// Everything.
+    All,
+}
+
+impl Reads {
+    fn is_touched(self, touched: &[Touch]) -> bool {
+        let is_word = |touch: &Touch| {
+            let words = ["name", "note", "why", "room"];
+            let apart = ["visit", "person", "wish", "photo", "rate", "ruling", "platform"];
+            apart.contains(&touch.thing.kind.word())
+                || touch.field.as_deref().is_some_and(|f| words.contains(&f))
+        };
+        match self {
+            Self::Nothing => false,
+            Self::House => !touched.iter().all(is_word),
+            Self::All => true,
+        }
+    }
+}
+
+/// How often something is worked out anew before whoever asks is told that others are at the same.
+pub(crate) const MOST_TRIES: usize = 12;
+
+/// After how many of them one waits until it has the job alone, but for edits that read nothing.
+const FREE_TRIES: usize = 2;
 
 /// Someone else changed the same thing since the person looked.
 #[derive(Clone, Debug, PartialEq)]
@@ -83,33 +138,135 @@ impl fmt::Display for Conflict {
     }
 }
 
+/// What a wish comes to on a job as it stood at a revision.
+struct Outcome {
+    at: u64,
+    prepared: Prepared,
+    job: OpenJob,
+    change: Option<Change>,
+    rows: entries::Rows,
+}
+
+impl Outcome {
+    fn of(open: &OpenJob, prepared: Prepared, rows: entries::Rows) -> Result<Self, Refusal> {
+        let (mut site, mut record) = (Arc::clone(&open.site), Arc::clone(&open.record));
+        let change = match &prepared.edit {
+            Some(edit) => Some(apply(Arc::make_mut(&mut site), edit)?),
+            None => None,
+        };
+        if !prepared.entries.is_empty() {
+            let record = Arc::make_mut(&mut record);
+            prepared.entries.iter().try_for_each(|e| record.say(e.clone()))?;
+        }
+        let job = OpenJob { site, record, revision: open.revision + 1 };
+        Ok(Self { at: open.revision, prepared, job, change, rows })
+    }
+
+    /// The same on the job as it stands by now.
+    fn anew(self, now: &OpenJob) -> Result<Self, Refusal> {
+        Self::of(now, self.prepared, self.rows)
+    }
+}
+
 impl Store {
-    /// Applies the edit that `wish` comes to on the site as it stands: the journal row and the table
-    /// rows in one transaction. An edit that was taken before gives its receipt again.
+    /// Makes the edit as it is. One that was taken before gives its receipt again.
     ///
     /// # Errors
-    /// The core refuses it, someone else changed the same thing, or the database fails; the job is
-    /// as it was.
+    /// As [`Store::keep`].
     pub fn edit(
         &self,
         id: &JobId,
         command: &Command,
-        wish: impl FnOnce(&Site) -> Result<Edit, Refusal> + Send + 'static,
+        edit: &Edit,
+    ) -> Result<Committed, StoreError> {
+        let prepare =
+            |_: &Site, _: &Record| Ok(Prepared { edit: Some(edit.clone()), entries: Vec::new() });
+        self.keep(id, command, Reads::Nothing, prepare)
+    }
+
+    /// Keeps what `prepare` makes of the job as it stands: what it changes on the plan and what it puts on
+    /// record, all of it or nothing. It is worked out here, beside the writer; where somebody changed what it
+    /// `reads` meanwhile, it is worked out anew. What was taken before gives its receipt again.
+    ///
+    /// # Errors
+    /// The core refuses it, someone else changed the same thing, or the database fails; the job is
+    /// as it was.
+    pub fn keep(
+        &self,
+        id: &JobId,
+        command: &Command,
+        reads: Reads,
+        prepare: impl Fn(&Site, &Record) -> Result<Prepared, Refusal>,
+    ) -> Result<Committed, StoreError> {
+        let taken = self.readers.read(|db| receipt(db, id, command, &[]))?;
+        if let Some(receipt) = taken {
+            return Ok(receipt);
+        }
+        let turn = self.turns.of(id);
+        let among = || turn.read().unwrap_or_else(PoisonError::into_inner);
+        let mut among = (reads != Reads::Nothing).then(among);
+        let mut alone = None;
+        for tried in 0..MOST_TRIES {
+            if tried == FREE_TRIES {
+                drop(among.take());
+                alone = Some(turn.write().unwrap_or_else(PoisonError::into_inner));
+            }
+            let open = self.open_job(id)?;
+            let prepared = prepare(&open.site, &open.record)?;
+            let rows = entries::rows(&prepared.entries)?;
+            if !prepared.entries.is_empty() && self.is_variant(id)? {
+                let why = dot_reach_core::site::Wrong::VariantHasNoRecord;
+                return Err(Refusal::Wrong { field: "do".to_owned(), why }.into());
+            }
+            let sent: Vec<EntryId> = prepared.entries.iter().map(|e| e.id.clone()).collect();
+            let outcome = match Outcome::of(&open, prepared, rows) {
+                Ok(outcome) => outcome,
+                // What is on record already under the same ids was taken before.
+                Err(refusal) => {
+                    let taken = self.readers.read(|db| receipt(db, id, command, &sent))?;
+                    return taken.ok_or_else(|| refusal.into());
+                }
+            };
+            match self.commit(id, command, reads, outcome) {
+                Err(StoreError::Stale) => {}
+                done => return done,
+            }
+        }
+        drop(alone);
+        Err(StoreError::Busy)
+    }
+
+    fn commit(
+        &self,
+        id: &JobId,
+        command: &Command,
+        reads: Reads,
+        outcome: Outcome,
     ) -> Result<Committed, StoreError> {
         let (id, command, memory) = (id.clone(), command.clone(), Arc::clone(&self.memory));
         self.writer.write(move |db| {
-            if let Some(receipt) = receipt(db, &id, &command)? {
+            let ids: Vec<EntryId> = outcome.prepared.entries.iter().map(|e| e.id.clone()).collect();
+            if let Some(receipt) = receipt(db, &id, &command, &ids)? {
                 return Ok(receipt);
             }
-            let job = current(db, &memory, &id)?;
-            let edit = wish(&job.site)?;
-            let mut site = Site::clone(&job.site);
-            let change = apply(&mut site, &edit)?;
-            if let Some(first) = changed_since(db, &id, &command, &change.touched)? {
-                return Err(first.between(&job.site, &site));
+            let now = current(db, &memory, &id)?;
+            let outcome = if now.revision == outcome.at {
+                outcome
+            } else {
+                let since = touched_since(db, &id, outcome.at)?;
+                let told = reads != Reads::Nothing && grew(db, &id, outcome.at)?;
+                if told || reads.is_touched(&since) {
+                    return Err(StoreError::Stale);
+                }
+                outcome.anew(&now)?
+            };
+            let touched = outcome.change.as_ref().map(|c| c.touched.clone()).unwrap_or_default();
+            if let Some(first) = changed_since(db, &id, &command, &touched)? {
+                return Err(first.between(&now.site, &outcome.job.site));
             }
-            let entry = Entry { command: &command, act: Act::Edit, of_revision: None };
-            commit(db, &memory, &id, &job, site, &entry, &edit, change)
+            let row = NewRow { command: &command, act: Act::Edit, of_revision: None };
+            let plan = outcome.prepared.edit.as_ref().zip(outcome.change.as_ref());
+            write(db, &memory, &id, outcome.job, &row, plan, &outcome.rows)
         })
     }
 }
@@ -123,11 +280,12 @@ pub(crate) fn current(db: &Connection, memory: &Memory, id: &JobId) -> Result<Op
     }
 }
 
-/// The receipt of an edit that was taken before.
+/// The receipt of a request, or of entries, that were taken before.
 pub(crate) fn receipt(
     db: &Connection,
     id: &JobId,
     command: &Command,
+    ids: &[EntryId],
 ) -> Result<Option<Committed>, StoreError> {
     if !(1..=64).contains(&command.edit_id.chars().count()) {
         return Err(StoreError::EditId);
@@ -138,14 +296,41 @@ pub(crate) fn receipt(
             Ok((row.get("revision")?, row.get::<_, String>("touched")?))
         })
         .optional()?;
-    let Some((revision, text)) = found else { return Ok(None) };
-    Ok(Some(Committed { revision, touched: touches(&text)?, again: true }))
+    let told = entries::of_request(db, id, &command.edit_id, ids)?;
+    match (found, told) {
+        (None, None) => Ok(None),
+        (Some((revision, text)), told) => {
+            let entries = told.map(|(_, entries)| entries).unwrap_or_default();
+            Ok(Some(Committed { revision, touched: touches(&text)?, entries, again: true }))
+        }
+        (None, Some((revision, entries))) => {
+            Ok(Some(Committed { revision, touched: Vec::new(), entries, again: true }))
+        }
+    }
 }
 
 /// What a journal row says it touched.
 pub(crate) fn touches(text: &str) -> Result<Vec<Touch>, StoreError> {
     let words: Vec<String> = serde_json::from_str(text)?;
     Ok(words.iter().filter_map(|word| Touch::read(word)).collect())
+}
+
+/// All that was touched since a revision.
+fn touched_since(db: &Connection, id: &JobId, since: u64) -> Result<Vec<Touch>, StoreError> {
+    let mut query =
+        db.prepare_cached("SELECT touched FROM journal WHERE job_id = ?1 AND revision > ?2")?;
+    let mut rows = query.query((id.as_str(), since))?;
+    let mut all = Vec::new();
+    while let Some(row) = rows.next()? {
+        all.extend(touches(&row.get::<_, String>(0)?)?);
+    }
+    Ok(all)
+}
+
+/// Whether the record grew since a revision.
+fn grew(db: &Connection, id: &JobId, since: u64) -> Result<bool, StoreError> {
+    let sql = "SELECT count(*) FROM entry WHERE job_id = ?1 AND revision > ?2";
+    Ok(db.prepare_cached(sql)?.query_row((id.as_str(), since), |row| row.get::<_, u64>(0))? > 0)
 }
 
 /// A change by another to something that this one touches.
@@ -183,7 +368,7 @@ fn changed_since(
     command: &Command,
     touched: &[Touch],
 ) -> Result<Option<Clash>, StoreError> {
-    let Some(base) = command.base else { return Ok(None) };
+    let Some(base) = command.base.filter(|_| !touched.is_empty()) else { return Ok(None) };
     let mut query = db.prepare_cached(
         "SELECT revision, who, at, touched FROM journal
          WHERE job_id = :job AND revision > :base AND client <> :client ORDER BY revision DESC",
@@ -210,48 +395,52 @@ pub(crate) fn first_clash(
 }
 
 /// A row that the journal is to have.
-pub(crate) struct Entry<'a> {
+pub(crate) struct NewRow<'a> {
     pub(crate) command: &'a Command,
     pub(crate) act: Act,
     pub(crate) of_revision: Option<u64>,
 }
 
-#[expect(clippy::too_many_arguments, reason = "all that one transaction writes")]
-pub(crate) fn commit(
+/// Writes what a job has become, in one transaction.
+pub(crate) fn write(
     db: &mut Connection,
     memory: &Memory,
     id: &JobId,
-    job: &OpenJob,
-    site: Site,
-    entry: &Entry<'_>,
-    edit: &Edit,
-    change: Change,
+    job: OpenJob,
+    row: &NewRow<'_>,
+    plan: Option<(&Edit, &Change)>,
+    rows: &entries::Rows,
 ) -> Result<Committed, StoreError> {
-    let revision = job.revision + 1;
+    let revision = job.revision;
     let write = db.transaction()?;
-    write_entry(&write, id, revision, entry, edit, &change)?;
-    things::write_touched(&write, id, &site, &change.touched)?;
+    if let Some((edit, change)) = plan {
+        write_journal(&write, id, revision, row, edit, change)?;
+        things::write_touched(&write, id, &job.site, &change.touched)?;
+    }
+    let first = job.record.len() as u64 - rows.len() as u64 + 1;
+    let told = entries::add(&write, id, first, revision, row.command, rows)?;
     write.execute(
         "UPDATE job SET name = :name, revision = :revision, changed_at = :at WHERE id = :id",
         named_params! {
-            ":name": site.job.name, ":revision": revision, ":at": entry.command.at,
+            ":name": job.site.job.name, ":revision": revision, ":at": row.command.at,
             ":id": id.as_str(),
         },
     )?;
     write.commit()?;
-    memory.wrote(id, OpenJob { site: Arc::new(site), revision });
-    Ok(Committed { revision, touched: change.touched, again: false })
+    memory.wrote(id, job);
+    let touched = plan.map(|(_, change)| change.touched.clone()).unwrap_or_default();
+    Ok(Committed { revision, touched, entries: told, again: false })
 }
 
-fn write_entry(
+fn write_journal(
     write: &Transaction<'_>,
     id: &JobId,
     revision: u64,
-    entry: &Entry<'_>,
+    row: &NewRow<'_>,
     edit: &Edit,
     change: &Change,
 ) -> Result<(), StoreError> {
-    let command = entry.command;
+    let command = row.command;
     let touched: Vec<_> = change.touched.iter().map(ToString::to_string).collect();
     write.execute(
         "INSERT INTO journal
@@ -261,17 +450,30 @@ fn write_entry(
         named_params! {
             ":job": id.as_str(), ":revision": revision, ":edit_id": command.edit_id,
             ":client": command.client, ":who": command.who, ":author": command.author,
-            ":at": command.at, ":act": entry.act.word(), ":of": entry.of_revision,
+            ":at": command.at, ":act": row.act.word(), ":of": row.of_revision,
             ":edit": serde_json::to_string(edit)?,
             ":inverse": serde_json::to_string(&change.inverse)?,
             ":touched": serde_json::to_string(&touched)?,
         },
     )?;
-    if let Some(of) = entry.of_revision {
+    if let Some(of) = row.of_revision {
         write.execute(
             "UPDATE journal SET undone_by = ?3 WHERE job_id = ?1 AND revision = ?2",
             (id.as_str(), of, revision),
         )?;
     }
     Ok(())
+}
+
+impl Store {
+    /// The record of a job from an entry on: each with its number, from 1 on.
+    ///
+    /// # Errors
+    /// There is no such job, or its rows cannot be read.
+    pub fn entries_after(&self, id: &JobId, after: u64) -> Result<Vec<(u64, Entry)>, StoreError> {
+        let open = self.open_job(id)?;
+        let from = usize::try_from(after).unwrap_or(usize::MAX);
+        let numbered = open.record.entries_from(from.min(open.record.len())).cloned();
+        Ok((after + 1..).zip(numbered).collect())
+    }
 }

@@ -1,4 +1,4 @@
-//! Undo and redo, and the journal.
+//! Undo and redo of the plan, and its journal. What happened is on record, which neither touches.
 //!
 //! An undo takes back a person's own last change that stands; a redo takes back their own last undo,
 //! until they change something anew. Both are rows of the journal like all others: `of_revision` says
@@ -7,10 +7,11 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use dot_reach_core::site::{Edit, Ref, Refusal, Site, Touch, take_back};
-use rusqlite::{Connection, Row, Transaction, named_params};
+use dot_reach_core::site::{Change, Edit, Ref, Refusal, Site, Touch, take_back};
+use rusqlite::{Connection, Row, named_params};
 
-use crate::edits::{Clash, Entry as NewEntry, commit, current, first_clash, receipt, touches};
+use crate::edits::{Clash, MOST_TRIES, NewRow, current, first_clash, receipt, touches, write};
+use crate::memory::OpenJob;
 use crate::{Command, Committed, JobId, Store, StoreError};
 
 /// What a journal row is.
@@ -43,7 +44,7 @@ impl Act {
 
 /// One row of the journal.
 #[derive(Clone, Debug)]
-pub struct Entry {
+pub struct JournalRow {
     /// The revision that it made.
     pub revision: u64,
     /// Who.
@@ -78,53 +79,49 @@ impl Store {
     }
 
     fn step(&self, id: &JobId, command: &Command, act: Act) -> Result<Committed, StoreError> {
-        let (id, command, memory) = (id.clone(), command.clone(), Arc::clone(&self.memory));
-        self.writer.write(move |db| {
-            if let Some(receipt) = receipt(db, &id, &command)? {
+        for _ in 0..MOST_TRIES {
+            let taken = self.readers.read(|db| receipt(db, id, command, &[]))?;
+            if let Some(receipt) = taken {
                 return Ok(receipt);
             }
-            let job = current(db, &memory, &id)?;
-            let of = match act {
-                Act::Undo => last_undoable(db, &id, &command.author)?,
-                _ => last_redoable(db, &id, &command.author)?,
-            };
-            let of = of.ok_or(StoreError::Nothing(act.word()))?;
-            let inverse = inverse(db, &id, of)?;
-            let mut site = Site::clone(&job.site);
-            let change = match take_back(&mut site, &inverse) {
-                Ok(change) => change,
-                Err(refusal) => return Err(why_not(db, &id, of, refusal, &job.site)?),
-            };
-            if !command.force {
-                // What names a thing that goes would lose it.
-                let gone = change.touched.iter().filter(|t| !site.has(&t.thing));
-                let users = users_of(&job.site, &gone.map(|t| &t.thing).collect());
-                let touched = [change.touched.as_slice(), users.as_slice()].concat();
-                if let Some(clash) = changed_after(db, &id, &command, of, &touched)? {
-                    return Err(clash.between(&job.site, &site));
+            let open = self.open_job(id)?;
+            let step = self.readers.read(|db| Step::of(db, id, command, act, &open))?;
+            let (id, command, memory) = (id.clone(), command.clone(), Arc::clone(&self.memory));
+            let done = self.writer.write(move |db| {
+                if let Some(receipt) = receipt(db, &id, &command, &[])? {
+                    return Ok(receipt);
                 }
+                if current(db, &memory, &id)?.revision != open.revision {
+                    return Err(StoreError::Stale);
+                }
+                let row = NewRow { command: &command, act, of_revision: Some(step.of) };
+                let plan = Some((&step.inverse, &step.change));
+                write(db, &memory, &id, step.job, &row, plan, &Vec::new())
+            });
+            match done {
+                Err(StoreError::Stale) => {}
+                done => return done,
             }
-            let entry = NewEntry { command: &command, act, of_revision: Some(of) };
-            commit(db, &memory, &id, &job, site, &entry, &inverse, change)
-        })
+        }
+        Err(StoreError::Busy)
     }
 
     /// The newest rows of the journal, newest first.
     ///
     /// # Errors
     /// The database fails or a row cannot be read.
-    pub fn journal(&self, id: &JobId, most: u32) -> Result<Vec<Entry>, StoreError> {
+    pub fn journal(&self, id: &JobId, most: u32) -> Result<Vec<JournalRow>, StoreError> {
         self.readers.read(|db| {
             let mut query = db.prepare_cached(
                 "SELECT revision, who, at, act, of_revision, edit, touched FROM journal
                  WHERE job_id = ?1 ORDER BY revision DESC LIMIT ?2",
             )?;
             let mut rows = query.query((id.as_str(), most))?;
-            let mut entries = Vec::new();
+            let mut found = Vec::new();
             while let Some(row) = rows.next()? {
-                entries.push(entry(row)?);
+                found.push(journal_row(row)?);
             }
-            Ok(entries)
+            Ok(found)
         })
     }
 
@@ -140,8 +137,50 @@ impl Store {
     }
 }
 
-fn entry(row: &Row<'_>) -> Result<Entry, StoreError> {
-    Ok(Entry {
+/// A step through the history, as it would be on a job as it stood.
+struct Step {
+    of: u64,
+    inverse: Edit,
+    change: Change,
+    job: OpenJob,
+}
+
+impl Step {
+    fn of(
+        db: &Connection,
+        id: &JobId,
+        command: &Command,
+        act: Act,
+        open: &OpenJob,
+    ) -> Result<Self, StoreError> {
+        let of = match act {
+            Act::Undo => last_undoable(db, id, &command.author)?,
+            _ => last_redoable(db, id, &command.author)?,
+        };
+        let of = of.ok_or(StoreError::Nothing(act.word()))?;
+        let inverse = inverse(db, id, of)?;
+        let mut site = Site::clone(&open.site);
+        let change = match take_back(&mut site, &inverse) {
+            Ok(change) => change,
+            Err(refusal) => return Err(why_not(db, id, of, refusal, &open.site)?),
+        };
+        if !command.force {
+            // What names a thing that goes would lose it.
+            let gone = change.touched.iter().filter(|t| !site.has(&t.thing));
+            let users = users_of(&open.site, &gone.map(|t| &t.thing).collect());
+            let touched = [change.touched.as_slice(), users.as_slice()].concat();
+            if let Some(clash) = changed_after(db, id, command, of, &touched)? {
+                return Err(clash.between(&open.site, &site));
+            }
+        }
+        let (site, revision) = (Arc::new(site), open.revision + 1);
+        let job = OpenJob { site, record: Arc::clone(&open.record), revision };
+        Ok(Self { of, inverse, change, job })
+    }
+}
+
+fn journal_row(row: &Row<'_>) -> Result<JournalRow, StoreError> {
+    Ok(JournalRow {
         revision: row.get("revision")?,
         who: row.get("who")?,
         at: row.get("at")?,
@@ -153,17 +192,13 @@ fn entry(row: &Row<'_>) -> Result<Entry, StoreError> {
 }
 
 fn last_undoable(db: &Connection, id: &JobId, author: &str) -> Result<Option<u64>, StoreError> {
-    let theirs = newest(db, id, Some(author), UNDOABLE)?;
-    let anyones = newest(db, id, None, UNDOABLE)?;
-    Ok(theirs.max(anyones))
+    newest(db, id, author, UNDOABLE)
 }
 
 fn last_redoable(db: &Connection, id: &JobId, author: &str) -> Result<Option<u64>, StoreError> {
-    let theirs = newest(db, id, Some(author), REDOABLE)?;
-    let anyones = newest(db, id, None, REDOABLE)?;
     // What they changed anew since leaves nothing to redo.
-    let anew = newest(db, id, Some(author), EDITS)?;
-    Ok(theirs.max(anyones).filter(|undone| Some(*undone) > anew))
+    let anew = newest(db, id, author, EDITS)?;
+    Ok(newest(db, id, author, REDOABLE)?.filter(|undone| Some(*undone) > anew))
 }
 
 /// A condition and the index that holds for it.
@@ -172,16 +207,16 @@ const UNDOABLE: Indexed = ("undone_by IS NULL AND act <> 'undo'", "journal_undoa
 const REDOABLE: Indexed = ("undone_by IS NULL AND act = 'undo'", "journal_redoable");
 const EDITS: Indexed = ("act = 'edit'", "journal_edits");
 
-/// The newest revision of an author, or of those of before who are not known.
+/// The newest revision of an author.
 fn newest(
     db: &Connection,
     id: &JobId,
-    author: Option<&str>,
+    author: &str,
     (condition, index): Indexed,
 ) -> Result<Option<u64>, StoreError> {
     let sql = format!(
         "SELECT max(revision) FROM journal INDEXED BY {index}
-         WHERE job_id = ?1 AND author IS ?2 AND {condition}"
+         WHERE job_id = ?1 AND author = ?2 AND {condition}"
     );
     Ok(db.prepare_cached(&sql)?.query_row((id.as_str(), author), |row| row.get(0))?)
 }
@@ -246,50 +281,4 @@ fn users_of(site: &Site, named: &BTreeSet<&Ref>) -> Vec<Touch> {
         });
     }
     users
-}
-
-/// Journals of before did not say what was taken back by what: it follows from their order.
-pub(crate) fn tell_old_undos_apart(write: &Transaction<'_>) -> rusqlite::Result<()> {
-    let jobs: Vec<String> = {
-        let mut query = write.prepare("SELECT DISTINCT job_id FROM journal")?;
-        query.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?
-    };
-    for job in jobs {
-        let rows: Vec<(u64, String)> = {
-            let mut query = write
-                .prepare("SELECT revision, act FROM journal WHERE job_id = ?1 ORDER BY revision")?;
-            let row = |row: &Row<'_>| Ok((row.get(0)?, row.get(1)?));
-            query.query_map([&job], row)?.collect::<Result<_, _>>()?
-        };
-        let (mut done, mut undone) = (Vec::new(), Vec::new());
-        for (revision, act) in rows {
-            let taken_back: Option<u64> = match Act::of_word(&act) {
-                Act::Edit => {
-                    // Anew: what was undone before stays so.
-                    for dead in undone.drain(..) {
-                        mark(write, &job, dead, revision)?;
-                    }
-                    None
-                }
-                Act::Undo => done.pop(),
-                Act::Redo => undone.pop(),
-            };
-            match Act::of_word(&act) {
-                Act::Undo => undone.push(revision),
-                Act::Edit | Act::Redo => done.push(revision),
-            }
-            if let Some(of) = taken_back {
-                mark(write, &job, of, revision)?;
-            }
-        }
-    }
-    Ok(())
-}
-
-fn mark(write: &Transaction<'_>, job: &str, of: u64, by: u64) -> rusqlite::Result<()> {
-    write.execute(
-        "UPDATE journal SET undone_by = ?3 WHERE job_id = ?1 AND revision = ?2",
-        (job, of, by),
-    )?;
-    Ok(())
 }

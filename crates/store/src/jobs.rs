@@ -1,12 +1,16 @@
 //! Opening, listing and reading jobs.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use dot_reach_core::site::{Fault, Kind, Site, Thing};
+use dot_reach_core::record::{Entry, EntryId, Fault, Record, What};
+use dot_reach_core::site::Site;
+
 use rusqlite::{Connection, OptionalExtension, Row, named_params};
 
+use crate::edits::Command;
 use crate::memory::OpenJob;
-use crate::{Store, StoreError, things};
+use crate::{Store, StoreError, entries, things};
 
 /// The id of a job: 1 to 64 lower-case letters, digits and hyphens, as it stands in an address.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -102,7 +106,7 @@ impl Store {
             let id = JobId(LIBRARY.to_owned());
             let write = db.transaction()?;
             if !job_exists(&write, &id)? {
-                make(&write, &id, &empty, &at)?;
+                make(&write, &id, &new_uid(), &empty, &at)?;
             }
             write.commit()?;
             Ok(id)
@@ -121,19 +125,64 @@ impl Store {
         }
     }
 
-    /// Makes a job that starts as `site`; its id is made of its name.
+    /// Makes a job that starts as `site`, of which nothing has happened yet; its id is made of its name.
     ///
     /// # Errors
     /// The database fails.
     pub fn create(&self, site: &Site, at: &str) -> Result<JobId, StoreError> {
-        let (site, at) = (site.clone(), at.to_owned());
+        self.create_told(site, &Record::default(), None, at)
+    }
+
+    /// Makes a job that starts as `site` with what is on record of it. It keeps the `uid` that it is known by
+    /// elsewhere, unless a job of that is here.
+    ///
+    /// # Errors
+    /// The database fails.
+    pub fn create_told(
+        &self,
+        site: &Site,
+        record: &Record,
+        uid: Option<&str>,
+        at: &str,
+    ) -> Result<JobId, StoreError> {
+        let told: Vec<Entry> = record.entries().cloned().collect();
+        let (site, at, uid) = (site.clone(), at.to_owned(), uid.map(str::to_owned));
+        let rows = entries::rows(&told)?;
         self.writer.write(move |db| {
             let write = db.transaction()?;
             let id = JobId::from_name(&site.job.name, |id| job_exists(&write, id))?;
-            make(&write, &id, &site, &at)?;
+            let uid = match uid {
+                Some(uid) if of_uid(&write, &uid)?.is_none() => uid,
+                _ => new_uid(),
+            };
+            make(&write, &id, &uid, &site, &at)?;
+            if !rows.is_empty() {
+                let command = Command::brought_in(&at);
+                entries::add(&write, &id, 1, 0, &command, &rows)?;
+            }
             write.commit()?;
             Ok(id)
         })
+    }
+
+    /// The job that is known by this id elsewhere, if it is here.
+    ///
+    /// # Errors
+    /// The database fails.
+    pub fn job_of_uid(&self, uid: &str) -> Result<Option<JobId>, StoreError> {
+        self.readers.read(|db| of_uid(db, uid))
+    }
+
+    /// By what a job is known on every machine.
+    ///
+    /// # Errors
+    /// There is no such job; the database fails.
+    pub fn uid(&self, id: &JobId) -> Result<String, StoreError> {
+        let found = self.readers.read(|db| {
+            let mut query = db.prepare_cached("SELECT uid FROM job WHERE id = ?1")?;
+            Ok(query.query_row([id.as_str()], |row| row.get(0)).optional()?)
+        })?;
+        found.ok_or_else(|| StoreError::NoJob(id.to_string()))
     }
 
     /// The faults that were met on all jobs: what a firm has learned.
@@ -141,12 +190,18 @@ impl Store {
     /// # Errors
     /// The database fails.
     pub fn faults(&self) -> Result<Vec<Fault>, StoreError> {
-        let things = self.readers.read(|db| things::read_kind(db, Kind::Fault))?;
-        let fault = |thing| match thing {
-            Thing::Fault(fault) => Some(fault),
-            _ => None,
-        };
-        Ok(things.into_iter().filter_map(fault).collect())
+        let told = self.readers.read(|db| entries::of_words(db, ["met", "struck"]))?;
+        let mut found: BTreeMap<(String, String), (EntryId, Fault)> = BTreeMap::new();
+        for (job, entry) in told {
+            match entry.what {
+                What::Met(fault) => {
+                    found.insert((job, fault.id.to_string()), (entry.id, fault));
+                }
+                What::Struck { of, .. } => found.retain(|_, (told, _)| *told != of),
+                _ => {}
+            }
+        }
+        Ok(found.into_values().map(|(_, fault)| fault).collect())
     }
 
     /// The site of a job and its revision, if the job is in use: for who cannot wait.
@@ -159,25 +214,34 @@ impl Store {
     /// # Errors
     /// There is no such job, or its rows cannot be read.
     pub fn site(&self, id: &JobId) -> Result<(Arc<Site>, u64), StoreError> {
-        if let Some(found) = self.site_in_use(id) {
+        self.open_job(id).map(|job| (job.site, job.revision))
+    }
+
+    /// Plan and record of a job, and its revision.
+    ///
+    /// # Errors
+    /// There is no such job, or its rows cannot be read.
+    pub fn open_job(&self, id: &JobId) -> Result<OpenJob, StoreError> {
+        if let Some(found) = self.memory.get(id) {
             return Ok(found);
         }
         let job = self.readers.read(|db| read(db, id))?;
         self.memory.keep(id, job.clone());
-        Ok((job.site, job.revision))
+        Ok(job)
     }
 }
 
 pub(crate) fn make(
     write: &Connection,
     id: &JobId,
+    uid: &str,
     site: &Site,
     at: &str,
 ) -> Result<(), StoreError> {
     write.execute(
-        "INSERT INTO job (id, name, revision, created_at, changed_at)
-         VALUES (:id, :name, 0, :at, :at)",
-        named_params! { ":id": id.as_str(), ":name": site.job.name, ":at": at },
+        "INSERT INTO job (id, uid, name, revision, created_at, changed_at)
+         VALUES (:id, :uid, :name, 0, :at, :at)",
+        named_params! { ":id": id.as_str(), ":uid": uid, ":name": site.job.name, ":at": at },
     )?;
     things::write_all(write, id, site)
 }
@@ -208,5 +272,16 @@ pub(crate) fn read(db: &Connection, id: &JobId) -> Result<OpenJob, StoreError> {
     let no_job = || StoreError::NoJob(id.to_string());
     let revision = revision(db, id)?.ok_or_else(no_job)?;
     let site = Site::of_things(things::read_all(db, id)?).ok_or_else(no_job)?;
-    Ok(OpenJob { site: Arc::new(site), revision })
+    let record = Arc::new(entries::read(db, id)?);
+    Ok(OpenJob { site: Arc::new(site), record, revision })
+}
+
+fn of_uid(db: &Connection, uid: &str) -> Result<Option<JobId>, StoreError> {
+    let mut query = db.prepare_cached("SELECT id FROM job WHERE uid = ?1")?;
+    Ok(query.query_row([uid], |row| row.get(0).map(JobId)).optional()?)
+}
+
+/// An id that no other job has, on any machine.
+pub(crate) fn new_uid() -> String {
+    uuid::Uuid::new_v4().to_string()
 }

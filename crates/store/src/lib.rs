@@ -7,31 +7,39 @@
 //! | file | what it holds |
 //! |---|---|
 //! | `open.rs` | opening a file, migrations, copies of a file |
+//! | `check.rs` | a database held against itself |
 //! | `connections.rs` | the writing thread and the reading connections |
 //! | `jobs.rs` | the list of jobs, making one, its site |
 //! | `memory.rs` | jobs in use |
-//! | `edits.rs` | an edit, its receipt, its conflicts |
-//! | `history.rs` | undo, redo, the journal |
+//! | `turns.rs` | who works out something that others hinder |
+//! | `edits.rs` | what is kept: worked out beside the writer, its receipt, its conflicts |
+//! | `entries.rs` | the rows of the record |
+//! | `history.rs` | undo, redo, the journal of the plan |
 //! | `things.rs` | the rows of walls, points, devices and so on |
 //! | `images.rs` | plan images |
 //! | `variants.rs` | branches of a job |
 
+mod check;
 mod connections;
 mod edits;
+mod entries;
 mod history;
 mod images;
 mod jobs;
 mod memory;
 mod open;
 mod things;
+mod turns;
 mod variants;
 
 use dot_reach_core::site::Refusal;
 
-pub use edits::{Command, Committed, Conflict};
-pub use history::{Act, Entry};
+pub use check::check;
+pub use edits::{Command, Committed, Conflict, Reads};
+pub use history::{Act, JournalRow};
 pub use images::Image;
 pub use jobs::{JobId, JobSummary};
+pub use memory::OpenJob;
 pub use open::{backup, read_copy};
 pub use variants::{MOST_VARIANTS, Variant};
 
@@ -57,6 +65,12 @@ pub enum StoreError {
     /// Another program's file.
     #[error("{0} is a database of another program")]
     Foreign(String),
+    /// Another program has it.
+    #[error("{0} is in use by another server; stop that first, or choose another file")]
+    InUse(String),
+    /// What is to be written is there already.
+    #[error("{0} is there already; choose a name that is free")]
+    Exists(String),
     /// A folder for a database that is not kept could not be made.
     #[error("there is no room for a database that is not kept: {0}")]
     Folder(#[from] std::io::Error),
@@ -78,6 +92,25 @@ pub enum StoreError {
     /// Nothing left to undo or redo.
     #[error("there is nothing of yours to {0}")]
     Nothing(&'static str),
+    /// Somebody changed what this rests on while it was worked out.
+    #[error("somebody changed the same while this was worked out")]
+    Stale,
+    /// That happened again and again.
+    #[error("others are changing the same; wait a moment and do it again")]
+    Busy,
+    /// A body of a format that this program does not read.
+    #[error("a row of the database has format {0}, which this program does not read")]
+    Format(u32),
+    /// The record contradicts itself.
+    #[error("the record of {job} cannot be read at entry {id}: {why}; ask for its last backup")]
+    Record {
+        /// The job.
+        job: String,
+        /// The entry.
+        id: String,
+        /// Why.
+        why: Refusal,
+    },
     /// An edit needs an id by which it is known when it comes again.
     #[error("an edit_id has 1 to 64 characters; make a new one for each edit")]
     EditId,
@@ -86,9 +119,13 @@ pub enum StoreError {
 /// The store of all jobs.
 #[derive(Debug)]
 pub struct Store {
-    writer: Writer,
+    /// Closed before the writer, which then leaves one file that holds everything.
     readers: Readers,
+    writer: Writer,
     memory: std::sync::Arc<Memory>,
+    turns: turns::Turns,
+    /// Held as long as this program has the file.
+    _lock: Option<std::fs::File>,
     /// Gone with the store, when nothing is kept. Last, so that the connections close before.
     _folder: Option<tempfile::TempDir>,
 }

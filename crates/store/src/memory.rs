@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
+use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 
 use crate::JobId;
@@ -12,9 +13,13 @@ const MOST: usize = 64;
 
 /// A job as it stands.
 #[derive(Clone, Debug)]
-pub(crate) struct OpenJob {
-    pub(crate) site: Arc<Site>,
-    pub(crate) revision: u64,
+pub struct OpenJob {
+    /// The plan.
+    pub site: Arc<Site>,
+    /// What happened.
+    pub record: Arc<Record>,
+    /// How often the one was changed or the other grew.
+    pub revision: u64,
 }
 
 #[derive(Debug, Default)]

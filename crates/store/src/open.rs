@@ -1,30 +1,24 @@
 //! Opening a file, bringing it up to date, and copying one that is in use.
 
+use std::fs::{File, TryLockError};
 use std::path::Path;
 use std::sync::Arc;
 
 use rusqlite::backup::Backup;
-use rusqlite::{Connection, OpenFlags, Transaction};
-use rusqlite_migration::{HookResult, M, Migrations};
+use rusqlite::{Connection, OpenFlags};
+use rusqlite_migration::{M, Migrations};
 
 use crate::connections::{Readers, Writer};
-use crate::history;
 use crate::memory::Memory;
+use crate::turns::Turns;
 use crate::{Store, StoreError};
 
 /// Marks a file as one of this program: `dotR` in ASCII.
 const APPLICATION_ID: i32 = 0x646f_7452;
 
-/// Every migration in order. Append only.
+/// Every migration in order. Append only from the first release on.
 fn migrations() -> Migrations<'static> {
-    let told_apart =
-        |write: &Transaction<'_>| -> HookResult { Ok(history::tell_old_undos_apart(write)?) };
-    Migrations::new(vec![
-        M::up(include_str!("../migrations/0001_jobs.sql")),
-        M::up(include_str!("../migrations/0002_kinds.sql")),
-        M::up_with_hook(include_str!("../migrations/0003_receipts.sql"), told_apart),
-        M::up(include_str!("../migrations/0004_variants.sql")),
-    ])
+    Migrations::new(vec![M::up(include_str!("../migrations/0001_jobs.sql"))])
 }
 
 impl Store {
@@ -33,8 +27,9 @@ impl Store {
     /// # Errors
     /// The file cannot be opened or brought up to date, or is another program's.
     pub fn open(path: &Path) -> Result<Self, StoreError> {
+        let lock = lock(path)?;
         // An acknowledged edit survives a power cut too.
-        Self::over(path, "FULL", None)
+        Self::over(path, "FULL", Some(lock), None)
     }
 
     /// A database that lives as long as the value.
@@ -43,12 +38,13 @@ impl Store {
     /// There is no room for it.
     pub fn fleeting() -> Result<Self, StoreError> {
         let folder = tempfile::Builder::new().prefix("dot-reach-").tempdir()?;
-        Self::over(&folder.path().join("jobs.db"), "OFF", Some(folder))
+        Self::over(&folder.path().join("jobs.db"), "OFF", None, Some(folder))
     }
 
     fn over(
         path: &Path,
         synchronous: &str,
+        lock: Option<File>,
         folder: Option<tempfile::TempDir>,
     ) -> Result<Self, StoreError> {
         let mut db = Connection::open(path)?;
@@ -60,7 +56,20 @@ impl Store {
         migrations().to_latest(&mut db)?;
         db.pragma_update(None, "application_id", APPLICATION_ID)?;
         let memory = Arc::new(Memory::default());
-        Ok(Self { writer: Writer::over(db)?, readers: Readers::of(path), memory, _folder: folder })
+        let (writer, readers) = (Writer::over(db)?, Readers::of(path));
+        Ok(Self { readers, writer, memory, turns: Turns::default(), _lock: lock, _folder: folder })
+    }
+}
+
+/// Holds a file for this program alone; the lock ends with the program, however that ends.
+fn lock(path: &Path) -> Result<File, StoreError> {
+    let mut beside = path.as_os_str().to_owned();
+    beside.push(".lock");
+    let lock = File::options().create(true).truncate(false).write(true).open(beside)?;
+    match lock.try_lock() {
+        Ok(()) => Ok(lock),
+        Err(TryLockError::WouldBlock) => Err(StoreError::InUse(path.display().to_string())),
+        Err(TryLockError::Error(e)) => Err(e.into()),
     }
 }
 
@@ -99,7 +108,7 @@ fn as_it_is(path: &Path) -> Result<Connection, StoreError> {
 pub fn backup(from: &Path, to: &Path) -> Result<(), StoreError> {
     let db = as_it_is(from)?;
     if to.exists() {
-        is_ours(&Connection::open(to)?, to)?;
+        return Err(StoreError::Exists(to.display().to_string()));
     }
     copy(&db, &mut Connection::open(to)?)
 }
@@ -113,7 +122,7 @@ pub fn read_copy(from: &Path) -> Result<Store, StoreError> {
     let folder = tempfile::Builder::new().prefix("dot-reach-").tempdir()?;
     let to = folder.path().join("jobs.db");
     copy(&db, &mut Connection::open(&to)?)?;
-    Store::over(&to, "OFF", Some(folder))
+    Store::over(&to, "OFF", None, Some(folder))
 }
 
 fn copy(from: &Connection, to: &mut Connection) -> Result<(), StoreError> {

@@ -8,6 +8,9 @@ use serde_json::Value;
 
 use crate::{JobId, StoreError};
 
+/// The format that bodies are written in; each that was ever written has one reader.
+const FORMAT: u32 = 1;
+
 /// Writes every thing of a new job.
 pub(crate) fn write_all(write: &Connection, job: &JobId, site: &Site) -> Result<(), StoreError> {
     site.things().try_for_each(|thing| put(write, job, &thing))
@@ -34,11 +37,13 @@ fn put(write: &Connection, job: &JobId, thing: &Thing) -> Result<(), StoreError>
     let of = thing.of();
     write
         .prepare_cached(
-            "INSERT INTO thing (job_id, kind, id, body) VALUES (:job, :kind, :id, :body)
-             ON CONFLICT (job_id, kind, id) DO UPDATE SET body = excluded.body",
+            "INSERT INTO thing (job_id, kind, id, format, body)
+             VALUES (:job, :kind, :id, :format, :body)
+             ON CONFLICT (job_id, kind, id)
+             DO UPDATE SET format = excluded.format, body = excluded.body",
         )?
         .execute(named_params! {
-            ":job": job.as_str(), ":kind": of.kind.word(), ":id": &*of.id,
+            ":job": job.as_str(), ":kind": of.kind.word(), ":id": &*of.id, ":format": FORMAT,
             ":body": thing.to_value()?.to_string(),
         })?;
     Ok(())
@@ -53,30 +58,19 @@ fn delete(write: &Transaction<'_>, job: &JobId, of: &Ref) -> Result<(), StoreErr
 
 /// Every thing of a job, the job's own fields first.
 pub(crate) fn read_all(db: &Connection, job: &JobId) -> Result<Vec<Thing>, StoreError> {
-    let mut query =
-        db.prepare_cached("SELECT body FROM thing WHERE job_id = ?1 AND kind = ?2 ORDER BY id")?;
+    let mut query = db.prepare_cached(
+        "SELECT format, body FROM thing WHERE job_id = ?1 AND kind = ?2 ORDER BY id",
+    )?;
     let mut things = Vec::new();
     for kind in [Kind::Job, Kind::Calibration].into_iter().chain(Kind::TABLES) {
         let mut rows = query.query([job.as_str(), kind.word()])?;
         while let Some(row) = rows.next()? {
-            let body: Value = serde_json::from_str(&row.get::<_, String>("body")?)?;
+            let body: Value = match row.get("format")? {
+                FORMAT => serde_json::from_str(&row.get::<_, String>("body")?)?,
+                other => return Err(StoreError::Format(other)),
+            };
             things.push(Thing::from_value(kind, body)?);
         }
-    }
-    Ok(things)
-}
-
-/// Every thing of a kind, of all jobs that are no variants.
-pub(crate) fn read_kind(db: &Connection, kind: Kind) -> Result<Vec<Thing>, StoreError> {
-    let mut query = db.prepare_cached(
-        "SELECT thing.body FROM thing JOIN job ON job.id = thing.job_id
-         WHERE thing.kind = ?1 AND job.variant_of IS NULL ORDER BY thing.job_id, thing.id",
-    )?;
-    let mut rows = query.query([kind.word()])?;
-    let mut things = Vec::new();
-    while let Some(row) = rows.next()? {
-        let body: Value = serde_json::from_str(&row.get::<_, String>("body")?)?;
-        things.push(Thing::from_value(kind, body)?);
     }
     Ok(things)
 }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use dot_reach_core::site::Site;
 use rusqlite::{OptionalExtension, named_params};
 
-use crate::jobs::{JobId, job_exists, make};
+use crate::jobs::{JobId, job_exists, make, new_uid};
 use crate::{Store, StoreError};
 
 /// How many variants a job may have.
@@ -47,7 +47,7 @@ impl Store {
         self.writer.write(move |db| {
             let write = db.transaction()?;
             let id = JobId::from_name(&format!("{of} {name}"), |id| job_exists(&write, id))?;
-            make(&write, &id, &site, &at)?;
+            make(&write, &id, &new_uid(), &site, &at)?;
             write.execute(
                 "UPDATE job SET variant_of = :of, variant_name = :name, branched_off = :body
                  WHERE id = :id",
@@ -101,6 +101,10 @@ impl Store {
     fn has_room(&self, of: &JobId) -> Result<(), StoreError> {
         let standing = self.variants(of)?.iter().filter(|v| !v.is_aside).count();
         if standing < MOST_VARIANTS { Ok(()) } else { Err(StoreError::ManyVariants(MOST_VARIANTS)) }
+    }
+
+    pub(crate) fn is_variant(&self, id: &JobId) -> Result<bool, StoreError> {
+        Ok(self.variant(id)?.is_some())
     }
 
     /// What variant a job is; nothing for one that is none.

@@ -1,8 +1,11 @@
 //! What the store keeps is what was acknowledged, in its order, and it can all be taken back.
 
+use dot_reach_core::record::{Entry, Prepared, Record, What};
 use dot_reach_core::site::{Edit, Kind, Site, apply};
 use dot_reach_standin::houses::larkfield_mill;
-use dot_reach_store::{Command, Committed, JobId, Store, StoreError, backup, read_copy};
+use dot_reach_store::{
+    Command, Committed, JobId, Reads, Store, StoreError, backup, check, read_copy,
+};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -23,8 +26,9 @@ fn command(edit_id: &str) -> Command {
     by("Tester", "window-1", edit_id)
 }
 
+#[expect(clippy::needless_pass_by_value, reason = "edits are made where they are asked for")]
 fn make(store: &Store, id: &JobId, command: &Command, edit: Edit) -> Result<Committed, StoreError> {
-    store.edit(id, command, move |_| Ok(edit))
+    store.edit(id, command, &edit)
 }
 
 #[expect(clippy::unwrap_used, reason = "the demo job is in every store of these tests")]
@@ -254,13 +258,6 @@ fn a_backup_taken_while_the_file_is_open_is_whole() {
     assert_eq!(copy.site(&id).unwrap(), store.site(&id).unwrap());
 }
 
-/// Makes the kept database of version 0.1.0 from its own words.
-#[expect(clippy::unwrap_used, reason = "without the kept file there is nothing to test")]
-fn database_of_the_first_version(file: &std::path::Path) {
-    let dump = std::fs::read_to_string("tests/kept/database-of-0.1.0.sql").unwrap();
-    rusqlite::Connection::open(file).unwrap().execute_batch(&dump).unwrap();
-}
-
 #[test]
 fn what_is_only_read_is_never_made_and_never_changed() {
     let folder = tempfile::tempdir().unwrap();
@@ -268,14 +265,14 @@ fn what_is_only_read_is_never_made_and_never_changed() {
     assert!(matches!(backup(&typo, &out), Err(StoreError::NoFile(_))));
     assert!(matches!(read_copy(&typo), Err(StoreError::NoFile(_))));
     assert!(!typo.exists() && !out.exists());
-    // A file of the first version is read, and stays as it was.
-    let old = folder.path().join("old.db");
-    database_of_the_first_version(&old);
-    let before = std::fs::read(&old).unwrap();
-    let id: JobId = "flat-12-quay-court".parse().unwrap();
-    assert!(!read_copy(&old).unwrap().site(&id).unwrap().0.devices.is_empty());
-    backup(&old, &out).unwrap();
-    assert_eq!(std::fs::read(&old).unwrap(), before);
+    let kept = folder.path().join("kept.db");
+    let store = Store::open(&kept).unwrap();
+    let id = mill(&store);
+    drop(store);
+    let before = std::fs::read(&kept).unwrap();
+    assert!(!read_copy(&kept).unwrap().site(&id).unwrap().0.devices.is_empty());
+    backup(&kept, &out).unwrap();
+    assert_eq!(std::fs::read(&kept).unwrap(), before);
 }
 
 #[test]
@@ -289,63 +286,30 @@ fn another_programs_file_is_left_alone() {
 }
 
 #[test]
-fn a_database_of_the_first_version_is_read_undone_and_redone_to_its_first_edit() {
-    let folder = tempfile::tempdir().unwrap();
-    let file = folder.path().join("jobs.db");
-    database_of_the_first_version(&file);
-    let kept: Value =
-        serde_json::from_slice(&std::fs::read("tests/kept/job-of-that-database.json").unwrap())
-            .unwrap();
-    let store = Store::open(&file).unwrap();
-    let id: JobId = "flat-12-quay-court".parse().unwrap();
-    let (site, revision) = store.site(&id).unwrap();
-    let of_then: Site = serde_json::from_value(kept["site"].clone()).unwrap();
-    assert_eq!(*site, of_then);
-    let entries = store.journal(&id, 100).unwrap();
-    assert_eq!(u64::try_from(entries.len()).unwrap(), revision);
-    assert!(
-        entries.iter().filter(|e| e.edit.is_none()).count() <= 3,
-        "two words are told otherwise"
-    );
-    // Nobody knows whose these edits were: they are anyone's to take back, and to make again.
-    let mut steps = 0;
-    while store.undo(&id, &command(&format!("u{steps}"))).is_ok() {
-        steps += 1;
-    }
-    assert!(steps > 20, "{steps} steps back");
-    let first: Site = {
-        let text = std::fs::read("../formats/tests/kept/job-version-1.json").unwrap();
-        let file: Value = serde_json::from_slice(&text).unwrap();
-        serde_json::from_value(file["site"].clone()).unwrap()
-    };
-    assert_eq!(*store.site(&id).unwrap().0, first);
-    for step in 0..steps {
-        store.redo(&id, &command(&format!("r{step}"))).unwrap();
-    }
-    assert_eq!(*store.site(&id).unwrap().0, of_then);
-}
-
-#[test]
-fn a_reader_is_answered_while_a_long_edit_is_written() {
+fn readers_and_writers_are_answered_while_a_long_wish_is_worked_out() {
     let store = std::sync::Arc::new(Store::fleeting().unwrap());
     let id = mill(&store);
     let (begun, wait) = std::sync::mpsc::channel();
     let (go, goes) = std::sync::mpsc::channel::<()>();
     let (writing, job) = (std::sync::Arc::clone(&store), id.clone());
     let writer = std::thread::spawn(move || {
-        writing.edit(&job, &command("slow"), move |_| {
+        writing.keep(&job, &command("slow"), Reads::House, move |_, _| {
             begun.send(()).unwrap();
             goes.recv().unwrap();
-            Ok(moved(2.0))
+            Ok(Prepared { edit: Some(moved(2.0)), entries: Vec::new() })
         })
     });
     wait.recv().unwrap();
-    // The writer is in the middle of it.
+    // It is in the middle of being worked out.
     assert_eq!(store.site(&id).unwrap().1, 0);
     assert_eq!(store.jobs().unwrap().len(), 1);
     assert!(store.journal(&id, 10).unwrap().is_empty());
+    let note = set(Kind::Point, "meter", "note", "behind the door");
+    assert_eq!(make(&store, &id, &command("quick"), note).unwrap().revision, 1);
     go.send(()).unwrap();
-    assert_eq!(writer.join().unwrap().unwrap().revision, 1);
+    // A note is nothing that it rests on: it stands as it was worked out.
+    assert_eq!(writer.join().unwrap().unwrap().revision, 2);
+    assert_eq!(store.site(&id).unwrap().0.points.named("meter").unwrap().note, "behind the door");
 }
 
 #[test]
@@ -391,4 +355,149 @@ fn a_variant_is_a_job_of_its_own_that_knows_what_it_branched_off_from() {
     store.branch(&of, "one more", &base, &base, "2026-03-14T12:00:00Z").unwrap();
     assert!(store.put_aside(&id, false).is_err(), "there is no room to bring it back");
     assert!(store.variants(&of).unwrap().iter().any(|v| v.id == id && v.is_aside));
+}
+
+/// A reading of the Mill.
+#[expect(clippy::unwrap_used, reason = "what stands here is an entry")]
+fn reading(id: &str, level: f64) -> Entry {
+    let at = "2026-03-14T10:00:00Z";
+    let what = json!({"did": "read", "id": id, "from": "mesh-meter", "to": "mesh-kit-isle",
+        "rssi_dbm": level, "at": at});
+    let entry =
+        json!({"id": format!("e-{id}"), "said": at, "taken": at, "by": "Kit", "what": what});
+    serde_json::from_value(entry).unwrap()
+}
+
+fn tell(
+    store: &Store,
+    id: &JobId,
+    command: &Command,
+    all: &[Entry],
+) -> Result<Committed, StoreError> {
+    store.keep(id, command, Reads::All, |_, _| Ok(Prepared { edit: None, entries: all.to_vec() }))
+}
+
+#[test]
+fn what_is_on_record_stays_whatever_is_undone_and_is_there_when_the_file_is_opened_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("jobs.db");
+    let store = Store::open(&file).unwrap();
+    let id = mill(&store);
+    make(&store, &id, &command("e1"), moved(2.0)).unwrap();
+    let told =
+        tell(&store, &id, &command("r1"), &[reading("a", -60.0), reading("b", -61.0)]).unwrap();
+    assert_eq!(told.entries.iter().map(|(seq, _)| *seq).collect::<Vec<_>>(), [1, 2]);
+    // The same request again, and the same entries under another: receipts, and nothing done.
+    for again in [command("r1"), command("r2")] {
+        let receipt =
+            tell(&store, &id, &again, &[reading("a", -60.0), reading("b", -61.0)]).unwrap();
+        assert!(receipt.again);
+        assert_eq!(receipt.entries, told.entries);
+    }
+    store.undo(&id, &command("u1")).unwrap();
+    assert!(matches!(store.undo(&id, &command("u2")), Err(StoreError::Nothing(_))));
+    let before: Record = Record::clone(&store.open_job(&id).unwrap().record);
+    assert_eq!(before.len(), 2);
+    drop(store);
+    assert_eq!(check(&file).unwrap(), Vec::<String>::new());
+    let store = Store::open(&file).unwrap();
+    assert_eq!(*store.open_job(&id).unwrap().record, before);
+    // All of a request stands, or nothing of it.
+    let half = [reading("c", -62.0), reading("a", -63.0)];
+    assert!(tell(&store, &id, &command("r3"), &half).is_err());
+    assert_eq!(store.open_job(&id).unwrap().record.len(), 2);
+}
+
+#[test]
+fn a_variant_has_no_record() {
+    let store = Store::fleeting().unwrap();
+    let of = mill(&store);
+    let (base, _) = store.site(&of).unwrap();
+    let id = store.branch(&of, "Hub in the hall", &base, &base, "2026-03-14T11:00:00Z").unwrap();
+    let refused = tell(&store, &id, &command("v"), &[reading("a", -60.0)]);
+    assert!(refused.unwrap_err().to_string().contains("no record of its own"));
+}
+
+#[test]
+fn of_many_who_tell_at_once_nobody_loses_anything() {
+    let store = std::sync::Arc::new(Store::fleeting().unwrap());
+    let id = mill(&store);
+    std::thread::scope(|scope| {
+        for hand in 0..4 {
+            let (store, id) = (&store, &id);
+            scope.spawn(move || {
+                for n in 0..25 {
+                    let mut entry = reading(&format!("h{hand}-{n}"), -60.0);
+                    if let What::Read(reading) = &mut entry.what {
+                        reading.source = format!("hand {hand}");
+                    }
+                    let mine = by("Kit", &format!("w{hand}"), &format!("t{hand}-{n}"));
+                    tell(store, id, &mine, &[entry]).unwrap();
+                }
+            });
+        }
+    });
+    assert_eq!(store.open_job(&id).unwrap().record.readings.len(), 100);
+}
+
+#[test]
+fn a_file_that_was_closed_holds_everything_by_itself_and_one_in_use_is_another_servers() {
+    let folder = tempfile::tempdir().unwrap();
+    let (file, copy) = (folder.path().join("jobs.db"), folder.path().join("copy.db"));
+    let store = Store::open(&file).unwrap();
+    let id = mill(&store);
+    for n in 0..200 {
+        make(&store, &id, &command(&format!("e{n}")), moved(1.0 + f64::from(n) / 100.0)).unwrap();
+    }
+    assert!(matches!(Store::open(&file), Err(StoreError::InUse(_))));
+    let kept = store.site(&id).unwrap();
+    drop(store);
+    std::fs::copy(&file, &copy).unwrap();
+    assert_eq!(Store::open(&copy).unwrap().site(&id).unwrap(), kept);
+    assert!(matches!(backup(&file, &copy), Err(StoreError::Exists(_))), "nothing is written over");
+}
+
+#[test]
+fn rows_that_were_tampered_with_are_found() {
+    let tampers = [
+        (
+            "UPDATE thing SET body = json_set(body, '$.at', json('[1.0, 1.0]')) WHERE id = 'kit-isle'",
+            "another plan",
+        ),
+        (
+            "UPDATE journal SET inverse = '{\"do\":\"remove\",\"kind\":\"point\",\"id\":\"gone\"}'",
+            "does not lead",
+        ),
+        ("DELETE FROM entry WHERE seq = 1", "entry 1 is missing"),
+        (
+            "DROP TRIGGER entry_stays; UPDATE entry SET did = 'pressed' WHERE seq = 2",
+            "than its row says",
+        ),
+        ("UPDATE job SET revision = 1", "revision 2"),
+    ];
+    for (sql, said) in tampers {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("jobs.db");
+        let store = Store::open(&file).unwrap();
+        let id = mill(&store);
+        make(&store, &id, &command("e1"), moved(2.0)).unwrap();
+        tell(&store, &id, &command("r1"), &[reading("a", -60.0), reading("b", -61.0)]).unwrap();
+        drop(store);
+        rusqlite::Connection::open(&file).unwrap().execute_batch(sql).unwrap();
+        let found = check(&file).unwrap();
+        assert!(found.iter().any(|line| line.contains(said)), "{sql}: {found:?}");
+    }
+}
+
+#[test]
+fn the_database_itself_refuses_to_change_what_is_on_record() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("jobs.db");
+    let store = Store::open(&file).unwrap();
+    let id = mill(&store);
+    tell(&store, &id, &command("r1"), &[reading("a", -60.0)]).unwrap();
+    drop(store);
+    let db = rusqlite::Connection::open(&file).unwrap();
+    let refused = db.execute("UPDATE entry SET body = '{}'", []).unwrap_err().to_string();
+    assert!(refused.contains("never changed"), "{refused}");
 }

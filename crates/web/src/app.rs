@@ -7,6 +7,7 @@ use std::time::Duration;
 use actix_web::body::MessageBody;
 use actix_web::dev::{Server, ServiceFactory, ServiceRequest, ServiceResponse};
 use actix_web::{App as ActixApp, HttpServer, middleware, web};
+use dot_reach_core::moment::Moment;
 use dot_reach_store::{JobId, Store, StoreError};
 use tokio::sync::broadcast;
 
@@ -76,6 +77,12 @@ impl App {
     pub(crate) fn listen(&self) -> broadcast::Receiver<News> {
         self.news.subscribe()
     }
+}
+
+/// The present moment.
+pub(crate) fn moment() -> Moment {
+    // What a clock tells is a time.
+    Moment::read(&now()).unwrap_or_else(|_| Moment::first())
 }
 
 /// The present moment, as the journal writes it.

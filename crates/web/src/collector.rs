@@ -4,12 +4,14 @@
 use std::time::Duration;
 
 use actix_web::{HttpResponse, get, post, web};
+use dot_reach_formats::Imported;
 use dot_reach_formats::tables::{self, OfHub};
+use dot_reach_formats::told::{Came, Told};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
-use crate::app::now;
-use crate::commands::Answer;
+use crate::app::moment;
+use crate::commands::{Answer, drawn, take_told};
 use crate::door::Job;
 use crate::error::WebError;
 
@@ -141,42 +143,43 @@ pub(crate) async fn act(job: Job, wanted: web::Json<Wanted>) -> Answer {
 #[post("/jobs/{job}/collector/tables")]
 pub(crate) async fn take_tables(job: Job, sent: web::Json<Tables>) -> Answer {
     let Tables { mark } = sent.into_inner();
-    let mut edits = Vec::new();
-    let (mut site, mut again, mut findings) = ((*job.site).clone(), 0, Vec::new());
+    let (mut all, mut asked, mut failed) = (Vec::new(), false, None);
     for network in job.site.networks.iter().map(|n| n.id.clone()) {
         let of = |what: &str| format!("/v1/networks/{network}/{what}");
-        // A hub that keeps no such table is asked for the others.
-        let neighbours: Value = ask(&job, of("neighbours"), None).await.unwrap_or_default();
-        let routes: Value = ask(&job, of("routes"), None).await.unwrap_or_default();
-        let nodes: Value = match ask(&job, of("nodes"), None).await {
-            Ok(nodes) => nodes,
-            Err(_) if edits.is_empty() && neighbours.is_null() => continue,
-            Err(error) => return Err(error),
-        };
-        let told = json!({ "neighbours": neighbours["neighbours"], "routes": routes["routes"],
-            "nodes": nodes["nodes"] });
-        let told: OfHub = serde_json::from_value(told).map_err(|e| {
-            WebError::field("collector", format!("told what could not be read ({e})"))
-        })?;
-        let read = tables::of_hub(&site, &network, &told, &now());
-        again += read.value.again;
-        findings
-            .extend(read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })));
-        for edit in read.value.edits {
-            if dot_reach_core::site::apply(&mut site, &edit).is_ok() {
-                edits.push(edit);
+        let mut tables = json!({});
+        for what in ["neighbours", "routes", "nodes"] {
+            // A hub that keeps no such table is asked for the others.
+            match ask::<Value>(&job, of(what), None).await {
+                Ok(told) => {
+                    asked = true;
+                    tables[what] = told[what].clone();
+                }
+                Err(why) => failed = Some(why),
             }
         }
+        let told: OfHub = serde_json::from_value(tables).map_err(|e| {
+            WebError::field("collector", format!("told what could not be read ({e})"))
+        })?;
+        all.push((network, told));
     }
-    if edits.is_empty() && again == 0 {
-        address(&job)?;
-        return Err(WebError::field("collector", "told nothing: has anything been joined yet?"));
+    if let Some(why) = failed.filter(|_| !asked) {
+        return Err(why);
     }
-    let taken = edits.len();
-    if taken > 0 {
-        crate::commands::take_edit(&job, mark, dot_reach_core::site::Edit::batch(edits)).await?;
-    }
-    Ok(HttpResponse::Ok().json(json!({ "taken": taken, "again": again, "findings": findings })))
+    let (now, stem) = (moment(), drawn("h"));
+    take_told(&job, mark, move |site, record| {
+        let mut whole =
+            Imported { value: Told { new: Vec::new(), again: 0 }, findings: Vec::new() };
+        for (n, (network, told)) in all.iter().enumerate() {
+            let stem = format!("{stem}.{n}");
+            let came = Came { source: "hub", now: &now, stem: &stem };
+            let read = tables::of_hub(site, record, network, told, came);
+            whole.value.new.extend(read.value.new);
+            whole.value.again += read.value.again;
+            whole.findings.extend(read.findings);
+        }
+        whole
+    })
+    .await
 }
 
 /// Who asks for tables.

@@ -1,25 +1,29 @@
 //! What changes a job: edits, undo and redo, uploads.
 
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use actix_multipart::Multipart;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_DISPOSITION, LOCATION};
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
+use dot_reach_core::record::{Caller, Prepared, Record, Telling};
 use dot_reach_core::site::{
     Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, beside,
 };
 use dot_reach_core::survey::facts::{Stamp, stamped};
 use dot_reach_core::wish::Wish;
-use dot_reach_formats::{Imported, job_file, ledger_csv, plan_image, readings_csv, tables};
-use dot_reach_store::{Command, Committed, Image, StoreError};
+use dot_reach_formats::told::{Came, Told};
+use dot_reach_formats::{
+    ImportFinding, Imported, job_file, ledger_csv, plan_image, readings_csv, tables,
+};
+use dot_reach_store::{Command, Committed, Image, Reads, StoreError};
 use futures_util::TryStreamExt;
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::app::{App, News, now};
+use crate::app::{App, News, moment, now};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::metrics::Metrics;
@@ -73,16 +77,22 @@ pub(crate) fn command(job: &Job, mark: Mark) -> Command {
     }
 }
 
-/// Makes an edit, and tells everyone on the job.
-pub(crate) async fn make(
+/// Keeps what `prepare` makes of the job as it stands, and tells everyone on it.
+pub(crate) async fn keep(
     job: &Job,
     command: Command,
-    wish: impl FnOnce(&Site) -> Result<Edit, Refusal> + Send + 'static,
+    reads: Reads,
+    prepare: impl Fn(&Site, &Record) -> Result<Prepared, Refusal> + Send + 'static,
 ) -> Result<Committed, WebError> {
     let (id, asked) = (job.id.clone(), command.clone());
-    let committed = job.app.ask(move |store| store.edit(&id, &asked, wish)).await?;
+    let committed = job.app.ask(move |store| store.keep(&id, &asked, reads, prepare)).await?;
     told(job, command, &committed);
     Ok(committed)
+}
+
+/// Who puts something on record with a command.
+pub(crate) fn caller(command: &Command) -> Caller {
+    Caller { name: command.who.clone(), taken: moment(), stem: command.edit_id.clone() }
 }
 
 /// Tells everyone on the job, but for what had been taken before.
@@ -99,7 +109,10 @@ fn told(job: &Job, command: Command, committed: &Committed) {
 /// The receipt of a change.
 pub(crate) fn receipt(committed: &Committed) -> serde_json::Value {
     let touched: Vec<_> = committed.touched.iter().map(ToString::to_string).collect();
-    json!({ "revision": committed.revision, "touched": touched, "again": committed.again })
+    let entries: Vec<_> =
+        committed.entries.iter().map(|(seq, id)| json!({ "seq": seq, "id": id })).collect();
+    json!({ "revision": committed.revision, "touched": touched, "entries": entries,
+        "again": committed.again })
 }
 
 #[post("/jobs/{job}/edits")]
@@ -117,7 +130,7 @@ async fn make_edit(job: Job, sent: SentEdit) -> Answer {
     };
     let gone = gone.and_then(|of| Some((job.site.thing(&of)?.name()?, of)));
     let stamp = Stamp { how, by: command.who.clone(), at: command.at.clone() };
-    let committed = make(&job, command, move |site| Ok(stamped(edit.edit(site)?, &stamp))).await?;
+    let committed = keep_wish(&job, command, edit, Some(stamp)).await?;
     let mut answer = receipt(&committed);
     if let Some((name, of)) = gone {
         answer["removed"] = name.into();
@@ -129,6 +142,38 @@ async fn make_edit(job: Job, sent: SentEdit) -> Answer {
         answer["shown"] = shown.into();
     }
     Ok(HttpResponse::Ok().json(answer))
+}
+
+/// Keeps what is wished. What a house taught is learned before, once, and beside the store.
+async fn keep_wish(
+    job: &Job,
+    command: Command,
+    wish: Wish,
+    stamp: Option<Stamp>,
+) -> Result<Committed, WebError> {
+    let caller = caller(&command);
+    let reads = match &wish {
+        Wish::Edit(_) => Reads::Nothing,
+        Wish::Proving(act) if act.asks_what_is_taught() => Reads::House,
+        _ => Reads::All,
+    };
+    let known = match &wish {
+        Wish::Proving(act) if act.asks_what_is_taught() => Some(job.proved().await?),
+        _ => None,
+    };
+    keep(job, command, reads, move |site, record| {
+        if let (Wish::Proving(act), Some(known)) = (&wish, &known) {
+            // Somebody changed the job since it was learned: it is learned anew.
+            let is_of = *known.0.site == *site && known.1.record == *record;
+            return act.clone().prepare(site, record, &caller, Some(known).filter(|_| is_of));
+        }
+        let mut prepared = wish.clone().prepare(site, record, &caller)?;
+        if let Some(stamp) = &stamp {
+            prepared.edit = prepared.edit.map(|edit| stamped(edit, stamp));
+        }
+        Ok(prepared)
+    })
+    .await
 }
 
 #[post("/jobs/{job}/undo")]
@@ -295,41 +340,85 @@ pub(crate) struct SentReadings {
 pub(crate) async fn readings(job: Job, sent: web::Json<SentReadings>) -> Answer {
     let SentReadings { csv, source, mark } = sent.into_inner();
     let source = if source.is_empty() { "typed".to_owned() } else { source };
-    let (again, now) = (std::sync::Arc::new(AtomicUsize::new(0)), now());
-    let count = std::sync::Arc::clone(&again);
-    let read = move |site: &Site| {
+    let now = moment();
+    let stem = drawn("r");
+    take_told(&job, mark, move |site, record| {
+        let came = Came { source: &source, now: &now, stem: &stem };
         let read = if tables::is_meant(&csv) { tables::read } else { readings_csv::read };
-        let Imported { value, findings } = read(site, &csv, &source, &now);
-        count.store(value.again, Ordering::Relaxed);
-        Imported { value: value.edits, findings }
-    };
-    let mut told = take_lines(&job, mark, read).await?;
-    told["again"] = again.load(Ordering::Relaxed).into();
-    Ok(HttpResponse::Ok().json(told))
+        read(site, record, &csv, came)
+    })
+    .await
+}
+
+/// A word that nobody else draws, for ids.
+pub(crate) fn drawn(stem: &str) -> String {
+    let drawn = uuid::Uuid::new_v4().simple().to_string();
+    format!("{stem}{}", &drawn[..10])
 }
 
 /// Makes an edit that was worked out here.
 pub(crate) async fn take_edit(job: &Job, mark: Mark, edit: Edit) -> Result<(), WebError> {
-    make(job, command(job, mark), |_| Ok(edit)).await?;
+    keep(job, command(job, mark), Reads::Nothing, move |_, _| {
+        Ok(Prepared { edit: Some(edit.clone()), entries: Vec::new() })
+    })
+    .await?;
     Ok(())
 }
 
+/// What was read of a table, once it is kept.
+type Read = Arc<Mutex<(usize, usize, Vec<ImportFinding>)>>;
+
+fn note_read(read: &Read, taken: usize, again: usize, findings: Vec<ImportFinding>) {
+    // Of several tries the last counts.
+    *read.lock().unwrap_or_else(PoisonError::into_inner) = (taken, again, findings);
+}
+
+fn read_told(read: &Read, committed: &Committed) -> serde_json::Value {
+    let (taken, again, findings) = &*read.lock().unwrap_or_else(PoisonError::into_inner);
+    let findings: Vec<_> =
+        findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })).collect();
+    // A receipt tells what was taken then.
+    let taken = if committed.again { committed.entries.len() } else { *taken };
+    json!({ "taken": taken, "again": again, "findings": findings })
+}
+
 /// Makes one edit of the lines that could be read, and names those that could not: how many were taken,
-/// and what was wrong.
+/// and what was wrong. Where others change the job meanwhile, they are read anew.
 pub(crate) async fn take_lines(
     job: &Job,
     mark: Mark,
-    read: impl FnOnce(&Site) -> Imported<Vec<Edit>> + Send + 'static,
+    read: impl Fn(&Site) -> Imported<Vec<Edit>> + Send + 'static,
 ) -> Result<serde_json::Value, WebError> {
-    let site = std::sync::Arc::clone(&job.site);
-    let read = job.compute(move || read(&site)).await?;
-    let findings: Vec<_> =
-        read.findings.iter().map(|f| json!({ "place": f.place, "reason": f.reason })).collect();
-    let taken = read.value.len();
-    if taken > 0 {
-        make(job, command(job, mark), |_| Ok(Edit::batch(read.value))).await?;
-    }
-    Ok(json!({ "taken": taken, "findings": findings }))
+    let told = Read::default();
+    let note = Arc::clone(&told);
+    let committed = keep(job, command(job, mark), Reads::All, move |site, _| {
+        let Imported { value, findings } = read(site);
+        note_read(&note, value.len(), 0, findings);
+        let edit = (!value.is_empty()).then(|| Edit::batch(value));
+        Ok(Prepared { edit, entries: Vec::new() })
+    })
+    .await?;
+    Ok(read_told(&told, &committed))
+}
+
+/// Puts on record what a table tells, and names what could not be read.
+pub(crate) async fn take_told(
+    job: &Job,
+    mark: Mark,
+    read: impl Fn(&Site, &Record) -> Imported<Told> + Send + 'static,
+) -> Answer {
+    let told = Read::default();
+    let note = Arc::clone(&told);
+    let command = command(job, mark);
+    let caller = caller(&command);
+    let committed = keep(job, command, Reads::All, move |site, record| {
+        let Imported { value, findings } = read(site, record);
+        note_read(&note, value.new.len(), value.again, findings);
+        let tellings = value.new.into_iter().map(|what| Telling::new(what, None, None));
+        Ok(Prepared { edit: None, entries: caller.entries(site, tellings) })
+    })
+    .await?;
+    Ok(HttpResponse::Ok().json(read_told(&told, &committed)))
 }
 
 pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>) -> HttpResponse {
@@ -341,17 +430,17 @@ pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>
 
 #[get("/jobs/{job}/{file}.json")]
 pub(crate) async fn export(job: Job) -> Answer {
-    let site = std::sync::Arc::clone(&job.site);
+    let (id, site, record) = (job.id.clone(), Arc::clone(&job.site), Arc::clone(&job.record));
     let written = job
         .app
         .ask(move |store| {
             let mut images = BTreeMap::new();
-            for sha in job_file::images_named(&site) {
+            for sha in job_file::images_named(&site, &record) {
                 if let Some(image) = store.image(sha)? {
                     images.insert(sha.clone(), image.bytes);
                 }
             }
-            Ok(job_file::write(&site, &images)?)
+            Ok(job_file::write(Some(&store.uid(&id)?), &site, &record, &images)?)
         })
         .await?;
     Ok(download(&format!("{}.json", job.id), "application/json", written))
@@ -366,13 +455,13 @@ pub(crate) async fn ledger(job: Job) -> Answer {
 
 #[get("/jobs/{job}/readings.csv")]
 pub(crate) async fn readings_out(job: Job) -> Answer {
-    let text = readings_csv::write(&job.site).map_err(|e| WebError::Inside(e.to_string()))?;
+    let text = readings_csv::write(&job.record).map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-readings.csv", job.id), "text/csv; charset=utf-8", text))
 }
 
 #[get("/jobs/{job}/tables.json")]
 pub(crate) async fn tables_out(job: Job) -> Answer {
-    let text = tables::write(&job.site).to_string();
+    let text = tables::write(&job.record).to_string();
     Ok(download(&format!("{}-tables.json", job.id), "application/json", text))
 }
 

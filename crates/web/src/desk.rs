@@ -11,9 +11,11 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use dot_reach_core::analysis::{Analysis, Options, analyse_while};
 use dot_reach_core::coverage::{Coverage, Request, coverage};
 use dot_reach_core::network::NetworkAnalysis;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{NetworkId, Site};
 use dot_reach_store::JobId;
 
+use crate::door::Proved;
 use crate::error::WebError;
 use crate::pages::jobs::Standing;
 use crate::work::Asker;
@@ -22,6 +24,8 @@ use crate::work::Asker;
 const MOST_SURFACES: usize = 6;
 /// How many standings are kept: one a job, a hundred bytes each.
 const MOST_STANDINGS: usize = 2000;
+/// Of how many jobs it is kept what their readings teach.
+const MOST_PROOFS: usize = 4;
 
 /// An analysis and surfaces that belong to it, or nearly.
 #[derive(Clone, Debug, Default)]
@@ -103,6 +107,7 @@ struct Held {
     clock: u64,
     benches: Vec<Entry>,
     standings: Vec<(JobId, u64, Arc<Standing>)>,
+    proofs: Vec<(JobId, Proved)>,
 }
 
 #[derive(Debug)]
@@ -177,6 +182,25 @@ impl Desk {
         held.standings.push((job.clone(), revision, standing));
         if held.standings.len() > MOST_STANDINGS {
             held.standings.remove(0);
+        }
+    }
+
+    /// What the readings of a job teach, if that is known of this plan and record.
+    pub(crate) fn proof(&self, job: &JobId, site: &Arc<Site>, record: &Record) -> Option<Proved> {
+        let held = self.lock();
+        let of = |(j, (analysis, proof)): &&(JobId, Proved)| {
+            j == job && is_of(analysis, site, &Options::default()) && proof.record == *record
+        };
+        held.proofs.iter().find(of).map(|(_, proved)| proved.clone())
+    }
+
+    /// Notes what the readings of a job teach.
+    pub(crate) fn note_proof(&self, job: &JobId, proved: Proved) {
+        let mut held = self.lock();
+        held.proofs.retain(|(j, _)| j != job);
+        held.proofs.push((job.clone(), proved));
+        if held.proofs.len() > MOST_PROOFS {
+            held.proofs.remove(0);
         }
     }
 

@@ -80,7 +80,9 @@ impl ResponseError for WebError {
                 StoreError::Conflict(_) | StoreError::Nothing(_) | StoreError::ManyVariants(_) => {
                     StatusCode::CONFLICT
                 }
-                StoreError::Closing => StatusCode::SERVICE_UNAVAILABLE,
+                StoreError::Closing | StoreError::Busy | StoreError::Stale => {
+                    StatusCode::SERVICE_UNAVAILABLE
+                }
                 _ => StatusCode::INTERNAL_SERVER_ERROR,
             },
             Self::Image(_) | Self::JobFile(_) | Self::Field { .. } => {

@@ -1,16 +1,17 @@
 //! Job files brought in: read as long work, so that a page sees how far it is and can break it off.
 
 use std::ops::ControlFlow;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, ResponseError, delete, get, post, web};
-use dot_reach_core::site::{Site, difference};
+use dot_reach_core::record::{Prepared, Record};
+use dot_reach_core::site::{Edit, Site, difference};
 use dot_reach_formats::Imported;
 use dot_reach_formats::job_file::{self, ReadJob};
-use dot_reach_store::{Command, JobId, Store};
+use dot_reach_store::{Command, JobId, Reads, Store};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
@@ -117,35 +118,65 @@ fn import(
         return Ok(None);
     };
     let findings: Vec<_> = findings.iter().map(|f| format!("{}: {}", f.place, f.reason)).collect();
-    let ReadJob { site, images } = value;
-    let here = app.ask_here(Store::jobs)?.into_iter().find(|j| j.name == site.job.name);
+    let ReadJob { id: uid, site, record, images } = value;
+    let here = match &uid {
+        Some(uid) => app.ask_here(|store| store.job_of_uid(uid))?,
+        None => None,
+    };
     if let (Known::Ask, Some(here)) = (known, &here) {
-        let (now, _) = app.ask_here(|store| store.site(&here.id))?;
-        let is_same = *now == site;
+        let now = app.ask_here(|store| store.open_job(here))?;
+        let is_same = *now.site == site && *now.record == record;
+        let changed = app.ask_here(Store::jobs)?.into_iter().find(|j| j.id == *here);
         return Ok(Some(json!({ "known": {
-            "name": here.name, "changed": day(&here.changed_at), "same": is_same,
-            "location": format!("/jobs/{}/reach", here.id),
+            "name": now.site.job.name, "same": is_same,
+            "changed": changed.map(|j| day(&j.changed_at)).unwrap_or_default(),
+            "location": format!("/jobs/{here}/reach"),
         } })));
     }
     app.ask_here(|store| {
         images.into_values().try_for_each(|i| store.keep_image(&stored(i)).map(|_| ()))
     })?;
+    let mut findings = findings;
     let id = match (known, here) {
         (Known::Update, Some(here)) => {
-            update(app, &here.id, site, command)?;
-            here.id
+            findings.extend(update(app, &here, &site, &record, command)?);
+            here
         }
-        _ => app.ask_here(|store| store.create(&site, &now()))?,
+        (_, here) => {
+            // A copy of a job that is here is another job.
+            let uid = uid.filter(|_| here.is_none());
+            app.ask_here(|store| store.create_told(&site, &record, uid.as_deref(), &now()))?
+        }
     };
     Ok(Some(json!({ "location": format!("/jobs/{id}/reach"), "findings": findings })))
 }
 
-/// Makes a job what the file holds, as one change that can be undone.
-fn update(app: &App, id: &JobId, site: Site, command: Command) -> Result<(), WebError> {
-    let asked = command.clone();
-    let committed =
-        app.ask_here(|store| store.edit(id, &asked, move |now| Ok(difference(now, &site))))?;
+/// Brings a job up to date: its plan becomes what the file holds, as one change that can be undone; of the record,
+/// entries are added that are not there yet, and nothing that is there is touched. What could not be added is told.
+fn update(
+    app: &App,
+    id: &JobId,
+    site: &Site,
+    told: &Record,
+    command: Command,
+) -> Result<Vec<String>, WebError> {
+    let refused = Mutex::new(Vec::new());
+    let committed = app.ask_here(|store| {
+        store.keep(id, &command, Reads::All, |now, record| {
+            let (mut grown, mut entries, mut left) = (record.clone(), Vec::new(), Vec::new());
+            for entry in told.entries().filter(|e| record.entry(&e.id).is_none()) {
+                match grown.say(entry.clone()) {
+                    Ok(()) => entries.push(entry.clone()),
+                    Err(why) => left.push(format!("entry {} of the record: {why}", entry.id)),
+                }
+            }
+            *refused.lock().unwrap_or_else(PoisonError::into_inner) = left;
+            let edit = difference(now, site);
+            let is_same = matches!(&edit, Edit::Batch { edits } if edits.is_empty());
+            Ok(Prepared { edit: (!is_same).then_some(edit), entries })
+        })
+    })?;
     let (job, revision) = (id.clone(), committed.revision);
     app.announce(News { job, revision, client: command.client, who: command.who });
-    Ok(())
+    Ok(refused.into_inner().unwrap_or_else(PoisonError::into_inner))
 }

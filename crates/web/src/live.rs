@@ -247,12 +247,12 @@ impl Page {
             Some(bench) => bench,
             None => job.app.desk.bench(&job.id, &job.site, &options),
         };
-        let id = job.id.clone();
+        let (id, record) = (job.id.clone(), Arc::clone(&job.record));
         let asker = Asker::default();
         let _stay = asker.stays();
         bench = bench.for_asker(asker);
         let work = move || {
-            let html = reach::parts(&mut bench, &id, &site, &view);
+            let html = reach::parts(&mut bench, &id, (&site, &record), &view);
             (bench, html)
         };
         let (bench, html) = job.compute(work).await?;

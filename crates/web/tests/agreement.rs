@@ -79,7 +79,7 @@ fn surface(app: &TestApp, job: &str, network: &str, floor: &str) -> Vec<([f64; 2
 fn ledger_and_handover_of_every_demo_job_say_the_same() {
     let app = TestApp::demo();
     for name in houses::NAMES {
-        let site = houses::named(name).expect("a demo house");
+        let site = houses::named(name).expect("a demo house").site;
         let job = slug(&site);
         let (ledgers, handover) = (ledgers(&app, &job, &site), handover(&app, &job));
         assert!(ledgers.len() > 5, "{job}: {}", ledgers.len());
@@ -95,7 +95,7 @@ fn a_device_put_on_the_ground_of_a_surface_is_told_what_the_surface_says() {
     const PROBES: usize = 5;
     let app = TestApp::demo();
     for name in houses::NAMES {
-        let site = houses::named(name).expect("a demo house");
+        let site = houses::named(name).expect("a demo house").site;
         let job = slug(&site);
         let (mut squares, mut sum, mut count) = (0.0, 0.0, 0.0_f64);
         for network in site.networks.iter() {

@@ -20,7 +20,7 @@ fn what_speaks_against_an_act_is_told_beside_its_field() {
     let app = TestApp::demo();
     let isolate = |means: &str, circuits: &[&str]| {
         json!({"do": "isolate", "id": "x", "means": means, "circuits": circuits, "tester": "t",
-            "told": "Ada", "by": "Kit", "at": AT})
+            "told": "Ada", "secured": "lock", "by": "Ines Calder", "at": AT})
     };
     let (status, told) = act(&app, 1, &isolate("safety-outlet", &["7"]));
     assert_eq!((status, told["field"].as_str()), (422, Some("means")), "{told}");
@@ -41,15 +41,100 @@ fn what_speaks_against_an_act_is_told_beside_its_field() {
     }
     let other = json!({"do": "energise", "isolation": "x", "by": "Bo", "at": AT});
     assert!(
-        act(&app, 5, &other).1["message"].as_str().expect("why").contains("Kit switched it off")
+        act(&app, 5, &other).1["message"]
+            .as_str()
+            .expect("why")
+            .contains("Ines Calder switched it off")
     );
     let raw = json!({"do": "put", "kind": "mark", "value": {"id": "m", "device": "mesh-liv-wall", "step": "closed", "at": AT}});
     assert!(act(&app, 6, &raw).1["message"].as_str().expect("why").contains("one by one"));
-    // What was done can be undone, and the page says what is off.
+    // What happened is not undone, and the page goes on saying what is off.
     assert!(app.get(&format!("{MILL}/install")).body.contains("Breaker 7 is off"));
     let undo = app.post(&format!("{MILL}/undo"), &json!({"edit_id": "u1", "client": "c"}));
-    assert_eq!(undo.status, 200, "{}", undo.body);
-    assert!(!app.get(&format!("{MILL}/install")).body.contains("Breaker 7 is off"));
+    assert_eq!(undo.status, 409, "{}", undo.body);
+    assert!(app.get(&format!("{MILL}/install")).body.contains("Breaker 7 is off"));
+}
+
+#[test]
+fn entries_are_told_whole_or_not_at_all_and_read_from_any_on() {
+    let app = TestApp::demo();
+    let read = |after: u64| app.get(&format!("{MILL}/record.json?after={after}")).json();
+    let before = read(0)["last"].as_u64().expect("a count");
+    let entry =
+        |id: &str, what: &Value| json!({"id": id, "said": AT, "by": "Ines Calder", "what": what});
+    let isolate = json!({"do": "isolate", "id": "i1", "means": "breaker", "circuits": ["7"], "tester": "t",
+        "told": "Ada, until noon", "secured": "lock"});
+    let shown = json!({"do": "prove-tester", "isolation": "i1", "after": false});
+    let tell = |entries: &[Value]| {
+        app.post(&format!("{MILL}/record"), &json!({"entries": entries, "client": "c"}))
+    };
+    let both = [entry("a", &isolate), entry("b", &shown)];
+    let wrong = entry("c", &json!({"do": "energise", "isolation": "nothing"}));
+    let refused = tell(&[both[0].clone(), both[1].clone(), wrong]);
+    assert_eq!(refused.status, 422, "{}", refused.body);
+    assert_eq!(read(0)["last"].as_u64(), Some(before), "nothing of it is there");
+    let receipt = tell(&both).json();
+    let seqs: Vec<_> = receipt["entries"]
+        .as_array()
+        .expect("entries")
+        .iter()
+        .map(|e| e["seq"].as_u64().expect("a number"))
+        .collect();
+    assert_eq!(seqs, [before + 1, before + 2]);
+    let again = tell(&both).json();
+    assert_eq!((&again["entries"], &again["again"]), (&receipt["entries"], &json!(true)));
+    let told = read(before);
+    let first = &told["entries"][0];
+    assert_eq!(told["entries"].as_array().map(Vec::len), Some(2));
+    assert_eq!(
+        (&first["id"], &first["said"], &first["by"]),
+        (&json!("a"), &json!(AT), &json!("Ines Calder"))
+    );
+    assert_eq!((&first["person"], &first["what"]["did"]), (&json!("ines"), &json!("isolated")));
+    assert!(first["taken"].as_str().is_some_and(|t| t > AT));
+    // A plan is changed elsewhere.
+    let plan = entry(
+        "p",
+        &json!({"do": "set", "kind": "point", "id": "meter", "field": "note", "value": "x"}),
+    );
+    assert!(tell(&[plan]).body.contains("send it to edits"));
+}
+
+#[test]
+fn of_four_who_paste_at_once_everything_is_kept_and_told_truly() {
+    let app = TestApp::demo();
+    let site = &dot_reach_standin::houses::larkfield_mill();
+    let mesh: Vec<_> = site.devices.iter().filter(|d| d.network.as_str() == "mesh").collect();
+    let paste = |hand: usize| {
+        let line = |n: usize| {
+            let (from, to) = (mesh[n % mesh.len()], mesh[(n + 1 + hand) % mesh.len()]);
+            format!(
+                "{},{},{},2026-04-0{}T{:02}:{:02}:00Z",
+                from.id,
+                to.id,
+                -50 - i64::try_from(n % 40).unwrap(),
+                1 + hand,
+                n / 60,
+                n % 60
+            )
+        };
+        (0..400).map(line).collect::<Vec<_>>().join("\n")
+    };
+    let taken: Vec<u64> = std::thread::scope(|scope| {
+        let hands: Vec<_> = (0..4).map(|hand| {
+            let (app, csv) = (app.as_person("Kit"), paste(hand));
+            scope.spawn(move || {
+                let body = json!({"csv": csv, "edit_id": format!("paste-{hand}"), "client": format!("w{hand}")});
+                let told = app.post(&format!("{MILL}/readings"), &body);
+                assert_eq!(told.status, 200, "{}", told.body);
+                told.json()["taken"].as_u64().expect("a count")
+            })
+        }).collect();
+        hands.into_iter().map(|h| h.join().expect("a paste")).collect()
+    });
+    assert_eq!(taken, [400; 4]);
+    let kept = app.get(&format!("{MILL}/readings.csv")).body.lines().count() - 1;
+    assert_eq!(kept, 26 + 1600);
 }
 
 #[test]

@@ -12,6 +12,7 @@ use super::tags::Tags;
 use super::{naming, openings, rows, storeys, tags, wiring};
 use crate::catalogue;
 use crate::geometry::{Vec2, apart};
+use crate::moment::Moment;
 use crate::radio::system::System;
 use crate::site::{
     CircuitId, Device, DeviceId, Edit, FloorId, GroupId, Kind, LoadId, Network, NetworkId,
@@ -85,7 +86,7 @@ pub enum Gesture {
     /// Puts the breaker that a point names on record; where it is already, nothing changes.
     AddCircuit { id: CircuitId, point: PointId },
     /// Says that the breaker of a circuit made it dead, as its label has it.
-    ProveCircuit { circuit: CircuitId, by: String, at: String },
+    ProveCircuit { circuit: CircuitId, by: String, at: Moment },
     /// Makes a group of a point, for others that work the same to join.
     AddGroup { id: GroupId, point: PointId },
     /// Adds a point to a group.

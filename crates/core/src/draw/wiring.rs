@@ -6,6 +6,7 @@ use serde_json::json;
 use super::naming::free;
 use crate::catalogue::LoadKind;
 use crate::fit::space::goes_by_volume;
+use crate::moment::Moment;
 use crate::site::{
     Circuit, CircuitId, Conductor, Edit, Gauge, Group, GroupId, Kind, Layout, Load, LoadId, Point,
     PointId, Proven, Ref, Refusal, Site,
@@ -51,11 +52,11 @@ pub(super) fn circuit_proven(
     site: &Site,
     id: &CircuitId,
     by: &str,
-    at: &str,
+    at: &Moment,
 ) -> Result<Edit, Refusal> {
     let missing = || Refusal::Missing(Ref::new(Kind::Circuit, id.as_str()));
     let label = site.circuits.get(id).ok_or_else(missing)?.label.clone();
-    let (by, with, at) = (by.to_owned(), "tester known to work".to_owned(), at.to_owned());
+    let (by, with, at) = (by.to_owned(), "tester known to work".to_owned(), at.clone());
     Ok(Edit::set(Kind::Circuit, id, "proven", json!(Proven { label, by, with, at })))
 }
 

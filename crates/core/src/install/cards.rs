@@ -1,8 +1,8 @@
 //! How a device is joined, by what can be seen: from its own row, and from the rules of its system.
 
-use super::work::{Spot, Work};
+use crate::gate::work::{Spot, Work};
 use crate::radio::system::System;
-use crate::site::Method;
+use crate::record::Method;
 
 /// How devices of a system are joined.
 struct Way {

@@ -2,8 +2,9 @@
 
 use std::ops::{Add, AddAssign};
 
-use super::work::Spot;
-use crate::site::{DeviceId, PointKind, Site, Step};
+use crate::gate::work::Spot;
+use crate::record::{Record, Step};
+use crate::site::{DeviceId, PointKind, Site};
 
 /// How far a unit time scatters, as a share of itself, until marks say more; *planning value*.
 const SCATTER: f64 = 0.35;
@@ -84,11 +85,11 @@ pub struct Clock<'a> {
 }
 
 impl<'a> Clock<'a> {
-    /// Those of a job, corrected by its marks.
-    pub fn of(site: &'a Site) -> Self {
+    /// Those of a job, corrected by what its record says.
+    pub fn of(site: &'a Site, record: &Record) -> Self {
         let timed = TIMED.map(|(row, from, to)| {
             let planned = site.rate(row);
-            let spent = |d: &DeviceId| spent(site, d, from, to);
+            let spent = |d: &DeviceId| spent(record, d, from, to);
             let done: Vec<f64> = site.devices.iter().filter_map(|d| spent(&d.id)).collect();
             learned(row, planned, &done)
         });
@@ -138,13 +139,12 @@ fn learned(row: &'static str, planned: f64, done: &[f64]) -> Unit {
 }
 
 /// Minutes between two steps of a device, by one person and without a break.
-fn spent(site: &Site, device: &DeviceId, from: Step, to: Step) -> Option<f64> {
-    let mark = |step| site.marks.iter().find(|m| m.device == *device && m.step == step);
-    let (from, to) = (mark(from)?, mark(to)?);
+fn spent(record: &Record, device: &DeviceId, from: Step, to: Step) -> Option<f64> {
+    let (from, to) = (record.done(device, from)?, record.done(device, to)?);
     if from.by != to.by {
         return None;
     }
-    let minutes = minute(to.at.as_ref()?)? - minute(from.at.as_ref()?)?;
+    let minutes = minute(&to.at)? - minute(&from.at)?;
     (0.5..=BREAK).contains(&minutes).then_some(minutes)
 }
 

@@ -7,12 +7,13 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
-use super::state::State;
-use super::work::Spot;
 use crate::analysis::Analysis;
 use crate::fit::{self, FitFinding};
+use crate::gate::Gate;
+use crate::gate::work::Spot;
 use crate::network::outcome::Hop;
-use crate::site::{Answer, BoxKind, Fault, Feed, Step};
+use crate::record::{Answer, Fault, Step};
+use crate::site::{BoxKind, Feed};
 use crate::units::Db;
 
 /// What is seen.
@@ -214,7 +215,7 @@ fn entropy(shares: impl Iterator<Item = f64>) -> f64 {
 }
 
 /// What the job knows that speaks for causes at a place.
-pub fn hints(analysis: &Analysis, state: &State<'_>, spot: &Spot<'_>) -> Vec<Hint> {
+pub fn hints(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>) -> Vec<Hint> {
     let mut all = wiring_hints(spot);
     let site = spot.site;
     let mut add = |cause, times, why: String| all.push(Hint { cause, times, why });
@@ -225,17 +226,17 @@ pub fn hints(analysis: &Analysis, state: &State<'_>, spot: &Spot<'_>) -> Vec<Hin
             add("cut-at-wall", 3.0, "anyone can cut its supply".to_owned());
         }
     }
-    if state.joined_elsewhere(&spot.device.id) {
+    if gate.joined_elsewhere(&spot.device.id) {
         add("stale-route", 4.0, "it was joined elsewhere than where it lives".to_owned());
         add("weak-link", 2.0, "it was joined elsewhere than where it lives".to_owned());
     }
     if spot.kind.join.deletes_too {
         add("long-pressed", 3.0, "a long press of its family takes it out again".to_owned());
     }
-    if spot.takes(Step::Joined) && !state.holds(&spot.device.id, Step::Joined) {
+    if spot.takes(Step::Joined) && !gate.holds(&spot.device.id, Step::Joined) {
         add("not-joined", 6.0, "it is not marked as joined".to_owned());
     }
-    if state.open_time(&spot.device.network).is_none() {
+    if gate.open_time(&spot.device.network).is_none() {
         add("not-open", 3.0, "no network stands open by the record".to_owned());
     }
     if !spot.device.replaces.trim().is_empty() {

@@ -1,9 +1,10 @@
 //! What was done on the days, for reports: what was switched off by whom, how each device was wired and joined,
 //! what was done against a rule and why, entries that no device stands behind. Codes stay out.
 
-use super::state::State;
-use super::work::Spot;
-use crate::site::{DeviceId, Isolation, JoinedAt, Method, Secured, Site, Step};
+use crate::gate::Gate;
+use crate::gate::work::Spot;
+use crate::record::{Done, Isolation, JoinedAt, Method, Secured, Step};
+use crate::site::{DeviceId, Site};
 
 /// The record of a device.
 #[derive(Clone, Debug, PartialEq)]
@@ -19,19 +20,18 @@ pub struct OfDevice {
 }
 
 /// The record of every device of which anything was done.
-pub fn devices(state: &State<'_>) -> Vec<OfDevice> {
-    let site = state.site();
+pub fn devices(gate: &Gate<'_>) -> Vec<OfDevice> {
+    let (site, record) = (gate.site(), gate.record());
     let of = |spot: Spot<'_>| {
         let id = &spot.device.id;
-        let steps = spot.steps().into_iter().filter(|s| state.holds(id, *s)).map(|step| {
-            let mark = state.mark(id, step);
-            let by = mark.map(|m| m.by.clone()).unwrap_or_default();
-            (step, by, mark.and_then(|m| m.at.clone()).unwrap_or_default())
+        let steps = spot.steps().into_iter().filter(|s| gate.holds(id, *s)).map(|step| {
+            let done = gate.record().done(id, step);
+            let told = |text: fn(&Done) -> &str| done.map_or("", text).to_owned();
+            (step, told(|d| &d.by), told(|d| &d.at))
         });
         let steps: Vec<_> = steps.collect();
-        let wiring = site.wiring_records.iter().find(|r| r.device == *id);
-        let last = site.joinings.iter().filter(|j| j.device == *id);
-        let last = last.max_by(|a, b| (&a.at, &a.id).cmp(&(&b.at, &b.id)));
+        let wiring = record.wiring_records.iter().find(|r| r.device == *id);
+        let last = record.joined(id);
         (!steps.is_empty()).then(|| OfDevice {
             device: id.clone(),
             wiring: wiring.map(|r| (r.diagram.clone(), r.put_back.clone())),
@@ -78,14 +78,14 @@ pub fn isolation(of: &Isolation) -> String {
 
 /// Entries of a hub's list that no device stands behind any longer: what was replaced without being excluded
 /// first. They are removed as failed.
-pub fn ghosts(state: &State<'_>) -> Vec<(DeviceId, String)> {
-    let site: &Site = state.site();
+pub fn ghosts(gate: &Gate<'_>) -> Vec<(DeviceId, String)> {
+    let site: &Site = gate.site();
     let is_ghost = |spot: &Spot<'_>| {
         let id = &spot.device.id;
         let disconnected = [Step::Dead, Step::Placed, Step::Joined];
         spot.takes(Step::Excluded)
-            && !state.holds(id, Step::Excluded)
-            && disconnected.into_iter().any(|step| state.holds(id, step))
+            && !gate.holds(id, Step::Excluded)
+            && disconnected.into_iter().any(|step| gate.holds(id, step))
     };
     let spots = site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter(is_ghost);
     spots.map(|s| (s.device.id.clone(), s.device.replaces.trim().to_owned())).collect()

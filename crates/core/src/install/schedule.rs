@@ -5,15 +5,16 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::clock::{Clock, Minutes};
-use super::isolate::{self, Choice, Why};
 use super::order;
 use super::pack::{self, Item, Problem};
-use super::state::unsettled;
 use super::visits;
-use super::work::{Spot, Work};
 use crate::analysis::Analysis;
+use crate::gate::isolate::{self, Choice, Why};
+use crate::gate::unsettled;
+use crate::gate::work::{Spot, Work};
 use crate::geometry::Place;
-use crate::site::{Cut, DeviceId, PointId, PointKind, Shows, Site, breaker_order};
+use crate::record::{Cut, Record};
+use crate::site::{DeviceId, PointId, PointKind, Shows, Site, breaker_order};
 use crate::survey::previsit::Look;
 
 /// Metres walked for each metre of height: stairs; *planning value*.
@@ -130,9 +131,9 @@ pub struct LeftOut {
 }
 
 /// Plans the visits.
-pub fn schedule(analysis: &Analysis) -> Schedule {
+pub fn schedule(analysis: &Analysis, record: &Record) -> Schedule {
     let site: &Site = &analysis.site;
-    let clock = Clock::of(site);
+    let clock = Clock::of(site, record);
     let ranks = ranks(analysis);
     let (mut wired, mut left_out) = (Vec::new(), Vec::new());
     for device in &site.devices {

@@ -4,10 +4,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::clock::{Clock, Minutes};
-use super::isolate::Why;
 use super::schedule::{Kind, Outage, Planned};
-use super::work::{Spot, Work};
 use crate::bill;
+use crate::gate::isolate::Why;
+use crate::gate::work::{Spot, Work};
 use crate::site::{BoxKind, DeviceId, PointKind, Site};
 use crate::survey::previsit;
 

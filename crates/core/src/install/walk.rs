@@ -4,11 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::order;
 use super::schedule::{Outage, Planned, Schedule};
-use super::state::{Key, Lacks, Need, Stand, State};
-use super::work::Spot;
 use crate::analysis::Analysis;
+use crate::gate::work::Spot;
+use crate::gate::{Deed, Gate, Stand, deeds, isolate};
 use crate::radio::system::RouteChoice;
-use crate::site::{DeviceId, IsolationId, NetworkId, OpenTimeId, Step};
+use crate::record::{Isolated, Isolation, IsolationId, OpenTimeId, Secured, Step};
+use crate::site::{DeviceId, NetworkId, Site};
 
 /// A stretch of the day.
 #[derive(Debug)]
@@ -19,21 +20,71 @@ pub struct Stretch {
     pub title: String,
     /// The moves, in order.
     pub moves: Vec<Move>,
+    /// What is switched off for it, as planned; nothing where the power stays on.
+    pub off: Option<Isolated>,
+    /// The devices whose boxes are opened.
+    pub boxes: Vec<DeviceId>,
+}
+
+impl Stretch {
+    /// What a move of it needs by the gate, and what follows from it.
+    pub fn deeds(&self, gate: &Gate<'_>, of: &Move) -> Deeds {
+        let site = gate.site();
+        let key =
+            |of: &Option<IsolationId>| of.as_ref().map_or(self.key.clone(), ToString::to_string);
+        let own = match &of.act {
+            What::Isolate { .. } => self.off.as_ref().map_or_else(Deed::default, |off| {
+                deeds::isolate(&self.key, site, off, &self.boxes)
+            }),
+            What::ProveTester { of } => deeds::show_tester(&key(of), of.as_ref(), &self.boxes),
+            What::Energise { of } => deeds::energise(gate, &key(of), of.as_ref(), &self.boxes),
+            What::Open { network, expected } => deeds::open(network, expected),
+            What::Close { network, expected, .. } => deeds::close(site, network, expected),
+            What::Rebuild { network, .. } => deeds::rebuild(network),
+            What::Step { device, step } => {
+                let Some(spot) = Spot::of(site, device) else { return Deeds::default() };
+                let step = *step;
+                return Deeds {
+                    own: deeds::step(gate, &spot, step, false),
+                    elsewhere: (step == Step::Joined).then(|| deeds::step(gate, &spot, step, true)),
+                    put_back: (step.is_in_box() && step != Step::Dead)
+                        .then(|| deeds::step(gate, &spot, Step::PutBack, false)),
+                    back: Some(deeds::take_back(gate, device, step)),
+                };
+            }
+        };
+        Deeds { own, ..Deeds::default() }
+    }
 }
 
 /// A move.
 #[derive(Debug)]
 pub struct Move {
-    /// By which others wait for it.
-    pub key: String,
     /// What is done.
     pub act: What,
     /// Whether it is done.
     pub done: bool,
     /// Whether it was done against a rule, for a reason.
     pub overruled: bool,
-    /// What has to be done before.
-    pub needs: Vec<Need>,
+}
+
+impl Move {
+    fn of(act: What, done: bool) -> Self {
+        Self { act, done, overruled: false }
+    }
+}
+
+/// What a move needs, and what follows from it.
+#[derive(Debug, Default)]
+pub struct Deeds {
+    /// Of the move itself.
+    pub own: Deed,
+    /// The same, where a device is joined elsewhere than where it lives.
+    pub elsewhere: Option<Deed>,
+    /// Of making the box safe in place of it.
+    pub put_back: Option<Deed>,
+    /// Of taking it back.
+    pub back: Option<Deed>,
 }
 
 /// What is done.
@@ -72,6 +123,8 @@ pub enum What {
     Close {
         /// The network.
         network: NetworkId,
+        /// What was expected.
+        expected: Vec<DeviceId>,
         /// The time for which it stood open.
         of: Option<OpenTimeId>,
     },
@@ -118,17 +171,17 @@ pub fn title(outage: &Outage) -> String {
 #[derive(Debug)]
 pub struct Walks<'a> {
     plan: &'a Schedule,
-    state: &'a State<'a>,
+    gate: &'a Gate<'a>,
     analysis: &'a Analysis,
     ranks: BTreeMap<DeviceId, usize>,
 }
 
 impl<'a> Walks<'a> {
     /// Those of a plan, as far as the work is.
-    pub fn of(analysis: &'a Analysis, plan: &'a Schedule, state: &'a State<'a>) -> Self {
+    pub fn of(analysis: &'a Analysis, plan: &'a Schedule, gate: &'a Gate<'a>) -> Self {
         let sheet = order::run_sheet(analysis);
         let ranks = sheet.into_iter().enumerate().map(|(place, task)| (task.device, place));
-        Self { plan, state, analysis, ranks: ranks.collect() }
+        Self { plan, gate, analysis, ranks: ranks.collect() }
     }
 
     fn ranked(&self, mut devices: Vec<DeviceId>) -> Vec<DeviceId> {
@@ -141,6 +194,8 @@ impl<'a> Walks<'a> {
     pub fn stretch(&self, key: &str) -> Option<Stretch> {
         let plan = self.plan;
         let visits = || plan.visits.iter();
+        let mut off = None;
+        let mut boxes = Vec::new();
         let (title, moves) = if key == "hubs" {
             let hubs: Vec<DeviceId> = visits().flat_map(|v| v.first.clone()).collect();
             ("Hub first".to_owned(), hubs.iter().flat_map(|d| self.steps(d, |_| true)).collect())
@@ -148,9 +203,11 @@ impl<'a> Walks<'a> {
             (REST.to_owned(), self.with_power(&self.ranked(visit.after.clone()), |_| true))
         } else {
             let outage = plan.outages().find(|o| o.key == key)?;
-            (title(outage), self.without_power(outage))
+            off = Some(planned(self.gate.site(), outage));
+            boxes = outage.boxes.iter().flat_map(|b| b.devices.clone()).collect();
+            (title(outage), self.without_power(&boxes))
         };
-        Some(Stretch { key: key.to_owned(), title, moves })
+        Some(Stretch { key: key.to_owned(), title, moves, off, boxes })
     }
 
     /// Devices that have power: each network opened for its own, then what joins none.
@@ -165,68 +222,54 @@ impl<'a> Walks<'a> {
     }
 
     /// A time without power: off, each box in the order of the walk, on again, and what then has power.
-    fn without_power(&self, outage: &Outage) -> Vec<Move> {
-        let (state, site) = (self.state, self.state.site());
-        let devices: Vec<DeviceId> = outage.boxes.iter().flat_map(|b| b.devices.clone()).collect();
-        let of = self.isolation(&devices);
-        let record = of.as_ref().and_then(|i| site.isolations.get(i));
-        let safe = |d: &DeviceId| state.holds(d, Step::DryFitted) || state.holds(d, Step::PutBack);
-        let is_on = record.is_some_and(|i| !i.is_in_force()) && devices.iter().all(safe);
+    fn without_power(&self, devices: &[DeviceId]) -> Vec<Move> {
+        let gate = self.gate;
+        let of = self.isolation(devices);
+        let safe = |d: &DeviceId| gate.holds(d, Step::DryFitted) || gate.holds(d, Step::PutBack);
+        let all_safe = devices.iter().all(safe);
         // One that is over counts only where all of its work is done.
-        let record = record.filter(|i| i.is_in_force() || is_on);
-        let of = record.map(|i| i.id.clone());
-        let is_proven = record.is_some_and(|i| i.proven_before.is_some());
-        let plain = |key: &str, act: What, done: bool, needs: Vec<Need>| Move {
-            key: key.to_owned(),
-            act,
-            done,
-            overruled: false,
-            needs,
-        };
-        let off = What::Isolate { of: of.clone() };
-        let proof = What::ProveTester { of: of.clone() };
-        let on = What::Energise { of };
+        let of = of.filter(|i| i.is_in_force() || all_safe);
+        let id = of.map(|i| i.of.id.clone());
         let mut moves: Vec<Move> =
             devices.iter().flat_map(|d| self.steps(d, |s| s == Step::Excluded)).collect();
-        moves.push(plain(Key::ISOLATE, off, record.is_some(), Vec::new()));
-        moves.push(plain("prove", proof, is_proven, vec![need_isolation()]));
+        moves.push(Move::of(What::Isolate { of: id.clone() }, of.is_some()));
+        let shown = of.is_some_and(|i| i.proven_before.is_some());
+        moves.push(Move::of(What::ProveTester { of: id.clone() }, shown));
         let in_box = |s: Step| s != Step::Excluded && s <= Step::DryFitted;
         moves.extend(devices.iter().flat_map(|d| self.steps(d, in_box)));
-        let mut needs = vec![need_isolation()];
-        needs.extend(state.needs_of_power(&devices));
-        moves.push(plain(Key::ENERGISE, on, is_on, needs));
-        moves.extend(self.with_power(&self.ranked(devices), |s| s > Step::PutBack));
+        let is_on = of.is_some_and(|i| !i.is_in_force());
+        moves.push(Move::of(What::Energise { of: id }, is_on));
+        moves.extend(self.with_power(&self.ranked(devices.to_vec()), |s| s > Step::PutBack));
         moves
     }
 
     fn spot(&self, device: &DeviceId) -> Option<Spot<'a>> {
-        Spot::of(self.state.site(), device)
+        Spot::of(self.gate.site(), device)
     }
 
-    /// The last isolation under which any of these was proved dead, or one in force that makes them dead.
-    fn isolation(&self, devices: &[DeviceId]) -> Option<IsolationId> {
+    /// The isolation in force that makes the first of these dead, or the last under which any was worked on.
+    fn isolation(&self, devices: &[DeviceId]) -> Option<&'a Isolation> {
         let spots: Vec<Spot<'_>> = devices.iter().filter_map(|d| self.spot(d)).collect();
-        if let Some(now) = spots.first().and_then(|s| self.state.isolation(s)) {
-            return Some(now.id.clone());
-        }
-        let marks = devices.iter().filter_map(|d| self.state.mark(d, Step::Dead));
-        let last = marks.max_by(|a, b| a.at.cmp(&b.at));
-        last.and_then(|m| m.isolation.clone())
+        let record = self.gate.record();
+        // One whose boxes stand open is theirs, whatever the plan makes of their circuits by now.
+        let is_open =
+            |i: &&Isolation| devices.iter().any(|d| i.boxes.get(d).is_some_and(|b| !b.is_safe));
+        let open = record.in_force().rev().find(is_open);
+        let now = || spots.first().and_then(|s| self.gate.isolation(s));
+        let last = || {
+            record.isolations.iter().rev().find(|i| devices.iter().any(|d| i.boxes.contains_key(d)))
+        };
+        open.or_else(now).or_else(last)
     }
 
     /// The steps of a device that are wanted, as moves.
     fn steps(&self, device: &DeviceId, wanted: impl Fn(Step) -> bool) -> Vec<Move> {
         let Some(spot) = self.spot(device) else { return Vec::new() };
+        let gate = self.gate;
         let steps = spot.steps().into_iter().filter(|s| wanted(*s));
-        let step = |step: Step| {
-            let stand = self.state.stand(device, step);
-            Move {
-                key: Key::step(device, step),
-                act: What::Step { device: device.clone(), step },
-                done: self.state.holds(device, step),
-                overruled: stand == Stand::Overruled,
-                needs: self.state.needs(&spot, step),
-            }
+        let step = |step: Step| Move {
+            overruled: gate.stand(device, step) == Stand::Overruled,
+            ..Move::of(What::Step { device: device.clone(), step }, gate.holds(device, step))
         };
         steps.map(step).collect()
     }
@@ -238,75 +281,55 @@ impl<'a> Walks<'a> {
         devices: &[DeviceId],
         wanted: impl Fn(Step) -> bool + Copy,
     ) -> Vec<Move> {
-        let state = self.state;
-        let open = state.open_time(network);
+        let (gate, site, record) = (self.gate, self.gate.site(), self.gate.record());
+        let open = gate.open_time(network);
         let left: Vec<DeviceId> =
-            devices.iter().filter(|d| !state.holds(d, Step::Joined)).cloned().collect();
+            devices.iter().filter(|d| !gate.holds(d, Step::Joined)).cloned().collect();
         let expects = |d: &DeviceId| open.is_some_and(|o| o.expected.contains(d));
         let is_open = left.is_empty() || left.iter().all(expects);
         let own: BTreeSet<&DeviceId> = devices.iter().collect();
-        let last = state.site().open_times.iter().filter(|o| o.network == *network);
-        let last = last.filter(|o| o.expected.iter().any(|d| own.contains(d)));
-        let last = last.max_by(|a, b| (&a.at, &a.id).cmp(&(&b.at, &b.id)));
+        let mut of = record.open_times.iter().rev().filter(|o| o.network == *network);
+        let last = of.find(|o| o.expected.iter().any(|d| own.contains(d)));
         let of = last.map(|o| o.id.clone());
         // Whatever is in its place without any network comes before; what has to be let in, after.
         let before = |s: Step| wanted(s) && s < Step::Joined && s != Step::Code;
         let mut moves: Vec<Move> = devices.iter().flat_map(|d| self.steps(d, before)).collect();
-        moves.push(Move {
-            key: Key::open(network),
-            act: What::Open {
-                network: network.clone(),
-                expected: if left.is_empty() { devices.to_vec() } else { left.clone() },
-            },
-            done: is_open,
-            overruled: false,
-            needs: Vec::new(),
-        });
+        let expected = if left.is_empty() { devices.to_vec() } else { left };
+        moves.push(Move::of(What::Open { network: network.clone(), expected }, is_open));
         let rest = |s: Step| wanted(s) && (s >= Step::Joined || s == Step::Code);
         moves.extend(devices.iter().flat_map(|d| self.steps(d, rest)));
-        let is_shut = of.is_some() && open.is_none();
-        let joined = devices.iter().map(|d| Key::step(d, Step::Joined));
-        let all_in: Vec<Need> = joined
-            .zip(devices)
-            .filter_map(|(key, device)| {
-                let name = self.spot(device)?.device.name.clone();
-                let what = Lacks::NotIn { name };
-                Some(Need { what, met_by: vec![key], yields: true })
-            })
-            .collect();
-        moves.push(Move {
-            key: format!("close-{network}"),
-            act: What::Close { network: network.clone(), of: of.clone() },
-            done: is_shut,
-            overruled: false,
-            needs: all_in,
-        });
-        let rule = state.site().networks.get(network).map(crate::site::Network::rule);
+        let (expected, is_shut) = (devices.to_vec(), of.is_some() && open.is_none());
+        let close = What::Close { network: network.clone(), expected, of: of.clone() };
+        moves.push(Move::of(close, is_shut));
+        let rule = site.networks.get(network).map(crate::site::Network::rule);
         let routed =
             [RouteChoice::LeastLinkCost, RouteChoice::FewestRepeaters, RouteChoice::MarginSteps];
         let has_routes = rule.is_some_and(|r| routed.contains(&r.choice))
             && self.analysis.networks.iter().any(|n| n.network == *network);
         if has_routes {
-            let rebuilt = of.as_ref().and_then(|o| state.site().open_times.get(o));
-            moves.push(Move {
-                key: format!("rebuild-{network}"),
-                act: What::Rebuild { network: network.clone(), of: of.clone() },
-                done: rebuilt.is_some_and(|o| o.rebuilt.is_some()),
-                overruled: false,
-                needs: vec![Need {
-                    what: Lacks::StillOpen,
-                    met_by: vec![format!("close-{network}")],
-                    yields: false,
-                }],
-            });
+            let rebuilt = last.is_some_and(|o| o.rebuilt.is_some());
+            let what = What::Rebuild { network: network.clone(), of };
+            moves.push(Move::of(what, rebuilt));
         }
         moves
     }
 }
 
-fn need_isolation() -> Need {
-    let met_by = vec![Key::ISOLATE.to_owned()];
-    Need { what: Lacks::Isolation, met_by, yields: false }
+/// What a time without power isolates, as it is planned.
+pub fn planned(site: &Site, outage: &Outage) -> Isolated {
+    let circuits = outage.cut.circuits.clone();
+    Isolated {
+        id: "planned".parse().unwrap_or_else(|_| unreachable!("a plain word is an id")),
+        means: outage.cut.means,
+        breakers: isolate::breakers(site, &circuits),
+        verified: isolate::really_off(site, &circuits),
+        circuits,
+        covers: Vec::new(),
+        secured: Secured::LockAndNotice,
+        tester: String::new(),
+        told: String::new(),
+        why: String::new(),
+    }
 }
 
 /// Networks in the order of their first device, each with its devices that join.

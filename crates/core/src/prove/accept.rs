@@ -7,9 +7,10 @@ use super::calibrate::Proof;
 use super::press::{CONDITIONS, in_words, more_until, wilson};
 use crate::analysis::Analysis;
 use crate::catalogue::Duty;
-use crate::install::work::Spot;
+use crate::gate::work::Spot;
 use crate::network::Band;
-use crate::site::{Acceptance, Device, DeviceId, RangeTest, Site, Step};
+use crate::record::{Acceptance, RangeTest, Record, Stage, Step};
+use crate::site::{Device, DeviceId, Site};
 use crate::units::{Db, typographic};
 
 /// How a device stands.
@@ -52,16 +53,16 @@ pub struct Judged {
 /// What is asked where nobody agreed on anything: ten of ten, with the margin that the plan wants.
 /// *Planning value*.
 pub fn proposed() -> Acceptance {
-    let (agreed_by, agreed_at) = (String::new(), String::new());
+    let (agreed_by, agreed_at) = (String::new(), None);
     let id = "proposed".parse().unwrap_or_else(|_| unreachable!("a plain word is an id"));
     let (margin_db, delay_ms) = (Some(Db::new(6.0)), Some(800.0));
     Acceptance { id, duty: None, margin_db, count: 10, rate: 0.9, delay_ms, agreed_by, agreed_at }
 }
 
 /// The rule for a device: its duty's, else the one for all, else what is proposed.
-pub fn rule_for(site: &Site, device: &Device) -> Acceptance {
+pub fn rule_for(site: &Site, record: &Record, device: &Device) -> Acceptance {
     let duty = site.kind(&device.kind).map(|k| k.duty);
-    let of = |duty: Option<Duty>| site.acceptances.iter().find(|a| a.duty == duty).cloned();
+    let of = |duty: Option<Duty>| record.acceptances.iter().find(|a| a.duty == duty).cloned();
     let own = duty.and_then(|d| of(Some(d)));
     own.or_else(|| of(None)).unwrap_or_else(proposed)
 }
@@ -71,19 +72,14 @@ pub fn is_agreed(rule: &Acceptance) -> bool {
     !rule.agreed_by.trim().is_empty()
 }
 
-/// Why tests of a device do not count any longer: each with the tests' time before which it holds.
-pub fn stale(site: &Site, device: &Device) -> Vec<(String, &'static str)> {
+/// Why tests of a device do not count any longer: each with the entry of the record up to which that holds.
+pub fn stale(site: &Site, record: &Record, device: &Device) -> Vec<(usize, &'static str)> {
     let mut why = Vec::new();
-    let closed = site.marks.iter().find(|m| m.device == device.id && m.step == Step::Closed);
-    why.extend(closed.and_then(|m| m.at.clone()).map(|at| (at, "the plate was fitted after it")));
-    let again = site.marks.iter().find(|m| m.device == device.id && m.step == Step::Tested);
-    // The note of a test that was taken back begins with when that was: see install::retest.
-    let before = again.filter(|m| m.at.is_none()).and_then(|m| m.note.strip_prefix("tested "));
-    if let Some(at) = before.and_then(|note| note.split(';').next()) {
-        why.push((at.to_owned(), "something was changed there"));
-    }
-    let proven = site.milestones.iter().filter(|m| m.stage == crate::site::Stage::Proven);
-    if let Some(last) = proven.max_by(|a, b| a.at.cmp(&b.at)) {
+    let closed = record.done(&device.id, Step::Closed);
+    why.extend(closed.map(|done| (done.entry, "the plate was fitted after it")));
+    why.extend(record.stale_since(&device.id).map(|entry| (entry, "something was changed there")));
+    let mut proven = record.milestones.numbered().rev().filter(|(_, m)| m.stage == Stage::Proven);
+    if let Some((since, last)) = proven.next() {
         let of_network =
             |id: &DeviceId| site.devices.get(id).is_some_and(|d| d.network == device.network);
         for stood in &last.devices {
@@ -93,40 +89,39 @@ pub fn stale(site: &Site, device: &Device) -> Vec<(String, &'static str)> {
             let is_own = stood.device == device.id;
             let moved = now.is_some_and(|p| p.distance(stood.place()) > 0.1);
             if is_own && moved {
-                why.push((last.at.clone(), "it was moved"));
+                why.push((since, "it was moved"));
             } else if of_network(&stood.device)
                 && moved
                 && kind.is_some_and(|k| k.duty == Duty::Hub)
             {
-                why.push((last.at.clone(), "the hub was moved"));
+                why.push((since, "the hub was moved"));
             } else if now.is_none()
                 && kind.is_some_and(|k| k.forwards)
                 && goes_over(last, device, &stood.device)
             {
-                why.push((last.at.clone(), "what repeated for it was taken away"));
+                why.push((since, "what repeated for it was taken away"));
             }
         }
     }
-    let reports = || site.node_reports.iter().filter(|r| r.device.as_ref() == Some(&device.id));
-    let named = || reports().filter(|r| !r.firmware.is_empty());
-    if let Some(last) = named().max_by(|a, b| a.at.cmp(&b.at)) {
-        let other = named().filter(|r| r.firmware != last.firmware);
-        if let Some(before) = other.max_by(|a, b| a.at.cmp(&b.at)).filter(|b| b.at < last.at) {
-            why.push((before.at.clone(), "its software was renewed"));
-        }
+    let reports = record.node_reports.numbered().filter(|(_, r)| !r.firmware.is_empty());
+    let named: Vec<_> = reports.filter(|(_, r)| r.device.as_ref() == Some(&device.id)).collect();
+    if let Some((_, last)) = named.last()
+        && let Some((before, _)) = named.iter().rev().find(|(_, r)| r.firmware != last.firmware)
+    {
+        why.push((*before, "its software was renewed"));
     }
     why
 }
 
-fn goes_over(last: &crate::site::Milestone, device: &Device, over: &DeviceId) -> bool {
+fn goes_over(last: &crate::record::Milestone, device: &Device, over: &DeviceId) -> bool {
     last.devices.iter().any(|s| s.device == device.id && s.via.contains(over))
 }
 
 /// The tests of a device that count: none that something made stale.
-pub fn counting<'a>(site: &'a Site, device: &Device) -> Vec<&'a RangeTest> {
-    let since = stale(site, device).into_iter().map(|(at, _)| at).max();
-    let of = site.range_tests.iter().filter(|t| t.device == device.id);
-    of.filter(|t| since.as_ref().is_none_or(|since| t.at > *since)).collect()
+pub fn counting<'a>(site: &Site, record: &'a Record, device: &Device) -> Vec<&'a RangeTest> {
+    let since = stale(site, record, device).into_iter().map(|(entry, _)| entry).max();
+    let of = record.range_tests.numbered().filter(|(_, t)| t.device == device.id);
+    of.filter(|(entry, _)| since.is_none_or(|since| *entry > since)).map(|(_, t)| t).collect()
 }
 
 /// Every device that has a radio, hubs left out, against what was agreed.
@@ -153,16 +148,16 @@ pub fn judged(analysis: &Analysis, proof: &Proof) -> Vec<Judged> {
                 continue;
             }
             let weak = network.outcomes[place].band < Band::Sound;
-            all.push(judge(site, device, margins.get(&node.device).copied(), weak));
+            all.push(judge(site, &proof.record, device, margins.get(&node.device).copied(), weak));
         }
     }
     all.sort_by(|a, b| a.passed.cmp(&b.passed).then(a.device.cmp(&b.device)));
     all
 }
 
-fn judge(site: &Site, device: &Device, margin: Option<Db>, weak: bool) -> Judged {
-    let rule = rule_for(site, device);
-    let tests = counting(site, device);
+fn judge(site: &Site, record: &Record, device: &Device, margin: Option<Db>, weak: bool) -> Judged {
+    let rule = rule_for(site, record, device);
+    let tests = counting(site, record, device);
     let sum = |of: fn(&RangeTest) -> u32| tests.iter().map(|t| of(t)).sum::<u32>();
     let (arrived, count) = (sum(|t| t.arrived), sum(|t| t.count));
     let mut points = vec![rate(&rule, arrived, count)];
@@ -196,14 +191,14 @@ fn judge(site: &Site, device: &Device, margin: Option<Db>, weak: bool) -> Judged
             points.push((Passed::Open, format!("not tested so far: {what}")));
         }
     }
-    let newest = tests.iter().map(|t| t.at.as_str()).max();
+    let newest = tests.iter().map(|t| &*t.at).max();
     let learned = site.calibration.as_ref().map_or("", |c| c.at.as_str());
     if weak && newest.is_some_and(|at| learned > at) {
         let again = "test again: readings since then found its way weaker than its target";
         points.push((Passed::Open, again.to_owned()));
     }
-    for (_, why) in stale(site, device) {
-        if site.range_tests.iter().any(|t| t.device == device.id) && count == 0 {
+    for (_, why) in stale(site, record, device) {
+        if record.range_tests.iter().any(|t| t.device == device.id) && count == 0 {
             points.push((Passed::Open, format!("test again: {why}")));
         }
     }
@@ -235,8 +230,8 @@ fn rate(rule: &Acceptance, arrived: u32, count: u32) -> (Passed, String) {
 }
 
 /// What the tests of a device show so far, and how many more would settle it: two sentences.
-pub fn so_far(site: &Site, device: &Device) -> (String, String) {
-    let (rule, tests) = (rule_for(site, device), counting(site, device));
+pub fn so_far(site: &Site, record: &Record, device: &Device) -> (String, String) {
+    let (rule, tests) = (rule_for(site, record, device), counting(site, record, device));
     let (arrived, count) = tests.iter().fold((0, 0), |(a, n), t| (a + t.arrived, n + t.count));
     let shown = match count {
         0 => "Not tested yet.".to_owned(),

@@ -1,17 +1,19 @@
-//! What is tapped when proving: each act gives the edit that it stands for.
+//! What is tapped when proving: each act comes to entries of the record, and to what is planned with from then
+//! on.
 
 use std::sync::Arc;
 
 use serde::Deserialize;
-use serde_json::json;
 
 use super::accept::{counts, judged};
-use super::calibrate::prove;
+use super::calibrate::{Proof, prove};
 use super::stages::{keep, newest};
-use crate::analysis::{Options, analyse};
-use crate::site::{
-    DeviceId, Edit, Kind, LearnedOf, MilestoneId, Refusal, SignOff, SignOffId, Site, Stage, Wrong,
+use crate::analysis::{Analysis, Options, analyse};
+use crate::moment::Moment;
+use crate::record::{
+    Caller, MilestoneId, Prepared, Record, SignOff, SignOffId, Stage, Telling, What,
 };
+use crate::site::{Correction, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, Site, Wrong};
 
 /// An act of proving.
 #[derive(Clone, Debug, PartialEq, Deserialize)]
@@ -20,11 +22,11 @@ use crate::site::{
 #[expect(missing_docs, reason = "each variant says what its fields are for")]
 pub enum Proving {
     /// Plans with what the readings teach from now on. How the plan stood before is kept, if it was not.
-    AcceptCalibration { id: MilestoneId, by: String, at: String },
+    AcceptCalibration { id: MilestoneId, by: String, at: Moment },
     /// Keeps how the plan stands.
-    KeepStage { id: MilestoneId, stage: Stage, by: String, at: String },
+    KeepStage { id: MilestoneId, stage: Stage, by: String, at: Moment },
     /// Something was done at a device in the house: readings of before do not count any longer.
-    Cured { device: DeviceId, what: String, at: String },
+    Cured { device: DeviceId, what: String, at: Moment },
     /// Signs that the house is accepted as it stands; what then stands is kept as proven.
     Sign {
         id: SignOffId,
@@ -33,7 +35,7 @@ pub enum Proving {
         role: String,
         #[serde(default)]
         note: String,
-        at: String,
+        at: Moment,
     },
 }
 
@@ -41,94 +43,104 @@ impl Proving {
     /// The words of the acts.
     pub const WORDS: [&'static str; 4] = ["accept-calibration", "keep-stage", "cured", "sign"];
 
-    /// The edit that it comes to.
+    /// Whether it asks what the readings teach, which takes long.
+    pub fn asks_what_is_taught(&self) -> bool {
+        matches!(self, Self::AcceptCalibration { .. } | Self::Sign { .. })
+    }
+
+    /// What it comes to; `known` is what the readings teach, where that was worked out before.
     ///
     /// # Errors
     /// Too few readings, nobody who signs.
-    pub fn edit(self, site: &Site) -> Result<Edit, Refusal> {
-        match self {
-            Self::AcceptCalibration { id, by, at } => accept(site, id, &by, &at),
-            Self::KeepStage { id, stage, by, at } => {
-                Ok(Edit::put(keep(&whole(site), id, stage, &by, &at)))
-            }
-            Self::Cured { device, what, at } => cured(site, &device, &what, &at),
-            Self::Sign { id, name, role, note, at } => sign(site, id, name, role, note, at),
-        }
-    }
-}
-
-fn whole(site: &Site) -> crate::analysis::Analysis {
-    analyse(&Arc::new(site.clone()), &Options::default())
-}
-
-fn accept(site: &Site, id: MilestoneId, by: &str, at: &str) -> Result<Edit, Refusal> {
-    let analysis = whole(site);
-    let proposed = prove(&analysis).proposed;
-    let mut taught = proposed.ok_or_else(|| Refusal::wrong("readings", Wrong::FewReadings))?;
-    at.clone_into(&mut taught.at);
-    let mut edits = Vec::new();
-    if newest(site, Stage::Designed).is_none() {
-        edits.push(Edit::put(keep(&analysis, id, Stage::Designed, by, at)));
-    }
-    edits.push(Edit::put(taught));
-    Ok(Edit::batch(edits))
-}
-
-fn cured(site: &Site, device: &DeviceId, what: &str, at: &str) -> Result<Edit, Refusal> {
-    if site.devices.get(device).is_none() {
-        let id = device.to_string();
-        return Err(Refusal::wrong(
-            "device",
-            Wrong::NoSuch(crate::site::Ref::new(Kind::Device, &id)),
-        ));
-    }
-    let why = format!("before {}: {what}", at.get(..16).unwrap_or(at).replace('T', " "));
-    let own = site.readings.iter().filter(|r| {
-        (r.from == *device || r.to == *device) && r.superseded.is_empty() && r.at.as_str() <= at
-    });
-    let mut edits: Vec<Edit> =
-        own.map(|r| Edit::set(Kind::Reading, &r.id, "superseded", json!(why))).collect();
-    if let Some(taught) = &site.calibration {
-        let is_own = |of: &LearnedOf| matches!(of, LearnedOf::Device { id } if id == device);
-        if let Some(place) = taught.learned.iter().position(|r| is_own(&r.of)) {
-            let mut taught = taught.clone();
-            let mut spread = Vec::new();
-            let mut cells = taught.spread.iter();
-            for i in 0..taught.learned.len() {
-                for j in 0..=i {
-                    let cell = cells.next().copied().unwrap_or(0.0);
-                    if i != place && j != place {
-                        spread.push(cell);
-                    }
+    pub fn prepare(
+        self,
+        site: &Site,
+        record: &Record,
+        caller: &Caller,
+        known: Option<&(Arc<Analysis>, Arc<Proof>)>,
+    ) -> Result<Prepared, Refusal> {
+        let whole = || match known {
+            Some((analysis, _)) => Arc::clone(analysis),
+            None => Arc::new(analyse(&Arc::new(site.clone()), &Options::default())),
+        };
+        let taught = |analysis: &Analysis| match known {
+            Some((_, proof)) => Arc::clone(proof),
+            None => Arc::new(prove(analysis, record)),
+        };
+        let (edit, tellings) = match self {
+            Self::AcceptCalibration { id, by, at } => {
+                let analysis = whole();
+                let proposed = taught(&analysis).proposed.clone();
+                let mut proposed =
+                    proposed.ok_or_else(|| Refusal::wrong("readings", Wrong::FewReadings))?;
+                proposed.at = at.to_string();
+                let mut all = Vec::new();
+                if newest(record, Stage::Designed).is_none() {
+                    let kept = keep(&analysis, id, Stage::Designed, &by, &at);
+                    all.push(Telling::new(What::Stage(kept), Some(&by), Some(&at)));
                 }
+                (Some(Edit::put(proposed)), all)
             }
-            taught.spread = spread;
-            taught.learned.remove(place);
-            taught.links.retain(|l| l.from != *device && l.to != *device);
-            edits.push(Edit::put(taught));
-        }
+            Self::KeepStage { id, stage, by, at } => {
+                let kept = keep(&whole(), id, stage, &by, &at);
+                (None, vec![Telling::new(What::Stage(kept), Some(&by), Some(&at))])
+            }
+            Self::Cured { device, what, at } => {
+                let edit = untaught(site, record, &device)?;
+                (edit, vec![Telling::new(What::Cured { device, what }, None, Some(&at))])
+            }
+            Self::Sign { id, name, role, note, at } => {
+                if name.trim().is_empty() {
+                    return Err(Refusal::wrong("name", Wrong::NoName));
+                }
+                let analysis = whole();
+                let proof = taught(&analysis);
+                let count = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
+                let [passed, failed, untested] = counts(&judged(&analysis, &proof)).map(count);
+                let of = format!("proven-{id}");
+                let milestone = of.parse().map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
+                let proven = keep(&analysis, milestone, Stage::Proven, &name, &at);
+                let by = name.clone();
+                let signed =
+                    SignOff { id, name, role, at: at.clone(), passed, failed, untested, note };
+                let both = [What::Stage(proven), What::Signed(signed)];
+                (None, both.map(|what| Telling::new(what, Some(&by), Some(&at))).into())
+            }
+        };
+        Ok(Prepared { edit, entries: caller.entries(site, tellings) })
     }
-    if edits.is_empty() {
+}
+
+/// A cure at a device: what readings of before taught of it counts no longer.
+fn untaught(site: &Site, record: &Record, device: &DeviceId) -> Result<Option<Edit>, Refusal> {
+    if site.devices.get(device).is_none() {
+        let none = Wrong::NoSuch(Ref::new(Kind::Device, device.as_str()));
+        return Err(Refusal::wrong("device", none));
+    }
+    let edit = site.calibration.as_ref().and_then(|taught| without(taught, device));
+    let mut read = record.readings.iter();
+    let is_read = read.any(|r| (r.from == *device || r.to == *device) && r.superseded.is_empty());
+    if edit.is_none() && !is_read {
         return Err(Refusal::wrong("device", Wrong::NothingTested));
     }
-    Ok(Edit::batch(edits))
+    Ok(edit.map(Edit::put))
 }
 
-fn sign(
-    site: &Site,
-    id: SignOffId,
-    name: String,
-    role: String,
-    note: String,
-    at: String,
-) -> Result<Edit, Refusal> {
-    let analysis = whole(site);
-    let proof = prove(&analysis);
-    let count = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
-    let [passed, failed, untested] = counts(&judged(&analysis, &proof)).map(count);
-    let of = format!("proven-{id}");
-    let milestone = of.parse().map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
-    let proven = keep(&analysis, milestone, Stage::Proven, &name, &at);
-    let signed = SignOff { id, name, role, at, passed, failed, untested, note };
-    Ok(Edit::batch(vec![Edit::put(proven), Edit::put(signed)]))
+/// A calibration without what it says of a device; nothing where it says nothing of it.
+fn without(taught: &Correction, device: &DeviceId) -> Option<Correction> {
+    let is_own = |of: &LearnedOf| matches!(of, LearnedOf::Device { id } if id == device);
+    let place = taught.learned.iter().position(|r| is_own(&r.of))?;
+    let mut taught = taught.clone();
+    let mut cells = std::mem::take(&mut taught.spread).into_iter();
+    for i in 0..taught.learned.len() {
+        for j in 0..=i {
+            let cell = cells.next().unwrap_or(0.0);
+            if i != place && j != place {
+                taught.spread.push(cell);
+            }
+        }
+    }
+    taught.learned.remove(place);
+    taught.links.retain(|l| l.from != *device && l.to != *device);
+    Some(taught)
 }

@@ -12,7 +12,8 @@ use crate::geometry::Place;
 use crate::network::Node;
 use crate::network::link::received;
 use crate::propagation::doorway::Station;
-use crate::site::{Correction, DeviceId, NetworkId, Reading, ReadingId, Site};
+use crate::record::{Reading, ReadingId, Record};
+use crate::site::{Correction, DeviceId, NetworkId, Site};
 use crate::units::{Db, Dbm, Megahertz};
 
 /// Fewer readings teach nothing that is worth planning with.
@@ -104,6 +105,8 @@ pub struct Ranked {
 /// All readings against the plan.
 #[derive(Debug)]
 pub struct Proof {
+    /// The record that they stand on.
+    pub record: Record,
     /// Each reading whose two ends are radios of one network.
     pub comparisons: Vec<Comparison>,
     /// Readings whose ends share no network, which nothing predicts.
@@ -210,8 +213,8 @@ impl Proven {
 }
 
 /// Compares every reading with the plan, and learns from all.
-pub fn prove(analysis: &Analysis) -> Proof {
-    prove_without(analysis, &BTreeSet::new())
+pub fn prove(analysis: &Analysis, record: &Record) -> Proof {
+    prove_without(analysis, record, &BTreeSet::new())
 }
 
 /// The level of a reading in dBm, if more than its maker knows what it means.
@@ -239,7 +242,11 @@ struct Sample<'a> {
 }
 
 /// The same with some readings left out of what is learned, but still compared.
-pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Proof {
+pub fn prove_without(
+    analysis: &Analysis,
+    record: &Record,
+    left_out: &BTreeSet<ReadingId>,
+) -> Proof {
     let site = &analysis.site;
     let mut frequencies: Vec<Megahertz> = Vec::new();
     let (mut nodes, mut ends, mut names) = (BTreeMap::new(), Vec::new(), Vec::new());
@@ -262,7 +269,7 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
     let mut fixed = vec![false; ends.len()];
     let (mut samples, mut strangers, mut ranked) = (Vec::new(), Vec::new(), Vec::new());
     let mut kits: BTreeMap<usize, usize> = BTreeMap::new();
-    for reading in site.readings.iter().filter(|r| r.superseded.is_empty()) {
+    for reading in record.readings.iter().filter(|r| r.superseded.is_empty()) {
         let both = nodes.get(&reading.from).zip(nodes.get(&reading.to));
         let Some(((group, a), (_, b))) = both.filter(|((g, _), (h, _))| g == h) else {
             strangers.push(reading.id.clone());
@@ -319,7 +326,18 @@ pub fn prove_without(analysis: &Analysis, left_out: &BTreeSet<ReadingId>) -> Pro
     let counts = comparisons.iter().filter(|c| c.weight > 0.0).count();
     let rmse = [rmse_before, rmse_after];
     let proposed = (counts >= FEWEST).then(|| proposal::proposed(analysis, &proven, rmse, counts));
-    Proof { comparisons, strangers, ranks, corrections, proposed, rmse_before, rmse_after, proven }
+    let record = record.clone();
+    Proof {
+        record,
+        comparisons,
+        strangers,
+        ranks,
+        corrections,
+        proposed,
+        rmse_before,
+        rmse_after,
+        proven,
+    }
 }
 
 fn compare(s: &Sample<'_>, place: Option<usize>, unread: &House, proven: &Proven) -> Comparison {

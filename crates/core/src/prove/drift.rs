@@ -4,7 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::stages::newest;
 use crate::install::clock::minute;
-use crate::site::{DeviceId, Reading, Site, Stage};
+use crate::record::{Reading, Record, Stage};
+use crate::site::DeviceId;
 use crate::units::Db;
 
 /// A link that is read again and again.
@@ -45,10 +46,10 @@ const WORTH: f64 = 4.0;
 
 /// The links that were read when the house was proven and since, what changed most first. Nothing before
 /// it was proven.
-pub fn trends(site: &Site) -> Vec<Trend> {
-    let Some(proven) = newest(site, Stage::Proven) else { return Vec::new() };
+pub fn trends(record: &Record) -> Vec<Trend> {
+    let Some(proven) = newest(record, Stage::Proven) else { return Vec::new() };
     let mut links: BTreeMap<(&DeviceId, &DeviceId), [Vec<&Reading>; 2]> = BTreeMap::new();
-    for reading in site.readings.iter().filter(|r| r.rssi_dbm.is_some()) {
+    for reading in record.readings.iter().filter(|r| r.rssi_dbm.is_some()) {
         let since = usize::from(reading.at > proven.at);
         links.entry((&reading.from, &reading.to)).or_default()[since].push(reading);
     }

@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 
 use crate::analysis::Analysis;
-use crate::site::{DeviceId, Milestone, MilestoneId, Site, Stage, Stood};
+use crate::moment::Moment;
+use crate::record::{Milestone, MilestoneId, Record, Stage, Stood};
+use crate::site::DeviceId;
 use crate::units::Db;
 
 /// How the plan stands now.
@@ -35,14 +37,20 @@ pub fn now(analysis: &Analysis) -> Vec<Stood> {
 }
 
 /// Keeps how the plan stands now.
-pub fn keep(analysis: &Analysis, id: MilestoneId, stage: Stage, by: &str, at: &str) -> Milestone {
-    let (by, at) = (by.to_owned(), at.to_owned());
+pub fn keep(
+    analysis: &Analysis,
+    id: MilestoneId,
+    stage: Stage,
+    by: &str,
+    at: &Moment,
+) -> Milestone {
+    let (by, at) = (by.to_owned(), at.clone());
     Milestone { id, stage, at, by, devices: now(analysis) }
 }
 
 /// The newest kept state of a stage.
-pub fn newest(site: &Site, stage: Stage) -> Option<&Milestone> {
-    site.milestones.iter().filter(|m| m.stage == stage).max_by(|a, b| a.at.cmp(&b.at))
+pub fn newest(record: &Record, stage: Stage) -> Option<&Milestone> {
+    record.milestones.iter().rev().find(|m| m.stage == stage)
 }
 
 /// A device in two states.

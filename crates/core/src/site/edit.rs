@@ -7,8 +7,7 @@
 //! {"do": "batch", "edits": []}
 //! ```
 //!
-//! Shapes that earlier versions wrote are read too (`old_edits.rs`). How each is done stands in
-//! `apply.rs`.
+//! How each is done stands in `apply.rs`. What happened in the house is no edit: see [`crate::record`].
 
 use std::borrow::Borrow;
 use std::collections::BTreeMap;
@@ -17,7 +16,6 @@ use std::fmt;
 use serde::{Deserialize, Deserializer, Serialize};
 use serde_json::Value;
 
-use super::old_edits::OldEdit;
 use super::{Keyed, Kind, Thing};
 
 /// A kind and an id, written `wall:w1`.
@@ -141,9 +139,7 @@ impl Edit {
                 _ => Err("a batch has a list of edits".to_owned()),
             },
             "" => Err("an edit says what to do: put, set, remove or batch".to_owned()),
-            _ => serde_json::from_value::<OldEdit>(value)
-                .map(Self::from)
-                .map_err(|_| format!("there is no edit “{word}”: put, set, remove or batch")),
+            _ => Err(format!("there is no edit “{word}”: put, set, remove or batch")),
         }
     }
 }
@@ -219,9 +215,7 @@ impl Touch {
     pub fn read(text: &str) -> Option<Self> {
         let (thing, field) = text.split_once('#').map_or((text, None), |(t, f)| (t, Some(f)));
         let (word, id) = thing.split_once(':')?;
-        // Earlier versions kept what readings taught under the job.
-        let kind = if thing == "job:calibration" { "calibration" } else { word };
-        let kind: Kind = serde_json::from_value(Value::from(kind)).ok()?;
+        let kind: Kind = serde_json::from_value(Value::from(word)).ok()?;
         Some(Self { thing: Ref::new(kind, id), field: field.map(str::to_owned) })
     }
 }

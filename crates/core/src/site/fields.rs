@@ -14,7 +14,7 @@ pub fn value_at<'a>(value: &'a Value, field: &str) -> Option<&'a Value> {
 /// Sets a field, or takes it away. A step into a list is a place in it, from 0; a step into a set of
 /// words (`sets`) adds or takes that word. False when the way leads through something that has no
 /// such part.
-pub(super) fn set(value: &mut Value, field: &str, to: Value, sets: &[&str]) -> bool {
+pub(crate) fn set(value: &mut Value, field: &str, to: Value, sets: &[&str]) -> bool {
     let in_set =
         |set: &&str| field.strip_prefix(*set)?.strip_prefix('.').filter(|w| !w.contains('.'));
     if let Some((set, word)) = sets.iter().find_map(|set| Some((*set, in_set(set)?))) {

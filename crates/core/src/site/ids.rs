@@ -60,4 +60,4 @@ macro_rules! id {
         }
     };
 }
-pub(super) use id;
+pub(crate) use id;

@@ -4,7 +4,7 @@ use crate::radio::coexistence::Carrier;
 use crate::site::{Keyed, Kind, Ref, Refusal, Spot, Wrong};
 use crate::units::{Dbm, Metres};
 
-pub(super) use super::ids::id;
+pub(crate) use super::ids::id;
 
 /// The farthest from the sheet's origin that anything may be drawn, in metres.
 pub const SHEET_REACH: f64 = 2000.0;
@@ -70,7 +70,7 @@ pub enum Bond {
 }
 
 impl Tie {
-    pub(super) fn new(
+    pub(crate) fn new(
         field: &'static str,
         kind: Kind,
         id: &impl std::borrow::Borrow<str>,
@@ -91,7 +91,7 @@ macro_rules! kept_by_id {
         }
     };
 }
-pub(super) use kept_by_id;
+pub(crate) use kept_by_id;
 
 type Verdict = Result<(), Refusal>;
 
@@ -99,17 +99,17 @@ fn held(field: &'static str, holds: bool, why: impl FnOnce() -> Wrong) -> Verdic
     if holds { Ok(()) } else { Err(Refusal::wrong(field, why())) }
 }
 
-pub(super) fn id_text(text: &str) -> Verdict {
+pub(crate) fn id_text(text: &str) -> Verdict {
     let fits = super::ids::checked(text.to_owned()).map(|_| ());
     fits.map_err(|e| Refusal::wrong("id", Wrong::Id(e)))
 }
 
-pub(super) fn name(text: &str) -> Verdict {
+pub(crate) fn name(text: &str) -> Verdict {
     held("name", !text.trim().is_empty(), || Wrong::NoName)?;
     short("name", text, LONGEST_NAME)
 }
 
-pub(super) fn note(field: &'static str, text: &str) -> Verdict {
+pub(crate) fn note(field: &'static str, text: &str) -> Verdict {
     short(field, text, LONGEST_NOTE)
 }
 
@@ -118,38 +118,38 @@ fn short(field: &'static str, text: &str, most: usize) -> Verdict {
     held(field, is <= most, || Wrong::LongText { is, most })
 }
 
-pub(super) fn time(field: &'static str, text: &str) -> Verdict {
+pub(crate) fn time(field: &'static str, text: &str) -> Verdict {
     held(field, (1..=LONGEST_TIME).contains(&text.len()), || Wrong::NoTime)
 }
 
-pub(super) fn spot(field: &'static str, [x, y]: Spot) -> Verdict {
+pub(crate) fn spot(field: &'static str, [x, y]: Spot) -> Verdict {
     let on_sheet = |v: f64| v.is_finite() && v.abs() <= SHEET_REACH;
     held(field, on_sheet(x) && on_sheet(y), || Wrong::OffSheet { reach: SHEET_REACH })
 }
 
-pub(super) fn ring(field: &'static str, corners: &[Spot]) -> Verdict {
+pub(crate) fn ring(field: &'static str, corners: &[Spot]) -> Verdict {
     let is = corners.len();
     held(field, matches!(is, 0 | 3..=500), || Wrong::Corners { is })?;
     corners.iter().try_for_each(|corner| spot(field, *corner))
 }
 
-pub(super) fn between(field: &'static str, is: Metres, low: f64, high: f64) -> Verdict {
+pub(crate) fn between(field: &'static str, is: Metres, low: f64, high: f64) -> Verdict {
     held(field, (low..=high).contains(&is.get()), || Wrong::Length { is, low, high })
 }
 
-pub(super) fn hash(field: &'static str, text: &str) -> Verdict {
+pub(crate) fn hash(field: &'static str, text: &str) -> Verdict {
     let hexadecimal = |b: u8| matches!(b, b'0'..=b'9' | b'a'..=b'f');
     held(field, text.len() == 64 && text.bytes().all(hexadecimal), || Wrong::NoHash)
 }
 
-pub(super) fn busy(share: f64) -> Verdict {
+pub(crate) fn busy(share: f64) -> Verdict {
     held("busy", (0.0..=1.0).contains(&share), || Wrong::Share { is: share })
 }
 
-pub(super) fn level(field: &'static str, level: Dbm) -> Verdict {
+pub(crate) fn level(field: &'static str, level: Dbm) -> Verdict {
     held(field, (-140.0..=20.0).contains(&level.get()), || Wrong::Level { is: level })
 }
 
-pub(super) fn carrier(carrier: Carrier) -> Verdict {
+pub(crate) fn carrier(carrier: Carrier) -> Verdict {
     carrier.wrong().map_or(Ok(()), |why| Err(Refusal::wrong("channel", Wrong::Carrier(why))))
 }

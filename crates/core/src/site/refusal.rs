@@ -31,6 +31,22 @@ pub enum Refusal {
         /// What they are.
         by: Kind,
     },
+    /// What was named does not stand on the record.
+    #[error("there is no {what} {id} on record; load the page again")]
+    NotOnRecord {
+        /// What people call it.
+        what: &'static str,
+        /// Its id.
+        id: String,
+    },
+    /// The record is full of something.
+    #[error("the record holds {most} {what}, which is the most; begin a new job for what comes")]
+    RecordFull {
+        /// What.
+        what: &'static str,
+        /// How many.
+        most: usize,
+    },
     /// More than a job may hold.
     #[error("that makes {count} {}; {} is the most", limit.what(), limit.most())]
     TooMany {
@@ -209,6 +225,25 @@ pub enum Wrong {
     OnAgain,
     #[error("is closed already")]
     ShutAlready,
+    #[error("say what keeps others from switching it on: a lock, a notice or both")]
+    NotSecured,
+    #[error("not yet: {boxes} open; dry-fit each box, or put it back, before power comes on")]
+    BoxesOpen { boxes: String },
+    #[error("the tester was not shown to work on a known source; show that first")]
+    TesterNotShown,
+    #[error("the box was not proved dead under this isolation; prove it dead first")]
+    NotProvedDead,
+    #[error("power is on again; switch the circuit off and prove the box dead to open it anew")]
+    PowerIsOn,
+    #[error(
+        "what was switched, proved, stepped, joined or signed is not struck; take the step back, or say \
+         what is so now"
+    )]
+    NotStruck,
+    #[error("does not count any longer already")]
+    StruckAlready,
+    #[error("a variant has no record of its own; do it in the plan that it is a branch of")]
+    VariantHasNoRecord,
     #[error("say which devices are expected; nothing else is let in")]
     NothingExpected,
     #[error("three readings that count are needed to learn from")]

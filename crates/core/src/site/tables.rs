@@ -294,21 +294,8 @@ tables! {
     networks: network::Network = "network", "network", "Radio networks.";
     rulings: ruling::Ruling = "ruling", "ruling on advice", "What people said to a piece of advice, and why.";
     devices: device::Device = "device", "device", "Devices, each at a point.";
-    readings: reading::Reading = "reading", "reading", "Readings taken on site.";
     emitters: emitter::Emitter = "emitter", "source on the air", "Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.";
     scans: scan::Scan = "scan", "line of a scan", "What a scan at the hub heard.";
     controls: control::Control = "control", "control", "Who controls what.";
     visits: visit::Visit = "visit", "visit", "Visits that are agreed.";
-    isolations: isolation::Isolation = "isolation", "isolation", "What was switched off, and by whom.";
-    marks: mark::Mark = "mark", "step of the work", "Steps of the work on devices that were done.";
-    wiring_records: wiring_record::WiringRecord = "wiring-record", "record of wiring", "How devices were wired in.";
-    join_codes: join_code::JoinCode = "join-code", "join code", "Codes by which devices are joined.";
-    joinings: joining::Joining = "joining", "record of joining", "How devices were joined.";
-    open_times: open_time::OpenTime = "open-time", "time of standing open", "Times at which networks stood open.";
-    node_reports: node_report::NodeReport = "node-report", "report of a node", "What hubs tell of their nodes.";
-    range_tests: range_test::RangeTest = "range-test", "test in place", "Tests in place: so many sent, so many arrived.";
-    acceptances: acceptance::Acceptance = "acceptance", "rule of acceptance", "What counts as accepted, agreed before the day.";
-    sign_offs: sign_off::SignOff = "sign-off", "signature", "Who signed that the house is accepted.";
-    milestones: milestone::Milestone = "milestone", "kept state of the plan", "How the plan stood: as designed, as installed, as proven.";
-    faults: fault::Fault = "fault", "fault", "Faults that were met, and what helped.";
 }

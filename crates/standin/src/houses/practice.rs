@@ -3,11 +3,13 @@
 use std::collections::BTreeMap;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::site::{Edit, Kind, NodeReport, Site, Thing, apply};
+use dot_reach_core::record::{Folder, NodeReport, What};
+use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 use std::sync::Arc;
 
 use crate::drawn::{Differs, Drawn, as_readings};
+use crate::story::{moment, told};
 
 /// How many readings were taken.
 const READINGS: usize = 30;
@@ -17,7 +19,7 @@ const READINGS: usize = 30;
 ///
 /// # Panics
 /// A house that the rules refuse: a defect here, which a test finds.
-pub fn practice(plan: &Site, name: &str, heavier: &[(&str, f64)], seed: u64) -> Site {
+pub fn practice(plan: &Site, name: &str, heavier: &[(&str, f64)], seed: u64) -> Folder {
     let differs = Differs {
         heavier: heavier.iter().map(|(id, db)| ((*id).to_owned(), *db)).collect::<BTreeMap<_, _>>(),
         constructions: 0.5,
@@ -34,8 +36,9 @@ pub fn practice(plan: &Site, name: &str, heavier: &[(&str, f64)], seed: u64) -> 
     read.retain(|l| !at(&l));
     let spoiled = house.spoil(&mut read, 2);
     read.extend(own);
-    let mut site = as_readings(plan, &house, &read);
-    let tables = tables(&site);
+    let mut site = plan.clone();
+    let readings = as_readings(plan, &house, &read);
+    let (reports, rest) = tables(&site);
     let named = |id: &str| site.devices.named(id).map_or(id.to_owned(), |d| d.name.clone());
     let walls: Vec<String> = heavier
         .iter()
@@ -58,25 +61,21 @@ pub fn practice(plan: &Site, name: &str, heavier: &[(&str, f64)], seed: u64) -> 
         walls.join(", "),
         named(&house.ends.ends[metal].0),
         wrong.join(" and "),
-        tables.1
+        rest
     );
-    let mut edits = tables.0;
-    let set = |field: &str, value: serde_json::Value| Edit::set(Kind::Job, &"job", field, value);
-    edits.push(set("name", name.into()));
-    edits.push(set("note", truth.into()));
-    #[expect(clippy::expect_used, reason = "a practice house that the rules refuse is a defect")]
-    apply(&mut site, &Edit::batch(edits)).expect("a house that can stand");
-    site
+    (site.job.name, site.job.note) = (name.to_owned(), truth);
+    let all = readings.into_iter().map(What::Read).chain(reports.into_iter().map(What::Reported));
+    told(site, "Practice", "2026-04-02T18:00:00Z", all.collect())
 }
 
 /// What the hub of the first network would tell, with three things wrong in it.
-fn tables(site: &Site) -> (Vec<Edit>, String) {
+fn tables(site: &Site) -> (Vec<NodeReport>, String) {
     let analysis = analyse(&Arc::new(site.clone()), &Options::default());
     let Some(network) = analysis.networks.first() else { return (Vec::new(), String::new()) };
-    let mut edits = Vec::new();
+    let mut reports = Vec::new();
     let mut report = |n: usize, node: u32, device, via, answers| {
         let Ok(id) = format!("p{n:03}").parse() else { return };
-        edits.push(Edit::put(Thing::NodeReport(NodeReport {
+        reports.push(NodeReport {
             id,
             network: network.network.clone(),
             node: Some(node),
@@ -85,9 +84,9 @@ fn tables(site: &Site) -> (Vec<Edit>, String) {
             last_working: false,
             answers: Some(answers),
             firmware: String::new(),
-            at: "2026-04-02T12:00:00Z".to_owned(),
+            at: moment("2026-04-02T12:00:00Z"),
             source: "hub".to_owned(),
-        })));
+        });
     };
     let (mut left_out, mut other) = (None, None);
     let mut node = 1;
@@ -121,10 +120,10 @@ fn tables(site: &Site) -> (Vec<Edit>, String) {
         report(place, node, Some(network.nodes[place].device.clone()), Some(via), true);
     }
     report(900, 41, None, None, false);
-    let told = format!(
+    let rest = format!(
         "node 41 is a ghost; {} is in no list; {}.",
         left_out.unwrap_or_else(|| "nothing".to_owned()),
         other.unwrap_or_else(|| "every device goes as planned".to_owned())
     );
-    (edits, told)
+    (reports, rest)
 }

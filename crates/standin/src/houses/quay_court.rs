@@ -9,6 +9,8 @@ use dot_reach_core::site::PointKind::{BareWall, Ceiling, Shelf, Socket, Switch};
 use dot_reach_core::site::{BoxKind, Edit, Emitter, Neutral, PointKind, Scan, Site, SlabPlace};
 use dot_reach_core::units::{Dbm, Metres};
 
+use crate::story::moment;
+
 use super::builder::{Builder, Place};
 
 type Row = (
@@ -108,7 +110,7 @@ fn on_the_air(b: &mut Builder) {
     for (n, (carrier, level)) in heard.into_iter().enumerate() {
         let Ok(id) = format!("scan-{:03}", n + 1).parse() else { continue };
         let (level_dbm, busy) = (Dbm::new(level), 0.3);
-        let scan = Scan { id, carrier, level_dbm, busy, at: "2026-02-03T18:20:00Z".to_owned() };
+        let scan = Scan { id, carrier, level_dbm, busy, at: moment("2026-02-03T18:20:00Z") };
         b.also(&Edit::put(scan));
     }
     for (id, channel) in [("thread", 15), ("wifi", 6)] {

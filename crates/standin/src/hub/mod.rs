@@ -8,8 +8,8 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::confidence::normal_cdf;
+use dot_reach_core::gate::work::Spot;
 use dot_reach_core::install::cards;
-use dot_reach_core::install::work::Spot;
 use dot_reach_core::network::link::received;
 use dot_reach_core::network::{NetworkAnalysis, Role};
 use dot_reach_core::simulate::normal;

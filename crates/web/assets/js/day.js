@@ -1,5 +1,6 @@
-// The day on a phone: one move at a time. What may be done when comes from the server, as lists of what each
-// move waits for; here they are only held against what is ticked and what waits for the connection.
+// The day on a phone: one move at a time. What may be done when is read off the gate that the server shipped
+// with the page, together with what waits for the line: whatever page it was done on.
+import { Facts, effects, isDone, lacks, namedFor, plainName } from "./gate.js";
 import { edit, job, newId, notice, waitingEdits } from "./job.js";
 import { keepPhoto, small } from "./photos.js";
 import { number } from "./things.js";
@@ -8,87 +9,88 @@ const page = () => document.querySelector("[data-day]");
 const moves = () => [...document.querySelectorAll("[data-move]")];
 const remembered = () => `move-${job()}-${page().dataset.day}`;
 let current = "";
-/** Keys and ticks that wait for the connection. */
-let pending = { done: new Map(), checks: new Map() };
+/** The gate as shipped, what holds by it, and what holds with all that waits. */
+let gate = { deeds: {} };
+let told = new Facts([]);
+let now = new Facts([]);
+/** Keys of deeds that wait, and ticks. */
+let waitingKeys = new Set();
+let ticks = new Map();
 
-/** What a change that waits comes to on this page: the key that it does, or the check that it ticks. */
-function readWaiting(entries) {
-  const found = { done: new Map(), checks: new Map() };
-  for (const entry of entries) {
-    const act = entry.body?.edit;
-    if (!act || entry.refused) continue;
-    const step = act.device && { join: "joined", "keep-code": "code", tie: "tied" }[act.do];
-    switch (act.do) {
-      case "check": found.checks.set(`${act.device}.${act.step}.${act.check}`, act.on); break;
-      case "take-step": found.done.set(`${act.device}.${act.step}`, true); break;
-      case "take-back": found.done.set(`${act.device}.${act.step}`, false); break;
-      case "isolate": found.done.set("isolate", act.id); break;
-      case "prove-tester": found.done.set("prove", true); break;
-      case "energise": found.done.set("energise", true); break;
-      case "open-network": found.done.set(`open-${act.network}`, act.id); break;
-      case "close-network": found.done.set(`close-${act.id}`, true); break;
-      case "rebuild-routes": found.done.set(`rebuild-${act.id}`, true); break;
-      default: if (step) found.done.set(`${act.device}.${step}`, true);
-    }
+function readGate() {
+  gate = JSON.parse(document.querySelector("[data-gate]").dataset.gate);
+  told = new Facts(gate.facts);
+  now = told.copy();
+}
+
+/** Takes in what waits for the line, in its order. */
+function takeWaiting(entries) {
+  readGate();
+  waitingKeys = new Set();
+  ticks = new Map();
+  for (const { body, deed, comes, refused } of entries) {
+    if (refused || !comes) continue;
+    now.take(comes);
+    if (deed) waitingKeys.add(deed);
+    const act = body?.edit;
+    if (act?.do === "check") ticks.set(`${act.device}.${act.step}.${act.check}`, act.on);
   }
-  return found;
 }
 
-function isDone(key) {
-  const waits = pending.done.get(key);
-  if (waits !== undefined) return Boolean(waits);
-  const move = moves().find((m) => m.dataset.move === key);
-  return move ? "done" in move.dataset : null;
+const deedOf = (key) => gate.deeds[key] ?? null;
+
+/** The deed of a move: another one where a device is joined elsewhere. */
+function ownDeed(move) {
+  const elsewhere = move.querySelector('[data-field="joined"]')?.value === "elsewhere";
+  return deedOf(elsewhere ? `${move.dataset.deed}:elsewhere` : move.dataset.deed);
 }
 
-/** Whether one of the alternatives of a need holds; what is not on this page is as the server said. */
-function isMet(need, shown) {
-  if (need === "") return false;
-  const told = need.split("|").map((key) => (key.startsWith("!") ? [key.slice(1), false] : [key, true]));
-  const known = told.map(([key, wanted]) => [isDone(key), wanted]).filter(([is]) => is !== null);
-  return known.length === 0 ? !shown : known.some(([is, wanted]) => is === wanted);
+/** Whether a move waits for the line: it is done with what waits, and was not by the record. */
+function waits(move) {
+  const deed = deedOf(move.dataset.deed);
+  if ("done" in move.dataset || !deed) return false;
+  return waitingKeys.has(deed.key) || (isDone(deed, now, who()) && !isDone(deed, told, who()));
 }
 
 /** Brings the cards to what is known here. */
 function settle() {
-  const all = moves();
-  for (const move of all) {
-    const { move: key, device } = move.dataset;
-    const waits = pending.done.get(key) || pending.done.get(waitingKey(move));
-    move.toggleAttribute("data-waits", Boolean(waits));
+  for (const move of moves()) {
+    const { device, ofStep: step } = move.dataset;
+    const waiting = waits(move);
+    move.toggleAttribute("data-waits", waiting);
     for (const box of move.querySelectorAll("[data-check]")) {
-      const ticked = pending.checks.get(`${device}.${key.slice(device.length + 1)}.${box.dataset.check}`);
+      const ticked = ticks.get(`${device}.${step}.${box.dataset.check}`);
       if (ticked !== undefined) box.checked = ticked;
     }
-    const lacks = [...move.querySelectorAll("[data-need]")];
-    if ("done" in move.dataset || waits) {
-      for (const need of lacks) need.hidden = true;
-    } else {
-      for (const need of lacks) {
-        need.dataset.told ??= String(!need.hidden);
-        need.hidden = isMet(need.dataset.need, need.dataset.told === "true");
+    const deed = ownDeed(move);
+    const over = "done" in move.dataset || waiting;
+    const left = new Set(over || !deed ? [] : lacks(deed, now, who()));
+    let hard = false;
+    let soft = false;
+    for (const line of move.querySelectorAll("[data-need]")) {
+      line.hidden = !left.has(Number(line.dataset.need));
+      if (!line.hidden) {
+        if ("yields" in line.dataset) soft = true;
+        else hard = true;
       }
     }
-    const left = lacks.filter((need) => !need.hidden);
-    const hard = left.some((need) => !("yields" in need.dataset));
     const unticked = [...move.querySelectorAll("[data-check]")].some((box) => !box.checked);
     const why = move.querySelector(".why");
-    if (why) why.hidden = left.length === 0 || hard;
+    if (why) why.hidden = hard || !soft;
     const button = move.querySelector("[data-done]:not(section)");
     if (button) {
-      button.disabled = Boolean(waits) || hard || unticked;
+      button.disabled = waiting || hard || unticked;
       button.dataset.words ??= button.textContent;
-      button.textContent = waits ? "Waits for the connection" : button.dataset.words;
+      button.textContent = waiting ? "Waits for the connection" : button.dataset.words;
+    }
+    for (const tap of move.querySelectorAll("[data-tap][data-deed]")) {
+      const other = deedOf(tap.dataset.deed);
+      const missing = other ? lacks(other, now, who()) : [];
+      tap.disabled = missing.some((n) => !other.needs[n].yields);
+      tap.title = missing.map((n) => other.needs[n].says).join("; ");
     }
   }
   show();
-}
-
-/** A move that is known by the record it makes, once that waits: a network that is closed or rebuilt. */
-function waitingKey(move) {
-  const { id } = actOf(move);
-  const [word] = move.dataset.move.split("-");
-  return id ? `${word}-${id}` : "";
 }
 
 const isOver = (move) => "done" in move.dataset || "waits" in move.dataset;
@@ -113,15 +115,13 @@ const titled = (move) => {
   return `${move.querySelector("h2").textContent}${tag ? `, ${tag}` : ""}`;
 };
 
-/** What comes after a card, and what waits for it. */
+/** What comes after a card. */
 function tellThen(all) {
   const card = all.find((m) => m.dataset.move === current);
   const line = card?.querySelector("[data-then]");
   if (!line) return;
   const next = all.slice(all.indexOf(card) + 1).find((m) => !isOver(m));
-  const waits = all.filter((m) => !isOver(m) && m !== next && m.querySelector(`[data-need="${CSS.escape(current)}"]:not([hidden])`));
-  const more = waits.length > 0 ? ` Waits for this: ${waits.slice(0, 4).map(titled).join("; ")}${waits.length > 4 ? ` and ${waits.length - 4} more` : ""}.` : "";
-  line.textContent = `${next ? `Then: ${titled(next)}.` : "Nothing is left after this."}${more}`;
+  line.textContent = next ? `Then: ${titled(next)}.` : "Nothing is left after this.";
 }
 
 function go(by) {
@@ -168,21 +168,49 @@ function made(move) {
     const value = fieldValue(input);
     if (value !== undefined && value !== "") act[input.dataset.field] = value;
   }
+  const deed = deedOf(move.dataset.deed);
+  const named = deed ? namedFor(deed, now, who()) : {};
   // What waits itself for the connection has no record yet on the server: its own id stands for it.
-  const isolation = pending.done.get("isolate");
-  if (["prove-tester", "energise"].includes(act.do) && !act.isolation) act.isolation = isolation;
-  if (["close-network", "rebuild-routes"].includes(act.do) && !act.id) {
-    act.id = pending.done.get(`open-${move.dataset.move.slice(move.dataset.move.indexOf("-") + 1)}`);
-  }
+  if (["prove-tester", "energise"].includes(act.do) && !act.isolation) act.isolation = named.iso;
   return act;
 }
 
+/** Whether what a card sends is what the server made it for: only then is it known here what it reaches. */
+const asPlanned = (move) =>
+  ["means", "circuits", "verified"].every((field) => {
+    const input = move.querySelector(`[data-field="${field}"]`);
+    if (!input) return true;
+    if (input.tagName === "SELECT") return input.selectedOptions[0]?.defaultSelected ?? false;
+    return input.value === input.defaultValue;
+  });
+
+/** What an act comes to while it waits: facts that end and facts that hold. */
+function comesTo(act, move) {
+  const at = (key) => deedOf(key);
+  const me = plainName(who());
+  const tick = `tick:${act.device}:${act.step}:${act.check}`;
+  switch (act.do) {
+    case "check": return { comes: act.on ? { ends: [], gives: [tick] } : { ends: [tick], gives: [] } };
+    case "hand-over": return { comes: { ends: [`holder:${act.isolation}:*`], gives: [`holder:${act.isolation}:${plainName(act.to)}`] } };
+    case "isolate": {
+      const deed = at(move.dataset.deed);
+      const whole = effects(deed, { iso: act.id, me });
+      // Whatever else it reaches, the server says when it is asked.
+      const known = asPlanned(move) ? whole.gives : whole.gives.filter((f) => !f.startsWith("covers:"));
+      return { deed: deed.key, comes: { ends: whole.ends, gives: known } };
+    }
+    default: {
+      const key = act.do === "take-back" ? `back:${act.device}:${act.step}` : act.do === "take-step" ? `step:${act.device}:${act.step}` : move?.dataset.deed;
+      const deed = at(key) ?? (move ? ownDeed(move) : null);
+      if (!deed) return {};
+      return { deed: deed.key, comes: effects(deed, namedFor(deed, now, who(), act.isolation ? { iso: act.isolation } : {})) };
+    }
+  }
+}
+
 function stamped(act) {
-  const untold = ["check", "take-back", "unsettle"];
   const at = new Date().toISOString().replace(/\.\d+Z$/, "Z");
-  if (untold.includes(act.do)) return act;
-  const by = ["prove-tester", "rebuild-routes"].includes(act.do) ? {} : { by: who() };
-  return { ...act, ...by, at };
+  return { ...act, by: who(), at };
 }
 
 /** Who is at work here: as the browser remembers, or as the page was made for. */
@@ -205,7 +233,7 @@ async function send(act, move, options = {}) {
   for (const old of move?.querySelectorAll("[data-shown]") ?? []) old.remove();
   for (const input of move?.querySelectorAll("[aria-invalid]") ?? []) input.removeAttribute("aria-invalid");
   try {
-    await edit(stamped(act), { words, ...options });
+    await edit(stamped(act), { words, ...comesTo(act, move), ...options });
   } catch (refused) {
     if (refused.conflict) return false;
     const input = refused.field && move?.querySelector(`[data-field="${CSS.escape(refused.field)}"]`);
@@ -238,7 +266,7 @@ function showBeside(input, message) {
 }
 
 async function readPending() {
-  pending = readWaiting(await waitingEdits().catch(() => []));
+  takeWaiting(await waitingEdits().catch(() => []));
   settle();
 }
 
@@ -394,19 +422,21 @@ function startMoves() {
     const box = event.target.closest("[data-check]");
     if (box) {
       const move = box.closest("[data-move]");
-      const { device, move: key } = move.dataset;
-      const step = key.slice(device.length + 1);
+      const { device, ofStep: step } = move.dataset;
       send({ do: "check", device, step, check: box.dataset.check, on: box.checked }, move);
     }
     if (event.target.matches("[data-who-input]")) {
       const name = encodeURIComponent(event.target.value.trim());
       document.cookie = `who=${name}; path=/; max-age=31536000; samesite=strict`;
       tellWho();
+      settle();
     }
+    if (event.target.matches('[data-field="joined"]')) settle();
     if (event.target.matches("[data-code-photo], [data-photo-of]") && event.target.files[0]) photo(event.target);
   });
   document.addEventListener("refreshed", () => {
     // At once, so that nothing flickers; then with what waits.
+    readGate();
     settle();
     tellWho();
     readPending();

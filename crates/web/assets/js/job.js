@@ -1,6 +1,6 @@
 // Edits, undo and redo, the saved state, news of others' edits, the live channel.
 import { fetchPage, swapParts } from "./parts.js";
-import { decide, isWaiting, keep, kept, newUuid, openQueue, send } from "./queue.js";
+import { decide, forget, ground, isWaiting, keep, keepFlying, kept, newUuid, openQueue, send } from "./queue.js";
 
 // A window keeps its name over a reload: what it did itself is no news to it.
 export const client = (sessionStorage["client"] ??= newUuid());
@@ -29,25 +29,35 @@ export class Refused extends Error {
 }
 
 /** Sends a value as JSON, or a form as it is; with a photo, both as one form. */
-export function post(address, value, photo = null) {
+export function post(address, value, photo = null, limit = 0) {
   if (photo) {
     const form = new FormData();
     form.append("edit", JSON.stringify(value));
     form.append("image", photo, "photo.jpg");
-    return post(address, form);
+    return post(address, form, null, limit);
   }
-  if (value instanceof FormData) return fetched(address, { method: "POST", body: value });
+  if (value instanceof FormData) return fetched(address, { method: "POST", body: value }, limit);
   const body = JSON.stringify(value);
   // A change outlives the page that made it: browsers let 64 kB go on so.
-  return fetched(address, { method: "POST", headers: { "content-type": "application/json" }, body, keepalive: body.length < 30_000 });
+  const sent = { method: "POST", headers: { "content-type": "application/json" }, body, keepalive: body.length < 30_000 };
+  return fetched(address, sent, limit);
 }
 
-export async function fetched(address, request = {}) {
+/** How long a change from the outbox waits for its answer before it is sent again. */
+const ANSWER_MS = 15_000;
+/** What is sent again later, as if there were no line: the server is not well, is busy, or wants somebody known. */
+const isLater = (status) => status >= 500 || status === 401 || status === 408 || status === 429;
+
+export async function fetched(address, request = {}, limit = 0) {
   let answer;
+  const signal = limit > 0 ? AbortSignal.timeout(limit) : undefined;
   try {
-    answer = await fetch(address, request);
+    answer = await fetch(address, { ...request, signal });
   } catch {
     throw new Refused({ message: "there is no connection; try again when it is back", offline: true });
+  }
+  if (limit > 0 && isLater(answer.status)) {
+    throw new Refused({ message: "the server cannot take it now; it is sent again", offline: true });
   }
   meetBuild(answer.headers.get("x-build"));
   const told = await answer.json().catch(() => ({}));
@@ -94,20 +104,27 @@ export const saved = () => {
   say(document.querySelector(".field-error[data-shown]") ? "Not all saved" : "Saved");
 };
 
-/** Sends a change that may wait: without a connection it is kept here, behind what waits already.
- * Gives the answer, or nothing where it is kept. */
-async function sendOrKeep(address, sent, words, photo = null) {
-  const entry = { id: sent.edit_id, address, body: sent, words, at: new Date().toISOString(), photo };
+/** Sends a change: it is kept in the outbox first, and goes out of it when the server has answered. Gives the
+ * answer, or nothing where it waits. */
+async function sendOrKeep(address, sent, words, photo = null, more = {}) {
+  const entry = { id: sent.edit_id, address, body: sent, words, at: new Date().toISOString(), photo, ...more };
   if (await isWaiting().catch(() => false)) {
     await keepOrSay(entry);
     send();
     return null;
   }
+  const isKept = await keepFlying(entry).then(() => true, () => false);
   try {
-    return await post(address, sent, photo);
+    const told = await post(address, sent, photo, ANSWER_MS);
+    if (isKept) await forget(entry);
+    return told;
   } catch (refused) {
-    if (!refused.offline) throw refused;
-    await keepOrSay(entry);
+    if (!refused.offline) {
+      if (isKept) await forget(entry);
+      throw refused;
+    }
+    if (isKept) await ground(entry.id);
+    else await keepOrSay(entry);
     return null;
   }
 }
@@ -137,7 +154,8 @@ export async function edit(change, options = {}) {
   say("Saving…");
   try {
     const address = `/jobs/${job()}/${options.photo ? "photo-edits" : "edits"}`;
-    const told = await sendOrKeep(address, sent, options.words ?? words(change), options.photo);
+    const more = { deed: options.deed, comes: options.comes };
+    const told = await sendOrKeep(address, sent, options.words ?? words(change), options.photo, more);
     if (!told) return null;
     saved();
     if (told.html) show(told);
@@ -320,7 +338,8 @@ function startWork() {
 
 export function startJob() {
   if (!job()) return;
-  openQueue(job(), { post, changed: showWaiting, drained: () => { saved(); refreshQuietly(); } });
+  const again = (address, body, photo) => post(address, body, photo, ANSWER_MS);
+  openQueue(job(), { post: again, changed: showWaiting, drained: () => { saved(); refreshQuietly(); } });
   hear("revision", (told) => {
     if (told.client === client || told.revision <= revision()) return;
     refreshQuietly();

@@ -1,9 +1,10 @@
-// What was done without a connection: kept in the browser's database, sent in its order when the
-// server is there again, whatever kind of change it is. All tabs share one queue a job; one of them
-// sends at a time. What the server refused stays until a person decides.
+// The outbox: whatever changes a job is kept in the browser's database before it is sent, and goes out of it when
+// the server has answered. What finds no line, no answer in time or a server that is not well is sent again, in
+// its order; what the server refused stays until a person decides. All tabs share one outbox a job; one of them
+// sends at a time.
 import { del, get, set, update } from "../vendor/idb-keyval.js";
 
-const LEASE_MS = 8000;
+const LEASE_MS = 20_000;
 const RETRY_MS = 3000;
 const tab = newUuid();
 const tabs = typeof BroadcastChannel === "undefined" ? null : new BroadcastChannel("dot-reach-queue");
@@ -29,8 +30,14 @@ export const kept = async () => (await get(key())) ?? [];
 
 const waiting = (list) => list.filter((entry) => !entry.refused);
 
+/** How long a change that is being sent by its own page is left to that page. */
+const FLIGHT_MS = 20_000;
+const inFlight = (entry) => (entry.flying ?? 0) > Date.now();
+/** What people are told of: what is on its way at this moment is no news. */
+const grounded = (list) => waiting(list).filter((entry) => !inFlight(entry));
+
 /** Whether something waits: what comes now waits behind it. */
-export const isWaiting = async () => waiting(await kept()).length > 0;
+export const isWaiting = async () => grounded(await kept()).length > 0;
 
 async function change(alter) {
   await update(key(), (list) => alter(list ?? []));
@@ -40,10 +47,10 @@ async function change(alter) {
 
 async function tell() {
   const list = await kept();
-  const now = waiting(list).length;
+  const now = grounded(list).length;
   const drained = shown > 0 && now === 0 && !sending;
   shown = now;
-  hooks.changed(waiting(list), list.filter((entry) => entry.refused));
+  hooks.changed(grounded(list), list.filter((entry) => entry.refused));
   // Another tab has sent what this one showed.
   if (drained) hooks.drained();
 }
@@ -56,11 +63,20 @@ export async function keep({ photo, ...entry }) {
   later();
 }
 
+/** Keeps a change that is sent right away: others leave it alone for a while. */
+export const keepFlying = (entry) => keep({ ...entry, flying: Date.now() + FLIGHT_MS });
+
+/** A change whose sending found no answer: it waits with the others. */
+export async function ground(id) {
+  await change((list) => list.map((e) => (e.id === id ? { ...e, flying: 0 } : e)));
+  later();
+}
+
 /** The photo that goes with a change. */
 const photoOf = (entry) => (entry.photo ? get(`photo-${entry.id}`) : Promise.resolve(null));
 
 /** A change that is through, or let go. */
-async function forget(entry) {
+export async function forget(entry) {
   await change((list) => list.filter((e) => e.id !== entry.id));
   if (entry.photo) await del(`photo-${entry.id}`);
 }
@@ -70,7 +86,9 @@ export async function decide(id, again) {
   const entry = (await kept()).find((e) => e.id === id);
   if (!entry) return;
   if (again) {
-    const anew = { ...entry, refused: null, body: { ...entry.body, base: null, force: true } };
+    // Over what others did only where that was the refusal, and a person said so.
+    const over = entry.refused?.conflict ? { base: null, force: true } : {};
+    const anew = { ...entry, refused: null, body: { ...entry.body, ...over } };
     await change((list) => list.map((e) => (e.id === id ? anew : e)));
   } else {
     await forget(entry);
@@ -108,7 +126,7 @@ export async function send() {
   let sent = 0;
   try {
     for (let next = waiting(await kept())[0]; next; next = waiting(await kept())[0]) {
-      if (!(await lease())) return void later();
+      if (inFlight(next) || !(await lease())) return void later();
       try {
         const told = await hooks.post(next.address, next.body, await photoOf(next));
         const left = unread(next, told);

@@ -64,7 +64,8 @@ async function page(request) {
   } catch {
     return (
       (await cache.match(request.url)) ??
-      (await cache.match(request.url, { ignoreSearch: true })) ??
+      // Of the guide the first question is as good; any other page would be another one under this address.
+      (new URL(request.url).pathname.endsWith("/install/fault") ? await cache.match(request.url, { ignoreSearch: true }) : undefined) ??
       (await caches.match("/unreachable", { cacheName: SHELL })) ??
       Response.error()
     );
@@ -95,6 +96,9 @@ async function note(list) {
 async function keep(id, pinned) {
   const told = await fetch(`/jobs/${id}/offline.json`).then((answer) => answer.json());
   const cache = await caches.open(PAGES);
+  const known = (await jobs()).find((job) => job.id === id);
+  // What is kept of this revision, by this build, is not fetched again.
+  if (known?.revision === told.revision && known.build === BUILD && pinned === undefined) return known;
   for (const address of told.pages) {
     const answer = await fetch(address, { headers: { accept: "text/html" } });
     if (answer.ok) await cache.put(address, answer);
@@ -102,7 +106,7 @@ async function keep(id, pinned) {
   const now = new Date().toISOString();
   const before = (await jobs()).filter((job) => job.id !== id);
   const was = (await jobs()).find((job) => job.id === id);
-  const entry = { id, name: told.name, at: now, revision: told.revision, pinned: pinned ?? was?.pinned ?? false };
+  const entry = { id, name: told.name, at: now, build: BUILD, revision: told.revision, pinned: pinned ?? was?.pinned ?? false };
   const list = [entry, ...before];
   const opened = list.filter((job) => !job.pinned);
   const gone = new Set(opened.slice(MOST_JOBS).map((job) => job.id));

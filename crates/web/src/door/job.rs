@@ -7,8 +7,10 @@ use std::sync::Arc;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use dot_reach_core::analysis::{Analysis, Options, weight};
+use dot_reach_core::prove::{Proof, prove};
+use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
-use dot_reach_store::{JobId, StoreError, Variant};
+use dot_reach_store::{JobId, OpenJob, StoreError, Variant};
 
 use super::Person;
 use crate::app::App;
@@ -18,6 +20,9 @@ use crate::pages::Shell;
 use crate::pages::jobs::Standing;
 use crate::work::{Asker, Lane};
 
+/// A job's analysis with what its readings teach.
+pub(crate) type Proved = (Arc<Analysis>, Arc<Proof>);
+
 /// Jobs heavier than this take turns with each other: some seconds of work, ten guesthouses.
 const MOST_BESIDE: u64 = 30_000_000;
 
@@ -26,6 +31,7 @@ const MOST_BESIDE: u64 = 30_000_000;
 pub(crate) struct Job {
     pub(crate) id: JobId,
     pub(crate) site: Arc<Site>,
+    pub(crate) record: Arc<Record>,
     pub(crate) revision: u64,
     pub(crate) person: Person,
     pub(crate) app: web::Data<App>,
@@ -49,15 +55,16 @@ impl FromRequest for Job {
             let id: JobId = named.parse()?;
             let (wanted, author) = (id.clone(), person.known().map(str::to_owned));
             let open = move |store: &dot_reach_store::Store| {
-                let (site, revision) = store.site(&wanted)?;
+                let open = store.open_job(&wanted)?;
                 let can = match author {
                     Some(author) => store.can_undo_redo(&wanted, &author)?,
                     None => (false, false),
                 };
-                Ok::<_, StoreError>((site, revision, can, store.variant(&wanted)?))
+                Ok::<_, StoreError>((open, can, store.variant(&wanted)?))
             };
-            let (site, revision, (can_undo, can_redo), variant) = app.ask(open).await?;
-            Ok(Self { id, site, revision, person, app, variant, can_undo, can_redo })
+            let (open, (can_undo, can_redo), variant) = app.ask(open).await?;
+            let OpenJob { site, record, revision } = open;
+            Ok(Self { id, site, record, revision, person, app, variant, can_undo, can_redo })
         })
     }
 }
@@ -66,8 +73,9 @@ impl Job {
     /// The same job as it stands by now.
     pub(crate) async fn renewed(&self) -> Result<Self, WebError> {
         let id = self.id.clone();
-        let (site, revision) = self.app.ask(move |store| store.site(&id)).await?;
-        Ok(Self { site, revision, ..self.clone() })
+        let open = self.app.ask(move |store| store.open_job(&id)).await?;
+        let OpenJob { site, record, revision } = open;
+        Ok(Self { site, record, revision, ..self.clone() })
     }
 
     /// The frame around one of its pages.
@@ -84,6 +92,22 @@ impl Job {
                 job.app.desk.note(&job.id, job.revision, standing);
             }
             Ok(analysis)
+        })
+        .await
+    }
+
+    /// What its readings teach, learned once a revision and shared by all who ask.
+    pub(crate) async fn proved(&self) -> Result<Proved, WebError> {
+        let analysis = self.analysed().await?;
+        let job = self.clone();
+        self.compute(move || {
+            if let Some(known) = job.app.desk.proof(&job.id, &job.site, &job.record) {
+                return known;
+            }
+            let proof = Arc::new(prove(&analysis, &job.record));
+            let found = (analysis, proof);
+            job.app.desk.note_proof(&job.id, found.clone());
+            found
         })
         .await
     }

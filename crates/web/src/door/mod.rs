@@ -3,5 +3,5 @@
 mod job;
 mod person;
 
-pub(crate) use job::Job;
+pub(crate) use job::{Job, Proved};
 pub(crate) use person::{Person, is_marked, mark};

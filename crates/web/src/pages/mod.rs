@@ -30,7 +30,7 @@ use dot_reach_store::JobId;
 
 use crate::door::Job;
 use crate::error::WebError;
-use crate::{assets, collector, commands, imports, live, metrics};
+use crate::{assets, collector, commands, imports, live, metrics, record};
 
 /// Every route.
 pub(crate) fn routes(config: &mut web::ServiceConfig) {
@@ -49,6 +49,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(imports::stop)
         .service(commands::new_job)
         .service(commands::edits)
+        .service(record::tell)
+        .service(record::entries)
         .service(commands::photo_edit)
         .service(commands::undo)
         .service(commands::redo)
@@ -220,6 +222,15 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
 }
 
 /// A rendered page.
+/// A page of a job: worded and printed off the request threads, in the job's turn.
+pub(crate) async fn printed<T: Template>(
+    job: &Job,
+    page: impl FnOnce() -> T + Send + 'static,
+) -> Result<HttpResponse, WebError> {
+    let text = job.compute(move || page().render()).await??;
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(text))
+}
+
 pub(crate) fn html(page: &impl Template) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }

@@ -51,8 +51,9 @@ impl TestApp {
     pub(crate) fn demo() -> Self {
         let store = Store::fleeting().expect("room for a database");
         for name in houses::NAMES {
-            let site = houses::named(name).expect("a demo house");
-            store.create(&site, "2026-03-12T17:00:00Z").expect("a job");
+            let job = houses::named(name).expect("a demo house");
+            let at = "2026-03-12T17:00:00Z";
+            store.create_told(&job.site, &job.record, None, at).expect("a job");
         }
         let app = Data::new(App::new(store, Settings::default()));
         Self { app, headers: Vec::new() }

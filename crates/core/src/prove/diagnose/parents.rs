@@ -3,10 +3,12 @@
 
 use super::{Diagnosis, Why, causes, name};
 use crate::analysis::Analysis;
+use crate::moment::Moment;
 use crate::network::Outcome;
 use crate::prove::accept::counting;
 use crate::prove::calibrate::Proof;
-use crate::site::{DeviceId, JoinedAt, NodeReport, Sent, Site};
+use crate::record::{JoinedAt, NodeReport, Record, Sent};
+use crate::site::{DeviceId, Site};
 use crate::units::Db;
 
 /// How a device is really reached.
@@ -15,7 +17,7 @@ pub struct Actual {
     /// Over whom it goes, from the hub on.
     pub via: Vec<DeviceId>,
     /// When that was told.
-    pub at: String,
+    pub at: Moment,
     /// Whether it is the route that worked last.
     pub last_working: bool,
 }
@@ -47,7 +49,7 @@ pub fn rows(analysis: &Analysis, proof: &Proof) -> Vec<Row> {
                 continue;
             }
             let planned = (!outcome.hops.is_empty()).then(|| via(outcome));
-            let actual = actual(site, &outcome.device);
+            let actual = actual(site, &proof.record, &outcome.device);
             let actual_margin = actual.as_ref().and_then(|a| {
                 let hub = &network.nodes[*network.hubs.first()?].device;
                 margin_over(analysis, proof, hub, &a.via, &outcome.device)
@@ -70,16 +72,15 @@ fn via(outcome: &Outcome) -> Vec<DeviceId> {
     outcome.hops.iter().skip(1).map(|h| h.from.clone()).collect()
 }
 
-fn actual(site: &Site, device: &DeviceId) -> Option<Actual> {
-    let told = site.node_reports.iter().filter(|r| r.device.as_ref() == Some(device));
+fn actual(site: &Site, record: &Record, device: &DeviceId) -> Option<Actual> {
+    let told = record.node_reports.iter().filter(|r| r.device.as_ref() == Some(device));
     let told = told.filter_map(|r| Some((r, r.via.clone()?)));
     let last = told.max_by(|a, b| (&a.0.at, !a.0.last_working).cmp(&(&b.0.at, !b.0.last_working)));
     if let Some((report, via)) = last {
         return Some(Actual { via, at: report.at.clone(), last_working: report.last_working });
     }
     // What it took when it was joined is known where the hub told.
-    let joined = site.joinings.iter().filter(|j| j.device == *device);
-    let last = joined.max_by(|a, b| a.at.cmp(&b.at))?;
+    let last = record.joined(device)?;
     let parent = last.parent.clone()?;
     let hub = site.devices.get(&parent).and_then(|d| site.kind(&d.kind)).map(|k| k.duty);
     let via = if hub == Some(crate::catalogue::Duty::Hub) { Vec::new() } else { vec![parent] };
@@ -118,13 +119,13 @@ pub(super) fn surprises(analysis: &Analysis, proof: &Proof) -> Vec<Diagnosis> {
     for row in rows(analysis, proof).into_iter().filter(|r| r.differs) {
         all.extend(other_parent(analysis, proof, &row));
     }
-    all.extend(entries(&analysis.site));
-    all.extend(silent(analysis));
+    all.extend(entries(&analysis.site, &proof.record));
+    all.extend(silent(analysis, &proof.record));
     all
 }
 
 fn other_parent(analysis: &Analysis, proof: &Proof, row: &Row) -> Option<Diagnosis> {
-    let site = &analysis.site;
+    let (site, record) = (&analysis.site, &proof.record);
     let (network, place) = analysis.find(&row.device)?;
     let hub = network.nodes[*network.hubs.first()?].device.clone();
     let (planned, actual) = (row.planned.as_ref()?, row.actual.as_ref()?);
@@ -133,10 +134,9 @@ fn other_parent(analysis: &Analysis, proof: &Proof, row: &Row) -> Option<Diagnos
     let to_actual = margin(analysis, proof, is, &row.device)?;
     let drawn = network.outcomes[place].hops.last().map(crate::network::outcome::Hop::margin);
     let worse = (to_planned - to_actual).get();
-    let last = site.joinings.iter().filter(|j| j.device == row.device);
-    let elsewhere =
-        last.max_by(|a, b| a.at.cmp(&b.at)).is_some_and(|j| j.joined == JoinedAt::Elsewhere);
-    let silent = is_silent(site, was);
+    let last = record.joined(&row.device);
+    let elsewhere = last.is_some_and(|j| j.joined == JoinedAt::Elsewhere);
+    let silent = is_silent(record, was);
     let names = [name(site, is), name(site, was)];
     // Each by what speaks for it, in natural logarithms; *planning values*.
     let weights = vec![
@@ -164,17 +164,17 @@ fn other_parent(analysis: &Analysis, proof: &Proof, row: &Row) -> Option<Diagnos
     Some(Diagnosis { device: Some(row.device.clone()), what, off, causes: causes(weights) })
 }
 
-fn is_silent(site: &Site, device: &DeviceId) -> bool {
-    let of = site.node_reports.iter().filter(|r| r.device.as_ref() == Some(device));
+fn is_silent(record: &Record, device: &DeviceId) -> bool {
+    let of = record.node_reports.iter().filter(|r| r.device.as_ref() == Some(device));
     let last = of.filter(|r| r.answers.is_some()).max_by(|a, b| a.at.cmp(&b.at));
     last.is_some_and(|r| r.answers == Some(false))
 }
 
 /// Entries of a hub's newest list that belong to no device, and devices that are in no list.
-fn entries(site: &Site) -> Vec<Diagnosis> {
+fn entries(site: &Site, record: &Record) -> Vec<Diagnosis> {
     let mut all = Vec::new();
     for network in &site.networks {
-        let of = || site.node_reports.iter().filter(|r| r.network == network.id);
+        let of = || record.node_reports.iter().filter(|r| r.network == network.id);
         // What was told on the newest day is one list.
         let Some(day) = of().filter_map(|r| r.at.get(..10)).max() else { continue };
         let newest: Vec<&NodeReport> = of().filter(|r| r.at.starts_with(day)).collect();
@@ -209,22 +209,22 @@ fn entries(site: &Site) -> Vec<Diagnosis> {
 }
 
 /// What does not answer, or answers too rarely.
-fn silent(analysis: &Analysis) -> Vec<Diagnosis> {
+fn silent(analysis: &Analysis, record: &Record) -> Vec<Diagnosis> {
     let site = &analysis.site;
     let mut all = Vec::new();
     for device in &site.devices {
         let Some((network, place)) = analysis.find(&device.id) else { continue };
-        let tests = counting(site, device);
+        let tests = counting(site, record, device);
         let of = |sent: Sent| {
             let own = tests.iter().filter(|t| t.sent == sent);
             own.fold((0, 0), |(a, n), t| (a + t.arrived, n + t.count))
         };
         let (pressed, pinged) = (of(Sent::Presses), of(Sent::Pings));
-        let dead = is_silent(site, &device.id) || pinged.1 >= 3 && pinged.0 == 0;
+        let dead = is_silent(record, &device.id) || pinged.1 >= 3 && pinged.0 == 0;
         let stuck = pressed.1 >= 3 && pressed.0 == 0;
         let outcome = &network.outcomes[place];
         let parent = outcome.hops.last().map(|h| h.from.clone());
-        let parent_silent = parent.as_ref().filter(|p| is_silent(site, p));
+        let parent_silent = parent.as_ref().filter(|p| is_silent(record, p));
         let cut = site.kind(&device.kind).is_some_and(|k| k.easily_cut);
         if dead || stuck {
             let mut weights = vec![

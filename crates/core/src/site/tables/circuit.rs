@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, note, time};
+use crate::moment::Moment;
+use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, note};
 use crate::site::provenance::{Fact, facts};
 use crate::site::{Refusal, Wrong};
 
@@ -43,7 +44,7 @@ pub struct Proven {
     #[serde(default)]
     pub with: String,
     /// When.
-    pub at: String,
+    pub at: Moment,
 }
 
 /// A circuit. Points name it by its label.
@@ -121,7 +122,6 @@ impl Kept for Circuit {
         }
         [("label", &proven.label), ("by", &proven.by), ("with", &proven.with)]
             .into_iter()
-            .try_for_each(|(field, text)| note(field, text))?;
-        time("at", &proven.at)
+            .try_for_each(|(field, text)| note(field, text))
     }
 }

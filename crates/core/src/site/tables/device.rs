@@ -1,11 +1,9 @@
-//! Devices, each at a point and of a network, and what was done about them.
-
-use std::collections::BTreeSet;
+//! Devices, each at a point and of a network.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{NetworkId, PointId, Step};
+use super::{NetworkId, PointId};
 use crate::radio::profile::DataSheet;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
 use crate::site::{Kind, Refusal, Wrong};
@@ -78,9 +76,6 @@ pub struct Device {
     /// The entry in the hub's list that it takes the place of; empty where it replaces none.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub replaces: String,
-    /// Steps that were ticked before marks were kept of each; read, never written.
-    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
-    pub done: BTreeSet<Step>,
 }
 
 impl Device {
@@ -100,7 +95,6 @@ impl Device {
             sheet: DataSheet::default(),
             why: String::new(),
             replaces: String::new(),
-            done: BTreeSet::new(),
         }
     }
 }
@@ -114,8 +108,6 @@ kept_by_id!(Device, DeviceId);
 impl Kept for Device {
     const MOST: Most =
         Most { count: 2500, why: "links grow with the square: three million of them are 175 MB" };
-
-    const SETS: &'static [&'static str] = &["done"];
 
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {
         visit(Tie::new("point", Kind::Point, &self.point, Bond::GoesAlong));

@@ -4,7 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::PointId;
-use crate::site::kept::{Bond, Kept, Most, Tie, hash, id, kept_by_id, note, time};
+use crate::moment::Moment;
+use crate::site::kept::{Bond, Kept, Most, Tie, hash, id, kept_by_id, note};
 use crate::site::{Kind, Refusal};
 
 id!(/** A photo. */ PhotoId);
@@ -54,7 +55,7 @@ pub struct Photo {
     #[serde(default)]
     pub by: String,
     /// When.
-    pub at: String,
+    pub at: Moment,
     /// Free words.
     #[serde(default)]
     pub note: String,
@@ -72,7 +73,6 @@ impl Kept for Photo {
     fn check(&self) -> Result<(), Refusal> {
         hash("image", &self.image)?;
         note("by", &self.by)?;
-        note("note", &self.note)?;
-        time("at", &self.at)
+        note("note", &self.note)
     }
 }

@@ -3,9 +3,10 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::moment::Moment;
 use crate::radio::coexistence::Carrier;
 use crate::site::Refusal;
-use crate::site::kept::{Kept, Most, Tie, busy, carrier, id, kept_by_id, level, time};
+use crate::site::kept::{Kept, Most, Tie, busy, carrier, id, kept_by_id, level};
 use crate::units::Dbm;
 
 id!(/** A line of a scan. */ ScanId);
@@ -23,7 +24,7 @@ pub struct Scan {
     /// The share of time that it sends, 0 to 1.
     pub busy: f64,
     /// When.
-    pub at: String,
+    pub at: Moment,
 }
 
 kept_by_id!(Scan, ScanId);
@@ -37,7 +38,6 @@ impl Kept for Scan {
     fn check(&self) -> Result<(), Refusal> {
         carrier(self.carrier)?;
         level("level_dbm", self.level_dbm)?;
-        time("at", &self.at)?;
         busy(self.busy)
     }
 }

@@ -5,12 +5,13 @@ use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::{Finding, grouped};
 use dot_reach_core::fit::Fits;
+use dot_reach_core::gate::gate;
 use dot_reach_core::install::guide::ROWS;
-use dot_reach_core::install::state::State;
 use dot_reach_core::install::{MAINS_CAUTIONS, record};
 use dot_reach_core::placement::explain::ruling_words;
-use dot_reach_core::prove::prove;
-use dot_reach_core::site::{DeviceId, Method, Site, Step};
+use dot_reach_core::prove::Proof;
+use dot_reach_core::record::{Method, Record, Step};
+use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_core::summary::{Summary, fits, unsettled};
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
@@ -23,7 +24,7 @@ use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
 use crate::pages::reach::ledger::tag_of;
-use crate::pages::{Shell, html, install};
+use crate::pages::{Shell, install, printed};
 
 #[derive(Template)]
 #[template(path = "handover/page.html")]
@@ -109,13 +110,20 @@ pub(crate) struct Query {
 #[get("/jobs/{job}/handover")]
 pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Handover");
-    let revision = job.revision;
-    let analysis = job.analysed().await?;
-    html(&page(shell, &job.id, revision, &analysis, query.codes == 1))
+    let (id, revision, codes) = (job.id.clone(), job.revision, query.codes == 1);
+    let (analysis, proof) = job.proved().await?;
+    printed(&job, move || page(shell, &id, revision, &analysis, &proof, codes)).await
 }
 
-fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis, codes: bool) -> Page {
-    let site = &analysis.site;
+fn page(
+    shell: Shell,
+    job: &JobId,
+    revision: u64,
+    analysis: &Analysis,
+    proof: &Proof,
+    codes: bool,
+) -> Page {
+    let (site, record) = (&analysis.site, &proof.record);
     let summary = Summary::of(analysis);
     let name =
         |id: &DeviceId| site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone());
@@ -159,10 +167,10 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis, codes: bo
             has_dots.then_some(Sheet { name, network, plan })
         })
     });
-    let readings = prove(analysis).comparisons.into_iter().map(|c| ReadingRow {
+    let readings = proof.comparisons.iter().map(|c| ReadingRow {
         from: name(&c.from),
         to: name(&c.to),
-        at: site.readings.get(&c.reading).map(|r| day(&r.at)).unwrap_or_default(),
+        at: record.readings.get(&c.reading).map(|r| day(&r.at)).unwrap_or_default(),
         measured: typographic(c.measured.get(), 0),
         predicted: typographic(c.predicted.get(), 1),
         residual: signed(c.residual()),
@@ -189,16 +197,16 @@ fn page(shell: Shell, job: &JobId, revision: u64, analysis: &Analysis, codes: bo
             .collect(),
         overruled: site.rulings.iter().map(|r| (ruling_words(site, r), r.why.clone())).collect(),
         cautions: MAINS_CAUTIONS,
-        day: the_day(site, codes),
+        day: the_day(site, record, codes),
     }
 }
 
 /// What was done on site, in words.
-fn the_day(site: &Site, codes: bool) -> TheDay {
-    let state = State::of(site);
+fn the_day(site: &Site, told: &Record, codes: bool) -> TheDay {
+    let gate = gate(told, site);
     let name =
         |id: &DeviceId| site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone());
-    let devices = record::devices(&state).into_iter().map(|of| {
+    let devices = record::devices(&gate).into_iter().map(|of| {
         let at = |step: Step| {
             let done = of.steps.iter().find(|(s, ..)| *s == step);
             done.map(|(_, by, at)| format!("{} {by}", day(at))).unwrap_or_default()
@@ -212,17 +220,17 @@ fn the_day(site: &Site, codes: bool) -> TheDay {
         let wiring = of.wiring.as_ref().map(|(diagram, _)| diagram.clone()).unwrap_or_default();
         [name(&of.device), joined, wiring, at(Step::Tested), at(Step::Closed)]
     });
-    let faults = site.faults.iter().map(|f| {
+    let faults = told.faults.iter().map(|f| {
         let what = ROWS.symptom(&f.symptom).map_or(f.symptom.clone(), |s| s.text.clone());
         let cause = ROWS.cause(&f.cause).map_or(f.cause.clone(), |c| c.text.clone());
         let who = f.device.as_ref().map(name).unwrap_or_default();
         [day(&f.at), format!("{who}: {what}"), cause, f.cure.clone()]
     });
-    let kept = site.join_codes.iter().filter(|c| codes && !c.text.is_empty());
+    let kept = told.join_codes.iter().filter(|c| codes && !c.text.is_empty());
     TheDay {
-        isolations: site.isolations.iter().map(record::isolation).collect(),
-        irregular: install::irregular(&state),
-        ghosts: record::ghosts(&state).into_iter().map(|(d, old)| (name(&d), old)).collect(),
+        isolations: told.isolations.iter().map(record::isolation).collect(),
+        irregular: install::irregular(&gate),
+        ghosts: record::ghosts(&gate).into_iter().map(|(d, old)| (name(&d), old)).collect(),
         devices: devices.collect(),
         faults: faults.collect(),
         codes: kept.map(|c| (name(&c.device), c.text.clone())).collect(),

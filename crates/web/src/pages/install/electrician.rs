@@ -1,13 +1,16 @@
 //! A sheet for the licensed electrician: what goes off, what is in each box, what goes to which terminal, and
 //! room to sign. On paper; it asks for no app.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::install::checks::POWER_CAUTIONS;
+use dot_reach_core::gate::checks::POWER_CAUTIONS;
+use dot_reach_core::gate::work::Spot;
 use dot_reach_core::install::order::MAINS_CAUTIONS;
 use dot_reach_core::install::schedule::{Outage, Schedule};
 use dot_reach_core::install::walk;
-use dot_reach_core::install::work::Spot;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_core::survey::brief::who_may;
 
@@ -16,7 +19,7 @@ use super::overview::{labels, why};
 use super::{about, planned, visit_name};
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "install/electrician.html")]
@@ -49,14 +52,14 @@ struct Boxed {
 #[get("/jobs/{job}/install/electrician")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = planned(&job).await?;
-    let page = view(job.shell("Install"), &analysis.site, &plan);
-    html(&page)
+    let (shell, record) = (job.shell("Install"), Arc::clone(&job.record));
+    printed(&job, move || view(shell, &analysis.site, &record, &plan)).await
 }
 
-fn view(shell: Shell, site: &Site, plan: &Schedule) -> Page {
+fn view(shell: Shell, site: &Site, record: &Record, plan: &Schedule) -> Page {
     let outages = plan.visits.iter().flat_map(|visit| {
         let name = visit_name(visit);
-        visit.outages.iter().map(move |o| off(site, &name, o))
+        visit.outages.iter().map(move |o| off(site, record, &name, o))
     });
     let left_out = plan.left_out.iter().filter_map(|l| {
         let device = site.devices.get(&l.device)?;
@@ -76,12 +79,12 @@ fn view(shell: Shell, site: &Site, plan: &Schedule) -> Page {
     }
 }
 
-fn off(site: &Site, visit: &str, outage: &Outage) -> Off {
+fn off(site: &Site, record: &Record, visit: &str, outage: &Outage) -> Off {
     let boxes = outage.boxes.iter().filter_map(|b| {
         let point = site.points.get(&b.point)?;
         let devices = b.devices.iter().filter_map(|d| {
             let spot = Spot::of(site, d)?;
-            Some((spot.device.name.clone(), spot.kind.name.clone(), wiring(&spot)))
+            Some((spot.device.name.clone(), spot.kind.name.clone(), wiring(&spot, record)))
         });
         Some(Boxed {
             tag: point.label().to_owned(),

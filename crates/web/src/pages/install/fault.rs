@@ -2,10 +2,11 @@
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
+use dot_reach_core::gate::gate;
+use dot_reach_core::gate::work::Spot;
 use dot_reach_core::install::guide::{Guided, ROWS, SURE, guide, hints};
-use dot_reach_core::install::state::State;
-use dot_reach_core::install::work::Spot;
-use dot_reach_core::site::{Answer, DeviceId, Fault};
+use dot_reach_core::record::{Answer, Fault};
+use dot_reach_core::site::DeviceId;
 use dot_reach_store::Store;
 use serde::Deserialize;
 use serde_json::json;
@@ -69,8 +70,8 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let site = &analysis.site;
     let device: Option<DeviceId> = query.device.parse().ok();
     let spot = device.as_ref().and_then(|d| Spot::of(site, d));
-    let state = State::of(site);
-    let told = spot.as_ref().map(|s| hints(&analysis, &state, s)).unwrap_or_default();
+    let gate = gate(&job.record, site);
+    let told = spot.as_ref().map(|s| hints(&analysis, &gate, s)).unwrap_or_default();
     let answers = answers(&query.a);
     let guided = guide(&query.symptom, &answers, &told, &known);
     let mut devices: Vec<(String, String)> = site
@@ -114,7 +115,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         let back = address(&Query { a: before.join(","), ..query.clone() });
         Some((ROWS.check(&a.check)?.ask.clone(), so, back))
     });
-    let logged = site.faults.iter().map(|f| {
+    let logged = job.record.faults.iter().map(|f| {
         let what = ROWS.symptom(&f.symptom).map_or(f.symptom.clone(), |s| s.text.clone());
         let cause = ROWS.cause(&f.cause).map_or(f.cause.clone(), |c| c.text.clone());
         let minutes = f.minutes.map(|m| format!("{m:.0} min")).unwrap_or_default();

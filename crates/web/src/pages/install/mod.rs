@@ -13,9 +13,11 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::analysis::Options;
+use dot_reach_core::gate::Gate;
 use dot_reach_core::install::clock::Minutes;
 use dot_reach_core::install::schedule::{Kind, Planned, Schedule, schedule};
-use dot_reach_core::install::state::State;
+
+use dot_reach_core::site::DeviceId;
 
 use crate::door::Job;
 use crate::error::WebError;
@@ -24,7 +26,7 @@ use crate::error::WebError;
 pub(crate) async fn planned(job: &Job) -> Result<(Arc<Analysis>, Arc<Schedule>), WebError> {
     job.at_bench(Options::default(), |bench, job| {
         let analysis = bench.analysis(&job.site, &Options::default())?;
-        let plan = Arc::new(schedule(&analysis));
+        let plan = Arc::new(schedule(&analysis, &job.record));
         Ok((analysis, plan))
     })
     .await
@@ -56,16 +58,14 @@ pub(crate) fn lasting(minutes: f64) -> String {
     if rest < 1.0 { format!("{hours:.0} h") } else { format!("{hours:.0} h {rest:02.0}") }
 }
 
-/// What was done against a rule, and what has to be done again: of which device, and why.
-pub(crate) fn irregular(state: &State<'_>) -> Vec<(String, String)> {
-    let told = state.irregular().into_iter().filter_map(|i| {
-        let name = state.site().devices.get(&i.device)?.name.clone();
-        let step = i.step.name();
-        let why = i.why.map_or_else(
-            || format!("“{step}” is marked, but what it rests on no longer holds: do it again"),
-            |why| format!("“{step}” against the rule: {why}"),
-        );
-        Some((name, why))
+/// What was done against a rule, and what the plan says otherwise than a box that stands open: of what, and why.
+pub(crate) fn irregular(gate: &Gate<'_>) -> Vec<(String, String)> {
+    let site = gate.site();
+    let name =
+        |id: &DeviceId| site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone());
+    let overruled = gate.overruled().into_iter().map(|(device, step, why)| {
+        (name(&device), format!("“{}” against the rule: {why}", step.name()))
     });
-    told.collect()
+    let changed = gate.changed_since_opened().into_iter();
+    overruled.chain(changed.map(|(device, what)| (name(&device), what))).collect()
 }

@@ -4,17 +4,16 @@ use dot_reach_core::Analysis;
 use dot_reach_core::bill::{connector, joints};
 use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::codes;
+use dot_reach_core::gate::Gate;
+use dot_reach_core::gate::checks::{POWER_CAUTIONS, cautions, checks};
+use dot_reach_core::gate::isolate;
+use dot_reach_core::gate::work::Spot;
 use dot_reach_core::install::cards::{self, Card};
-use dot_reach_core::install::checks::{POWER_CAUTIONS, cautions, checks};
-use dot_reach_core::install::isolate::Why;
 use dot_reach_core::install::schedule::Outage;
-use dot_reach_core::install::state::State;
 use dot_reach_core::install::walk::What;
-use dot_reach_core::install::work::Spot;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{
-    Cut, DeviceId, Function, IsolationId, NetworkId, Site, Step, WiringRecord,
-};
+use dot_reach_core::record::{Cut, IsolationId, Record, Step, WiringRecord};
+use dot_reach_core::site::{DeviceId, Function, NetworkId, Site};
 use dot_reach_core::units::typographic;
 use serde_json::json;
 
@@ -91,25 +90,17 @@ pub(super) struct Told {
     pub(super) other: Option<(String, &'static str)>,
 }
 
-/// Whether the step of a key holds, of a device on another page.
-pub(super) fn holds(state: &State<'_>, key: &str) -> bool {
-    let Some((device, word)) = key.rsplit_once('.') else { return false };
-    let step = Step::ALL.into_iter().find(|s| s.word() == word);
-    let device = device.parse::<DeviceId>();
-    step.zip(device.ok()).is_some_and(|(step, device)| state.holds(&device, step))
-}
-
 pub(super) fn told(
     analysis: &Analysis,
-    state: &State<'_>,
+    gate: &Gate<'_>,
     outage: Option<&Outage>,
     act: &What,
 ) -> Told {
-    let site: &Site = &analysis.site;
+    let (site, record): (&Site, _) = (&analysis.site, gate.record());
     match act {
-        What::Isolate { of } => isolate_card(site, outage, of.as_ref()),
+        What::Isolate { of } => isolate_card(gate, outage, of.as_ref()),
         What::ProveTester { of } => {
-            let done = of.as_ref().and_then(|i| site.isolations.get(i)?.proven_before.clone());
+            let done = of.as_ref().and_then(|i| record.isolations.get(i)?.proven_before.clone());
             let act =
                 of.as_ref().map(|i| json!({"do": "prove-tester", "isolation": i, "after": false}));
             Told {
@@ -125,11 +116,11 @@ pub(super) fn told(
                 )
             }
         }
-        What::Energise { of } => energise_card(site, of.as_ref()),
-        What::Open { network, expected } => open_card(site, state, network, expected),
-        What::Close { network, of } => {
+        What::Energise { of } => energise_card(gate, of.as_ref()),
+        What::Open { network, expected } => open_card(site, gate, network, expected),
+        What::Close { network, of, .. } => {
             let name = network_name(site, network);
-            let at = of.as_ref().and_then(|o| site.open_times.get(o)?.closed.clone());
+            let at = of.as_ref().and_then(|o| record.open_times.get(o)?.closed.clone());
             Told {
                 record: at.map(|at| day(&at)).unwrap_or_default(),
                 act: json!({"do": "close-network", "id": of}).to_string(),
@@ -143,7 +134,7 @@ pub(super) fn told(
         }
         What::Rebuild { network, of } => {
             let name = network_name(site, network);
-            let at = of.as_ref().and_then(|o| site.open_times.get(o)?.rebuilt.clone());
+            let at = of.as_ref().and_then(|o| record.open_times.get(o)?.rebuilt.clone());
             Told {
                 record: at.map(|at| day(&at)).unwrap_or_default(),
                 act: json!({"do": "rebuild-routes", "id": of}).to_string(),
@@ -156,7 +147,7 @@ pub(super) fn told(
             }
         }
         What::Step { device, step } => match Spot::of(site, device) {
-            Some(spot) => step_card(analysis, state, &spot, *step),
+            Some(spot) => step_card(analysis, gate, &spot, *step),
             None => plain("This device is gone", ""),
         },
     }
@@ -181,15 +172,12 @@ fn network_name(site: &Site, network: &NetworkId) -> String {
     site.networks.get(network).map_or_else(String::new, |n| n.name.clone())
 }
 
-fn isolate_card(site: &Site, outage: Option<&Outage>, of: Option<&IsolationId>) -> Told {
+fn isolate_card(gate: &Gate<'_>, outage: Option<&Outage>, of: Option<&IsolationId>) -> Told {
     let Some(outage) = outage else { return plain("Switch off", "") };
-    let record = of.and_then(|i| site.isolations.get(i)).map(|i| {
+    let site = gate.site();
+    let record = of.and_then(|i| gate.record().isolations.get(i)).map(|i| {
         let what = Cut::ALL.iter().find(|(m, _)| *m == i.means).map_or("", |(_, words)| words);
         format!("{what} {}, by {}, {}", i.circuits.join(", "), i.by, day(&i.at))
-    });
-    let really = outage.cut.whys.iter().find_map(|w| match w {
-        Why::Mislabelled { really, .. } => Some(format!("breaker {really}")),
-        _ => None,
     });
     let means = if outage.cut.means.is_main() { Cut::Main } else { Cut::Breaker };
     let (low, high) = outage.off.range();
@@ -202,7 +190,7 @@ fn isolate_card(site: &Site, outage: Option<&Outage>, of: Option<&IsolationId>) 
             boxes: labels(site, outage),
             why: why(outage),
             off: format!("{} to {}", super::overview::long(low), super::overview::long(high)),
-            verified: really.unwrap_or_default(),
+            verified: isolate::really_off(site, &outage.cut.circuits),
         }),
         act: json!({"do": "isolate"}).to_string(),
         verb: "It is off and locked",
@@ -211,9 +199,10 @@ fn isolate_card(site: &Site, outage: Option<&Outage>, of: Option<&IsolationId>) 
     }
 }
 
-fn energise_card(site: &Site, of: Option<&IsolationId>) -> Told {
-    let on = of.and_then(|i| site.isolations.get(i)?.energised.clone());
-    let holder = of.and_then(|i| site.isolations.get(i)).map(|i| i.holder().to_owned());
+fn energise_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {
+    let record = gate.record();
+    let on = of.and_then(|i| record.isolations.get(i)?.energised.clone());
+    let holder = of.and_then(|i| record.isolations.get(i)).map(|i| i.holder().to_owned());
     let text = holder.map_or_else(
         || "Look at every box once more: closed up or fitted, every hand out.".to_owned(),
         |holder| {
@@ -243,13 +232,13 @@ fn energise_card(site: &Site, of: Option<&IsolationId>) -> Told {
     }
 }
 
-fn open_card(site: &Site, state: &State<'_>, network: &NetworkId, expected: &[DeviceId]) -> Told {
+fn open_card(site: &Site, gate: &Gate<'_>, network: &NetworkId, expected: &[DeviceId]) -> Told {
     let name = network_name(site, network);
     let listed = expected
         .iter()
-        .filter_map(|d| Some((site.devices.get(d)?.name.clone(), state.holds(d, Step::Joined))));
+        .filter_map(|d| Some((site.devices.get(d)?.name.clone(), gate.holds(d, Step::Joined))));
     let way = expected.first().and_then(|d| Spot::of(site, d)).and_then(|s| cards::card(&s));
-    let open = state.open_time(network);
+    let open = gate.open_time(network);
     Told {
         record: open.map(|o| format!("by {}, {}", o.by, day(&o.at))).unwrap_or_default(),
         body: Body::Open {
@@ -263,31 +252,32 @@ fn open_card(site: &Site, state: &State<'_>, network: &NetworkId, expected: &[De
     }
 }
 
-fn step_card(analysis: &Analysis, state: &State<'_>, spot: &Spot<'_>, step: Step) -> Told {
+fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>, step: Step) -> Told {
     let site = spot.site;
     let device = &spot.device.id;
-    let mark = state.mark(device, step);
+    let mark = gate.mark(device, step);
     let ticked = |word: &String| mark.is_some_and(|m| m.checks.contains(word));
     let checks = checks(spot, step).into_iter().map(|c| {
         let is = ticked(&c.word);
         (c.word, c.text, is)
     });
-    let record = mark.filter(|m| m.at.is_some()).map(|m| {
-        let at = m.at.as_deref().map(day).unwrap_or_default();
-        let why = if m.why.is_empty() { String::new() } else { format!(", because {}", m.why) };
-        format!("by {}, {at}{why}", m.by)
+    let record = gate.record().done(device, step).map(|done| {
+        let why = &done.why;
+        let why = if why.is_empty() { String::new() } else { format!(", because {why}") };
+        format!("by {}, {}{why}", done.by, day(&done.at))
     });
     let mut all: Vec<String> = cautions(spot, step).into_iter().map(str::to_owned).collect();
     let (heading, text) = asks(spot, step);
     let body = match step {
-        Step::Wired => Body::Wiring(Box::new(wiring(spot))),
-        Step::Code => {
-            Body::Code(CodeAsked { wher: spot.kind.join.code.clone(), kept: kept_codes(spot) })
-        }
+        Step::Wired => Body::Wiring(Box::new(wiring(spot, gate.record()))),
+        Step::Code => Body::Code(CodeAsked {
+            wher: spot.kind.join.code.clone(),
+            kept: kept_codes(spot, gate.record()),
+        }),
         Step::Joined => match cards::card(spot) {
             Some(card) => {
                 all.extend(card.warnings.iter().cloned());
-                Body::Join(Box::new(join(analysis, state, spot, card)))
+                Body::Join(Box::new(join(analysis, gate, spot, card)))
             }
             None => Body::Plain(text.to_owned()),
         },
@@ -376,9 +366,9 @@ fn asks(spot: &Spot<'_>, step: Step) -> (&'static str, &'static str) {
     }
 }
 
-fn kept_codes(spot: &Spot<'_>) -> Vec<String> {
+fn kept_codes(spot: &Spot<'_>, record: &Record) -> Vec<String> {
     let system = spot.network.map(|n| n.system);
-    let of = spot.site.join_codes.iter().filter(|c| c.device == spot.device.id);
+    let of = record.join_codes.iter().filter(|c| c.device == spot.device.id);
     of.map(|c| {
         if c.text.is_empty() {
             return "a photo of the label".to_owned();
@@ -398,10 +388,10 @@ fn kept_codes(spot: &Spot<'_>) -> Vec<String> {
     .collect()
 }
 
-pub(super) fn wiring(spot: &Spot<'_>) -> WiringSheet {
+pub(super) fn wiring(spot: &Spot<'_>, told: &Record) -> WiringSheet {
     let site = spot.site;
     let lead = site.box_of(spot.point);
-    let record = site.wiring_records.iter().find(|r| r.device == spot.device.id);
+    let record = told.wiring_records.iter().find(|r| r.device == spot.device.id);
     let id = format!("w-{}", spot.device.id);
     let id = record.map_or(id, |r| r.id.to_string());
     let put = id.parse().ok().map(|id| {
@@ -463,13 +453,13 @@ fn terminal(kind: &DeviceKind, found: Function) -> String {
     if has { wanted.to_owned() } else { format!("no {wanted} terminal: stays joined through") }
 }
 
-fn join(analysis: &Analysis, state: &State<'_>, spot: &Spot<'_>, card: Card) -> JoinSheet {
+fn join(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>, card: Card) -> JoinSheet {
     let site = spot.site;
     let found = analysis.networks.iter().find_map(|n| Some((n, n.place_of(&spot.device.id)?)));
     let route = found.map(|(n, place)| n.first_route(place)).unwrap_or_default();
     let carrier = route.last().filter(|_| route.len() > 1).map(|hop| &hop.from);
     let by_way_of = carrier.and_then(|d| Some((d, site.devices.get(d)?))).map(|(id, device)| {
-        let is_in = state.holds(id, Step::Joined);
+        let is_in = gate.holds(id, Step::Joined);
         let then =
             if is_in { "is in" } else { "is not in yet: it may take a worse parent, and keep it" };
         format!("By the plan {} carries it, which {then}.", device.name)
@@ -477,8 +467,8 @@ fn join(analysis: &Analysis, state: &State<'_>, spot: &Spot<'_>, card: Card) -> 
     JoinSheet {
         is_zwave: spot.network.is_some_and(|n| matches!(n.system, System::ZWave | System::ZWaveLr)),
         by_way_of: by_way_of.unwrap_or_default(),
-        code: kept_codes(spot),
-        elsewhere: state.joined_elsewhere(&spot.device.id),
+        code: kept_codes(spot, gate.record()),
+        elsewhere: gate.joined_elsewhere(&spot.device.id),
         network: spot.device.network.to_string(),
         card,
     }

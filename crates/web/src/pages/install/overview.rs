@@ -1,20 +1,22 @@
 //! All visits at a glance: what is known before, what goes off when and why, how far it is.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
+use dot_reach_core::gate::retest::{Reach, TRIGGERS};
+use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::{Gate, gate};
 use dot_reach_core::install::clock::{Clock, minute};
 use dot_reach_core::install::order::MAINS_CAUTIONS;
 use dot_reach_core::install::record;
-use dot_reach_core::install::retest::{Reach, TRIGGERS};
 use dot_reach_core::install::schedule::{
     Outage, Panel, Planned, Schedule, changes_in_order_of_joining,
 };
-use dot_reach_core::install::state::State;
 use dot_reach_core::install::walk::{self, Walks};
-use dot_reach_core::install::work::Spot;
-use dot_reach_core::site::{DeviceId, Site, Step};
+use dot_reach_core::record::{Record, Step};
+use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_core::units::typographic;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 
@@ -103,16 +105,17 @@ pub(crate) fn href(job: &str, key: &str) -> String {
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Install");
     let (analysis, plan) = planned(&job).await?;
-    let page = job.compute(move || view(shell, &analysis, &plan)).await?;
+    let record = Arc::clone(&job.record);
+    let page = job.compute(move || view(shell, &analysis, &record, &plan)).await?;
     html(&page)
 }
 
-fn view(shell: Shell, analysis: &dot_reach_core::Analysis, plan: &Schedule) -> Page {
+fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: &Schedule) -> Page {
     let site: &Site = &analysis.site;
-    let state = State::of(site);
-    let is_complete = |d: &DeviceId| Spot::of(site, d).is_some_and(|spot| state.is_complete(&spot));
+    let gate = gate(told, site);
+    let is_complete = |d: &DeviceId| Spot::of(site, d).is_some_and(|spot| gate.is_complete(&spot));
     let devices: BTreeSet<&DeviceId> = plan.visits.iter().flat_map(Planned::devices).collect();
-    let off = site.isolations.iter().filter(|i| i.is_in_force()).map(|i| Off {
+    let off = told.isolations.iter().filter(|i| i.is_in_force()).map(|i| Off {
         what: if i.means.is_main() {
             "The main switch".to_owned()
         } else {
@@ -121,9 +124,9 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, plan: &Schedule) -> P
         by: i.holder().to_owned(),
         since: day(&i.at),
     });
-    let open = site.open_times.iter().filter(|o| o.closed.is_none());
+    let open = told.open_times.iter().filter(|o| o.closed.is_none());
     let open = open.filter_map(|o| site.networks.get(&o.network)).map(|n| n.name.clone());
-    let walks = Walks::of(analysis, plan, &state);
+    let walks = Walks::of(analysis, plan, &gate);
     let stretches: Progress = walk::stretches(plan)
         .into_iter()
         .filter_map(|(key, title)| {
@@ -142,8 +145,8 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, plan: &Schedule) -> P
         let point = site.point_of(device)?;
         Some((point.id.to_string(), format!("{} {}", point.tag, device.name), l.why.clone()))
     });
-    let units = Clock::of(site).units().iter().filter(|u| u.done > 0).map(unit).collect();
-    let ghosts = record::ghosts(&state).into_iter().filter_map(|(device, old)| {
+    let units = Clock::of(site, told).units().iter().filter(|u| u.done > 0).map(unit).collect();
+    let ghosts = record::ghosts(&gate).into_iter().filter_map(|(device, old)| {
         let name = site.devices.get(&device)?.name.clone();
         Some((
             old,
@@ -160,14 +163,14 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, plan: &Schedule) -> P
         visits: plan
             .visits
             .iter()
-            .map(|v| visit(&shell.job, site, plan, v, &state, &stretches))
+            .map(|v| visit(&shell.job, site, plan, v, &gate, &stretches))
             .collect(),
         left_out: left_out.collect(),
         proof: proof(analysis, plan),
         panel: panel(site, &plan.panel),
         units,
-        irregular: ghosts.chain(super::irregular(&state)).collect(),
-        triggers: triggers(site),
+        irregular: ghosts.chain(super::irregular(&gate)).collect(),
+        triggers: triggers(site, told),
         nothing: site.devices.is_empty(),
         collector: site.job.collector.clone(),
         shell,
@@ -220,9 +223,9 @@ fn panel(site: &Site, panel: &Panel) -> String {
     }
 }
 
-fn triggers(site: &Site) -> Vec<Trigger> {
-    let tested = site.marks.iter().filter(|m| m.step == Step::Tested && m.at.is_some());
-    let spots: Vec<Spot<'_>> = tested.filter_map(|m| Spot::of(site, &m.device)).collect();
+fn triggers(site: &Site, told: &Record) -> Vec<Trigger> {
+    let tested = told.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
+    let spots: Vec<Spot<'_>> = tested.filter_map(|(d, ..)| Spot::of(site, d)).collect();
     let networks = site.networks.iter().filter(|n| spots.iter().any(|s| s.device.network == n.id));
     let networks: Vec<_> =
         networks.map(|n| ("network".to_owned(), n.id.to_string(), n.name.clone())).collect();
@@ -246,7 +249,7 @@ fn visit(
     site: &Site,
     plan: &Schedule,
     visit: &Planned,
-    state: &State<'_>,
+    gate: &Gate<'_>,
     progress: &Progress,
 ) -> Visit {
     let agreed = site.visits.iter().find(|v| v.of == visit.key);
@@ -279,7 +282,7 @@ fn visit(
         let left = visit
             .after
             .iter()
-            .filter(|d| Spot::of(site, d).is_some_and(|spot| !state.is_complete(&spot)));
+            .filter(|d| Spot::of(site, d).is_some_and(|spot| !gate.is_complete(&spot)));
         let what = format!("{count} in the order of joining, {} to do", left.count());
         stretches.push(row(
             &walk::rest_of(visit),

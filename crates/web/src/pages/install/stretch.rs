@@ -1,16 +1,19 @@
 //! A stretch of the day, one thing at a time.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::Analysis;
+use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::{Deed, Lacks, gate};
 use dot_reach_core::install::schedule::Schedule;
-use dot_reach_core::install::state::State;
 use dot_reach_core::install::walk::{Walks, What};
-use dot_reach_core::install::work::Spot;
-use dot_reach_core::site::{Cut, Method, Secured, Security, Site, Step};
+use dot_reach_core::record::{Cut, Method, Record, Secured, Step};
+use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
+use serde_json::json;
 
 use super::moves::{self, Body};
 use super::planned;
@@ -39,12 +42,17 @@ struct Page {
     methods: Vec<(String, &'static str)>,
     security: Vec<(String, &'static str)>,
     listens: bool,
+    /// What holds by the record, and what each card needs and gives: for a phone without a line.
+    gate: String,
 }
 
 /// A move as a card.
 struct Card {
     number: usize,
+    /// What it is on this page.
     key: String,
+    /// The key of what it needs and gives, which is the job's.
+    deed: String,
     heading: String,
     tag: String,
     place: String,
@@ -66,7 +74,11 @@ struct Card {
     stem: &'static str,
     /// What works instead, when this cannot be done today.
     other: Option<(String, &'static str)>,
+    /// The keys of what that needs, and of what taking it back needs.
+    other_deed: String,
+    back_deed: String,
     device: String,
+    step: &'static str,
     point: String,
     /// What the collector can be asked to do for it, and of which network.
     hub_act: &'static str,
@@ -76,8 +88,9 @@ struct Card {
 }
 
 struct NeedLine {
+    /// Its place among all that the deed needs.
+    place: usize,
     text: String,
-    met_by: String,
     yields: bool,
     met: bool,
 }
@@ -87,34 +100,42 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let (analysis, plan) = planned(&job).await?;
     let (shell, who) = (job.shell("Install"), job.person.who.clone());
     let of = query.into_inner().of;
-    let page = job.compute(move || view(shell, who, &of, &analysis, &plan)).await?;
+    let record = Arc::clone(&job.record);
+    let page = job.compute(move || view(shell, who, &of, &analysis, &record, &plan)).await?;
     html(&page.ok_or(WebError::NotFound("part of the day; the plan has changed since"))?)
 }
 
-fn view(shell: Shell, who: String, of: &str, analysis: &Analysis, plan: &Schedule) -> Option<Page> {
+fn view(
+    shell: Shell,
+    who: String,
+    of: &str,
+    analysis: &Analysis,
+    record: &Record,
+    plan: &Schedule,
+) -> Option<Page> {
     let site: &Site = &analysis.site;
-    let state = State::of(site);
-    let stretch = Walks::of(analysis, plan, &state).stretch(of)?;
-    let done: BTreeMap<&str, bool> =
-        stretch.moves.iter().map(|m| (m.key.as_str(), m.done)).collect();
-    let is_met = |alternative: &String| match alternative.strip_prefix('!') {
-        Some(key) => !done.get(key).copied().unwrap_or(false),
-        // What stands on another page is known from the record alone.
-        None => done
-            .get(alternative.as_str())
-            .copied()
-            .unwrap_or_else(|| moves::holds(&state, alternative)),
-    };
+    let gate = gate(record, site);
+    let stretch = Walks::of(analysis, plan, &gate).stretch(of)?;
     let outage = plan.outages().find(|o| o.key == of);
-    let mut cards = Vec::new();
+    let (mut cards, mut shipped) = (Vec::new(), BTreeMap::new());
     for (number, made) in stretch.moves.iter().enumerate() {
-        let told = moves::told(analysis, &state, outage, &made.act);
-        let needs = made.needs.iter().map(|need| NeedLine {
-            text: need.what.to_string(),
-            met_by: need.met_by.join("|"),
+        let told = moves::told(analysis, &gate, outage, &made.act);
+        let deeds = stretch.deeds(&gate, made);
+        let key = deeds.own.key.clone();
+        let lacks = gate.lacking(&deeds.own, &who);
+        let needs = deeds.own.needs.iter().enumerate();
+        let needs = needs.filter(|(_, n)| !matches!(n.what, Lacks::NotTicked { .. }));
+        let needs = needs.map(|(place, need)| NeedLine {
+            place,
+            text: need.says.clone(),
             yields: need.yields,
-            met: need.met_by.iter().any(is_met),
+            met: !lacks.iter().any(|l| l.what == need.what),
         });
+        let needs: Vec<NeedLine> = needs.collect();
+        let (other_deed, back_deed) =
+            (key_of(deeds.put_back.as_ref()), key_of(deeds.back.as_ref()));
+        let all = [Some(deeds.own), deeds.elsewhere, deeds.put_back, deeds.back];
+        shipped.extend(all.into_iter().flatten().map(|deed| (deed.key.clone(), deed)));
         let step = match &made.act {
             What::Step { device, step } => Spot::of(site, device).zip(Some(*step)),
             _ => None,
@@ -126,7 +147,8 @@ fn view(shell: Shell, who: String, of: &str, analysis: &Analysis, plan: &Schedul
         });
         cards.push(Card {
             number: number + 1,
-            key: made.key.clone(),
+            key: key_of_move(&made.act),
+            deed: key,
             heading: told.heading,
             tag,
             place,
@@ -135,7 +157,9 @@ fn view(shell: Shell, who: String, of: &str, analysis: &Analysis, plan: &Schedul
             record: told.record,
             cautions: told.cautions,
             checks: told.checks,
-            needs: needs.collect(),
+            needs,
+            other_deed,
+            back_deed,
             body: told.body,
             act: told.act,
             back: told.back,
@@ -143,6 +167,7 @@ fn view(shell: Shell, who: String, of: &str, analysis: &Analysis, plan: &Schedul
             stem: told.stem,
             other: told.other,
             device: step.as_ref().map(|(spot, _)| spot.device.id.to_string()).unwrap_or_default(),
+            step: step.as_ref().map_or("", |(_, step)| step.word()),
             point: step.as_ref().map(|(spot, _)| spot.point.id.to_string()).unwrap_or_default(),
             hub_act: match &made.act {
                 What::Open { .. } => "open",
@@ -164,7 +189,9 @@ fn view(shell: Shell, who: String, of: &str, analysis: &Analysis, plan: &Schedul
             },
         });
     }
+    let gate = json!({ "facts": gate.facts().in_order(), "deeds": shipped });
     Some(Page {
+        gate: gate.to_string(),
         of: of.to_owned(),
         title: stretch.title,
         who,
@@ -178,6 +205,23 @@ fn view(shell: Shell, who: String, of: &str, analysis: &Analysis, plan: &Schedul
         listens: !site.job.collector.trim().is_empty(),
         shell,
     })
+}
+
+/// What a move is called on its page.
+fn key_of_move(act: &What) -> String {
+    match act {
+        What::Isolate { .. } => "isolate".to_owned(),
+        What::ProveTester { .. } => "prove".to_owned(),
+        What::Energise { .. } => "energise".to_owned(),
+        What::Open { network, .. } => format!("open-{network}"),
+        What::Close { network, .. } => format!("close-{network}"),
+        What::Rebuild { network, .. } => format!("rebuild-{network}"),
+        What::Step { device, step } => format!("{device}.{}", step.word()),
+    }
+}
+
+fn key_of(deed: Option<&Deed>) -> String {
+    deed.map_or_else(String::new, |deed| deed.key.clone())
 }
 
 /// A value as its word in an edit.

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::site::{Edit, Kind, Ref, Thing, Touch};
-use dot_reach_store::{Act, Entry};
+use dot_reach_store::{Act, JournalRow};
 use serde_json::Value;
 
 use crate::door::Job;
@@ -41,7 +41,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     html(&Page { shell, entries })
 }
 
-fn line(entry: Entry) -> Line {
+fn line(entry: JournalRow) -> Line {
     let done = entry.edit.as_ref().map_or_else(|| told_by(&entry.touched), words);
     let what = match (entry.act, entry.of_revision) {
         (Act::Undo, Some(of)) => format!("Took back change {of}: {done}"),
@@ -104,11 +104,6 @@ fn put_words(thing: &Thing) -> String {
         }
         Thing::Wall(wall) => format!("set a wall of {}", wall.construction),
         Thing::Slab(slab) => format!("set a floor of {}", slab.construction),
-        Thing::Reading(reading) => match (reading.rssi_dbm, reading.margin_db, reading.lqi) {
-            (Some(level), ..) => format!("recorded {level}"),
-            (_, Some(margin), _) => format!("recorded a margin of {margin}"),
-            (.., lqi) => format!("recorded LQI {}", lqi.unwrap_or_default()),
-        },
         Thing::Scan(scan) => format!("recorded {} in a scan", scan.carrier.name()),
         Thing::Control(_) => "set a control".to_owned(),
         Thing::Emitter(emitter) => format!("set {} on the air", emitter.name),

@@ -7,7 +7,8 @@ use dot_reach_core::catalogue::Duty;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::accept::{Judged, counts, is_agreed, judged, proposed};
 use dot_reach_core::prove::press::in_words;
-use dot_reach_core::site::{Acceptance, Site};
+use dot_reach_core::record::Acceptance;
+use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
 use super::{Tabs, name, percent, proved, tabs, tag};
@@ -66,18 +67,18 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
 }
 
 fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {
-    let site = &analysis.site;
+    let (site, record) = (&analysis.site, &proof.record);
     let all = judged(analysis, proof);
     let missing =
-        DUTIES.iter().filter(|(duty, ..)| !site.acceptances.iter().any(|a| a.duty == *duty));
+        DUTIES.iter().filter(|(duty, ..)| !record.acceptances.iter().any(|a| a.duty == *duty));
     let missing = missing.map(|(duty, word, words)| ((*words).to_owned(), new_rule(*duty, word)));
     Page {
         counts: counts(&all),
-        rules: site.acceptances.iter().map(rule).collect(),
+        rules: record.acceptances.iter().map(rule).collect(),
         missing: missing.collect(),
-        agreed: !site.acceptances.is_empty() && site.acceptances.iter().all(is_agreed),
+        agreed: !record.acceptances.is_empty() && record.acceptances.iter().all(is_agreed),
         rows: all.iter().map(|j| row(site, j)).collect(),
-        signed: site.sign_offs.iter().map(signed).collect(),
+        signed: record.sign_offs.iter().map(signed).collect(),
         shell,
         tabs,
     }
@@ -98,7 +99,7 @@ fn rule(a: &Acceptance) -> RuleRow {
         rate: a.rate.to_string(),
         delay: a.delay_ms.map(|d| d.to_string()).unwrap_or_default(),
         by: a.agreed_by.clone(),
-        at: a.agreed_at.clone(),
+        at: a.agreed_at.as_deref().unwrap_or_default().to_owned(),
     }
 }
 
@@ -123,7 +124,7 @@ fn row(site: &Site, j: &Judged) -> Row {
     }
 }
 
-pub(super) fn signed(s: &dot_reach_core::site::SignOff) -> String {
+pub(super) fn signed(s: &dot_reach_core::record::SignOff) -> String {
     let role = if s.role.is_empty() { String::new() } else { format!(", {}", s.role) };
     let note =
         if s.note.is_empty() { String::new() } else { format!(" With reservations: {}", s.note) };

@@ -6,7 +6,6 @@ use dot_reach_core::analysis::Options;
 use dot_reach_core::network::Band;
 use dot_reach_core::prove::diagnose::diagnose;
 use dot_reach_core::prove::helps::{Help, as_learned, best, helps};
-use dot_reach_core::prove::prove;
 use dot_reach_core::units::{Db, typographic};
 
 use super::or_dash;
@@ -37,9 +36,8 @@ const MOST: usize = 12;
 
 #[get("/jobs/{job}/prove/helps")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let work = move |bench: &mut Bench, job: &Job| {
-        let analysis = bench.analysis(&job.site, &Options::default())?;
-        let proof = prove(&analysis);
+    let (analysis, proof) = job.proved().await?;
+    let work = move |bench: &mut Bench, _: &Job| {
         let learned = as_learned(&analysis, &proof);
         let found = diagnose(&analysis, &proof);
         let all = helps(&learned, &proof, &found, &|| bench.is_wanted());

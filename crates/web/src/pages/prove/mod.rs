@@ -12,7 +12,7 @@ pub(crate) mod walk;
 use std::sync::Arc;
 
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::prove::{Proof, prove};
+use dot_reach_core::prove::Proof;
 use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_core::units::Db;
 
@@ -39,12 +39,8 @@ async fn proved<T: Send + 'static>(
     job: &Job,
     view: impl FnOnce(&Arc<Analysis>, &Proof) -> T + Send + 'static,
 ) -> Result<T, WebError> {
-    let analysis = job.analysed().await?;
-    job.compute(move || {
-        let proof = prove(&analysis);
-        view(&analysis, &proof)
-    })
-    .await
+    let (analysis, proof) = job.proved().await?;
+    job.compute(move || view(&analysis, &proof)).await
 }
 
 fn name(site: &Site, id: &DeviceId) -> String {

@@ -4,6 +4,7 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::{Comparison, Proof};
+use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
@@ -86,9 +87,9 @@ fn view(shell: Shell, tabs: Tabs, job: String, analysis: &Analysis, proof: &Proo
     comparisons
         .sort_by(|a, b| a.weight.total_cmp(&b.weight).then_with(|| key(b).total_cmp(&key(a))));
     let ranks = proof.ranks.iter();
-    let gone = site.readings.iter().filter(|r| !r.superseded.is_empty());
+    let gone = proof.record.readings.iter().filter(|r| !r.superseded.is_empty());
     Page {
-        rows: comparisons.iter().map(|c| row(site, c)).collect(),
+        rows: comparisons.iter().map(|c| row(site, &proof.record, c)).collect(),
         strangers: proof.strangers.len(),
         ranks: ranks
             .map(|r| (name(site, &r.hearer), r.readings, typographic(r.agreement, 2)))
@@ -104,8 +105,8 @@ fn view(shell: Shell, tabs: Tabs, job: String, analysis: &Analysis, proof: &Proo
     }
 }
 
-fn row(site: &Site, c: &Comparison) -> Row {
-    let reading = site.readings.get(&c.reading);
+fn row(site: &Site, record: &Record, c: &Comparison) -> Row {
+    let reading = record.readings.get(&c.reading);
     Row {
         reading: c.reading.to_string(),
         from: name(site, &c.from),

@@ -6,7 +6,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::accept::{counts, judged};
 use dot_reach_core::prove::stages::{counts as standing, difference, newest, now};
-use dot_reach_core::site::{Stage, Stood};
+use dot_reach_core::record::{Stage, Stood};
 use dot_reach_core::units::typographic;
 
 use super::acceptance::{class, signed};
@@ -76,7 +76,7 @@ fn view(shell: Shell, analysis: &Analysis, proof: &Proof) -> Page {
     let site = &analysis.site;
     let judged = judged(analysis, proof);
     let stands = now(analysis);
-    let designed = newest(site, Stage::Designed);
+    let designed = newest(&proof.record, Stage::Designed);
     let was: Vec<Stood> = designed.map_or_else(|| stands.clone(), |m| m.devices.clone());
     let titled = designed.map_or_else(|| "As planned now".to_owned(), super::stages::label);
     let told = |s: &Option<Stood>| {
@@ -118,13 +118,14 @@ fn view(shell: Shell, analysis: &Analysis, proof: &Proof) -> Page {
                 (name(site, &j.device), why.collect::<Vec<_>>().join("; "))
             })
             .collect(),
-        faults: site
+        faults: proof
+            .record
             .faults
             .iter()
             .filter(|f| !f.cure.is_empty())
             .map(|f| [f.symptom.clone(), f.cause.clone(), f.cure.clone()])
             .collect(),
-        signed: site.sign_offs.iter().map(signed).collect(),
+        signed: proof.record.sign_offs.iter().map(signed).collect(),
         shell,
     }
 }

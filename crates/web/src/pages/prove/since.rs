@@ -4,7 +4,8 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::prove::drift::{Changed, changed, trends};
 use dot_reach_core::prove::stages::newest;
-use dot_reach_core::site::{Site, Stage};
+use dot_reach_core::record::Stage;
+use dot_reach_core::site::Site;
 
 use super::{Tabs, name, or_dash, tabs};
 use crate::door::Job;
@@ -24,8 +25,8 @@ struct Page {
 
 #[get("/jobs/{job}/prove/since")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let site = &job.site;
-    let trends = trends(site);
+    let (site, record) = (&job.site, &job.record);
+    let trends = trends(record);
     let rows = trends.iter().map(|t| {
         [
             name(site, &t.from),
@@ -38,7 +39,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     });
     html(&Page {
         tabs: tabs(&job.id, "/since"),
-        proven: newest(site, Stage::Proven).map(|m| day(&m.at)).unwrap_or_default(),
+        proven: newest(record, Stage::Proven).map(|m| day(&m.at)).unwrap_or_default(),
         changed: changed(&trends).iter().map(|c| words(site, c)).collect(),
         rows: rows.collect(),
         shell: job.shell("Prove"),

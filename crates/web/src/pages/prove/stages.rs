@@ -1,10 +1,13 @@
 //! As designed, as installed, as proven: the kept states of the plan and what differs between two.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::stages::{Differs, counts, difference, now};
-use dot_reach_core::site::{DeviceId, FloorId, Milestone, Site, Stage, Stood};
+use dot_reach_core::record::{Milestone, Record, Stage, Stood};
+use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::typographic;
 use serde::Deserialize;
 
@@ -52,8 +55,8 @@ struct Row {
 pub(crate) async fn show(job: Job, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/stages"));
     let analysis = job.analysed().await?;
-    let asked = asked.into_inner();
-    let page = job.compute(move || view(shell, tabs, &analysis, &asked)).await?;
+    let (asked, record) = (asked.into_inner(), Arc::clone(&job.record));
+    let page = job.compute(move || view(shell, tabs, &analysis, &record, &asked)).await?;
     html(&page)
 }
 
@@ -62,14 +65,13 @@ pub(super) fn label(m: &Milestone) -> String {
     format!("{}, {}{by}", m.stage.words(), day(&m.at))
 }
 
-fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, asked: &Asked) -> Page {
+fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, record: &Record, asked: &Asked) -> Page {
     let site = &analysis.site;
-    let mut kept: Vec<&Milestone> = site.milestones.iter().collect();
-    kept.sort_by(|a, b| a.at.cmp(&b.at));
+    let kept: Vec<&Milestone> = record.milestones.iter().collect();
     let first = kept.first().map(|m| m.id.to_string()).unwrap_or_default();
     let before = if asked.before.is_empty() { first } else { asked.before.clone() };
     let of = |id: &str| -> Vec<Stood> {
-        site.milestones.named(id).map_or_else(|| now(analysis), |m| m.devices.clone())
+        record.milestones.named(id).map_or_else(|| now(analysis), |m| m.devices.clone())
     };
     let all = difference(&of(&before), &of(&asked.after));
     let choices = |chosen: &str| {
@@ -78,7 +80,7 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, asked: &Asked) -> Page {
         all.push((
             "now".to_owned(),
             "as it stands now".to_owned(),
-            site.milestones.named(chosen).is_none(),
+            record.milestones.named(chosen).is_none(),
         ));
         all
     };

@@ -4,11 +4,12 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue::Duty;
+use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::accept::{counting, so_far};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::next;
 use dot_reach_core::prove::press::{CONDITIONS, in_words};
-use dot_reach_core::prove::prove;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{Device, FloorId, Site};
 use serde::Deserialize;
 
@@ -53,9 +54,9 @@ struct Page {
 #[get("/jobs/{job}/walk")]
 pub(crate) async fn show(job: Job, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
-    let analysis = job.analysed().await?;
+    let (analysis, proof) = job.proved().await?;
     let asked = asked.into_inner();
-    let page = job.compute(move || view(shell, &analysis, &asked)).await?;
+    let page = job.compute(move || view(shell, &analysis, &proof, &asked)).await?;
     html(&page)
 }
 
@@ -63,8 +64,8 @@ fn is_remote(site: &Site, device: &Device) -> bool {
     site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Remote)
 }
 
-fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
-    let site = &analysis.site;
+fn view(shell: Shell, analysis: &Analysis, proof: &Proof, asked: &Asked) -> Page {
+    let (site, record) = (&analysis.site, &proof.record);
     let radio =
         |d: &&Device| site.kind(&d.kind).is_some_and(|k| k.has_radio && k.duty != Duty::Hub);
     let mut devices: Vec<&Device> = site.devices.iter().filter(radio).collect();
@@ -73,8 +74,7 @@ fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
     let wanted = if asked.device.is_empty() { asked.to.as_str() } else { asked.device.as_str() };
     let device = devices.iter().find(|d| d.id.as_str() == wanted).or(devices.first()).copied();
     let floor = floor(site, device, &asked.floor);
-    let proof = prove(analysis);
-    let next = next(&as_learned(analysis, &proof), &proof);
+    let next = next(&as_learned(analysis, proof), proof);
     let ends = if asked.from.is_empty() {
         next.readings.first().map(|w| (w.from.clone(), w.to.clone()))
     } else {
@@ -83,12 +83,12 @@ fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
     };
     let remote = device.is_some_and(|d| is_remote(site, d));
     let asked_for = CONDITIONS.iter().filter(|(.., of_all)| *of_all || remote);
-    let tests: Vec<_> = device.map(|d| counting(site, d)).unwrap_or_default();
+    let tests: Vec<_> = device.map(|d| counting(site, record, d)).unwrap_or_default();
     let last = tests.iter().rev().take(12).flat_map(|t| {
         let note = t.spot.map_or_else(|| "in place".to_owned(), |_| "here".to_owned());
         std::iter::once((note, t.arrived == t.count))
     });
-    let (told, more) = device.map(|d| so_far(site, d)).unwrap_or_default();
+    let (told, more) = device.map(|d| so_far(site, record, d)).unwrap_or_default();
     Page {
         devices: devices
             .iter()
@@ -110,22 +110,21 @@ fn view(shell: Shell, analysis: &Analysis, asked: &Asked) -> Page {
             .into_iter()
             .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor.as_ref()))
             .collect(),
-        plan: floor.as_ref().and_then(|f| plan(analysis, device, f, ends.as_ref())),
+        plan: floor.as_ref().and_then(|f| plan(analysis, record, device, f, ends.as_ref())),
         floor: floor.map(|f| f.to_string()).unwrap_or_default(),
         next: ends.map(|(a, b)| (a.to_string(), b.to_string(), name(site, &a), name(site, &b))),
         is_remote: remote,
-        ping: device.and_then(|d| ping(site, d)),
+        ping: device.and_then(|d| ping(site, record, d)),
         last: last.collect(),
         shell,
     }
 }
 
-fn ping(site: &Site, device: &Device) -> Option<(String, u32)> {
+fn ping(site: &Site, record: &Record, device: &Device) -> Option<(String, u32)> {
     if site.job.collector.is_empty() {
         return None;
     }
-    let own = site.joinings.iter().filter(|j| j.device == device.id);
-    let node = own.max_by(|a, b| a.at.cmp(&b.at))?.node?;
+    let node = record.joined(&device.id)?.node?;
     Some((device.network.to_string(), node))
 }
 
@@ -137,6 +136,7 @@ fn floor(site: &Site, device: Option<&Device>, asked: &str) -> Option<FloorId> {
 
 fn plan(
     analysis: &Analysis,
+    record: &Record,
     device: Option<&Device>,
     floor: &FloorId,
     next: Option<&(dot_reach_core::site::DeviceId, dot_reach_core::site::DeviceId)>,
@@ -149,7 +149,7 @@ fn plan(
         plan.radios(analysis, network, floor, device.map(|d| &d.id));
     }
     let cm = |v: f64| (v * 100.0).round();
-    let of_device = site.range_tests.iter().filter(|t| Some(&t.device) == device.map(|d| &d.id));
+    let of_device = record.range_tests.iter().filter(|t| Some(&t.device) == device.map(|d| &d.id));
     for test in of_device.filter(|t| t.floor.as_ref() == Some(floor)) {
         if let Some([x, y]) = test.spot {
             let text = if test.arrived == test.count { "✓" } else { "×" }.to_owned();

@@ -3,6 +3,7 @@
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::Node;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{DeviceId, FloorId};
 use dot_reach_core::staircase::staircase;
 
@@ -12,6 +13,7 @@ use crate::drawing::stairs::{Measured, StairPanel, panel};
 /// One panel a hop along the route; for what is not reached, the best link it has.
 pub(crate) fn stairs(
     analysis: &Analysis,
+    record: &Record,
     network: &NetworkAnalysis,
     selected: &DeviceId,
 ) -> (String, Vec<StairPanel>) {
@@ -50,7 +52,7 @@ pub(crate) fn stairs(
         let (front, behind) = if worse_back { (back, out) } else { (out, back) };
         let (from, to) = if worse_back { (b, a) } else { (a, b) };
         let (from, to) = (&network.nodes[from].device, &network.nodes[to].device);
-        let readings = analysis.site.readings.iter();
+        let readings = record.readings.iter();
         let measured: Vec<_> = readings
             .filter(|r| r.from == *from && r.to == *to)
             .filter_map(|r| Some(Measured { level: r.rssi_dbm? }))

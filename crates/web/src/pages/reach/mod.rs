@@ -15,6 +15,7 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Options;
+use dot_reach_core::record::Record;
 use dot_reach_core::simulate::{Budget, Chances, chances};
 use dot_reach_core::site::Site;
 use dot_reach_store::JobId;
@@ -93,7 +94,7 @@ async fn viewed(job: &Job, query: Query) -> Result<view::View, WebError> {
     let options = options(&query);
     let chances = chances_of(job, &options);
     job.at_bench(options, move |bench, job| {
-        view::view(bench, &job.id, &job.site, &query, chances.as_deref())
+        view::view(bench, &job.id, (&job.site, &job.record), &query, chances.as_deref())
     })
     .await
 }
@@ -153,10 +154,10 @@ pub(crate) async fn surface_geojson(
 pub(crate) fn parts(
     bench: &mut Bench,
     job: &JobId,
-    site: &Arc<Site>,
+    of: (&Arc<Site>, &Record),
     query: &Query,
 ) -> Result<String, WebError> {
-    Ok(Parts { p: view::view(bench, job, site, query, None)? }.render()?)
+    Ok(Parts { p: view::view(bench, job, of, query, None)? }.render()?)
 }
 
 /// The parts of the page for a job as it stands by now, and at which revision that is.

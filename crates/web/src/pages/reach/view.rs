@@ -8,6 +8,7 @@ use dot_reach_core::building::structure::Doors;
 use dot_reach_core::coverage;
 use dot_reach_core::findings::{Finding, Mends, grouped};
 use dot_reach_core::network::{Band, NetworkAnalysis};
+use dot_reach_core::record::Record;
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::{DeviceId, FloorId, NetworkId, PointId, Site};
 use dot_reach_core::survey::next::next_steps;
@@ -120,7 +121,7 @@ pub(crate) fn options(query: &Query) -> Options {
 pub(crate) fn view(
     bench: &mut Bench,
     job: &JobId,
-    site: &Arc<Site>,
+    (site, record): (&Arc<Site>, &Record),
     query: &Query,
     chances: Option<&Chances>,
 ) -> Result<View, WebError> {
@@ -157,8 +158,12 @@ pub(crate) fn view(
         let handset = if query.carried == "remote" { "remote in a hand" } else { "sensor" };
         Some(spot_stairs(&analysis, network, &way, &node, handset))
     });
-    let of_device =
-        || network.zip(selected.as_ref()).map(|(n, s)| stairs(&analysis, n, s)).unwrap_or_default();
+    let of_device = || {
+        network
+            .zip(selected.as_ref())
+            .map(|(n, s)| stairs(&analysis, record, n, s))
+            .unwrap_or_default()
+    };
     let (stairs_heading, stairs) = at_spot.unwrap_or_else(of_device);
     plan.bent = floor.as_ref().map(|f| bent(&analysis, f, &stairs)).unwrap_or_default();
     let shown = network.map(|n| shown(&analysis, n, chances, query)).unwrap_or_default();

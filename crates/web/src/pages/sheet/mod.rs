@@ -11,7 +11,7 @@ use dot_reach_core::survey::sheet::{COLUMNS, Column, Takes, shown};
 use dot_reach_formats::points_csv::{self, Anchor};
 use serde::Deserialize;
 
-use crate::commands::{Answer, Mark, download, take_lines, uploaded};
+use crate::commands::{Answer, Mark, download, drawn, take_lines, uploaded};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
@@ -213,7 +213,12 @@ pub(crate) async fn paste(job: Job, sent: web::Json<Pasted>) -> Answer {
                 .collect(),
             None => Vec::new(),
         };
-        points_csv::read(site, &text, Some(&Anchor { points, column, floor }), &stem)
+        points_csv::read(
+            site,
+            &text,
+            Some(&Anchor { points, column: column.clone(), floor: floor.clone() }),
+            &stem,
+        )
     };
     Ok(HttpResponse::Ok().json(take_lines(&job, mark, read).await?))
 }
@@ -230,7 +235,7 @@ pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) 
     let bytes = uploaded(form, points_csv::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", &reason))?;
     let mark = query.into_inner().mark;
-    let stem = format!("p-{}", mark.edit_id.chars().take(8).collect::<String>());
+    let stem = drawn("p");
     let read = move |site: &Site| points_csv::read(site, &text, None, &stem);
     Ok(HttpResponse::Ok().json(take_lines(&job, mark, read).await?))
 }

@@ -6,14 +6,15 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::analysis::{Analysis, Options, analyse_after};
 use dot_reach_core::compare::{Difference, Standing, changed_by_both, differences, standing};
+use dot_reach_core::record::Prepared;
 use dot_reach_core::site::{Edit, Site, apply, difference};
 use dot_reach_core::units::{Db, typographic};
-use dot_reach_store::{JobId, StoreError, Variant};
+use dot_reach_store::{JobId, Reads, StoreError, Variant};
 use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::now;
-use crate::commands::{Answer, Mark, command, make, receipt};
+use crate::commands::{Answer, Mark, command, keep, receipt};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
@@ -284,7 +285,10 @@ pub(crate) async fn take(
     });
     let changes = changes.await?;
     let command = command(&job, sent.into_inner());
-    let committed = make(&job, command, move |_| Ok(changes)).await?;
+    let committed = keep(&job, command, Reads::All, move |_, _| {
+        Ok(Prepared { edit: Some(changes.clone()), entries: Vec::new() })
+    })
+    .await?;
     Ok(HttpResponse::Ok().json(receipt(&committed)))
 }
 

@@ -1,0 +1,572 @@
+//! What is tapped on the day: each act comes to entries of the record, or says what speaks against it.
+
+use std::collections::BTreeSet;
+
+use serde::Deserialize;
+use serde_json::json;
+
+use super::deeds;
+use super::work::Spot;
+use super::{Deed, Gate, checks, gate, isolate, retest};
+use crate::codes;
+use crate::moment::Moment;
+use crate::record::{
+    Caller, Cut, Entry, EntryId, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt, Joining,
+    JoiningId, Method, OpenTime, OpenTimeId, OpenedBox, Prepared, Record, Secured, Step, Stepped,
+    Taken, Telling, What,
+};
+use crate::site::{DeviceId, Edit, Kind, NetworkId, Ref, Refusal, RoomId, Security, Site, Wrong};
+use crate::units::Dbm;
+
+/// An act of the day.
+#[derive(Clone, Debug, PartialEq, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case", rename_all_fields = "snake_case")]
+#[serde(deny_unknown_fields)]
+#[expect(missing_docs, reason = "each variant says what its fields are for")]
+pub enum Act {
+    /// Switches circuits off: refused where the means is not enough for what is on them.
+    Isolate {
+        id: IsolationId,
+        means: Cut,
+        #[serde(default)]
+        circuits: Vec<String>,
+        /// What was found to make them dead, where labels say otherwise.
+        #[serde(default)]
+        verified: String,
+        #[serde(default)]
+        secured: Secured,
+        #[serde(default)]
+        tester: String,
+        #[serde(default)]
+        told: String,
+        /// Why, by somebody who is not on record as allowed to work on the mains.
+        #[serde(default)]
+        why: String,
+        by: String,
+        at: Moment,
+    },
+    /// Shows that the tester works on a known source: before the tests, and after them.
+    ProveTester {
+        isolation: IsolationId,
+        after: bool,
+        #[serde(default)]
+        by: Option<String>,
+        at: Moment,
+    },
+    /// Hands an isolation over: whoever took it over switches it on.
+    HandOver { isolation: IsolationId, by: String, to: String, at: Moment },
+    /// Switches on again. Refused while a box is open, and to anyone who neither switched it off nor took
+    /// it over.
+    Energise { isolation: IsolationId, by: String, at: Moment },
+    /// Ticks one thing that a step asks to look at, or takes the tick away.
+    Check {
+        device: DeviceId,
+        step: Step,
+        check: String,
+        on: bool,
+        #[serde(default)]
+        by: Option<String>,
+        #[serde(default)]
+        at: Option<Moment>,
+    },
+    /// Takes a step. What speaks against it refuses it; where a rule yields, `why` overrules it.
+    TakeStep {
+        device: DeviceId,
+        step: Step,
+        by: String,
+        at: Moment,
+        #[serde(default)]
+        why: String,
+        #[serde(default)]
+        note: String,
+        /// What was looked at, beside what is ticked already.
+        #[serde(default)]
+        checks: BTreeSet<String>,
+    },
+    /// Takes a step back. Refused where something rests on it.
+    TakeBack {
+        device: DeviceId,
+        step: Step,
+        #[serde(default)]
+        by: Option<String>,
+        #[serde(default)]
+        at: Option<Moment>,
+    },
+    /// Keeps a code: read, photographed or typed, and held against its check digits.
+    KeepCode {
+        id: JoinCodeId,
+        device: DeviceId,
+        #[serde(default)]
+        text: String,
+        #[serde(default)]
+        taken: Taken,
+        #[serde(default)]
+        image: Option<String>,
+        by: String,
+        at: Moment,
+    },
+    /// Opens a network for what is expected.
+    OpenNetwork {
+        id: OpenTimeId,
+        network: NetworkId,
+        expected: BTreeSet<DeviceId>,
+        by: String,
+        at: Moment,
+    },
+    /// Closes it, and confirms that.
+    CloseNetwork { id: OpenTimeId, by: String, at: Moment },
+    /// Records that routes were rebuilt after the last that was added.
+    RebuildRoutes {
+        id: OpenTimeId,
+        #[serde(default)]
+        by: Option<String>,
+        at: Moment,
+    },
+    /// Joins a device. Elsewhere than in its place it is marked so, and wants its range test there.
+    Join(Join),
+    /// Ties a follower to its master.
+    Tie { joining: JoiningId, device: DeviceId, master: DeviceId, by: String, at: Moment },
+    /// Says that something has changed after which range tests are done again.
+    Unsettle {
+        trigger: String,
+        #[serde(default)]
+        network: Option<NetworkId>,
+        #[serde(default)]
+        room: Option<RoomId>,
+        #[serde(default)]
+        by: Option<String>,
+        #[serde(default)]
+        at: Option<Moment>,
+    },
+    /// Says that an entry of the record does not count: it was wrong.
+    Strike {
+        of: EntryId,
+        why: String,
+        #[serde(default)]
+        by: Option<String>,
+        #[serde(default)]
+        at: Option<Moment>,
+    },
+}
+
+/// That a device was joined.
+#[derive(Clone, Debug, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(missing_docs, reason = "each is a field of the record that it makes")]
+pub struct Join {
+    pub id: JoiningId,
+    pub device: DeviceId,
+    #[serde(default)]
+    pub joined: JoinedAt,
+    #[serde(default)]
+    pub method: Method,
+    #[serde(default)]
+    pub security: Option<Security>,
+    #[serde(default)]
+    pub node: Option<u32>,
+    #[serde(default)]
+    pub parent: Option<DeviceId>,
+    #[serde(default)]
+    pub rssi_dbm: Option<Dbm>,
+    pub by: String,
+    pub at: Moment,
+    #[serde(default)]
+    pub why: String,
+}
+
+impl Act {
+    /// Their words.
+    pub const WORDS: [&'static str; 15] = [
+        "isolate",
+        "prove-tester",
+        "hand-over",
+        "energise",
+        "check",
+        "take-step",
+        "take-back",
+        "keep-code",
+        "open-network",
+        "close-network",
+        "rebuild-routes",
+        "join",
+        "tie",
+        "unsettle",
+        "strike",
+    ];
+
+    /// What it comes to.
+    ///
+    /// # Errors
+    /// What speaks against it, all of it at once.
+    pub fn prepare(
+        &self,
+        site: &Site,
+        record: &Record,
+        caller: &Caller,
+    ) -> Result<Prepared, Refusal> {
+        let gate = gate(record, site);
+        let mut edit = None;
+        let what = |what, by: &Option<String>, at: Option<&Moment>| {
+            vec![Telling::new(what, by.as_deref(), at)]
+        };
+        let all = match self {
+            Self::Isolate { by, at, why, .. } => {
+                let of = self.isolated(site, record)?;
+                let mut of = of.unwrap_or_else(|| unreachable!("this is one that isolates"));
+                let deed = deeds::isolate("", site, &of, &[]);
+                of.why = reasoned(&gate, &deed, by, why)?;
+                vec![Telling::new(What::Isolated(of), Some(by), Some(at))]
+            }
+            Self::ProveTester { isolation, after, by, at } => what(
+                What::TesterShown { isolation: isolation.clone(), after: *after },
+                by,
+                Some(at),
+            ),
+            Self::HandOver { isolation, by, to, at } => {
+                let (isolation, to) = (isolation.clone(), to.clone());
+                vec![Telling::new(What::HandedOver { isolation, to }, Some(by), Some(at))]
+            }
+            Self::Energise { isolation, by, at } => energised(&gate, isolation, by, at)?,
+            Self::Check { device, step, check, on, by, at } => {
+                what(ticked(site, device, *step, check, *on)?, by, at.as_ref())
+            }
+            Self::TakeStep { device, step, by, at, why, note, checks } => {
+                if *step == Step::Joined || *step == Step::Code {
+                    return Err(Refusal::wrong("step", Wrong::OwnAct));
+                }
+                let deed = step_of(&gate, device, *step)?;
+                let mut stepped = taken(&gate, device, *step, &deed, by, why, checks)?;
+                stepped.note.clone_from(note);
+                vec![Telling::new(What::Stepped(stepped), Some(by), Some(at))]
+            }
+            Self::TakeBack { device, step, by, at } => {
+                if record.done(device, *step).is_none() {
+                    let id = format!("{device} {}", step.word());
+                    return Err(Refusal::NotOnRecord { what: "step", id });
+                }
+                lacks_nothing(&gate, &deeds::take_back(&gate, device, *step), "step", "")?;
+                let back = What::TakenBack { device: device.clone(), step: *step };
+                what(back, by, at.as_ref())
+            }
+            Self::KeepCode { id, device, text, taken, image, by, at } => {
+                let (text, image) = (text.trim().to_owned(), image.clone());
+                let (id, device, taken) = (id.clone(), device.clone(), *taken);
+                let (by, at) = (by.clone(), at.clone());
+                code_kept(&gate, JoinCode { id, device, text, taken, image, by, at })?
+            }
+            Self::OpenNetwork { id, network, expected, by, at } => {
+                let open = opened(&gate, id, network, expected, by, at)?;
+                vec![Telling::new(What::NetworkOpened(open), Some(by), Some(at))]
+            }
+            Self::CloseNetwork { id, by, at } => {
+                vec![Telling::new(What::NetworkClosed { open: id.clone() }, Some(by), Some(at))]
+            }
+            Self::RebuildRoutes { id, by, at } => {
+                what(What::RoutesRebuilt { open: id.clone() }, by, Some(at))
+            }
+            Self::Join(join) => {
+                edit = join
+                    .security
+                    .map(|class| Edit::set(Kind::Device, &join.device, "security", json!(class)));
+                joined(&gate, join)?
+            }
+            Self::Tie { joining, device, master, by, at } => {
+                tied(&gate, joining, device, master, by, at)?
+            }
+            Self::Unsettle { trigger, network, room, by, at } => {
+                let (network, room) = (network.as_ref(), room.as_ref());
+                what(retest::unsettled(site, record, trigger, network, room)?, by, at.as_ref())
+            }
+            Self::Strike { of, why, by, at } => {
+                what(What::Struck { of: of.clone(), why: why.clone() }, by, at.as_ref())
+            }
+        };
+        Ok(Prepared { edit, entries: caller.entries(site, all) })
+    }
+
+    /// What is isolated by it, with what that covers as it is known now; nothing for another act.
+    ///
+    /// # Errors
+    /// The means is not enough for what is on the circuits, or another breaker is known to be theirs.
+    pub fn isolated(&self, site: &Site, record: &Record) -> Result<Option<Isolated>, Refusal> {
+        let Self::Isolate { id, means, circuits, verified, secured, tester, told, .. } = self
+        else {
+            return Ok(None);
+        };
+        let circuits: Vec<String> = circuits.iter().map(|c| c.trim().to_owned()).collect();
+        let mut of = Isolated {
+            id: id.clone(),
+            means: *means,
+            breakers: isolate::breakers(site, &circuits),
+            circuits,
+            covers: Vec::new(),
+            verified: verified.trim().to_owned(),
+            secured: *secured,
+            tester: tester.clone(),
+            told: told.clone(),
+            why: String::new(),
+        };
+        if !means.is_main() {
+            if record.isolations.get(id).is_none() {
+                let choice = isolate::choice(site, &of.circuits, None);
+                if let Some(why) = choice.whys.iter().find(|w| w.asks_for_main()) {
+                    let why =
+                        format!("the breaker is not enough: {why}. Switch off the main switch");
+                    return Err(Refusal::wrong("means", Wrong::Isolation(why)));
+                }
+            }
+            let mistaken = isolate::mistaken(site, &of.circuits).filter(|_| of.verified.is_empty());
+            if let Some((label, really)) = mistaken {
+                let why = format!(
+                    "circuit {label} was proven to be breaker {really}: switch that off, and say so as what \
+                     was found to make it dead"
+                );
+                return Err(Refusal::wrong("verified", Wrong::Isolation(why)));
+            }
+        }
+        let all = super::work::circuits_of_all(site);
+        let dead = all.iter().filter(|(_, circuits)| isolate::makes_dead(site, &of, circuits));
+        of.covers = dead.map(|(spot, _)| spot.device.id.clone()).collect();
+        Ok(Some(of))
+    }
+}
+
+fn spot<'a>(site: &'a Site, device: &DeviceId) -> Result<Spot<'a>, Refusal> {
+    let missing = || Refusal::Missing(Ref::new(Kind::Device, device.as_str()));
+    Spot::of(site, device).ok_or_else(missing)
+}
+
+/// What taking a step needs. A box that stands open can be made safe, whatever is planned there by now.
+fn step_of(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Result<Deed, Refusal> {
+    if step == Step::PutBack && gate.is_open(device) {
+        let opens = Spot::of(gate.site(), device).is_some_and(|s| s.opens_box());
+        if !opens {
+            return Ok(deeds::put_back_unplanned(device));
+        }
+    }
+    Ok(deeds::step(gate, &spot(gate.site(), device)?, step, false))
+}
+
+/// Refuses an act that lacks something; gives the reason that overrules what yields, where something does.
+fn reasoned(gate: &Gate<'_>, deed: &Deed, by: &str, why: &str) -> Result<String, Refusal> {
+    reasoned_with(gate.facts(), deed, by, why)
+}
+
+fn reasoned_with(
+    facts: &super::Facts,
+    deed: &Deed,
+    by: &str,
+    why: &str,
+) -> Result<String, Refusal> {
+    if by.trim().is_empty() {
+        return Err(Refusal::wrong("by", Wrong::NotSaid));
+    }
+    let lacks = deed.lacks(facts, by);
+    if lacks.is_empty() {
+        return Ok(String::new());
+    }
+    let told: Vec<&str> = lacks.iter().map(|need| need.says.as_str()).collect();
+    let missing = told.join("; ");
+    if lacks.iter().any(|need| !need.yields) {
+        return Err(Refusal::wrong("step", Wrong::NotYet { missing }));
+    }
+    if why.trim().is_empty() {
+        return Err(Refusal::wrong("why", Wrong::NotYetUnless { missing }));
+    }
+    Ok(why.trim().to_owned())
+}
+
+fn lacks_nothing(gate: &Gate<'_>, deed: &Deed, field: &str, me: &str) -> Result<(), Refusal> {
+    let lacks = deed.lacks(gate.facts(), me);
+    if lacks.is_empty() {
+        return Ok(());
+    }
+    let mut told: Vec<&str> = lacks.iter().map(|need| need.says.as_str()).collect();
+    told.dedup();
+    Err(Refusal::wrong(field, Wrong::NotYet { missing: told.join("; ") }))
+}
+
+fn energised(
+    gate: &Gate<'_>,
+    id: &IsolationId,
+    by: &str,
+    at: &Moment,
+) -> Result<Vec<Telling>, Refusal> {
+    let of = gate.record().force(id)?;
+    if !Entry::is_name(of.holder(), by) {
+        let holder = of.holder().to_owned();
+        return Err(Refusal::wrong("by", Wrong::NotTheirs { holder }));
+    }
+    let deed = deeds::energise(gate, id.as_str(), Some(id), &[]);
+    lacks_nothing(gate, &deed, "isolation", by)?;
+    let what = What::Energised { isolation: id.clone(), why: String::new() };
+    Ok(vec![Telling::new(what, Some(by), Some(at))])
+}
+
+fn ticked(
+    site: &Site,
+    device: &DeviceId,
+    step: Step,
+    check: &str,
+    on: bool,
+) -> Result<What, Refusal> {
+    let known = checks::checks(&spot(site, device)?, step);
+    if !known.iter().any(|c| c.word == check) {
+        let known = known.iter().map(|c| c.word.as_str()).collect::<Vec<_>>().join(", ");
+        return Err(Refusal::wrong("check", Wrong::NoneOf { text: check.to_owned(), known }));
+    }
+    Ok(What::Ticked { device: device.clone(), step, check: check.to_owned(), on })
+}
+
+/// A step that may be taken.
+fn taken(
+    gate: &Gate<'_>,
+    device: &DeviceId,
+    step: Step,
+    deed: &Deed,
+    by: &str,
+    why: &str,
+    more: &BTreeSet<String>,
+) -> Result<Stepped, Refusal> {
+    let mut facts = gate.facts().clone();
+    for check in more {
+        facts.add(format!("tick:{device}:{}:{check}", step.word()));
+    }
+    let why = reasoned_with(&facts, deed, by, why)?;
+    let mut checks = gate.mark(device, step).map(|m| m.checks.clone()).unwrap_or_default();
+    checks.extend(more.iter().cloned());
+    let isolation = if step.is_in_box() {
+        let named = deed.named(&facts, by);
+        let under = named.iter().find(|(name, _)| name == "iso");
+        under.and_then(|(_, id)| id.parse().ok())
+    } else {
+        None
+    };
+    let opened = (step == Step::Dead).then(|| opened_box(gate.site(), device)).flatten();
+    let (device, note) = (device.clone(), String::new());
+    Ok(Stepped { device, step, isolation, opened, checks, why, note })
+}
+
+/// A box as it is known when it is opened.
+fn opened_box(site: &Site, device: &DeviceId) -> Option<OpenedBox> {
+    let spot = Spot::of(site, device)?;
+    Some(OpenedBox {
+        point: site.box_of(spot.point).id.clone(),
+        name: spot.device.name.clone(),
+        circuits: isolate::labels(site, &spot.circuits()),
+    })
+}
+
+fn plain_step(
+    gate: &Gate<'_>,
+    device: &DeviceId,
+    step: Step,
+    elsewhere: bool,
+    by: &str,
+    why: &str,
+) -> Result<What, Refusal> {
+    let deed = deeds::step(gate, &spot(gate.site(), device)?, step, elsewhere);
+    taken(gate, device, step, &deed, by, why, &BTreeSet::new()).map(What::Stepped)
+}
+
+fn code_kept(gate: &Gate<'_>, code: JoinCode) -> Result<Vec<Telling>, Refusal> {
+    let spot = spot(gate.site(), &code.device)?;
+    if !code.text.is_empty() {
+        let system = spot.network.map(|n| n.system);
+        let read = codes::parse(&code.text, system);
+        read.map_err(|e| Refusal::wrong("text", Wrong::Code(e)))?;
+    }
+    let (by, at) = (code.by.clone(), code.at.clone());
+    let stepped = plain_step(gate, &code.device, Step::Code, false, &by, "")?;
+    let both = [What::CodeKept(code), stepped];
+    Ok(both.map(|what| Telling::new(what, Some(&by), Some(&at))).into())
+}
+
+fn tied(
+    gate: &Gate<'_>,
+    joining: &JoiningId,
+    device: &DeviceId,
+    master: &DeviceId,
+    by: &str,
+    at: &Moment,
+) -> Result<Vec<Telling>, Refusal> {
+    if !spot(gate.site(), device)?.masters().contains(master) {
+        return Err(Refusal::wrong("master", Wrong::NoMasterOfIt));
+    }
+    let stepped = plain_step(gate, device, Step::Tied, false, by, "")?;
+    let record = gate.record().joined(device).cloned().unwrap_or_else(|| Joining {
+        id: joining.clone(),
+        device: device.clone(),
+        joined: JoinedAt::InPlace,
+        method: Method::Unsaid,
+        node: None,
+        parent: None,
+        rssi_dbm: None,
+        master: None,
+        tried: BTreeSet::new(),
+        by: by.to_owned(),
+        at: at.clone(),
+    });
+    let tied = What::Tied(Joining { master: Some(master.clone()), ..record });
+    Ok([tied, stepped].map(|what| Telling::new(what, Some(by), Some(at))).into())
+}
+
+fn joined(gate: &Gate<'_>, join: &Join) -> Result<Vec<Telling>, Refusal> {
+    let elsewhere = join.joined == JoinedAt::Elsewhere;
+    let stepped = plain_step(gate, &join.device, Step::Joined, elsewhere, &join.by, &join.why)?;
+    let record = Joining {
+        id: join.id.clone(),
+        device: join.device.clone(),
+        joined: join.joined,
+        method: join.method,
+        node: join.node,
+        parent: join.parent.clone(),
+        rssi_dbm: join.rssi_dbm,
+        master: None,
+        tried: BTreeSet::new(),
+        by: join.by.clone(),
+        at: join.at.clone(),
+    };
+    let both = [What::Joined(record), stepped];
+    Ok(both.map(|what| Telling::new(what, Some(&join.by), Some(&join.at))).into())
+}
+
+fn opened(
+    gate: &Gate<'_>,
+    id: &OpenTimeId,
+    network: &NetworkId,
+    expected: &BTreeSet<DeviceId>,
+    by: &str,
+    at: &Moment,
+) -> Result<OpenTime, Refusal> {
+    let site = gate.site();
+    if site.networks.get(network).is_none() {
+        return Err(Refusal::Missing(Ref::new(Kind::Network, network.as_str())));
+    }
+    if expected.is_empty() {
+        return Err(Refusal::wrong("expected", Wrong::NothingExpected));
+    }
+    let stranger = |id: &&DeviceId| site.devices.get(id).is_none_or(|d| d.network != *network);
+    if let Some(other) = expected.iter().find(stranger) {
+        let other = Ref::new(Kind::Device, other.as_str());
+        return Err(Refusal::wrong("expected", Wrong::NoSuch(other)));
+    }
+    if let Some(open) = gate.open_time(network) {
+        // One that stands open is opened wider.
+        let expected = open.expected.union(expected).cloned().collect();
+        return Ok(OpenTime { expected, ..open.clone() });
+    }
+    if gate.record().open_times.get(id).is_some() {
+        return Err(Refusal::wrong("id", Wrong::Twice { id: id.to_string() }));
+    }
+    Ok(OpenTime {
+        id: id.clone(),
+        network: network.clone(),
+        at: at.clone(),
+        by: by.to_owned(),
+        expected: expected.clone(),
+        closed: None,
+        closed_by: String::new(),
+        rebuilt: None,
+    })
+}

@@ -1,0 +1,259 @@
+//! The gate: which act may be done now, and what the others lack. It folds what the record says ([`Facts`]) and
+//! asks it by rows (`rules.rs`); what every act needs and gives stands in [`deeds`], what it comes to on the
+//! record in [`acts`]. The plan says which steps a device takes; it opens nothing that the record keeps shut.
+
+pub mod acts;
+pub mod checks;
+pub mod deeds;
+pub mod facts;
+pub mod isolate;
+pub mod retest;
+mod rules;
+pub mod work;
+
+use std::collections::BTreeSet;
+
+pub use facts::{Deed, Facts, Need};
+pub use rules::{Lacks, Missing};
+
+use crate::fit::{self, Fits};
+use crate::record::{Isolation, JoinedAt, Mark, OpenTime, Record, Step};
+use crate::site::{DeviceId, NetworkId, Site};
+use facts::plain_name;
+use work::{Spot, Work, circuits_of_all};
+
+/// How far a step of a device is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Stand {
+    /// Not done.
+    Open,
+    /// Done.
+    Done,
+    /// Done against a rule, for a reason.
+    Overruled,
+}
+
+/// What may be done now in a job.
+#[derive(Debug)]
+pub struct Gate<'a> {
+    site: &'a Site,
+    record: &'a Record,
+    facts: Facts,
+}
+
+/// Folds a record, and says by it what may be done.
+pub fn gate<'a>(record: &'a Record, site: &'a Site) -> Gate<'a> {
+    Gate { site, record, facts: folded(record, site) }
+}
+
+/// What a record and a plan come to as facts.
+fn folded(record: &Record, site: &Site) -> Facts {
+    let mut facts = Facts::default();
+    for person in site.people.iter().filter(|p| p.may_mains) {
+        facts.add(format!("may:{}", plain_name(&person.name)));
+    }
+    let all: Vec<(Spot<'_>, Vec<String>)> =
+        if record.in_force().next().is_some() { circuits_of_all(site) } else { Vec::new() };
+    for of in record.isolations.iter() {
+        let id = &of.of.id;
+        if !of.is_in_force() {
+            facts.add(format!("on:{id}"));
+            continue;
+        }
+        facts.add(format!("off:{id}"));
+        facts.add(format!("holder:{id}:{}", plain_name(of.holder())));
+        if of.proven_before.is_some() {
+            facts.add(format!("tester:{id}"));
+        }
+        for fact in deeds::reached(site, of, &all) {
+            facts.add(fact);
+        }
+        for (device, under) in &of.boxes {
+            let word = if under.is_safe { "safe" } else { "open" };
+            facts.add(format!("{word}:{id}:{device}"));
+            if under.is_safe {
+                continue;
+            }
+            // As it was known when it was opened, whatever is known by now.
+            for other in record.in_force().filter(|i| i.touches(&under.of.circuits)) {
+                facts.add(format!("dark:{}:{device}", other.of.id));
+            }
+        }
+        let kits = of.boxes.keys().filter_map(|d| Spot::of(site, d)).filter(Spot::is_of_kit);
+        let begun: BTreeSet<String> =
+            kits.map(|s| format!("begun:{}:{id}", s.device.network)).collect();
+        for fact in begun {
+            facts.add(fact);
+        }
+    }
+    for (device, step, mark) in record.marks() {
+        let word = step.word();
+        for check in &mark.checks {
+            facts.add(format!("tick:{device}:{word}:{check}"));
+        }
+        let Some(done) = &mark.done else { continue };
+        facts.add(format!("done:{device}:{word}"));
+        if let Some(under) = &done.isolation {
+            match step {
+                Step::Dead => facts.add(format!("under:{device}:{under}")),
+                Step::DryFitted => facts.add(format!("fitted:{device}:{under}")),
+                _ => {}
+            }
+        }
+    }
+    for network in &site.networks {
+        let id = &network.id;
+        let Some(last) = record.open_times.iter().rev().find(|o| o.network == *id) else {
+            continue;
+        };
+        let open = record.open_times.iter().rev();
+        if let Some(open) = open.filter(|o| o.network == *id).find(|o| o.closed.is_none()) {
+            facts.add(format!("net:{id}"));
+            open.expected.iter().for_each(|d| facts.add(format!("expects:{id}:{d}")));
+        } else {
+            facts.add(format!("shut:{id}"));
+            if last.rebuilt.is_some() {
+                facts.add(format!("rebuilt:{id}"));
+            }
+        }
+    }
+    facts
+}
+
+impl<'a> Gate<'a> {
+    /// The plan.
+    pub fn site(&self) -> &'a Site {
+        self.site
+    }
+
+    /// The record.
+    pub fn record(&self) -> &'a Record {
+        self.record
+    }
+
+    /// What holds.
+    pub fn facts(&self) -> &Facts {
+        &self.facts
+    }
+
+    /// A step of a device on record, done or begun.
+    pub fn mark(&self, device: &DeviceId, step: Step) -> Option<&'a Mark> {
+        self.record.mark(device, step)
+    }
+
+    /// How far a step is.
+    pub fn stand(&self, device: &DeviceId, step: Step) -> Stand {
+        match self.record.done(device, step) {
+            None => Stand::Open,
+            Some(done) if done.why.trim().is_empty() => Stand::Done,
+            Some(_) => Stand::Overruled,
+        }
+    }
+
+    /// Whether a step is done.
+    pub fn holds(&self, device: &DeviceId, step: Step) -> bool {
+        self.record.done(device, step).is_some()
+    }
+
+    /// Whether its box stands open under an isolation in force.
+    pub fn is_open(&self, device: &DeviceId) -> bool {
+        self.record.in_force().any(|i| i.boxes.get(device).is_some_and(|b| !b.is_safe))
+    }
+
+    /// Whether it has power where it stays.
+    pub fn is_live(&self, spot: &Spot<'_>) -> bool {
+        let live = deeds::live(spot);
+        let named = Vec::new();
+        live.iter().all(|q| self.facts.newest(&q.all, &named).is_some() != q.not)
+    }
+
+    /// The isolation in force that makes a box dead; of several, the last.
+    pub fn isolation(&self, spot: &Spot<'_>) -> Option<&'a Isolation> {
+        let device = &spot.device.id;
+        let dead = |i: &&Isolation| self.facts.has(&format!("covers:{}:{device}", i.of.id));
+        self.record.in_force().rev().find(dead)
+    }
+
+    /// What is missing before somebody may take a step now.
+    pub fn missing(&self, spot: &Spot<'_>, step: Step, elsewhere: bool, me: &str) -> Vec<Missing> {
+        self.lacking(&deeds::step(self, spot, step, elsewhere), me)
+    }
+
+    /// What a deed lacks for somebody.
+    pub fn lacking(&self, deed: &Deed, me: &str) -> Vec<Missing> {
+        let lacks = deed.lacks(&self.facts, me).into_iter();
+        lacks.map(|need| Missing { what: need.what.clone(), yields: need.yields }).collect()
+    }
+
+    /// Whether it was last joined elsewhere than where it lives.
+    pub fn joined_elsewhere(&self, device: &DeviceId) -> bool {
+        self.record.joined(device).is_some_and(|j| j.joined == JoinedAt::Elsewhere)
+    }
+
+    /// The time for which a network stands open now.
+    pub fn open_time(&self, network: &NetworkId) -> Option<&'a OpenTime> {
+        let mut of = self.record.open_times.iter().rev();
+        of.find(|o| o.network == *network && o.closed.is_none())
+    }
+
+    /// Whether all steps of a device are done.
+    pub fn is_complete(&self, spot: &Spot<'_>) -> bool {
+        spot.steps().into_iter().all(|step| self.holds(&spot.device.id, step))
+    }
+
+    /// The first step of a device that is not done.
+    pub fn next_step(&self, spot: &Spot<'_>) -> Option<Step> {
+        spot.steps().into_iter().find(|step| !self.holds(&spot.device.id, *step))
+    }
+
+    /// Steps that were taken against a rule, with the reason: they stand in the report.
+    pub fn overruled(&self) -> Vec<(DeviceId, Step, String)> {
+        let marks = self.record.marks().filter_map(|(device, step, mark)| {
+            let why = mark.done.as_ref()?.why.trim();
+            (!why.is_empty()).then(|| (device.clone(), step, why.to_owned()))
+        });
+        marks.collect()
+    }
+
+    /// What the plan says by now otherwise than the record of a box that stands open: for a finding, never for
+    /// permission.
+    pub fn changed_since_opened(&self) -> Vec<(DeviceId, String)> {
+        let mut found = Vec::new();
+        for (device, opened) in self.record.in_force().flat_map(Isolation::open_boxes) {
+            let words = match Spot::of(self.site, device) {
+                None => "is not on the plan any longer".to_owned(),
+                Some(spot) if !spot.opens_box() => {
+                    "is planned as something that opens no box by now".to_owned()
+                }
+                Some(spot) => {
+                    let now = isolate::labels(self.site, &spot.circuits());
+                    if now == opened.circuits {
+                        continue;
+                    }
+                    let told = |labels: &[String]| {
+                        let word =
+                            |l: &String| if l.is_empty() { "not known".into() } else { l.clone() };
+                        labels.iter().map(word).collect::<Vec<_>>().join(", ")
+                    };
+                    format!(
+                        "was opened as of breaker {}, is {} on the plan by now",
+                        told(&opened.circuits),
+                        told(&now)
+                    )
+                }
+            };
+            found.push((device.clone(), format!("{} {words}; its box is still open", opened.name)));
+        }
+        found
+    }
+}
+
+/// Why it is not settled that a device fits; nothing where it is.
+pub fn unsettled(spot: &Spot<'_>) -> Option<String> {
+    if !matches!(spot.work(), Work::Wired | Work::Companion | Work::Hub) {
+        return None;
+    }
+    let found = fit::findings(spot.site, spot.kind, spot.point, Some(spot.device));
+    let open = found.iter().find(|f| f.fits() >= Fits::NotKnown)?;
+    Some(open.to_string())
+}

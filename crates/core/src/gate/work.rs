@@ -1,0 +1,255 @@
+//! What kind of work a device is, and which steps it takes. The table is the rule; a device of more than one
+//! kind is of the first row that it matches.
+
+use std::collections::BTreeMap;
+
+use crate::catalogue::{DeviceKind, Duty, Far, Supply};
+use crate::radio::system::System;
+use crate::record::Step;
+use crate::site::{Control, Device, DeviceId, Network, Point, PointId, Site};
+
+/// What kind of work a device is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Work {
+    /// It starts and keeps a network.
+    Hub,
+    /// It goes into the wiring, and has a radio.
+    Wired,
+    /// It goes into the wiring, and has none.
+    Companion,
+    /// It is plugged or screwed in.
+    Plug,
+    /// It runs on a battery where it is stuck or stands.
+    Battery,
+    /// It is carried by hand or stands on a wall plate.
+    Remote,
+}
+
+impl Work {
+    /// Of which kind a device is.
+    pub fn of(kind: &DeviceKind) -> Self {
+        match (kind.duty, kind.supply, kind.has_radio) {
+            (Duty::Hub, ..) => Self::Hub,
+            (_, Supply::MainsNeutral | Supply::MainsTwoWire, true) => Self::Wired,
+            (_, Supply::MainsNeutral | Supply::MainsTwoWire, false) => Self::Companion,
+            (Duty::Remote, ..) => Self::Remote,
+            (_, Supply::Plug, _) => Self::Plug,
+            (_, Supply::Battery, _) => Self::Battery,
+        }
+    }
+
+    fn column(self) -> usize {
+        match self {
+            Self::Hub => 0,
+            Self::Wired => 1,
+            Self::Companion => 2,
+            Self::Plug => 3,
+            Self::Battery => 4,
+            Self::Remote => 5,
+        }
+    }
+}
+
+/// Whether a kind of work takes a step.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Takes {
+    /// Always.
+    Yes,
+    /// Never.
+    No,
+    /// Where what the device is asks for it.
+    If,
+}
+use Takes::{If, No, Yes};
+
+/// Each step, and which kind of work takes it.
+#[rustfmt::skip]
+const STEPS: [(Step, [Takes; 6]); 22] = [
+    //                  hub  wired companion plug battery remote
+    (Step::Excluded,   [No,  If,  No,  If,  If,  If ]),
+    (Step::Dead,       [If,  Yes, Yes, No,  No,  No ]),
+    (Step::Noted,      [If,  Yes, Yes, No,  No,  No ]),
+    (Step::Code,       [No,  Yes, No,  Yes, Yes, Yes]),
+    (Step::Wired,      [If,  Yes, Yes, No,  No,  No ]),
+    (Step::Checked,    [If,  Yes, Yes, No,  No,  No ]),
+    (Step::DryFitted,  [If,  Yes, Yes, No,  No,  No ]),
+    (Step::PutBack,    [No,  No,  No,  No,  No,  No ]),
+    (Step::Placed,     [If,  No,  No,  Yes, Yes, Yes]),
+    (Step::Powered,    [Yes, Yes, No,  Yes, No,  No ]),
+    (Step::Phone,      [Yes, No,  No,  No,  No,  No ]),
+    (Step::Firmware,   [Yes, No,  No,  No,  No,  No ]),
+    (Step::Clock,      [Yes, No,  No,  No,  No,  No ]),
+    (Step::Joined,     [No,  Yes, No,  Yes, Yes, Yes]),
+    (Step::Identified, [No,  Yes, No,  Yes, Yes, Yes]),
+    (Step::Settings,   [No,  Yes, No,  Yes, Yes, Yes]),
+    (Step::Tied,       [No,  If,  Yes, If,  If,  If ]),
+    (Step::Decoupled,  [No,  If,  No,  No,  No,  No ]),
+    (Step::Tested,     [No,  Yes, No,  Yes, Yes, Yes]),
+    (Step::Closed,     [If,  Yes, Yes, No,  Yes, Yes]),
+    (Step::Named,      [Yes, Yes, No,  Yes, Yes, Yes]),
+    (Step::Shown,      [Yes, Yes, Yes, Yes, Yes, Yes]),
+];
+
+/// A device with all that says how it is worked on.
+#[derive(Clone, Copy, Debug)]
+pub struct Spot<'a> {
+    /// The job.
+    pub site: &'a Site,
+    /// The device.
+    pub device: &'a Device,
+    /// Its row.
+    pub kind: &'a DeviceKind,
+    /// Its place.
+    pub point: &'a Point,
+    /// Its network.
+    pub network: Option<&'a Network>,
+}
+
+impl<'a> Spot<'a> {
+    /// A device of a job; nothing where its row or its place is not there.
+    pub fn of(site: &'a Site, device: &DeviceId) -> Option<Self> {
+        let device = site.devices.get(device)?;
+        let (kind, point) = (site.kind(&device.kind)?, site.point_of(device)?);
+        Some(Self { site, device, kind, point, network: site.networks.get(&device.network) })
+    }
+
+    /// What kind of work it is.
+    pub fn work(&self) -> Work {
+        Work::of(self.kind)
+    }
+
+    /// Whether it opens a box on the mains.
+    pub fn opens_box(&self) -> bool {
+        self.kind.is_wired_in()
+    }
+
+    /// The steps that it takes, in order.
+    pub fn steps(&self) -> Vec<Step> {
+        let column = self.work().column();
+        let takes = |(step, by_work): &(Step, [Takes; 6])| match by_work[column] {
+            Yes => Some(*step),
+            No => None,
+            If => self.asks_for(*step).then_some(*step),
+        };
+        STEPS.iter().filter_map(takes).collect()
+    }
+
+    /// Whether it takes a step.
+    pub fn takes(&self, step: Step) -> bool {
+        self.steps().contains(&step)
+    }
+
+    fn asks_for(&self, step: Step) -> bool {
+        match step {
+            Step::Excluded => !self.device.replaces.trim().is_empty(),
+            Step::Dead | Step::Noted | Step::Wired | Step::Checked | Step::DryFitted => {
+                self.opens_box()
+            }
+            Step::Closed => self.opens_box(),
+            Step::Placed => !self.opens_box(),
+            Step::Tied => self.kind.fit.far != Far::No || self.binds().next().is_some(),
+            Step::Decoupled => self.feeds_smart_lamp(),
+            _ => true,
+        }
+    }
+
+    /// What a remote is bound to.
+    fn binds(&self) -> impl Iterator<Item = &'a Control> + use<'a> {
+        let (is_remote, id) = (self.work() == Work::Remote, &self.device.id);
+        let all = self.site.controls.iter();
+        all.filter(move |c| is_remote && c.controller == *id)
+    }
+
+    /// The masters that it has to be tied to: the unit that switches the load of its group, or what it is
+    /// bound to.
+    pub fn masters(&self) -> Vec<DeviceId> {
+        let bound: Vec<DeviceId> = self.binds().map(|c| c.load.clone()).collect();
+        if !bound.is_empty() {
+            return bound;
+        }
+        let site = self.site;
+        let Some(group) = site.group_of(&self.point.id) else { return Vec::new() };
+        let there = group.places.iter().flat_map(|place| site.devices_at(place));
+        let switches = |d: &&Device| {
+            let kind = site.kind(&d.kind);
+            d.id != self.device.id && kind.is_some_and(|k| k.fit.far == Far::No && k.fit.switches())
+        };
+        there.filter(switches).map(|d| d.id.clone()).collect()
+    }
+
+    /// Whether it switches the supply of a lamp that has a radio of its own: its relay has to stay closed.
+    fn feeds_smart_lamp(&self) -> bool {
+        let site = self.site;
+        let lights = |id: &DeviceId| {
+            let kind = site.devices.get(id).and_then(|d| site.kind(&d.kind));
+            kind.is_some_and(|k| k.fit.gives_light && k.has_radio)
+        };
+        let mut own = site.controls.iter().filter(|c| c.controller == self.device.id);
+        self.kind.fit.switches() && own.any(|c| lights(&c.load))
+    }
+
+    /// Whether it is one of a kit whose wired products are all energised together.
+    pub fn is_of_kit(&self) -> bool {
+        self.opens_box() && self.network.is_some_and(|n| n.system == System::Kit)
+    }
+
+    /// The circuits that have to be dead while its box is open, as labelled, sorted: of everything that
+    /// shares the box, and of the other places that are joined to it by a wire. An empty one is a breaker
+    /// that nobody knows; it stays one, whatever stands beside it.
+    pub fn circuits(&self) -> Vec<String> {
+        let site = self.site;
+        let lead = &site.box_of(self.point).id;
+        let shares_box = |p: &&Point| site.box_of(p).id == *lead;
+        let mut found: Vec<String> =
+            site.points.iter().filter(shares_box).map(|p| p.circuit.trim().to_owned()).collect();
+        found.extend(self.circuits_by_wire());
+        found.sort();
+        found.dedup();
+        found
+    }
+
+    /// The circuits of the places that a wire joins to it.
+    fn circuits_by_wire(&self) -> impl Iterator<Item = String> + use<'a> {
+        let site = self.site;
+        let group = site.group_of(&self.point.id).filter(|_| self.opens_box());
+        let places = group.into_iter().flat_map(|g| &g.places);
+        let places = places.filter_map(|id| site.points.get(id));
+        places.filter(|p| is_wired_place(site, p)).map(|p| p.circuit.trim().to_owned())
+    }
+}
+
+/// The circuits of every device that opens a box, each as [`Spot::circuits`] gives them, in one walk over the
+/// points of the job.
+pub fn circuits_of_all(site: &Site) -> Vec<(Spot<'_>, Vec<String>)> {
+    let mut by_box: BTreeMap<&PointId, Vec<&str>> = BTreeMap::new();
+    for point in &site.points {
+        by_box.entry(&site.box_of(point).id).or_default().push(point.circuit.trim());
+    }
+    let of = |spot: Spot<'_>| {
+        let own = by_box.get(&site.box_of(spot.point).id).into_iter().flatten();
+        let mut found: Vec<String> = own.map(|label| (*label).to_owned()).collect();
+        found.extend(spot.circuits_by_wire());
+        found.sort();
+        found.dedup();
+        found
+    };
+    let spots = site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter(Spot::opens_box);
+    spots.map(|spot| (spot, of(spot))).collect()
+}
+
+/// Whether something at a place goes into the wiring, or nothing is planned there yet.
+fn is_wired_place(site: &Site, point: &Point) -> bool {
+    let there = site.devices_at(&point.id);
+    let wired = |d: &&Device| site.kind(&d.kind).is_some_and(DeviceKind::is_wired_in);
+    there.is_empty() || there.iter().any(wired)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_rows_stand_in_the_order_of_the_work_and_name_each_step_once() {
+        assert_eq!(STEPS.map(|(step, _)| step), Step::ALL);
+    }
+}

@@ -1,0 +1,142 @@
+//! Moments: instants of time, in UTC and to the second. A text that is no time cannot become one.
+
+use std::fmt;
+use std::ops::Deref;
+
+use jiff::Timestamp;
+use jiff::civil::{Date, DateTime};
+use jiff::tz::TimeZone;
+use schemars::{JsonSchema, Schema, SchemaGenerator};
+use serde::{Deserialize, Serialize};
+
+/// An instant, in UTC and to the second. It is written `2026-03-14T10:05:00Z`, always in as many signs, so
+/// that moments in the order of their texts are in the order of time.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Moment(String);
+
+/// A text that is no time.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("“{0}” is no time; write it as 2026-03-14T10:05:00Z")]
+pub struct NoMoment(String);
+
+impl Moment {
+    /// Reads a time by ISO 8601. One that names no zone is taken as UTC, a bare date as its midnight.
+    ///
+    /// ```
+    /// use dot_reach_core::moment::Moment;
+    /// let told = Moment::read("2026-03-14T12:05:00.25+02:00").unwrap();
+    /// assert_eq!(&*told, "2026-03-14T10:05:00Z");
+    /// assert!(Moment::read("yesterday, about noon").is_err());
+    /// ```
+    ///
+    /// # Errors
+    /// The text is no time between the years 0 and 9999.
+    pub fn read(text: &str) -> Result<Self, NoMoment> {
+        let none = || NoMoment(text.chars().take(60).collect());
+        let text = text.trim();
+        let zoned = || text.parse::<Timestamp>().ok();
+        let civil = || text.parse::<DateTime>().ok();
+        let bare = || text.parse::<Date>().ok().map(|day| day.at(0, 0, 0, 0));
+        let utc = || TimeZone::UTC.to_timestamp(civil().or_else(bare)?).ok();
+        let instant = zoned().or_else(utc).ok_or_else(none)?;
+        let told = instant.strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
+        let is_of_a_year = !told.starts_with('-') && told.len() == "0000-00-00T00:00:00Z".len();
+        if is_of_a_year { Ok(Self(told)) } else { Err(none()) }
+    }
+
+    /// Before anything that a job tells of: where nobody said when.
+    pub fn first() -> Self {
+        Self("0000-01-01T00:00:00Z".to_owned())
+    }
+
+    /// Seconds from this to a later one; below nought to an earlier one.
+    pub fn seconds_until(&self, other: &Self) -> i64 {
+        let second = |moment: &Self| moment.0.parse::<Timestamp>().map_or(0, Timestamp::as_second);
+        second(other) - second(self)
+    }
+}
+
+impl TryFrom<String> for Moment {
+    type Error = NoMoment;
+    fn try_from(text: String) -> Result<Self, NoMoment> {
+        Self::read(&text)
+    }
+}
+
+impl std::str::FromStr for Moment {
+    type Err = NoMoment;
+    fn from_str(text: &str) -> Result<Self, NoMoment> {
+        Self::read(text)
+    }
+}
+
+impl From<Moment> for String {
+    fn from(moment: Moment) -> Self {
+        moment.0
+    }
+}
+
+/// As it is written.
+impl Deref for Moment {
+    type Target = str;
+    fn deref(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for Moment {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl JsonSchema for Moment {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Moment".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        schemars::json_schema!({ "type": "string", "format": "date-time" })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_moment_is_read_in_every_zone_and_told_in_one() {
+        for text in [
+            "2026-03-14T10:05:00Z",
+            "2026-03-14T10:05:00.9Z",
+            "2026-03-14 10:05Z",
+            "2026-03-14T10:05",
+            "2026-03-14T05:05:00-05:00",
+        ] {
+            assert_eq!(&*Moment::read(text).unwrap(), "2026-03-14T10:05:00Z", "{text}");
+        }
+        assert_eq!(&*Moment::read("2026-03-14").unwrap(), "2026-03-14T00:00:00Z");
+    }
+
+    #[test]
+    fn what_is_no_time_is_refused() {
+        for text in
+            ["", "soon", "2026-13-01", "2026-02-30T10:00:00Z", "-000001-01-01T00:00:00Z", "\0"]
+        {
+            assert!(Moment::read(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn the_order_of_texts_is_the_order_of_time() {
+        let times = [
+            "0000-01-01T00:00:00Z",
+            "1999-12-31T23:59:59Z",
+            "2026-03-14T10:05:00+01:00",
+            "2026-03-14T10:05:00Z",
+        ];
+        let read: Vec<Moment> = times.iter().map(|t| Moment::read(t).unwrap()).collect();
+        assert!(read.is_sorted());
+        assert_eq!(read[2].seconds_until(&read[3]), 3600);
+    }
+}

@@ -1,0 +1,199 @@
+//! An entry of the record: who said what happened, when by their own clock and when by the server's.
+
+use std::collections::BTreeSet;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::things::{
+    Acceptance, Fault, Isolated, IsolationId, JoinCode, Joining, Milestone, NodeReport, OpenTime,
+    OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped, WiringRecord,
+};
+use crate::moment::Moment;
+use crate::site::kept::{Kept, id, note};
+use crate::site::{DeviceId, NetworkId, PersonId, Refusal, RoomId, Wrong};
+
+id!(/** An entry of the record. */ EntryId);
+
+/// An entry. It is never changed and never taken out: what was wrong is corrected by another.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Entry {
+    /// Its id, made by who sent it: the same id twice is the same entry.
+    pub id: EntryId,
+    /// When it happened, by the clock of whoever says so.
+    pub said: Moment,
+    /// When it came in, by the server's clock.
+    pub taken: Moment,
+    /// Who says so, by name.
+    pub by: String,
+    /// The person of the job that this then was; nothing for a name that was nobody's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub person: Option<PersonId>,
+    /// The entry that this one corrects.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub corrects: Option<EntryId>,
+    /// What happened.
+    pub what: What,
+}
+
+/// What happened. The list is closed: what is not in it cannot be put on record.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "did", rename_all = "kebab-case", rename_all_fields = "snake_case")]
+pub enum What {
+    /// Something was switched off and secured.
+    Isolated(Isolated),
+    /// The tester was shown to work on a known source.
+    TesterShown {
+        /// Under which isolation.
+        isolation: IsolationId,
+        /// Whether after the tests, rather than before.
+        after: bool,
+    },
+    /// An isolation was handed over by name.
+    HandedOver {
+        /// Which.
+        isolation: IsolationId,
+        /// To whom.
+        to: String,
+    },
+    /// It was switched on again.
+    Energised {
+        /// Which isolation ended by that.
+        isolation: IsolationId,
+        /// Why, by somebody who is not on record as allowed to work on the mains.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        why: String,
+    },
+    /// One thing that a step asks to look at was ticked, or the tick taken away.
+    Ticked {
+        /// The device.
+        device: DeviceId,
+        /// The step.
+        step: Step,
+        /// What was looked at, by its word.
+        check: String,
+        /// Whether it is ticked now.
+        on: bool,
+    },
+    /// A step was taken.
+    Stepped(Stepped),
+    /// A step was taken back.
+    TakenBack {
+        /// The device.
+        device: DeviceId,
+        /// The step.
+        step: Step,
+    },
+    /// Something changed after which range tests are done again.
+    Unsettled {
+        /// What changed, by its word.
+        trigger: String,
+        /// The network that it is about.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        network: Option<NetworkId>,
+        /// The room that it is about.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        room: Option<RoomId>,
+        /// The devices whose tests it made stale.
+        devices: BTreeSet<DeviceId>,
+    },
+    /// A code was kept.
+    CodeKept(JoinCode),
+    /// A network was opened, or opened for more.
+    NetworkOpened(OpenTime),
+    /// It was closed again.
+    NetworkClosed {
+        /// The time for which it stood open.
+        open: OpenTimeId,
+    },
+    /// Its routes were rebuilt.
+    RoutesRebuilt {
+        /// The time for which it stood open.
+        open: OpenTimeId,
+    },
+    /// A device was joined.
+    Joined(Joining),
+    /// A follower was tied to its master.
+    Tied(Joining),
+    /// How a device was wired in.
+    WiredIn(WiringRecord),
+    /// A level was read.
+    Read(Reading),
+    /// A test in place: presses or pings.
+    Pressed(RangeTest),
+    /// What a hub told of a node.
+    Reported(NodeReport),
+    /// A fault was met.
+    Met(Fault),
+    /// What counts as accepted was agreed.
+    Agreed(Acceptance),
+    /// Something was done at a device: readings of it taken before do not count any longer.
+    Cured {
+        /// The device.
+        device: DeviceId,
+        /// What was done.
+        what: String,
+    },
+    /// How the plan then stood was kept.
+    Stage(Milestone),
+    /// Somebody signed.
+    Signed(SignOff),
+    /// An entry does not count: it was wrong.
+    Struck {
+        /// Which.
+        of: EntryId,
+        /// Why.
+        why: String,
+    },
+}
+
+impl Entry {
+    /// Its own shape.
+    ///
+    /// # Errors
+    /// The first field that cannot stand.
+    pub(super) fn check(&self) -> Result<(), Refusal> {
+        if self.by.trim().is_empty() {
+            return Err(Refusal::wrong("by", Wrong::NotSaid));
+        }
+        note("by", &self.by)?;
+        match &self.what {
+            // An isolation is checked with who began it.
+            What::Isolated(_)
+            | What::TesterShown { .. }
+            | What::NetworkClosed { .. }
+            | What::RoutesRebuilt { .. }
+            | What::TakenBack { .. } => Ok(()),
+            What::HandedOver { to, .. } if to.trim().is_empty() => {
+                Err(Refusal::wrong("to", Wrong::NotSaid))
+            }
+            What::HandedOver { to, .. } => note("to", to),
+            What::Ticked { check, .. } => note("check", check),
+            What::Stepped(stepped) => stepped.check(),
+            What::Unsettled { trigger, .. } => note("trigger", trigger),
+            What::CodeKept(code) => code.check(),
+            What::NetworkOpened(open) => open.check(),
+            What::Joined(joining) | What::Tied(joining) => joining.check(),
+            What::WiredIn(wiring) => wiring.check(),
+            What::Read(reading) => reading.check(),
+            What::Pressed(test) => test.check(),
+            What::Reported(report) => report.check(),
+            What::Met(fault) => fault.check(),
+            What::Agreed(rule) => rule.check(),
+            What::Cured { what, .. } => note("what", what),
+            What::Stage(milestone) => milestone.check(),
+            What::Signed(sign) => sign.check(),
+            What::Struck { why, .. } if why.trim().is_empty() => {
+                Err(Refusal::wrong("why", Wrong::NotSaid))
+            }
+            What::Energised { why, .. } | What::Struck { why, .. } => note("why", why),
+        }
+    }
+
+    /// Whether two people's names are one: letters of one case, no blanks around.
+    pub fn is_name(one: &str, other: &str) -> bool {
+        let plain = |name: &str| name.trim().to_lowercase();
+        !one.trim().is_empty() && plain(one) == plain(other)
+    }
+}

@@ -1,0 +1,180 @@
+//! What happened in the house: an append-only log beside the plan, and how things stand by it.
+//!
+//! An entry is said once and stays. It is never undone, branched, merged or imported over; what was wrong is
+//! corrected by another entry that names it. What follows from the entries is folded from them alone
+//! (`fold.rs`), in the order in which they came in, whatever clocks say and whatever the plan says since.
+
+mod entry;
+mod fold;
+mod log;
+mod prepared;
+mod said;
+mod things;
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use rpds::{RedBlackTreeMapSync, VectorSync};
+use schemars::{JsonSchema, Schema, SchemaGenerator};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+pub use entry::*;
+pub use log::Log;
+pub use prepared::*;
+pub use said::Said;
+pub use things::*;
+
+use crate::site::{DeviceId, Refusal};
+
+/// The most entries of a job: every step, check and reading of the largest house several times over.
+pub const MOST_ENTRIES: usize = 250_000;
+
+/// The record of a job. Copies share what they hold.
+#[derive(Clone, Debug, Default)]
+pub struct Record {
+    entries: VectorSync<Arc<Entry>>,
+    ids: RedBlackTreeMapSync<EntryId, usize>,
+    struck: RedBlackTreeMapSync<usize, usize>,
+    marks: RedBlackTreeMapSync<DeviceId, BTreeMap<Step, Mark>>,
+    stale: RedBlackTreeMapSync<DeviceId, usize>,
+    /// What was switched off, and by whom.
+    pub isolations: Log<Isolation>,
+    /// How devices were wired in.
+    pub wiring_records: Log<WiringRecord>,
+    /// Codes by which devices are joined.
+    pub join_codes: Log<JoinCode>,
+    /// How devices were joined.
+    pub joinings: Log<Joining>,
+    /// Times at which networks stood open.
+    pub open_times: Log<OpenTime>,
+    /// Readings taken on site.
+    pub readings: Log<Reading>,
+    /// What hubs tell of their nodes.
+    pub node_reports: Log<NodeReport>,
+    /// Tests in place: so many sent, so many arrived.
+    pub range_tests: Log<RangeTest>,
+    /// What counts as accepted.
+    pub acceptances: Log<Acceptance>,
+    /// Who signed that the house is accepted.
+    pub sign_offs: Log<SignOff>,
+    /// How the plan stood: as designed, as installed, as proven.
+    pub milestones: Log<Milestone>,
+    /// Faults that were met, and what helped.
+    pub faults: Log<Fault>,
+}
+
+impl Record {
+    /// A record of entries that were taken before, in their order; those that contradict what is said before
+    /// them are left out and told.
+    pub fn of(entries: impl IntoIterator<Item = Entry>) -> (Self, Vec<(EntryId, Refusal)>) {
+        let (mut record, mut refused) = (Self::default(), Vec::new());
+        for entry in entries {
+            let id = entry.id.clone();
+            refused.extend(record.say(entry).err().map(|why| (id, why)));
+        }
+        (record, refused)
+    }
+
+    /// How many entries there are.
+    pub fn len(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// Whether nothing was said yet.
+    pub fn is_empty(&self) -> bool {
+        self.entries.is_empty()
+    }
+
+    /// The entries from a place on, in order.
+    pub fn entries_from(&self, place: usize) -> impl Iterator<Item = &Entry> {
+        (place..self.entries.len()).filter_map(|n| self.entries.get(n).map(|e| &**e))
+    }
+
+    /// All entries, in order.
+    pub fn entries(&self) -> impl Iterator<Item = &Entry> {
+        self.entries_from(0)
+    }
+
+    /// The entry of this id.
+    pub fn entry(&self, id: &EntryId) -> Option<&Entry> {
+        self.entries.get(*self.ids.get(id)?).map(|e| &**e)
+    }
+
+    /// The entry that struck this one, if one did.
+    pub fn struck_by(&self, id: &EntryId) -> Option<&Entry> {
+        let by = self.struck.get(self.ids.get(id)?)?;
+        self.entries.get(*by).map(|e| &**e)
+    }
+
+    /// A step of a device, done or begun.
+    pub fn mark(&self, device: &DeviceId, step: Step) -> Option<&Mark> {
+        self.marks.get(device)?.get(&step)
+    }
+
+    /// A step of a device that stands as done.
+    pub fn done(&self, device: &DeviceId, step: Step) -> Option<&Done> {
+        self.mark(device, step)?.done.as_ref()
+    }
+
+    /// Every step that was done or begun.
+    pub fn marks(&self) -> impl Iterator<Item = (&DeviceId, Step, &Mark)> {
+        self.marks.iter().flat_map(|(id, of)| of.iter().map(move |(step, mark)| (id, *step, mark)))
+    }
+
+    /// The entry after which range tests of a device count again, because something changed there.
+    pub fn stale_since(&self, device: &DeviceId) -> Option<usize> {
+        self.stale.get(device).copied()
+    }
+
+    /// Isolations in force, those that began first before the others.
+    pub fn in_force(&self) -> impl DoubleEndedIterator<Item = &Isolation> {
+        self.isolations.iter().filter(|i| i.is_in_force())
+    }
+
+    /// How a device was joined last.
+    pub fn joined(&self, device: &DeviceId) -> Option<&Joining> {
+        self.joinings.iter().rev().find(|j| j.device == *device)
+    }
+
+    /// The boxes that stand open and that switching an isolation on could make live: those under it, and those
+    /// under others that share a circuit with it.
+    pub fn open_under(&self, isolation: &Isolation) -> Vec<(&DeviceId, &OpenedBox)> {
+        let of = |other: &&Isolation| other.of.id == isolation.of.id;
+        let own = self.in_force().filter(of).flat_map(Isolation::open_boxes);
+        let others = self.in_force().filter(|i| !of(i)).flat_map(Isolation::open_boxes);
+        own.chain(others.filter(|(_, opened)| isolation.touches(&opened.circuits))).collect()
+    }
+}
+
+impl PartialEq for Record {
+    /// Everything follows from the entries.
+    fn eq(&self, other: &Self) -> bool {
+        self.len() == other.len() && self.entries().eq(other.entries())
+    }
+}
+
+/// As the list of its entries.
+impl Serialize for Record {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_seq(self.entries())
+    }
+}
+
+impl<'de> Deserialize<'de> for Record {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let (record, refused) = Self::of(Vec::<Entry>::deserialize(deserializer)?);
+        match refused.into_iter().next() {
+            Some((id, why)) => Err(serde::de::Error::custom(format!("entry {id}: {why}"))),
+            None => Ok(record),
+        }
+    }
+}
+
+impl JsonSchema for Record {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Record".into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        Vec::<Entry>::json_schema(generator)
+    }
+}

@@ -1,0 +1,29 @@
+//! What entries of the record are about: each its own file, with what it may hold.
+
+mod acceptance;
+mod fault;
+mod isolation;
+mod join_code;
+mod joining;
+mod mark;
+mod milestone;
+mod node_report;
+mod open_time;
+mod range_test;
+mod reading;
+mod sign_off;
+mod wiring_record;
+
+pub use acceptance::*;
+pub use fault::*;
+pub use isolation::*;
+pub use join_code::*;
+pub use joining::*;
+pub use mark::*;
+pub use milestone::*;
+pub use node_report::*;
+pub use open_time::*;
+pub use range_test::*;
+pub use reading::*;
+pub use sign_off::*;
+pub use wiring_record::*;

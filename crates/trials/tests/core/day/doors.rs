@@ -1,0 +1,330 @@
+//! Every door to what was done on site, in random order, by two people and a phone without a line: taps, take-backs,
+//! edits of the plan, undo, removal, relabelling, a swap of device, a variant taken, a file brought in, entries that
+//! come twice. Whatever is tried, no power comes on while a box is open, and the record only grows.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use dot_reach_core::gate::gate;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::record::{Caller, Entry, Folder, Prepared, What};
+use dot_reach_core::site::{Edit, difference, take_back};
+use dot_reach_core::wish::Wish;
+use proptest::prelude::*;
+use proptest::strategy::ValueTree;
+use serde_json::{Value, json};
+
+use super::machine::{AT, house, isolate, take, ticked};
+use crate::common::caller;
+
+/// What the hands did, by the entries that were taken and no rule of the program: which switches are off, and
+/// which boxes are open under which.
+#[derive(Debug, Default)]
+struct Hands {
+    off: BTreeSet<String>,
+    open: BTreeMap<String, String>,
+}
+
+impl Hands {
+    fn see(&mut self, entry: &Entry) {
+        match &entry.what {
+            What::Isolated(of) => {
+                self.off.insert(of.id.to_string());
+            }
+            What::Energised { isolation, .. } => {
+                let isolation = isolation.to_string();
+                let open: Vec<_> = self.open.values().filter(|i| **i == isolation).collect();
+                assert!(open.is_empty(), "power comes on by {isolation} with {:?}", self.open);
+                self.off.remove(&isolation);
+                assert!(
+                    self.open.values().all(|under| self.off.contains(under)),
+                    "{:?} open with {:?} off",
+                    self.open,
+                    self.off
+                );
+            }
+            What::Stepped(of) => {
+                let device = of.device.to_string();
+                if of.step.puts_hands_in_box() {
+                    let under = of.isolation.as_ref().unwrap().to_string();
+                    assert!(self.off.contains(&under), "{device} opened with the power on");
+                    self.open.insert(device, under);
+                } else if of.step.makes_safe() {
+                    self.open.remove(&device);
+                }
+            }
+            What::TakenBack { device, step } if step.makes_safe() => {
+                // The hands go back in: the power must still be off.
+                let under =
+                    self.off.iter().next().unwrap_or_else(|| panic!("{device} opened live"));
+                self.open.insert(device.to_string(), under.clone());
+            }
+            _ => {}
+        }
+    }
+}
+
+/// A door.
+#[derive(Clone, Debug)]
+enum Door {
+    /// Something sent, by the first person or the second.
+    Send(Value, bool),
+    /// The last change of the plan is undone.
+    Undo,
+    /// A file that was written so many changes ago is brought in as an update.
+    Import(usize),
+    /// A variant that was branched off so many changes ago is taken.
+    Variant(usize),
+    /// Entries that were taken come once more.
+    Again(usize),
+    /// A phone without a line keeps this, and sends it when it next has one.
+    Offline(Value),
+    /// The phone has a line: all that it kept goes out in order.
+    Online,
+}
+
+fn door() -> impl Strategy<Value = Door> {
+    let device = || prop::sample::select(vec!["a", "b"]);
+    let steps = vec![
+        "dead",
+        "dead",
+        "noted",
+        "wired",
+        "checked",
+        "dry-fitted",
+        "put-back",
+        "powered",
+        "code",
+        "closed",
+    ];
+    let step = move || prop::sample::select(steps.clone());
+    let iso = || prop::sample::select(vec!["x1", "x2", "x3", "x4", "x5", "x6"]);
+    let taps = prop_oneof![
+        8 => (device(), step()).prop_map(|(d, s)| take(d, s)),
+        3 => (device(), step()).prop_map(|(d, s)| json!({"do": "take-back", "device": d, "step": s})),
+        3 => (iso(), prop::sample::select(vec![("breaker", "7"), ("breaker", "9"), ("main", "7")]))
+            .prop_map(|(id, (means, circuit))| isolate(id, means, &[circuit])),
+        3 => iso().prop_map(|id| json!({"do": "prove-tester", "isolation": id, "after": false, "at": AT})),
+        5 => iso().prop_map(|id| json!({"do": "energise", "isolation": id, "by": "Kit", "at": AT})),
+        1 => (iso(), any::<bool>()).prop_map(|(id, back)| {
+            let (by, to) = if back { ("Bo", "Kit") } else { ("Kit", "Bo") };
+            json!({"do": "hand-over", "isolation": id, "by": by, "to": to, "at": AT})
+        }),
+    ];
+    let taps = taps.boxed();
+    let forged = prop_oneof![
+        (device(), step()).prop_map(|(d, s)| json!({"do": "put", "kind": "mark",
+            "value": {"id": "m", "device": d, "step": s, "at": AT, "by": "Kit"}})),
+        iso().prop_map(
+            |id| json!({"do": "set", "kind": "isolation", "id": id, "field": "energised",
+            "value": {"by": "Kit", "at": AT}})
+        ),
+        iso().prop_map(|id| json!({"do": "remove", "kind": "isolation", "id": id})),
+        device().prop_map(
+            |d| json!({"do": "set", "kind": "device", "id": d, "field": "done.code", "value": true})
+        ),
+        device().prop_map(|d| json!({"do": "tick", "device": d, "step": "joined", "done": true})),
+        iso().prop_map(|id| json!({"do": "strike", "of": id, "why": "it was wrong"})),
+    ];
+    let edits = prop_oneof![
+        (device(), prop::sample::select(vec!["7", "9", ""])).prop_map(|(d, c)| json!({"do": "set",
+            "kind": "point", "id": d, "field": "circuit", "value": c})),
+        (device(), prop::sample::select(vec!["remote-battery", "switch-neutral", "plug-in-dimmer"]))
+            .prop_map(|(d, k)| json!({"do": "set", "kind": "device", "id": d, "field": "kind", "value": k})),
+        device().prop_map(|d| json!({"do": "remove", "kind": "device", "id": d})),
+        device().prop_map(|d| json!({"do": "remove", "kind": "point", "id": d})),
+        prop::sample::select(vec!["7", "9"]).prop_map(|l| json!({"do": "set", "kind": "circuit", "id": "c7",
+            "field": "proven.label", "value": l})),
+        Just(json!({"do": "remove", "kind": "circuit", "id": "c7"})),
+        any::<bool>().prop_map(|may| json!({"do": "set", "kind": "person", "id": "kit", "field": "may_mains",
+            "value": may})),
+        device().prop_map(|d| json!({"do": "set", "kind": "device", "id": d, "field": "name", "value": "Other"})),
+    ];
+    let other = taps.clone();
+    prop_oneof![
+        14 => (taps, prop::bool::weighted(0.8)).prop_map(|(tap, first)| Door::Send(tap, first)),
+        2 => forged.prop_map(|edit| Door::Send(edit, true)),
+        2 => edits.prop_map(|edit| Door::Send(edit, true)),
+        1 => Just(Door::Undo),
+        1 => (0..12usize).prop_map(Door::Import),
+        1 => (0..12usize).prop_map(Door::Variant),
+        1 => (0..30usize).prop_map(Door::Again),
+        3 => other.prop_map(Door::Offline),
+        1 => Just(Door::Online),
+    ]
+}
+
+/// A job, what the hands did in it, and all that a door may lead back to.
+struct House {
+    folder: Folder,
+    hands: Hands,
+    undo: Vec<Edit>,
+    earlier: Vec<Folder>,
+    phone: Vec<Value>,
+}
+
+impl House {
+    fn keep(&mut self, prepared: &Prepared) {
+        let mut after = self.folder.clone();
+        let Ok(change) = after.keep(prepared) else { return };
+        self.undo.extend(change.map(|c| c.inverse));
+        self.became(after);
+    }
+
+    /// The record only grew, and power came on over no open box.
+    fn became(&mut self, after: Folder) {
+        let before: Vec<_> = self.folder.record.entries().cloned().collect();
+        let now: Vec<_> = after.record.entries().cloned().collect();
+        assert_eq!(now[..before.len()], before, "what was on record is another");
+        let ids: BTreeSet<_> = now.iter().map(|e| &e.id).collect();
+        assert_eq!(ids.len(), now.len(), "an entry stands twice");
+        now[before.len()..].iter().for_each(|entry| self.hands.see(entry));
+        self.earlier.push(std::mem::replace(&mut self.folder, after));
+    }
+
+    fn send(&mut self, value: &Value, by: &str) {
+        // Ticks are no door: what a step asks to look at is looked at.
+        if let (Some("take-step"), Some(step), Some(device)) =
+            (value["do"].as_str(), value["step"].as_str(), value["device"].as_str())
+        {
+            let ready = ticked(&self.folder, device, step);
+            self.became(ready);
+        }
+        let mut value = value.clone();
+        if by != "Kit" && value.get("by").is_some() {
+            value["by"] = json!(by);
+            if matches!(value["do"].as_str(), Some("take-step" | "isolate")) {
+                value["why"] = json!("under Kit's eyes");
+            }
+        }
+        let Ok(wish) = serde_json::from_value::<Wish>(value) else { return };
+        let sent = wish.prepare(&self.folder.site, &self.folder.record, &caller(by));
+        if let Ok(prepared) = sent {
+            let began = prepared.entries.iter().find_map(|e| match &e.what {
+                What::Isolated(of) => Some(of.id.to_string()),
+                _ => None,
+            });
+            self.keep(&prepared);
+            if let Some(id) = began {
+                let shown =
+                    json!({"do": "prove-tester", "isolation": id, "after": false, "at": AT});
+                self.send(&shown, by);
+            }
+        }
+    }
+
+    fn go(&mut self, door: &Door) {
+        let back =
+            |n: usize, all: &[Folder]| all.len().checked_sub(n + 1).map(|at| all[at].clone());
+        match door {
+            Door::Send(value, first) => self.send(value, if *first { "Kit" } else { "Bo" }),
+            Door::Undo => {
+                let Some(inverse) = self.undo.pop() else { return };
+                let mut after = self.folder.clone();
+                if take_back(&mut after.site, &inverse).is_ok() {
+                    self.became(after);
+                }
+            }
+            Door::Import(n) => {
+                let Some(file) = back(*n, &self.earlier) else { return };
+                let mut entries = Vec::new();
+                let mut grown = self.folder.record.clone();
+                for entry in file.record.entries() {
+                    if grown.entry(&entry.id).is_none() && grown.say(entry.clone()).is_ok() {
+                        entries.push(entry.clone());
+                    }
+                }
+                let edit = Some(difference(&self.folder.site, &file.site));
+                self.keep(&Prepared { edit, entries });
+            }
+            Door::Variant(n) => {
+                let Some(base) = back(*n, &self.earlier) else { return };
+                let edit = Some(difference(&self.folder.site, &base.site));
+                self.keep(&Prepared { edit, entries: Vec::new() });
+            }
+            Door::Again(n) => {
+                let again: Vec<Entry> =
+                    self.folder.record.entries_from(*n).take(3).cloned().collect();
+                self.keep(&Prepared { edit: None, entries: again });
+            }
+            Door::Offline(act) => self.phone.push(act.clone()),
+            Door::Online => {
+                for act in std::mem::take(&mut self.phone) {
+                    self.send(&act, "Kit");
+                }
+            }
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    #[test]
+    fn no_door_brings_power_to_an_open_box_or_touches_the_record(
+        doors in prop::collection::vec(door(), 1..90),
+    ) {
+        let folder = house(System::Zigbee, &["a", "b"]);
+        let (hands, undo, earlier, phone) = (Hands::default(), Vec::new(), Vec::new(), Vec::new());
+        let mut house = House { folder, hands, undo, earlier, phone };
+        for door in &doors {
+            house.go(door);
+        }
+        // Power can always come back: whatever is open is made safe, and who holds it switches it on.
+        let open: Vec<(String, String)> =
+            house.hands.open.iter().map(|(d, i)| (d.clone(), i.clone())).collect();
+        for (device, _) in &open {
+            let mut safe = take(device, "put-back");
+            safe["why"] = json!("the box is looked at and closed");
+            house.send(&safe, "Kit");
+        }
+        prop_assert!(house.hands.open.is_empty(), "{:?} cannot be made safe", house.hands.open);
+        let off: Vec<(String, String)> = house.folder.record.in_force()
+            .map(|i| (i.of.id.to_string(), i.holder().to_owned())).collect();
+        for (id, holder) in off {
+            let on = json!({"do": "energise", "isolation": id, "by": holder, "at": AT});
+            house.send(&on, &holder);
+        }
+        prop_assert!(house.hands.off.is_empty(), "{:?} cannot come on again", house.hands.off);
+    }
+}
+
+#[test]
+fn a_walk_through_the_doors_opens_boxes_and_brings_power_back() {
+    // What the property looks for must be there to be found.
+    let mut runner = proptest::test_runner::TestRunner::deterministic();
+    let walks = prop::collection::vec(door(), 60..90);
+    let (mut opened, mut on) = (0, 0);
+    for _ in 0..60 {
+        let doors = walks.new_tree(&mut runner).unwrap().current();
+        let folder = house(System::Zigbee, &["a", "b"]);
+        let (hands, undo, earlier, phone) = (Hands::default(), Vec::new(), Vec::new(), Vec::new());
+        let mut house = House { folder, hands, undo, earlier, phone };
+        for door in &doors {
+            house.go(door);
+        }
+        for entry in house.folder.record.entries() {
+            opened +=
+                usize::from(matches!(&entry.what, What::Stepped(s) if s.step.puts_hands_in_box()));
+            on += usize::from(matches!(entry.what, What::Energised { .. }));
+        }
+    }
+    assert!(opened > 60 && on > 20, "{opened} times a hand in a box, {on} times power on");
+}
+
+#[test]
+fn an_entry_that_says_what_the_record_denies_does_not_come_in_by_any_way() {
+    let folder = house(System::Zigbee, &["a"]);
+    let off = super::machine::isolated(&folder, "x", "breaker", &["7"]);
+    let open = super::machine::stepped(&off, "a", "dead");
+    let sender = Caller { name: "Kit".into(), taken: AT.parse().unwrap(), stem: "forged".into() };
+    let on = What::Energised { isolation: "x".parse().unwrap(), why: String::new() };
+    let telling = dot_reach_core::record::Telling::new(on, None, None);
+    let mut record = open.record.clone();
+    for entry in sender.entries(&open.site, [telling]) {
+        let refused = record.say(entry).unwrap_err().to_string();
+        assert!(refused.contains("a open"), "{refused}");
+    }
+    assert_eq!(record, open.record);
+    let told = gate(&record, &open.site);
+    assert!(told.is_open(&"a".parse().unwrap()));
+}

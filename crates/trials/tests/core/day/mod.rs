@@ -1,0 +1,9 @@
+//! The work on site: what holds, what goes off when, what a code says.
+#![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
+#![expect(clippy::panic, reason = "what was tapped stands in the failure")]
+
+mod codes;
+mod doors;
+mod machine;
+mod packing;
+mod steps;

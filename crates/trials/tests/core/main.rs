@@ -1,0 +1,33 @@
+//! What the core promises: laws that no model may break, worked values with their source, slow twins, and every
+//! door to what keeps people safe.
+
+mod air;
+mod budgets;
+mod cable;
+mod calibration;
+mod chances;
+mod choices;
+mod common;
+mod controls;
+mod crossings;
+mod cures;
+mod day;
+mod drawing;
+mod edits;
+mod field_rules;
+mod findings;
+mod fit;
+mod fit_and_order;
+mod laws;
+mod limits;
+mod mill;
+mod placement;
+mod propagation_laws;
+mod route_cases;
+mod routes;
+mod schools;
+mod surfaces;
+mod survey;
+mod traced_house;
+mod ways_twin;
+mod words;

@@ -1,0 +1,121 @@
+//! The record over HTTP: what happened, told from outside, and read from an entry on.
+
+use actix_web::{HttpResponse, get, post, web};
+use dot_reach_core::moment::Moment;
+use dot_reach_core::record::{Caller, EntryId, Prepared};
+use dot_reach_core::site::{Edit, apply};
+use dot_reach_core::wish::Wish;
+use dot_reach_store::Reads;
+use serde::Deserialize;
+use serde_json::json;
+
+use crate::app::moment;
+use crate::commands::{Answer, Mark, command, keep, receipt};
+use crate::door::Job;
+use crate::error::WebError;
+
+/// Entries of the record as a script or a phone sends them.
+#[derive(Deserialize)]
+pub(crate) struct SentEntries {
+    entries: Vec<SentEntry>,
+    #[serde(default)]
+    client: String,
+}
+
+/// One of them: an act, or a thing that is told of, with who says so and when.
+#[derive(Deserialize)]
+struct SentEntry {
+    id: EntryId,
+    #[serde(default)]
+    said: Option<Moment>,
+    #[serde(default)]
+    by: Option<String>,
+    what: serde_json::Value,
+}
+
+/// The most entries that are taken at a time.
+const MOST_ENTRIES: usize = 20_000;
+
+/// Puts entries on record, all of them or none; those that were taken before are answered with their receipts.
+#[post("/jobs/{job}/record")]
+pub(crate) async fn tell(job: Job, sent: web::Json<SentEntries>) -> Answer {
+    let SentEntries { entries: sent, client } = sent.into_inner();
+    let Some(first) = sent.first() else {
+        return Err(WebError::field("entries", "name at least one entry"));
+    };
+    if sent.len() > MOST_ENTRIES {
+        let reason = format!("{MOST_ENTRIES} at a time are the most");
+        return Err(WebError::field("entries", reason));
+    }
+    let mark = Mark { edit_id: format!("rec.{}", first.id).chars().take(64).collect(), client };
+    let command = command(&job, mark);
+    let mut wishes = Vec::new();
+    for (n, entry) in sent.into_iter().enumerate() {
+        let mut what = entry.what;
+        // Who and when stand on the entry; an act asks for them too.
+        if let Some(fields) = what.as_object_mut().filter(|f| f.contains_key("do")) {
+            let is_thing =
+                matches!(fields["do"].as_str(), Some("put" | "set" | "remove" | "batch"));
+            if !is_thing {
+                if let Some(said) = &entry.said {
+                    fields.entry("at").or_insert_with(|| json!(said));
+                }
+                let by = entry.by.clone().unwrap_or_else(|| command.who.clone());
+                fields.entry("by").or_insert_with(|| json!(by));
+            }
+        }
+        let wish: Wish = serde_json::from_value(what)
+            .map_err(|e| WebError::field("entries", format!("entry {}: {e}", n + 1)))?;
+        if !wish.is_of_record() {
+            let reason = format!("entry {}: changes the plan; send it to edits", n + 1);
+            return Err(WebError::field("entries", reason));
+        }
+        wishes.push((entry.id, entry.said, entry.by, wish));
+    }
+    let taken = moment();
+    let who = command.who.clone();
+    let committed = keep(&job, command, Reads::All, move |site, record| {
+        let (mut site, mut record) = (site.clone(), record.clone());
+        let (mut changes, mut all) = (Vec::new(), Vec::new());
+        for (id, said, by, wish) in &wishes {
+            let name = by.clone().unwrap_or_else(|| who.clone());
+            let caller = Caller { name, taken: taken.clone(), stem: id.to_string() };
+            let prepared = wish.clone().prepare(&site, &record, &caller)?;
+            if let Some(edit) = prepared.edit {
+                apply(&mut site, &edit)?;
+                changes.push(edit);
+            }
+            for mut entry in prepared.entries {
+                if let Some(said) = said {
+                    entry.said = said.clone();
+                }
+                record.say(entry.clone())?;
+                all.push(entry);
+            }
+        }
+        let edit = (!changes.is_empty()).then(|| Edit::batch(changes));
+        Ok(Prepared { edit, entries: all })
+    })
+    .await?;
+    Ok(HttpResponse::Ok().json(receipt(&committed)))
+}
+
+/// From which entry on.
+#[derive(Deserialize)]
+pub(crate) struct After {
+    #[serde(default)]
+    after: u64,
+}
+
+/// The record, in order, from an entry on.
+#[get("/jobs/{job}/record.json")]
+pub(crate) async fn entries(job: Job, query: web::Query<After>) -> Answer {
+    let from = usize::try_from(query.after).unwrap_or(usize::MAX).min(job.record.len());
+    let told = (from + 1..).zip(job.record.entries_from(from)).map(|(seq, entry)| {
+        let mut value = serde_json::to_value(entry).unwrap_or_default();
+        value["seq"] = seq.into();
+        value
+    });
+    let told: Vec<_> = told.collect();
+    Ok(HttpResponse::Ok().json(json!({ "entries": told, "last": job.record.len() })))
+}
