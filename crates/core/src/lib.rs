@@ -6,13 +6,15 @@
 //!
 //! | module | what it holds |
 //! |---|---|
-//! | [`units`], [`confidence`], [`pulse`] | quantities; the normal distribution; how far long work is |
+//! | [`units`], [`moment`] | quantities; instants of time |
+//! | [`confidence`], [`pulse`] | the normal distribution; how far long work is |
 //! | [`geometry`] | places, exact sides of lines, an index of segments |
 //! | [`materials`] | layered slabs, constructions |
 //! | [`radio`] | systems, regions, channels, profiles, mounting, packet success |
 //! | [`codes`] | codes by which devices are joined, with their check digits |
 //! | [`catalogue`] | generic devices |
-//! | [`site`] | the job as a value, and [`site::Edit`], the one way to change it |
+//! | [`site`] | the plan of a job as a value, and [`site::Edit`], the one way to change it |
+//! | [`record`] | what happened, as entries that only grow |
 //! | [`fit`] | whether a device fits a place |
 //! | [`survey`] | the point sheet, signs of switches, finding lines, the visit before, the brief |
 //! | [`draw`] | from a hand on the sheet to edits |
@@ -29,7 +31,8 @@
 //! | [`compare`] | variants side by side, and what makes one another |
 //! | [`cures`] | what would help a device below target, found by trying |
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
-//! | [`install`] | the work on site: steps, gates, isolations, the order of joining |
+//! | [`gate`] | what may be done next, by the record and the plan; the acts of the day |
+//! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`summary`] | how a job stands, counted once |
 //! | [`staircase`] | a hop's budget, step by step |
 //! | [`prove`] | readings against predictions, calibration |

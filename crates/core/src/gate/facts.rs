@@ -185,6 +185,11 @@ impl Deed {
         self.needs.iter().filter(|need| !is_met(need)).collect()
     }
 
+    /// Whether it is done already, for somebody.
+    pub fn is_done(&self, facts: &Facts, me: &str) -> bool {
+        !self.done.is_empty() && facts.holds(&self.done, &self.named(facts, me))
+    }
+
     /// Does it: what ends, and then what holds after it. What names stand for nothing is left alone.
     pub fn take(&self, facts: &mut Facts, named: &Named) {
         for pattern in &self.ends {

@@ -6,4 +6,5 @@ mod codes;
 mod doors;
 mod machine;
 mod packing;
+mod parity;
 mod steps;
