@@ -42,6 +42,13 @@ async function site(page, url, job = "larkfield-mill") {
   return (await (await page.request.get(`${url}/jobs/${job}/${job}.json`)).json()).site;
 }
 
+/** What happened, in the order of the record. */
+async function record(page, url, job = "larkfield-mill") {
+  return (await (await page.request.get(`${url}/jobs/${job}/record.json`)).json()).entries;
+}
+
+const steps = (entries) => entries.map((e) => e.what).filter((what) => what.did === "stepped");
+
 /** Says who is at work: a cookie, as the jobs page sets it. */
 async function as(context, url, who) {
   await context.addCookies([{ name: "who", value: encodeURIComponent(who), url }]);
@@ -103,7 +110,7 @@ async function takeAll(page, url, device, step, more = {}, job = "larkfield-mill
   const all = await site(page, url, job);
   const words = checksOf[step] ?? [];
   for (const check of words) await act(page, url, { do: "check", device, step, check, on: true }, job);
-  const by = { by: "Tobin Ray", at: AT };
+  const by = { by: "Ines Calder", at: AT };
   const known = all.devices.find((d) => d.id === device);
   expect(known, device).toBeTruthy();
   return act(page, url, { do: "take-step", device, step, ...by, ...more }, job);
@@ -122,7 +129,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
   const hub = start(["hub", file, "--port", "0", "--speed", "60"]);
   const collector = (await hub.address).replace("http://", "");
   try {
-    await as(context, url, "Tobin Ray");
+    await as(context, url, "Ines Calder");
     await open(page, `${url}${JOB}/install`);
     await hubsReady(page, url);
     await act(page, url, { do: "set", kind: "job", id: "job", field: "collector", value: collector });
@@ -189,9 +196,9 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
     ({ program, url } = await serving(db, port));
     await expect(page.locator("[data-waiting]")).toBeHidden({ timeout: 60_000 });
     await expect(page.locator('[data-move="energise"][data-done]')).toHaveCount(1);
-    const after = await site(page, url);
-    expect(new Set(after.marks.map((m) => `${m.device}.${m.step}`)).size).toBe(after.marks.length);
-    expect(after.isolations[0].energised.by).toBe("Tobin Ray");
+    const after = await record(page, url);
+    expect(new Set(steps(after).map((s) => `${s.device}.${s.step}`)).size).toBe(steps(after).length);
+    expect(after.find((e) => e.what.did === "energised").by).toBe("Ines Calder");
 
     // Joining: the hub is heard; a person takes what was heard.
     let joined = 0;
@@ -224,13 +231,15 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
       if (await page.locator("[data-move]:not([data-done])").count() === 0) break;
     }
     expect(joined).toBeGreaterThan(0);
-    const end = await site(page, url);
-    const closed = end.marks.filter((m) => m.step === "closed" && m.at);
+    const end = await record(page, url);
+    const closed = steps(end).filter((s) => s.step === "closed");
     expect(closed.length).toBe(boxes);
-    for (const mark of closed) {
-      for (const step of ["powered", "joined", "tested"]) {
-        expect(end.marks.some((m) => m.device === mark.device && m.step === step && m.at)).toBe(true);
+    const joinings = end.map((e) => e.what).filter((what) => what.did === "joined");
+    for (const { device } of closed) {
+      for (const step of ["powered", "tested"]) {
+        expect(steps(end).some((s) => s.device === device && s.step === step), `${device} ${step}`).toBe(true);
       }
+      expect(joinings.some((j) => j.device === device), `${device} joined`).toBe(true);
     }
     await page.goto(`${url}${JOB}/install`);
     await expect(page.locator(".stretches li", { hasText: "Breaker 7 off" })).toContainText(/(\d+) of \1/);
@@ -246,7 +255,7 @@ test("a day without a line: three hundred edits and forty photos, somebody else 
   let { program, url } = await serving(db);
   const port = new URL(url).port;
   try {
-    await as(context, url, "Tobin Ray");
+    await as(context, url, "Ines Calder");
     await open(page, `${url}${JOB}/install/work?of=7`);
     const before = await site(page, url);
     await context.setOffline(true);
@@ -258,12 +267,12 @@ test("a day without a line: three hundred edits and forty photos, somebody else 
         const id = ids[n % ids.length];
         await edit({ do: "set", kind: "point", id, field: "note", value: `note ${n}` }, { force: true, words: `note ${n}` });
         if (n % 8 === 0 && n / 8 < 40) {
-          const value = { id: `day-photo-${n / 8}`, point: id, shows: "before", image: "the-photo", at: "2026-03-14T10:00:00Z", by: "Tobin Ray" };
+          const value = { id: `day-photo-${n / 8}`, point: id, shows: "before", image: "the-photo", at: "2026-03-14T10:00:00Z", by: "Ines Calder" };
           await edit({ do: "put", kind: "photo", value }, { photo: blob, words: "a photo" });
         }
       }
       for (let n = 38; n < 40; n += 1) {
-        const value = { id: `day-photo-${n}`, point: ids[0], shows: "before", image: "the-photo", at: "2026-03-14T10:00:00Z", by: "Tobin Ray" };
+        const value = { id: `day-photo-${n}`, point: ids[0], shows: "before", image: "the-photo", at: "2026-03-14T10:00:00Z", by: "Ines Calder" };
         await edit({ do: "put", kind: "photo", value }, { photo: blob, words: "a photo" });
       }
     }, { photo, ids: before.points.slice(0, 7).map((p) => p.id) });
@@ -287,9 +296,9 @@ test("a day without a line: three hundred edits and forty photos, somebody else 
     for (let n = 0; n < 10; n += 1) {
       expect(after.points.find((p) => p.id === before.points[20 + n].id).note).toBe(`desk ${n}`);
     }
-    // In the journal each stands once, in the order of the hand.
+    // In the journal each stands with who did it.
     const told = await page.evaluate(async () => (await fetch("/jobs/larkfield-mill/journal?all=1")).text());
-    expect(told).toContain("Tobin Ray");
+    expect(told).toContain("Ines Calder");
   } finally {
     program.kill();
   }

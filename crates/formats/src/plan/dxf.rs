@@ -1,11 +1,12 @@
 //! DXF floor plans: lines, polylines, arcs, circles and what blocks hold, by layer.
 
+use std::collections::{BTreeMap, HashMap};
 use std::io::{BufReader, Cursor};
 
 use dot_reach_core::site::{FloorId, Site, Spot};
 use dxf::entities::{Entity, EntityType};
 use dxf::enums::Units;
-use dxf::{Drawing as File, Point, XData, XDataItem};
+use dxf::{Block, Drawing as File, Point, XData, XDataItem};
 
 use super::{Drawing, Lines, PlanError, Storey, layer_of, openings_of, ours_of};
 use crate::Imported;
@@ -13,6 +14,9 @@ use crate::Imported;
 const FORMAT: &str = "DXF";
 /// Blocks within blocks are followed so far.
 const DEEPEST: usize = 6;
+/// How much is looked at in a file, blocks counted as often as they are shown: those within each other may
+/// stand for more than any machine can draw.
+const MOST_LOOKED_AT: usize = 1_000_000;
 /// How many straight pieces stand for a full circle.
 const CIRCLE: u8 = 32;
 /// By what our own words in a file are known.
@@ -38,12 +42,22 @@ pub fn read(bytes: &[u8]) -> Result<Imported<Drawing>, PlanError> {
     if let Some(unit) = unit(file.header.default_drawing_units) {
         lines.unit(unit);
     }
+    let mut blocks = HashMap::new();
+    for block in file.blocks() {
+        blocks.entry(block.name.as_str()).or_insert(block);
+    }
     let mut walk =
-        Walk { file: &file, lines, groups: 0, skipped: std::collections::BTreeMap::new() };
+        Walk { blocks, lines, groups: 0, skipped: BTreeMap::new(), left: MOST_LOOKED_AT };
     for entity in file.entities() {
         walk.entity(entity, &Turn::default(), None, None, 0);
     }
-    let Walk { mut lines, skipped, .. } = walk;
+    let Walk { mut lines, skipped, left, .. } = walk;
+    if left == 0 {
+        let why = format!(
+            "its blocks stand for more than {MOST_LOOKED_AT} things; the rest was left out"
+        );
+        lines.say("the file", why);
+    }
     for (what, count) in skipped {
         lines.say("the file", format!("{what} left out: {count}"));
     }
@@ -100,10 +114,12 @@ impl Turn {
 }
 
 struct Walk<'a> {
-    file: &'a File,
+    blocks: HashMap<&'a str, &'a Block>,
     lines: Lines,
     groups: usize,
-    skipped: std::collections::BTreeMap<&'static str, usize>,
+    skipped: BTreeMap<&'static str, usize>,
+    /// How much more is looked at.
+    left: usize,
 }
 
 impl Walk<'_> {
@@ -115,6 +131,15 @@ impl Walk<'_> {
         group: Option<usize>,
         depth: usize,
     ) {
+        if self.left == 0 || self.lines.is_full() {
+            return;
+        }
+        let weight = match &entity.specific {
+            EntityType::LwPolyline(line) => 1 + line.vertices.len(),
+            EntityType::Polyline(line) => 1 + line.vertices().count(),
+            _ => 1,
+        };
+        self.left = self.left.saturating_sub(weight);
         let own = entity.common.layer.as_str();
         // What lies on layer 0 of a block is on the layer of the block.
         let layer = match layer {
@@ -147,8 +172,7 @@ impl Walk<'_> {
                 self.arc(layer, &circle.center, circle.radius, (0.0, 360.0), turn, group);
             }
             EntityType::Insert(insert) if depth < DEEPEST => {
-                let block = self.file.blocks().find(|b| b.name == insert.name);
-                let Some(block) = block else { return };
+                let Some(block) = self.blocks.get(insert.name.as_str()).copied() else { return };
                 let (sin, cos) = insert.rotation.to_radians().sin_cos();
                 let (sx, sy) = (insert.x_scale_factor, insert.y_scale_factor);
                 let (xx, xy, yx, yy) = (cos * sx, -sin * sy, sin * sx, cos * sy);

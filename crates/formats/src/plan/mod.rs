@@ -118,6 +118,11 @@ pub(crate) struct Lines {
 }
 
 impl Lines {
+    /// Whether no line is taken any more, and that was said.
+    pub(crate) fn is_full(&self) -> bool {
+        self.is_over && self.count >= MOST_PIECES
+    }
+
     pub(crate) fn add(&mut self, layer: &str, a: Spot, b: Spot, group: Option<usize>) {
         let is_finite = a.iter().chain(&b).all(|v| v.is_finite() && v.abs() < 1e9);
         if !is_finite || (a[0] - b[0]).hypot(a[1] - b[1]) < 1e-9 {

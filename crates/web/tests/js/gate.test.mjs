@@ -2,10 +2,12 @@
 // the server's reader answered, as `cargo test -p dot-reach-trials parity` writes it down.
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
+import path from "node:path";
 import test from "node:test";
 import { Facts, effects, isDone, lacks, namedFor, plainName } from "../../assets/js/gate.js";
 
-const walks = JSON.parse(readFileSync(new URL("../../../../target/tmp/gate-walks.json", import.meta.url)));
+const target = process.env.CARGO_TARGET_DIR ?? path.join(import.meta.dirname, "../../../../target");
+const walks = JSON.parse(readFileSync(path.join(target, "tmp/gate-walks.json")));
 
 /** What holds, in the order in which it came to hold. */
 const inOrder = (facts) => [...facts.all].sort((a, b) => a[1] - b[1]).map(([fact]) => fact);

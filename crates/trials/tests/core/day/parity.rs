@@ -55,9 +55,7 @@ fn deed_of(gate: &Gate<'_>, tap: &Value) -> (Deed, Vec<(String, String)>) {
     let mut named = vec![("me".to_owned(), "kit".to_owned())];
     let deed = match text(tap, "do") {
         "take-step" => deeds::step(gate, &Spot::of(site, &device()).unwrap(), step(), false),
-        "keep-code" => {
-            deeds::step(gate, &Spot::of(site, &device()).unwrap(), Step::Code, false)
-        }
+        "keep-code" => deeds::step(gate, &Spot::of(site, &device()).unwrap(), Step::Code, false),
         "take-back" => deeds::take_back(gate, &device(), step()),
         "prove-tester" => deeds::show_tester("x", Some(&iso()), &[]),
         "energise" => deeds::energise(gate, "x", Some(&iso()), &[]),
