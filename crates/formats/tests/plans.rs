@@ -173,24 +173,22 @@ proptest! {
 
 #[test]
 fn blocks_within_blocks_that_stand_for_millions_of_lines_are_left_out_in_time() {
-    // Twelve of the next in each, six deep: three million lines out of a file of a few kilobytes.
-    let mut text = "0\nSECTION\n2\nBLOCKS\n".to_owned();
-    for depth in 0..6 {
-        text += &format!("0\nBLOCK\n8\n0\n2\nB{depth}\n10\n0.0\n20\n0.0\n3\nB{depth}\n");
-        for n in 0..12 {
-            text += &if depth == 5 {
-                format!("0\nLINE\n8\nw\n10\n{n}.0\n20\n0.0\n11\n{n}.0\n21\n1.0\n")
-            } else {
-                format!("0\nINSERT\n8\n0\n2\nB{}\n10\n{n}.0\n20\n0.0\n", depth + 1)
-            };
-        }
-        text += "0\nENDBLK\n8\n0\n";
-    }
-    text += "0\nENDSEC\n0\nSECTION\n2\nENTITIES\n";
-    for n in 0..12 {
-        text += &format!("0\nINSERT\n8\n0\n2\nB0\n10\n{n}.0\n20\n0.0\n");
-    }
-    text += "0\nENDSEC\n0\nEOF\n";
+    // Twelve of the next in each, six deep: millions of lines out of a file of a few kilobytes.
+    let twelve = |of: &dyn Fn(usize) -> String| (0..12).map(of).collect::<String>();
+    let insert = |block: usize| {
+        move |n: usize| format!("0\nINSERT\n8\n0\n2\nB{block}\n10\n{n}.0\n20\n0.0\n")
+    };
+    let line = |n: usize| format!("0\nLINE\n8\nw\n10\n{n}.0\n20\n0.0\n11\n{n}.0\n21\n1.0\n");
+    let block = |depth: usize| {
+        let inner = if depth == 5 { twelve(&line) } else { twelve(&insert(depth + 1)) };
+        let head = format!("0\nBLOCK\n8\n0\n2\nB{depth}\n10\n0.0\n20\n0.0\n3\nB{depth}\n");
+        format!("{head}{inner}0\nENDBLK\n8\n0\n")
+    };
+    let blocks: String = (0..6).map(block).collect();
+    let text = format!(
+        "0\nSECTION\n2\nBLOCKS\n{blocks}0\nENDSEC\n0\nSECTION\n2\nENTITIES\n{}0\nENDSEC\n0\nEOF\n",
+        twelve(&insert(0))
+    );
     let read = plan::read(text.as_bytes()).unwrap();
     let told: Vec<_> = read.findings.iter().map(|f| f.reason.clone()).collect();
     assert!(told.iter().any(|t| t.contains("left out")), "{told:?}");

@@ -272,6 +272,14 @@ async function readPending() {
 
 async function done(button) {
   const move = button.closest("[data-move]");
+  // What is lacking and yields only to a reason would be refused when the line is back: it is asked for here.
+  const why = move.querySelector('.why:not([hidden]) [data-field="why"]');
+  if (why && why.value.trim() === "") {
+    for (const old of move.querySelectorAll("[data-shown]")) old.remove();
+    showBeside(why, "say why it is done all the same; the report carries it");
+    why.focus();
+    return;
+  }
   button.disabled = true;
   if (await send(made(move), move)) goOn();
   else settle();

@@ -1,11 +1,14 @@
-//! Every change ever made to the job.
+//! Every change ever made to the plan of a job, and all that is on record of it.
+
+mod told;
 
 use std::collections::BTreeSet;
 
-use actix_web::{HttpResponse, get};
+use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::site::{Edit, Kind, Ref, Thing, Touch};
 use dot_reach_store::{Act, JournalRow};
+use serde::Deserialize;
 use serde_json::Value;
 
 use crate::door::Job;
@@ -19,6 +22,15 @@ use crate::pages::{Shell, html};
 struct Page {
     shell: Shell,
     entries: Vec<Line>,
+    told: Vec<told::Told>,
+    /// The place from which earlier entries of the record go on; nothing where these are all.
+    earlier: Option<usize>,
+}
+
+/// From which entry of the record down.
+#[derive(Deserialize)]
+pub(crate) struct Below {
+    below: Option<usize>,
 }
 
 struct Line {
@@ -33,12 +45,15 @@ struct Line {
 const MOST: u32 = 500;
 
 #[get("/jobs/{job}/journal")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(job: Job, query: web::Query<Below>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Journal");
     let id = job.id.clone();
     let entries = job.app.ask(move |store| store.journal(&id, MOST)).await?;
     let entries = entries.into_iter().map(line).collect();
-    html(&Page { shell, entries })
+    let below = query.below.unwrap_or(usize::MAX);
+    let told = told::lines(&job.record, &job.site, below, MOST as usize);
+    let earlier = told.last().map(|t| t.place - 1).filter(|place| *place > 0);
+    html(&Page { shell, entries, told, earlier })
 }
 
 fn line(entry: JournalRow) -> Line {
