@@ -207,6 +207,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
       const now = await key(page);
       if (now.startsWith("close-") || now.startsWith("rebuild-")) {
         await doMove(page, because("the rest waits for another day"));
+        await expect(page.locator(`[data-move="${now}"][data-done]`)).toHaveCount(1);
         if (await page.locator("[data-move]:not([data-done])").count() === 0) break;
         continue;
       }
@@ -229,8 +230,10 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
         continue;
       }
       await doMove(page, because("agreed with the planner"));
+      await expect(page.locator(`[data-move="${now}"][data-done]`)).toHaveCount(1);
       if (await page.locator("[data-move]:not([data-done])").count() === 0) break;
     }
+    await expect(page.locator("[data-move]:not([data-done])")).toHaveCount(0);
     expect(joined).toBeGreaterThan(0);
     const end = await record(page, url);
     const closed = steps(end).filter((s) => s.step === "closed");
