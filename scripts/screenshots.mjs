@@ -43,14 +43,16 @@ const views = [
     path: `${MILL}/install/work?of=7`,
     size: PHONE,
     async before(page) {
+      await page.context().addCookies([{ name: "who", value: encodeURIComponent("Ines Calder"), url: base }]);
       // A circuit that is off, and its tester shown to work: the first box is proved dead.
-      const told = { tester: "two-pole tester 4", told: "Ada, until noon", by: "Tobin Ray", at: "2026-03-14T09:00:00Z" };
+      const told = { tester: "two-pole tester 4", told: "Ada, until noon", by: "Ines Calder", at: "2026-03-14T09:00:00Z" };
       const acts = [
         { do: "isolate", id: "iso-1", means: "breaker", circuits: ["7"], secured: "lock-and-notice", ...told },
         { do: "prove-tester", isolation: "iso-1", after: false, at: "2026-03-14T09:05:00Z" },
       ];
       for (const [n, edit] of acts.entries()) {
-        await page.request.post(`${base}${MILL}/edits`, { data: { edit, edit_id: `shot-${n}`, client: "shot" } });
+        const answer = await page.request.post(`${base}${MILL}/edits`, { data: { edit, edit_id: `shot-${n}`, client: "shot" } });
+        if (!answer.ok()) throw new Error(await answer.text());
       }
     },
   },

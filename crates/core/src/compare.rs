@@ -10,7 +10,7 @@ use crate::network::Band;
 use crate::placement::place_name;
 use crate::power::life_of;
 use crate::simulate::{Budget, chances};
-use crate::site::{Device, Edit, FloorId, Point, PointId, Ref, Site, Spot, difference};
+use crate::site::{Device, FloorId, Point, PointId, Site, Spot};
 use crate::units::{Db, Metres};
 
 /// How a variant stands.
@@ -182,25 +182,4 @@ fn of_networks<'a>(from: &'a Site, to: &'a Site) -> impl Iterator<Item = String>
         }
         Some(_) => None,
     })
-}
-
-/// What was changed on both sides since they parted from `base`, by name.
-pub fn changed_by_both(base: &Site, one: &Site, other: &Site) -> Vec<String> {
-    let changed = |to: &Site| -> Vec<Ref> {
-        let of = |edit: &Edit| match edit {
-            Edit::Put(thing) => Some(thing.of()),
-            Edit::Remove { kind, id } => Some(Ref { kind: *kind, id: id.clone().into() }),
-            _ => None,
-        };
-        match difference(base, to) {
-            Edit::Batch { edits } => edits.iter().filter_map(of).collect(),
-            edit => of(&edit).into_iter().collect(),
-        }
-    };
-    let mine = changed(one);
-    let name = |of: &Ref| {
-        let thing = one.thing(of).or_else(|| base.thing(of));
-        thing.and_then(|t| t.name()).unwrap_or_else(|| of.kind.called().to_owned())
-    };
-    changed(other).iter().filter(|of| mine.contains(of)).map(name).collect()
 }

@@ -6,7 +6,7 @@ use std::fmt;
 use std::sync::{Arc, PoisonError};
 
 use dot_reach_core::record::{Entry, EntryId, Prepared, Record};
-use dot_reach_core::site::{Change, Edit, Refusal, Site, Touch, apply, value_at};
+use dot_reach_core::site::{Change, Edit, Refusal, Site, Touch, apply, in_words, value_at};
 use rusqlite::{Connection, OptionalExtension, Transaction, named_params};
 use serde_json::Value;
 
@@ -119,12 +119,7 @@ pub struct Conflict {
 impl fmt::Display for Conflict {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Self { who, name, revision, .. } = self;
-        let told = |value: &Option<Value>| match value {
-            None => "gone".to_owned(),
-            Some(Value::String(text)) => format!("“{text}”"),
-            Some(Value::Object(_)) => "there".to_owned(),
-            Some(other) => other.to_string(),
-        };
+        let told = |value: &Option<Value>| in_words(value.as_ref(), self.touch.field.is_some());
         write!(f, "{who} changed {name}")?;
         if let Some(field) = &self.touch.field {
             write!(f, " ({})", field.replace(['_', '.'], " "))?;

@@ -233,16 +233,22 @@ fn what_can_be_undone_is_found_as_quickly_behind_thousands_of_edits_of_another()
     let store = Store::fleeting().unwrap();
     let id = mill(&store);
     make(&store, &id, &by("Ann", "phone", "a"), moved(2.0)).unwrap();
+    let asked = || {
+        let begun = std::time::Instant::now();
+        for _ in 0..50 {
+            assert_eq!(store.can_undo_redo(&id, "name:Ann").unwrap(), (true, false));
+        }
+        begun.elapsed()
+    };
+    let quickest = || (0..8).map(|_| asked()).min().unwrap();
+    let alone = quickest();
     for n in 0..3000 {
         let edit = set(Kind::Job, "job", "note", n.to_string());
         make(&store, &id, &by("Ben", "desk", &format!("b{n}")), edit).unwrap();
     }
-    let begun = std::time::Instant::now();
-    for _ in 0..200 {
-        assert_eq!(store.can_undo_redo(&id, "name:Ann").unwrap(), (true, false));
-    }
-    // A look through the journal takes some milliseconds each.
-    assert!(begun.elapsed().as_millis() < 400, "{:?}", begun.elapsed());
+    let behind = quickest();
+    // A look through the journal would take as much longer as it holds more.
+    assert!(behind < alone * 10, "{behind:?} behind 3,000 edits, {alone:?} alone");
 }
 
 #[test]

@@ -7,8 +7,7 @@ use std::time::Duration;
 
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, ResponseError, delete, get, post, web};
-use dot_reach_core::record::{Prepared, Record};
-use dot_reach_core::site::{Edit, Site, difference};
+use dot_reach_core::record::Folder;
 use dot_reach_formats::Imported;
 use dot_reach_formats::job_file::{self, ReadJob};
 use dot_reach_store::{Command, JobId, Reads, Store};
@@ -139,7 +138,7 @@ fn import(
     let mut findings = findings;
     let id = match (known, here) {
         (Known::Update, Some(here)) => {
-            findings.extend(update(app, &here, &site, &record, command)?);
+            findings.extend(update(app, &here, &Folder { site, record }, command)?);
             here
         }
         (_, here) => {
@@ -151,29 +150,16 @@ fn import(
     Ok(Some(json!({ "location": format!("/jobs/{id}/reach"), "findings": findings })))
 }
 
-/// Brings a job up to date: its plan becomes what the file holds, as one change that can be undone; of the record,
-/// entries are added that are not there yet, and nothing that is there is touched. What could not be added is told.
-fn update(
-    app: &App,
-    id: &JobId,
-    site: &Site,
-    told: &Record,
-    command: Command,
-) -> Result<Vec<String>, WebError> {
+/// Brings a job up to date with a file, as one change of its plan that can be undone. What of the record could not be
+/// added is told.
+fn update(app: &App, id: &JobId, file: &Folder, command: Command) -> Result<Vec<String>, WebError> {
     let refused = Mutex::new(Vec::new());
     let committed = app.ask_here(|store| {
-        store.keep(id, &command, Reads::All, |now, record| {
-            let (mut grown, mut entries, mut left) = (record.clone(), Vec::new(), Vec::new());
-            for entry in told.entries().filter(|e| record.entry(&e.id).is_none()) {
-                match grown.say(entry.clone()) {
-                    Ok(()) => entries.push(entry.clone()),
-                    Err(why) => left.push(format!("entry {} of the record: {why}", entry.id)),
-                }
-            }
-            *refused.lock().unwrap_or_else(PoisonError::into_inner) = left;
-            let edit = difference(now, site);
-            let is_same = matches!(&edit, Edit::Batch { edits } if edits.is_empty());
-            Ok(Prepared { edit: (!is_same).then_some(edit), entries })
+        store.keep(id, &command, Reads::All, |site, record| {
+            let (prepared, left) = file.up_to_date(site, record);
+            let left = left.into_iter().map(|(id, why)| format!("entry {id} of the record: {why}"));
+            *refused.lock().unwrap_or_else(PoisonError::into_inner) = left.collect();
+            Ok(prepared)
         })
     })?;
     let (job, revision) = (id.clone(), committed.revision);

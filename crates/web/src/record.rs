@@ -2,8 +2,8 @@
 
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::moment::Moment;
-use dot_reach_core::record::{Caller, EntryId, Prepared};
-use dot_reach_core::site::{Edit, apply};
+use dot_reach_core::record::{Caller, EntryId, Folder, Prepared};
+use dot_reach_core::site::Edit;
 use dot_reach_core::wish::Wish;
 use dot_reach_store::Reads;
 use serde::Deserialize;
@@ -75,23 +75,18 @@ pub(crate) async fn tell(job: Job, sent: web::Json<SentEntries>) -> Answer {
     let taken = moment();
     let who = command.who.clone();
     let committed = keep(&job, command, Reads::All, move |site, record| {
-        let (mut site, mut record) = (site.clone(), record.clone());
+        let mut folder = Folder { site: site.clone(), record: record.clone() };
         let (mut changes, mut all) = (Vec::new(), Vec::new());
         for (id, said, by, wish) in &wishes {
             let name = by.clone().unwrap_or_else(|| who.clone());
             let caller = Caller { name, taken: taken.clone(), stem: id.to_string() };
-            let prepared = wish.clone().prepare(&site, &record, &caller)?;
-            if let Some(edit) = prepared.edit {
-                apply(&mut site, &edit)?;
-                changes.push(edit);
+            let mut prepared = wish.clone().prepare(&folder.site, &folder.record, &caller)?;
+            for entry in &mut prepared.entries {
+                entry.said = said.clone().unwrap_or_else(|| entry.said.clone());
             }
-            for mut entry in prepared.entries {
-                if let Some(said) = said {
-                    entry.said = said.clone();
-                }
-                record.say(entry.clone())?;
-                all.push(entry);
-            }
+            folder.keep(&prepared)?;
+            changes.extend(prepared.edit);
+            all.extend(prepared.entries);
         }
         let edit = (!changes.is_empty()).then(|| Edit::batch(changes));
         Ok(Prepared { edit, entries: all })

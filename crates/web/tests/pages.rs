@@ -255,16 +255,16 @@ fn a_surface_goes_out_as_cells_and_as_contours() {
 #[test]
 fn the_press_that_moves_the_hub_is_an_edit_that_is_taken() {
     let app = TestApp::demo();
-    let html = app.get("/jobs/larkfield-mill/hub?network=star").body;
+    let html = app.settled("/jobs/larkfield-mill/hub?network=star").body;
     let attribute = html.split("data-edit=\"").nth(1).and_then(|r| r.split('"').next());
     let text = attribute.expect("a button").replace("&quot;", "\"").replace("&#34;", "\"");
     let moved: Value = serde_json::from_str(&text).expect("JSON in the attribute");
     edit(&app, "larkfield-mill", 1, &moved);
-    let after = app.get("/jobs/larkfield-mill/hub?network=star").body;
+    let after = app.settled("/jobs/larkfield-mill/hub?network=star").body;
     assert!(after.contains("The hub stands at the best of "));
     let undone = app.post("/jobs/larkfield-mill/undo", &json!({"client": "c", "edit_id": "u"}));
     assert_eq!(undone.status, 200);
-    let before = app.get("/jobs/larkfield-mill/hub?network=star").body;
+    let before = app.settled("/jobs/larkfield-mill/hub?network=star").body;
     assert!(before.contains("more devices are at target"));
 }
 
@@ -387,6 +387,26 @@ fn advice_is_refused_kept_and_told_and_a_variant_is_taken_as_one_change() {
     let undone = app.post(&format!("/jobs/{job}/undo"), &json!({"edit_id": "u1", "client": "c"}));
     assert_eq!(undone.status, 200, "{}", undone.body);
     assert_ne!(point(job)["mounting"], point(&variant)["mounting"]);
+    // What both sides changed by now is asked, and another field of the same thing is not.
+    let change = |n: u32, field: &str, value: Value| {
+        edit(
+            &app,
+            job,
+            n,
+            &json!({"do": "set", "kind": "point", "id": "meter", "field": field, "value": value}),
+        );
+    };
+    change(3, "mounting", json!("vented-rack"));
+    change(4, "height_m", json!(1.05));
+    let key = "point:meter.mounting";
+    assert!(app.get(&path).body.contains(&format!("name=\"{key}\"")));
+    let asked = app.post(&take, &json!({"edit_id": "t2", "client": "c"}));
+    assert_eq!((asked.status, asked.json()["field"].as_str()), (422, Some("answers")));
+    assert!(asked.body.contains(key), "{}", asked.body);
+    let answered = json!({"edit_id": "t3", "client": "c", "answers": {key: "variant"}});
+    assert_eq!(app.post(&take, &answered).status, 200);
+    assert_eq!(point(job)["mounting"], point(&variant)["mounting"]);
+    assert_eq!(point(job)["height_m"], json!(1.05));
     for act in ["aside", "back"] {
         assert_eq!(app.post(&format!("{path}/{variant}/{act}"), &json!({})).status, 200);
     }

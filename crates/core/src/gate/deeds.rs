@@ -1,7 +1,7 @@
 //! What every act of the day needs, and what follows from it, as data. The server asks them before it puts
 //! anything on record; a phone without a line asks the same.
 
-use super::facts::{Deed, Need, Query, all, none, plain_name};
+use super::facts::{Deed, Need, Query, all, none};
 use super::rules::{Lacks, RULES, Rests, Rule};
 use super::work::Spot;
 use super::{Gate, checks, isolate, unsettled};
@@ -23,8 +23,15 @@ fn done(device: &DeviceId, step: Step) -> String {
     format!("done:{device}:{}", step.word())
 }
 
-fn may_mains() -> Need {
-    need(Lacks::NotEntitled, vec![vec![all(["may:$me".to_owned()])]], true)
+/// Who works on the mains is a person of the job; one who is not on record as allowed to says why they do.
+fn may_mains() -> [Need; 2] {
+    let known = "known:$me".to_owned();
+    let entitled = vec![
+        vec![all(["may:$me".to_owned()])],
+        // Who is nobody is told of as that.
+        vec![none([known.clone()])],
+    ];
+    [hard(Lacks::NotKnown, all([known])), need(Lacks::NotEntitled, entitled, true)]
 }
 
 /// The key of a step.
@@ -66,7 +73,7 @@ pub fn isolate(key: &str, site: &Site, of: &Isolated, boxes: &[DeviceId]) -> Dee
     let first = boxes.first().map(|d| vec!["off:$iso".to_owned(), format!("covers:$iso:{d}")]);
     Deed {
         key: format!("isolate:{key}"),
-        needs: vec![may_mains()],
+        needs: may_mains().into(),
         gives,
         done: first.unwrap_or_default(),
         ..Deed::default()
@@ -94,13 +101,13 @@ pub fn show_tester(key: &str, of: Option<&IsolationId>, boxes: &[DeviceId]) -> D
     }
 }
 
-/// Handing an isolation over to somebody, who stands for `$to`.
-pub fn hand_over(of: &IsolationId) -> Deed {
+/// Handing an isolation over, which stands for `$iso`, to somebody, who stands for `$to`.
+pub fn hand_over() -> Deed {
     Deed {
-        key: format!("hand-over:{of}"),
-        needs: vec![hard(Lacks::NotHeld, all([format!("holder:{of}:$me")]))],
-        ends: vec![format!("holder:{of}:*")],
-        gives: vec![format!("holder:{of}:$to")],
+        key: "hand-over".to_owned(),
+        needs: vec![hard(Lacks::NotHeld, all(["holder:$iso:$me".to_owned()]))],
+        ends: vec!["holder:$iso:*".to_owned()],
+        gives: vec!["holder:$iso:$to".to_owned()],
         ..Deed::default()
     }
 }
@@ -200,7 +207,8 @@ pub fn step(gate: &Gate<'_>, spot: &Spot<'_>, step: Step, elsewhere: bool) -> De
 pub fn put_back_unplanned(device: &DeviceId) -> Deed {
     let mut deed = bare_step(device, Step::PutBack);
     let open = vec![vec![all([format!("open:$iso:{device}"), "off:$iso".to_owned()])]];
-    deed.needs = vec![need(Lacks::ProvedUnderThis, open, false), may_mains()];
+    deed.needs = vec![need(Lacks::ProvedUnderThis, open, false)];
+    deed.needs.extend(may_mains());
     deed
 }
 
@@ -237,7 +245,6 @@ fn bare_step(device: &DeviceId, step: Step) -> Deed {
         deed.ends.push(format!("under:{device}:*"));
         deed.gives.push(format!("under:{device}:$iso"));
     }
-    // What is open is without power by whatever covers it.
     deed
 }
 
@@ -272,7 +279,7 @@ fn rests_on(
             };
             one(Lacks::ProvedUnderThis, all(["off:$iso".to_owned(), word]))
         }
-        Rests::MayMains => one(Lacks::NotEntitled, all(["may:$me".to_owned()])),
+        Rests::MayMains => may_mains().into(),
         Rests::Settled => {
             unsettled(spot).map_or_else(Vec::new, |why| never(Lacks::NotSettled { why }))
         }
@@ -411,19 +418,14 @@ pub fn rebuild(network: &NetworkId) -> Deed {
     }
 }
 
-/// A tick of something that a step asks to look at.
-pub fn tick(device: &DeviceId, step: Step, check: &str, on: bool) -> Deed {
-    let fact = format!("tick:{device}:{}:{check}", step.word());
-    let mut deed = Deed { key: fact.clone(), ..Deed::default() };
-    if on {
-        deed.gives.push(fact);
-    } else {
-        deed.ends.push(fact);
-    }
-    deed
+/// Ticking something that a step asks to look at: `$device`, `$step` and `$check` say which.
+pub fn tick() -> Deed {
+    let fact = "tick:$device:$step:$check".to_owned();
+    Deed { key: "tick".to_owned(), gives: vec![fact], ..Deed::default() }
 }
 
-/// A person's name as a fact holds it, for who fills a deed.
-pub fn person(name: &str) -> String {
-    plain_name(name)
+/// Taking the tick away again.
+pub fn untick() -> Deed {
+    let Deed { gives, .. } = tick();
+    Deed { key: "untick".to_owned(), ends: gives, ..Deed::default() }
 }

@@ -49,8 +49,12 @@ pub fn gate<'a>(record: &'a Record, site: &'a Site) -> Gate<'a> {
 /// What a record and a plan come to as facts.
 fn folded(record: &Record, site: &Site) -> Facts {
     let mut facts = Facts::default();
-    for person in site.people.iter().filter(|p| p.may_mains) {
-        facts.add(format!("may:{}", plain_name(&person.name)));
+    for person in &site.people {
+        let name = plain_name(&person.name);
+        if person.may_mains {
+            facts.add(format!("may:{name}"));
+        }
+        facts.add(format!("known:{name}"));
     }
     let all: Vec<(Spot<'_>, Vec<String>)> =
         if record.in_force().next().is_some() { circuits_of_all(site) } else { Vec::new() };

@@ -125,6 +125,7 @@ pub enum Lacks {
     NoMaster,
     NotTaken,
     TesterNotShown,
+    NotKnown,
     NotEntitled,
     NotTicked { text: String },
     BoxOpen { name: String },
@@ -158,6 +159,10 @@ impl fmt::Display for Lacks {
             Self::TesterNotShown => {
                 f.write_str("the tester was not shown to work on a known source")
             }
+            Self::NotKnown => f.write_str(
+                "nobody of this name is among the people of the job: add them in the brief, and \
+                 whether they may work on the mains",
+            ),
             Self::NotEntitled => f.write_str(
                 "whoever does this is not on record as a person who may work on the mains",
             ),

@@ -61,9 +61,6 @@ pub enum What {
     Energised {
         /// Which isolation ended by that.
         isolation: IsolationId,
-        /// Why, by somebody who is not on record as allowed to work on the mains.
-        #[serde(default, skip_serializing_if = "String::is_empty")]
-        why: String,
     },
     /// One thing that a step asks to look at was ticked, or the tick taken away.
     Ticked {
@@ -162,6 +159,7 @@ impl Entry {
             // An isolation is checked with who began it.
             What::Isolated(_)
             | What::TesterShown { .. }
+            | What::Energised { .. }
             | What::NetworkClosed { .. }
             | What::RoutesRebuilt { .. }
             | What::TakenBack { .. } => Ok(()),
@@ -187,7 +185,7 @@ impl Entry {
             What::Struck { why, .. } if why.trim().is_empty() => {
                 Err(Refusal::wrong("why", Wrong::NotSaid))
             }
-            What::Energised { why, .. } | What::Struck { why, .. } => note("why", why),
+            What::Struck { why, .. } => note("why", why),
         }
     }
 

@@ -45,7 +45,7 @@ impl Record {
             }
             What::TesterShown { isolation, .. } => self.force(isolation).map(|_| ()),
             What::HandedOver { isolation, .. } => self.held_by(isolation, &entry.by).map(|_| ()),
-            What::Energised { isolation, .. } => {
+            What::Energised { isolation } => {
                 let of = self.held_by(isolation, &entry.by)?;
                 let open: Vec<&str> =
                     self.open_under(of).iter().map(|(_, b)| b.name.as_str()).collect();
@@ -195,7 +195,7 @@ impl Record {
             What::HandedOver { isolation, to } => self.with(isolation, place, |i| {
                 i.handed.push(Handed { to: to.trim().to_owned(), at: entry.said.clone() });
             }),
-            What::Energised { isolation, .. } => self.with(isolation, place, |i| {
+            What::Energised { isolation } => self.with(isolation, place, |i| {
                 let (by, at) = (entry.by.clone(), entry.said.clone());
                 i.energised = Some(SwitchedOn { by, at });
             }),

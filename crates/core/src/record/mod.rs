@@ -100,6 +100,11 @@ impl Record {
         self.entries.get(*self.ids.get(id)?).map(|e| &**e)
     }
 
+    /// The place of an entry, counted from nought.
+    pub fn place_of(&self, id: &EntryId) -> Option<usize> {
+        self.ids.get(id).copied()
+    }
+
     /// The entry that struck this one, if one did.
     pub fn struck_by(&self, id: &EntryId) -> Option<&Entry> {
         let by = self.struck.get(self.ids.get(id)?)?;

@@ -3,7 +3,7 @@
 
 use super::{Entry, EntryId, Record, What};
 use crate::moment::Moment;
-use crate::site::{Change, Edit, Refusal, Site, apply};
+use crate::site::{Change, Edit, Refusal, Site, apply, difference};
 
 /// Who sends something, when it came in, and by what it is known.
 #[derive(Clone, Debug, PartialEq)]
@@ -99,6 +99,22 @@ impl Folder {
     /// A plan of which nothing has happened yet.
     pub fn planned(site: Site) -> Self {
         Self { site, record: Record::default() }
+    }
+
+    /// What brings a job up to date with a file of it: its plan becomes that of the file; of the record, entries are
+    /// added that are not there yet, and nothing that is there is touched. With what could not be added, and why.
+    pub fn up_to_date(&self, site: &Site, record: &Record) -> (Prepared, Vec<(EntryId, Refusal)>) {
+        let mut grown = record.clone();
+        let (mut entries, mut left) = (Vec::new(), Vec::new());
+        for entry in self.record.entries().filter(|e| record.entry(&e.id).is_none()) {
+            match grown.say(entry.clone()) {
+                Ok(()) => entries.push(entry.clone()),
+                Err(why) => left.push((entry.id.clone(), why)),
+            }
+        }
+        let edit = difference(site, &self.site);
+        let is_same = matches!(&edit, Edit::Batch { edits } if edits.is_empty());
+        (Prepared { edit: (!is_same).then_some(edit), entries }, left)
     }
 
     /// Keeps a wish: all of it or nothing. What it changed on the plan, if it did.

@@ -11,6 +11,28 @@ pub fn value_at<'a>(value: &'a Value, field: &str) -> Option<&'a Value> {
     })
 }
 
+/// What stands at a field, or a whole thing, as people read it where two are held against each other.
+pub fn in_words(value: Option<&Value>, is_field: bool) -> String {
+    match value {
+        None | Some(Value::Null) if is_field => "not said".to_owned(),
+        None | Some(Value::Null) => "gone".to_owned(),
+        Some(Value::String(text)) => format!("“{text}”"),
+        Some(Value::Object(_)) => "there".to_owned(),
+        Some(other) => other.to_string(),
+    }
+}
+
+/// What a thing holds at a field as it is set: of a set's word whether it is there.
+pub(super) fn held(value: &Value, field: &str, sets: &[&str]) -> Option<Value> {
+    for set in sets {
+        if let Some(word) = field.strip_prefix(set).and_then(|rest| rest.strip_prefix('.')) {
+            let words = value_at(value, set).and_then(Value::as_array);
+            return Some(Value::Bool(words.is_some_and(|all| all.iter().any(|w| w == word))));
+        }
+    }
+    value_at(value, field).filter(|v| !v.is_null()).cloned()
+}
+
 /// Sets a field, or takes it away. A step into a list is a place in it, from 0; a step into a set of
 /// words (`sets`) adds or takes that word. False when the way leads through something that has no
 /// such part.

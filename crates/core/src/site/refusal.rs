@@ -242,6 +242,8 @@ pub enum Wrong {
     NotStruck,
     #[error("does not count any longer already")]
     StruckAlready,
+    #[error("the plan and the variant both changed: {what}. Say for each whose is to stand")]
+    BothChanged { what: String },
     #[error("a variant has no record of its own; do it in the plan that it is a branch of")]
     VariantHasNoRecord,
     #[error("say which devices are expected; nothing else is let in")]

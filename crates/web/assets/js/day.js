@@ -188,10 +188,9 @@ const asPlanned = (move) =>
 function comesTo(act, move) {
   const at = (key) => deedOf(key);
   const me = plainName(who());
-  const tick = `tick:${act.device}:${act.step}:${act.check}`;
   switch (act.do) {
-    case "check": return { comes: act.on ? { ends: [], gives: [tick] } : { ends: [tick], gives: [] } };
-    case "hand-over": return { comes: { ends: [`holder:${act.isolation}:*`], gives: [`holder:${act.isolation}:${plainName(act.to)}`] } };
+    case "check": return { comes: effects(at(act.on ? "tick" : "untick"), act) };
+    case "hand-over": return { comes: effects(at("hand-over"), { iso: act.isolation, to: plainName(act.to) }) };
     case "isolate": {
       const deed = at(move.dataset.deed);
       const whole = effects(deed, { iso: act.id, me });

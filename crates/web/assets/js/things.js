@@ -189,7 +189,9 @@ async function branch(event) {
 async function decide(button) {
   const { of, variant, variantAct: act } = button.dataset;
   try {
-    await post(`/jobs/${of}/variants/${variant}/${act}`, { client, edit_id: newUuid() });
+    const asked = document.querySelector(`[data-both="${CSS.escape(variant)}"]`);
+    const answers = asked ? Object.fromEntries(new FormData(asked)) : {};
+    await post(`/jobs/${of}/variants/${variant}/${act}`, { client, edit_id: newUuid(), answers });
     location.assign(`/jobs/${of}/variants`);
   } catch (refused) {
     notice(refused.message);

@@ -3,7 +3,7 @@
 #![expect(clippy::expect_used, reason = "an application that does not answer has failed the test")]
 
 use std::future::Future;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use actix_web::dev::{Service, ServiceResponse};
 use actix_web::http::Method;
@@ -33,7 +33,6 @@ pub(crate) struct Answer {
     pub(crate) body: String,
     /// How long it was on the way, in bytes.
     pub(crate) bytes: usize,
-    pub(crate) took: Duration,
 }
 
 impl Answer {
@@ -90,15 +89,26 @@ impl TestApp {
         RUNTIME.with(|runtime| {
             runtime.block_on(async move {
                 let service = test::init_service(application(&app)).await;
-                let begun = Instant::now();
                 let response = service.call(request.to_request()).await.expect("an answer");
-                answer(response, begun).await
+                answer(response).await
             })
         })
     }
 
     pub(crate) fn get(&self, path: &str) -> Answer {
         self.ask(Method::GET, path, None)
+    }
+
+    /// A page once all is worked out that it asks for as a ticket: however slow the machine is.
+    pub(crate) fn settled(&self, path: &str) -> Answer {
+        loop {
+            let page = self.get(path);
+            assert_eq!(page.status, 200, "{path}: {}", page.body);
+            if !page.body.contains("data-long") {
+                return page;
+            }
+            std::thread::sleep(Duration::from_millis(50));
+        }
     }
 
     pub(crate) fn post(&self, path: &str, body: &Value) -> Answer {
@@ -139,7 +149,6 @@ impl TestApp {
 
 fn answer<B: actix_web::body::MessageBody>(
     response: ServiceResponse<B>,
-    begun: Instant,
 ) -> impl Future<Output = Answer> {
     let status = response.status().as_u16();
     let text = |v: &actix_web::http::header::HeaderValue| v.to_str().unwrap_or("").to_owned();
@@ -147,6 +156,6 @@ fn answer<B: actix_web::body::MessageBody>(
     async move {
         let bytes = test::read_body(response).await;
         let body = String::from_utf8_lossy(&bytes).into_owned();
-        Answer { status, headers, body, bytes: bytes.len(), took: begun.elapsed() }
+        Answer { status, headers, body, bytes: bytes.len() }
     }
 }

@@ -1,4 +1,4 @@
-//! Every door to what was done on site, in random order, by two people and a phone without a line: taps, take-backs,
+//! Every door to what was done on site, in random order, by two people with a phone each that may lose its line: taps, take-backs,
 //! edits of the plan, undo, removal, relabelling, a swap of device, a variant taken, a file brought in, entries that
 //! come twice. Whatever is tried, no power comes on while a box is open, and the record only grows.
 
@@ -76,10 +76,12 @@ enum Door {
     Variant(usize),
     /// Entries that were taken come once more.
     Again(usize),
-    /// A phone without a line keeps this, and sends it when it next has one.
-    Offline(Value),
-    /// The phone has a line: all that it kept goes out in order.
-    Online,
+    /// A phone without a line, of the first person or the second, keeps this and sends it when it next has one.
+    Offline(Value, bool),
+    /// That phone has a line: all that it kept goes out in order.
+    Online(bool),
+    /// What was tapped so many taps ago is tapped once more: on a page that is older than the job.
+    OldPage(usize),
 }
 
 fn door() -> impl Strategy<Value = Door> {
@@ -148,8 +150,9 @@ fn door() -> impl Strategy<Value = Door> {
         1 => (0..12usize).prop_map(Door::Import),
         1 => (0..12usize).prop_map(Door::Variant),
         1 => (0..30usize).prop_map(Door::Again),
-        3 => other.prop_map(Door::Offline),
-        1 => Just(Door::Online),
+        3 => (other, any::<bool>()).prop_map(|(tap, first)| Door::Offline(tap, first)),
+        1 => any::<bool>().prop_map(Door::Online),
+        1 => (0..20usize).prop_map(Door::OldPage),
     ]
 }
 
@@ -159,10 +162,17 @@ struct House {
     hands: Hands,
     undo: Vec<Edit>,
     earlier: Vec<Folder>,
-    phone: Vec<Value>,
+    phones: [Vec<Value>; 2],
+    tapped: Vec<Value>,
 }
 
 impl House {
+    fn new(folder: Folder) -> Self {
+        let (undo, earlier, tapped) = (Vec::new(), Vec::new(), Vec::new());
+        let phones = [Vec::new(), Vec::new()];
+        Self { folder, hands: Hands::default(), undo, earlier, phones, tapped }
+    }
+
     fn keep(&mut self, prepared: &Prepared) {
         let mut after = self.folder.clone();
         let Ok(change) = after.keep(prepared) else { return };
@@ -213,10 +223,20 @@ impl House {
     }
 
     fn go(&mut self, door: &Door) {
+        let who = |first: bool| if first { "Kit" } else { "Bo" };
         let back =
             |n: usize, all: &[Folder]| all.len().checked_sub(n + 1).map(|at| all[at].clone());
         match door {
-            Door::Send(value, first) => self.send(value, if *first { "Kit" } else { "Bo" }),
+            Door::Send(value, first) => {
+                self.tapped.push(value.clone());
+                self.send(value, who(*first));
+            }
+            Door::OldPage(n) => {
+                let old = self.tapped.len().checked_sub(n + 1).map(|at| self.tapped[at].clone());
+                if let Some(tap) = old {
+                    self.send(&tap, "Kit");
+                }
+            }
             Door::Undo => {
                 let Some(inverse) = self.undo.pop() else { return };
                 let mut after = self.folder.clone();
@@ -226,15 +246,8 @@ impl House {
             }
             Door::Import(n) => {
                 let Some(file) = back(*n, &self.earlier) else { return };
-                let mut entries = Vec::new();
-                let mut grown = self.folder.record.clone();
-                for entry in file.record.entries() {
-                    if grown.entry(&entry.id).is_none() && grown.say(entry.clone()).is_ok() {
-                        entries.push(entry.clone());
-                    }
-                }
-                let edit = Some(difference(&self.folder.site, &file.site));
-                self.keep(&Prepared { edit, entries });
+                let (prepared, _) = file.up_to_date(&self.folder.site, &self.folder.record);
+                self.keep(&prepared);
             }
             Door::Variant(n) => {
                 let Some(base) = back(*n, &self.earlier) else { return };
@@ -246,10 +259,10 @@ impl House {
                     self.folder.record.entries_from(*n).take(3).cloned().collect();
                 self.keep(&Prepared { edit: None, entries: again });
             }
-            Door::Offline(act) => self.phone.push(act.clone()),
-            Door::Online => {
-                for act in std::mem::take(&mut self.phone) {
-                    self.send(&act, "Kit");
+            Door::Offline(act, first) => self.phones[usize::from(*first)].push(act.clone()),
+            Door::Online(first) => {
+                for act in std::mem::take(&mut self.phones[usize::from(*first)]) {
+                    self.send(&act, who(*first));
                 }
             }
         }
@@ -264,8 +277,7 @@ proptest! {
         doors in prop::collection::vec(door(), 1..90),
     ) {
         let folder = house(System::Zigbee, &["a", "b"]);
-        let (hands, undo, earlier, phone) = (Hands::default(), Vec::new(), Vec::new(), Vec::new());
-        let mut house = House { folder, hands, undo, earlier, phone };
+        let mut house = House::new(folder);
         for door in &doors {
             house.go(door);
         }
@@ -297,8 +309,7 @@ fn a_walk_through_the_doors_opens_boxes_and_brings_power_back() {
     for _ in 0..60 {
         let doors = walks.new_tree(&mut runner).unwrap().current();
         let folder = house(System::Zigbee, &["a", "b"]);
-        let (hands, undo, earlier, phone) = (Hands::default(), Vec::new(), Vec::new(), Vec::new());
-        let mut house = House { folder, hands, undo, earlier, phone };
+        let mut house = House::new(folder);
         for door in &doors {
             house.go(door);
         }
@@ -317,7 +328,7 @@ fn an_entry_that_says_what_the_record_denies_does_not_come_in_by_any_way() {
     let off = super::machine::isolated(&folder, "x", "breaker", &["7"]);
     let open = super::machine::stepped(&off, "a", "dead");
     let sender = Caller { name: "Kit".into(), taken: AT.parse().unwrap(), stem: "forged".into() };
-    let on = What::Energised { isolation: "x".parse().unwrap(), why: String::new() };
+    let on = What::Energised { isolation: "x".parse().unwrap() };
     let telling = dot_reach_core::record::Telling::new(on, None, None);
     let mut record = open.record.clone();
     for entry in sender.entries(&open.site, [telling]) {

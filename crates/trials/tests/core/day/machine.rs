@@ -45,7 +45,7 @@ pub(crate) fn circuit(label: &str, more: &Value) -> Value {
 
 /// Boxes `a`, `b` … on breaker 7, and a hub that is ready.
 pub(crate) fn house(system: System, boxes: &[&str]) -> Folder {
-    let mut edits = vec![kit(), circuit("7", &json!({}))];
+    let mut edits = vec![kit(), bo(), circuit("7", &json!({}))];
     edits.push(placed("hub", "hub", [0.0, 0.0], &json!({"kind": "shelf", "known": "seen"})));
     for (n, id) in boxes.iter().enumerate() {
         edits.push(sound(
@@ -72,6 +72,11 @@ pub(crate) fn house(system: System, boxes: &[&str]) -> Folder {
 pub(crate) fn kit() -> Value {
     json!({"do": "put", "kind": "person", "value": {"id": "kit", "name": "Kit", "part": "electrician",
         "may_mains": true, "licence": "LM-1"}})
+}
+
+/// One who works under the electrician's eyes.
+pub(crate) fn bo() -> Value {
+    json!({"do": "put", "kind": "person", "value": {"id": "bo", "name": "Bo", "part": "installer"}})
 }
 
 /// Ticks all that a step asks to look at, and takes it.

@@ -62,7 +62,8 @@ fn deed_of(gate: &Gate<'_>, tap: &Value) -> (Deed, Vec<(String, String)>) {
         "hand-over" => {
             named[0].1 = plain_name(text(tap, "by"));
             named.push(("to".to_owned(), plain_name(text(tap, "to"))));
-            deeds::hand_over(&iso())
+            named.push(("iso".to_owned(), iso().to_string()));
+            deeds::hand_over()
         }
         _ => {
             let Wish::Act(act) = serde_json::from_value(tap.clone()).unwrap() else {

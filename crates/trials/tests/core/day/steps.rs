@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 
 use crate::common::{bare, placed, wish, with};
 use crate::day::machine::{
-    AT, circuit, energise, house, isolate, isolated, kit, lamp, sound, stepped, take,
+    AT, circuit, energise, house, isolate, isolated, kit, lamp, sound, stepped, take, ticked,
 };
 
 const WIRE: [&str; 6] = ["dead", "noted", "code", "wired", "checked", "dry-fitted"];
@@ -65,7 +65,7 @@ fn a_gate_yields_only_to_a_reason_and_the_reason_stands_in_the_report() {
     let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
     let site = wish(&wired(&site, "a"), &energise("x")).unwrap();
     let site = stepped(&site, "a", "powered");
-    let site = crate::day::machine::ticked(&site, "a", "closed");
+    let site = ticked(&site, "a", "closed");
     let mut close = take("a", "closed");
     assert!(refused(&site, &close).contains("Say why"));
     close["why"] = json!("the hub comes next week; the client wants no open box");
@@ -77,7 +77,7 @@ fn a_gate_yields_only_to_a_reason_and_the_reason_stands_in_the_report() {
     );
     // Safety yields to nothing.
     let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let site = crate::day::machine::ticked(&wired(&site, "a"), "a", "closed");
+    let site = ticked(&wired(&site, "a"), "a", "closed");
     close["why"] = json!("in a hurry");
     assert!(refused(&site, &close).contains("not on again"));
 }
@@ -147,7 +147,7 @@ fn mains_work_is_for_those_on_record_for_it_or_has_a_reason_that_stays() {
     let off = isolate("x", "breaker", &["7"]);
     assert!(refused(&site, &by(off.clone(), "Nobody Known", "")).contains("may work on the mains"));
     let site = isolated(&site, "x", "breaker", &["7"]);
-    let site = crate::day::machine::ticked(&site, "a", "dead");
+    let site = ticked(&site, "a", "dead");
     assert!(refused(&site, &by(take("a", "dead"), "Tobin", "")).contains("Say why"));
     let site = wish(&site, &by(take("a", "dead"), "Tobin", "under Kit's eyes")).unwrap();
     let overruled = gate(&site.record, &site.site).overruled();
@@ -172,9 +172,35 @@ fn a_safety_outlet_isolates_nothing_and_a_shared_neutral_wants_the_main() {
     let _dead = stepped(&shared, "a", "dead");
     // Another breaker makes this box no safer.
     let other = isolated(&site, "x", "breaker", &["9"]);
+    assert!(refused(&ticked(&other, "a", "dead"), &take("a", "dead")).contains("no isolation"));
+}
+
+#[test]
+fn who_is_nobody_of_the_job_does_nothing_on_the_mains_whatever_they_say() {
+    let folder =
+        ticked(&isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]), "a", "dead");
+    let dead = |by: &str| {
+        let mut dead = take("a", "dead");
+        (dead["by"], dead["why"]) = (json!(by), json!("the electrician looks on"));
+        dead
+    };
+    assert!(refused(&folder, &dead("Stranger")).contains("nobody of this name"));
+    let mut off = isolate("y", "breaker", &["7"]);
+    (off["by"], off["why"]) = (json!("Stranger"), json!("nobody else was there"));
+    assert!(refused(&folder, &off).contains("nobody of this name"));
+    // Nor is what is off handed to them: nobody could switch it on.
+    let hand =
+        json!({"do": "hand-over", "isolation": "x", "by": "Kit", "to": "Stranger", "at": AT});
+    assert!(refused(&folder, &hand).contains("nobody of this name"));
+    // Who is known and not allowed to says why.
+    assert!(wish(&folder, &dead("Bo")).is_ok());
     assert!(
-        refused(&crate::day::machine::ticked(&other, "a", "dead"), &take("a", "dead"))
-            .contains("no isolation")
+        wish(&folder, &{
+            let mut bare = dead("Bo");
+            bare["why"] = json!("");
+            bare
+        })
+        .is_err()
     );
 }
 
@@ -195,7 +221,7 @@ fn whoever_switches_on_switched_off_or_took_over() {
 #[test]
 fn a_tester_is_shown_to_work_before_and_after() {
     let site = wish(&house(System::Zigbee, &["a"]), &isolate("x", "breaker", &["7"])).unwrap();
-    let site = crate::day::machine::ticked(&site, "a", "dead");
+    let site = ticked(&site, "a", "dead");
     assert!(refused(&site, &take("a", "dead")).contains("known source"));
     let prove = json!({"do": "prove-tester", "isolation": "x", "after": false, "at": AT});
     let site = wish(&site, &prove).unwrap();
@@ -220,7 +246,7 @@ fn a_kit_starts_together_from_the_main() {
     }
     let site = Folder::planned(with(bare(System::Kit), &edits));
     let by_breaker = isolated(&site, "x", "breaker", &["7"]);
-    let dead = crate::day::machine::ticked(&by_breaker, "a", "dead");
+    let dead = ticked(&by_breaker, "a", "dead");
     assert!(refused(&dead, &take("a", "dead")).contains("no isolation"));
     let site = isolated(&site, "x", "main", &[]);
     let site = wired(&site, "a");
@@ -244,7 +270,7 @@ fn an_old_zwave_device_is_excluded_before_it_is_disconnected() {
     let replaces =
         json!({"do": "set", "kind": "device", "id": "a", "field": "replaces", "value": "node 14"});
     let site = isolated(&planned(&site, &[replaces]), "x", "breaker", &["7"]);
-    let site = crate::day::machine::ticked(&site, "a", "dead");
+    let site = ticked(&site, "a", "dead");
     assert!(refused(&site, &take("a", "dead")).contains("Old device out"));
     let site = stepped(&site, "a", "excluded");
     let _dead = wish(&site, &take("a", "dead")).unwrap();
@@ -269,7 +295,7 @@ fn a_companion_waits_for_its_master_and_is_closed_without_a_code() {
         .fold(site, |site, step| stepped(&site, "far", step));
     let site = open(&wish(&site, &energise("x")).unwrap(), &["a"]);
     let tie = json!({"do": "tie", "joining": "t1", "device": "far", "master": "a", "by": "Kit", "at": AT});
-    let site = crate::day::machine::ticked(&site, "far", "tied");
+    let site = ticked(&site, "far", "tied");
     assert!(refused(&site, &tie).contains("its master, a, is not in"));
     assert!(refused(&site, &take("far", "closed")).contains("Tied"));
     let site = ["powered", "joined"].iter().fold(site, |site, step| stepped(&site, "a", step));
@@ -286,7 +312,7 @@ fn what_is_joined_on_a_bench_is_tested_in_its_place() {
     assert!(wish(&site, &take("a", "joined")).is_err(), "its circuit was never on");
     let site = stepped(&wish(&site, &join).unwrap(), "a", "identified");
     assert!(gate(&site.record, &site.site).joined_elsewhere(&"a".parse().unwrap()));
-    let tested = crate::day::machine::ticked(&site, "a", "tested");
+    let tested = ticked(&site, "a", "tested");
     assert!(refused(&tested, &take("a", "tested")).contains("not on again"));
 }
 

@@ -7,7 +7,7 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::Analysis;
 use dot_reach_core::gate::work::Spot;
-use dot_reach_core::gate::{Deed, Lacks, gate};
+use dot_reach_core::gate::{Deed, Lacks, deeds as of_all, gate};
 use dot_reach_core::install::schedule::Schedule;
 use dot_reach_core::install::walk::{Walks, What};
 use dot_reach_core::record::{Cut, Method, Record, Secured, Step};
@@ -188,6 +188,9 @@ fn view(
                 _ => "place",
             },
         });
+    }
+    for deed in [of_all::hand_over(), of_all::tick(), of_all::untick()] {
+        shipped.insert(deed.key.clone(), deed);
     }
     let gate = json!({ "facts": gate.facts().in_order(), "deeds": shipped });
     Some(Page {

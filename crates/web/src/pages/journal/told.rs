@@ -1,7 +1,10 @@
 //! Entries of the record in the words of the day.
 
-use dot_reach_core::record::{Entry, Record, What};
-use dot_reach_core::site::{DeviceId, Site};
+use dot_reach_core::gate::checks::checks;
+use dot_reach_core::gate::work::Spot;
+use dot_reach_core::record::{Entry, Isolated, IsolationId, OpenTimeId, Record, Step, What};
+use dot_reach_core::site::{DeviceId, NetworkId, Site};
+use dot_reach_core::units::Dbm;
 
 use super::capital;
 use crate::pages::jobs::day;
@@ -21,12 +24,14 @@ pub(super) struct Told {
 pub(super) fn lines(record: &Record, site: &Site, below: usize, most: usize) -> Vec<Told> {
     let last = below.min(record.len());
     let first = last.saturating_sub(most);
+    let names = Names { record, site };
+    let words = |what: &What| names.day(what).or_else(|| names.proof(what)).unwrap_or_default();
     let all: Vec<&Entry> = record.entries_from(first).take(last - first).collect();
     let line = |(n, entry): (usize, &&Entry)| Told {
         place: first + n + 1,
         at: day(&entry.said),
         by: entry.by.clone(),
-        what: capital(&words(&entry.what, site)),
+        what: capital(&words(&entry.what)),
         struck: record.struck_by(&entry.id).map(|by| match &by.what {
             What::Struck { why, .. } => why.clone(),
             _ => by.by.clone(),
@@ -35,82 +40,125 @@ pub(super) fn lines(record: &Record, site: &Site, below: usize, most: usize) -> 
     all.iter().enumerate().map(line).rev().collect()
 }
 
-fn words(what: &What, site: &Site) -> String {
-    let device = |id: &DeviceId| {
-        site.devices.iter().find(|d| d.id == *id).map_or_else(|| id.to_string(), |d| d.name.clone())
-    };
-    let because =
-        |why: &str| if why.is_empty() { String::new() } else { format!(", because: {why}") };
-    match what {
-        What::Isolated(of) => {
-            let circuits = of.circuits.join(", ");
-            let off = if of.means.is_main() {
-                "the main switch".to_owned()
-            } else {
-                format!("breaker {circuits}")
-            };
-            format!("switched off {off}, {}{}", of.id, because(&of.why))
-        }
-        What::TesterShown { isolation, after } => {
-            let when = if *after { "after" } else { "before" };
-            format!("showed that the tester works, {when} the tests under {isolation}")
-        }
-        What::HandedOver { isolation, to } => format!("handed {isolation} over to {to}"),
-        What::Energised { isolation, why } => {
-            format!("switched on what {isolation} had off{}", because(why))
-        }
-        What::Ticked { device: of, step, check, on } => {
-            let done = if *on { "looked at" } else { "took back the tick at" };
-            format!("{done} {check} of {} in {}", device(of), step.name())
-        }
-        What::Stepped(of) => {
-            format!("{}: {}{}", device(&of.device), of.step.name(), because(&of.why))
-        }
-        What::TakenBack { device: of, step } => {
-            format!("{}: took back {}", device(of), step.name())
-        }
-        What::Unsettled { trigger, devices, .. } => {
-            let tests = plural(devices.len(), "device is", "devices are");
-            format!("{}: {tests} to be tested again", trigger.replace('-', " "))
-        }
-        What::CodeKept(code) => format!("kept the code of {}", device(&code.device)),
-        What::NetworkOpened(open) => format!("opened {}", open.network),
-        What::NetworkClosed { open } => format!("closed the network, {open}"),
-        What::RoutesRebuilt { open } => format!("had routes rebuilt, {open}"),
-        What::Joined(of) => format!("joined {}", device(&of.device)),
-        What::Tied(of) => {
-            let master = of.master.as_ref().map(device).unwrap_or_default();
-            format!("tied {} to {master}", device(&of.device))
-        }
-        What::WiredIn(of) => format!("noted how {} is wired in", device(&of.device)),
-        What::Read(of) => {
-            let level = of
-                .rssi_dbm
-                .map(|l| format!(", {}\u{a0}dBm", l.get().round()).replace('-', "−"))
-                .unwrap_or_default();
-            format!("read {} from {}{level}", device(&of.to), device(&of.from))
-        }
-        What::Pressed(of) => {
-            format!("tested {}: {} of {} arrived", device(&of.device), of.arrived, of.count)
-        }
-        What::Reported(of) => {
-            format!(
-                "a hub told of {}",
-                of.device.as_ref().map_or_else(|| "a node".to_owned(), device)
-            )
-        }
-        What::Met(of) => {
-            let place =
-                of.device.as_ref().map(|d| format!(" at {}", device(d))).unwrap_or_default();
-            format!("met a fault{place}: {}", of.symptom.replace('-', " "))
-        }
-        What::Agreed(_) => "agreed what counts as accepted".to_owned(),
-        What::Cured { device: of, what } => format!("{}: {what}", device(of)),
-        What::Stage(of) => format!("kept the plan {}", of.stage.words()),
-        What::Signed(of) => format!(
-            "{} signed: {} passed, {} failed, {} not tested",
-            of.name, of.passed, of.failed, of.untested
-        ),
-        What::Struck { of, why } => format!("struck entry {of}: {why}"),
+/// What an isolation has off, as people call it.
+fn off(of: &Isolated) -> String {
+    if of.means.is_main() {
+        return "the main switch".to_owned();
+    }
+    let word = if of.circuits.len() == 1 { "breaker" } else { "breakers" };
+    format!("{word} {}", of.circuits.join(", "))
+}
+
+fn because(why: &str) -> String {
+    if why.is_empty() { String::new() } else { format!(", because: {why}") }
+}
+
+/// The names of what an entry speaks of.
+struct Names<'a> {
+    record: &'a Record,
+    site: &'a Site,
+}
+
+impl Names<'_> {
+    fn device(&self, id: &DeviceId) -> String {
+        self.site.devices.get(id).map_or_else(|| format!("{id}, removed since"), |d| d.name.clone())
+    }
+
+    fn network(&self, id: &NetworkId) -> String {
+        self.site
+            .networks
+            .get(id)
+            .map_or_else(|| format!("{id}, removed since"), |n| n.name.clone())
+    }
+
+    fn off(&self, id: &IsolationId) -> String {
+        self.record.isolations.get(id).map_or_else(|| id.to_string(), |i| off(&i.of))
+    }
+
+    fn opened(&self, id: &OpenTimeId) -> String {
+        self.record.open_times.get(id).map_or_else(|| id.to_string(), |o| self.network(&o.network))
+    }
+
+    fn check(&self, device: &DeviceId, step: Step, word: &str) -> String {
+        let spot = Spot::of(self.site, device);
+        let known = spot.and_then(|s| checks(&s, step).into_iter().find(|c| c.word == word));
+        known.map_or_else(|| word.replace('-', " "), |c| c.text)
+    }
+
+    fn day(&self, what: &What) -> Option<String> {
+        Some(match what {
+            What::Isolated(of) => format!("switched off {}{}", off(of), because(&of.why)),
+            What::TesterShown { isolation, after } => {
+                let when = if *after { "after" } else { "before" };
+                format!("showed that the tester works, {when} the tests on {}", self.off(isolation))
+            }
+            What::HandedOver { isolation, to } => {
+                format!("handed {} over to {to}", self.off(isolation))
+            }
+            What::Energised { isolation } => format!("switched on {}", self.off(isolation)),
+            What::Ticked { device, step, check, on } => {
+                let done = if *on { "ticked" } else { "took the tick away from" };
+                format!("{}: {done} “{}”", self.device(device), self.check(device, *step, check))
+            }
+            What::Stepped(of) => {
+                format!("{}: {}{}", self.device(&of.device), of.step.name(), because(&of.why))
+            }
+            What::TakenBack { device, step } => {
+                format!("{}: took back {}", self.device(device), step.name())
+            }
+            What::Unsettled { trigger, devices, .. } => {
+                let tests = plural(devices.len(), "device is", "devices are");
+                format!("{}: {tests} to be tested again", trigger.replace('-', " "))
+            }
+            What::CodeKept(code) => format!("kept the code of {}", self.device(&code.device)),
+            What::NetworkOpened(open) => {
+                format!("opened {} for joining", self.network(&open.network))
+            }
+            What::NetworkClosed { open } => format!("closed {}", self.opened(open)),
+            What::RoutesRebuilt { open } => format!("rebuilt the routes of {}", self.opened(open)),
+            What::Joined(of) => format!("joined {}", self.device(&of.device)),
+            What::Tied(of) => {
+                let master = of.master.as_ref().map(|m| self.device(m)).unwrap_or_default();
+                format!("tied {} to {master}", self.device(&of.device))
+            }
+            What::WiredIn(of) => format!("noted how {} is wired in", self.device(&of.device)),
+            _ => return None,
+        })
+    }
+
+    /// What was measured, met, agreed or corrected.
+    fn proof(&self, what: &What) -> Option<String> {
+        Some(match what {
+            What::Read(of) => {
+                let level = |l: Dbm| format!(", {}\u{a0}dBm", l.get().round()).replace('-', "−");
+                let level = of.rssi_dbm.map(level).unwrap_or_default();
+                format!("read {} from {}{level}", self.device(&of.to), self.device(&of.from))
+            }
+            What::Pressed(of) => {
+                let device = self.device(&of.device);
+                format!("tested {device}: {} of {} arrived", of.arrived, of.count)
+            }
+            What::Reported(of) => {
+                let node = of.device.as_ref().map(|d| self.device(d));
+                format!("a hub told of {}", node.unwrap_or_else(|| "a node".to_owned()))
+            }
+            What::Met(of) => {
+                let place = of.device.as_ref().map(|d| format!(" at {}", self.device(d)));
+                let symptom = of.symptom.replace('-', " ");
+                format!("met a fault{}: {symptom}", place.unwrap_or_default())
+            }
+            What::Agreed(_) => "agreed what counts as accepted".to_owned(),
+            What::Cured { device, what } => format!("{}: {what}", self.device(device)),
+            What::Stage(of) => format!("kept the plan {}", of.stage.words()),
+            What::Signed(of) => {
+                let (passed, failed, left) = (of.passed, of.failed, of.untested);
+                format!("{} signed: {passed} passed, {failed} failed, {left} not tested", of.name)
+            }
+            What::Struck { of, why } => {
+                let place = self.record.place_of(of).map(|place| format!(" {}", place + 1));
+                format!("struck entry{}: {why}", place.unwrap_or_default())
+            }
+            _ => return None,
+        })
     }
 }

@@ -1,13 +1,14 @@
 //! Variants of a job side by side, what makes each another, and which is taken.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::analysis::{Analysis, Options, analyse_after};
-use dot_reach_core::compare::{Difference, Standing, changed_by_both, differences, standing};
+use dot_reach_core::compare::{Difference, Standing, differences, standing};
 use dot_reach_core::record::Prepared;
-use dot_reach_core::site::{Edit, Site, apply, difference};
+use dot_reach_core::site::{Both, Edit, Merge, Refusal, Side, Site, Wrong, apply, in_words, merge};
 use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::{JobId, Reads, StoreError, Variant};
 use serde::Deserialize;
@@ -50,8 +51,28 @@ struct Column {
     is_plan: bool,
     differences: Vec<String>,
     /// What was changed in the plan since it was branched off, and in the variant too.
-    also: Vec<String>,
+    both: Vec<Asked>,
     sheets: Vec<(String, Plan)>,
+}
+
+/// What both sides changed: which of them is to stand.
+struct Asked {
+    key: String,
+    says: String,
+    plan: String,
+    variant: String,
+}
+
+impl From<&Both> for Asked {
+    fn from(both: &Both) -> Self {
+        let field = both.field.as_ref().map(|f| format!(", {}", f.replace(['_', '.'], " ")));
+        Self {
+            key: both.key(),
+            says: format!("{}{}", both.name, field.unwrap_or_default()),
+            plan: in_words(both.plan.as_ref(), both.field.is_some()),
+            variant: in_words(both.variant.as_ref(), both.field.is_some()),
+        }
+    }
 }
 
 /// A number, and whether it is the best of its row.
@@ -145,22 +166,19 @@ fn column(of: &JobId, plan: &Site, looked: &Looked) -> Column {
             name: "The plan".to_owned(),
             is_plan: true,
             differences: Vec::new(),
-            also: Vec::new(),
+            both: Vec::new(),
             sheets: Vec::new(),
         };
     };
     let found = differences(plan, &looked.site);
-    let also = looked
-        .base
-        .as_ref()
-        .map(|base| changed_by_both(base, plan, &looked.site))
-        .unwrap_or_default();
+    let unanswered = |base: &Arc<Site>| merge(base, plan, &looked.site, &BTreeMap::new()).both;
+    let both = looked.base.as_ref().map(unanswered).unwrap_or_default();
     Column {
         id: variant.id.to_string(),
         name: variant.name.clone(),
         is_plan: false,
         differences: found.iter().map(|d| d.words.clone()).collect(),
-        also,
+        both: both.iter().map(Asked::from).collect(),
         sheets: sheets(&looked.site, &found),
     }
 }
@@ -267,29 +285,52 @@ pub(crate) async fn branch(job: Job, sent: web::Json<SentBranch>) -> Answer {
         .json(json!({ "id": id.to_string(), "href": format!("/jobs/{id}/reach") })))
 }
 
-/// Takes what a variant changes over into the plan, as one change.
+#[derive(Deserialize)]
+pub(crate) struct SentTake {
+    #[serde(flatten)]
+    mark: Mark,
+    /// Of what both sides changed: whose stands, by its key.
+    #[serde(default)]
+    answers: BTreeMap<String, Side>,
+}
+
+/// Takes what a variant changes over into the plan, field by field and as one change.
 #[post("/jobs/{job}/variants/{variant}/take")]
 pub(crate) async fn take(
     job: Job,
     path: web::Path<(String, String)>,
-    sent: web::Json<Mark>,
+    sent: web::Json<SentTake>,
 ) -> Answer {
+    let SentTake { mark, answers } = sent.into_inner();
     let id: JobId = path.into_inner().1.parse()?;
     let of = job.id.clone();
-    let changes = job.app.ask(move |store| {
+    let parted = job.app.ask(move |store| {
         let variant = store.variant(&id)?.filter(|v| v.of == of);
         let variant = variant.ok_or_else(|| StoreError::NoJob(id.to_string()))?;
         let base = store.branched_off(&variant.id)?;
         let (site, _) = store.site(&variant.id)?;
-        Ok::<_, StoreError>(difference(&base, &site))
+        Ok::<_, StoreError>((base, site))
     });
-    let changes = changes.await?;
-    let command = command(&job, sent.into_inner());
-    let committed = keep(&job, command, Reads::All, move |_, _| {
-        Ok(Prepared { edit: Some(changes.clone()), entries: Vec::new() })
+    let (base, variant) = parted.await?;
+    let committed = keep(&job, command(&job, mark), Reads::All, move |plan, _| {
+        let Merge { edits, both } = merge(&base, plan, &variant, &answers);
+        if both.is_empty() {
+            return Ok(Prepared { edit: Some(Edit::batch(edits)), entries: Vec::new() });
+        }
+        let why = Wrong::BothChanged { what: told(&both) };
+        Err(Refusal::Wrong { field: "answers".to_owned(), why })
     })
     .await?;
     Ok(HttpResponse::Ok().json(receipt(&committed)))
+}
+
+/// What nobody has answered, in a line.
+fn told(both: &[Both]) -> String {
+    let told = both.iter().map(|both| {
+        let Asked { key, says, plan, variant } = both.into();
+        format!("{says} ({key}): {plan} in the plan, {variant} in the variant")
+    });
+    told.collect::<Vec<_>>().join("; ")
 }
 
 /// Puts a variant aside.

@@ -5,15 +5,14 @@ use std::collections::BTreeSet;
 use serde::Deserialize;
 use serde_json::json;
 
-use super::deeds;
-use super::work::Spot;
-use super::{Deed, Gate, checks, gate, isolate, retest};
-use crate::codes;
+mod steps;
+
+use self::steps::{code_kept, joined, lacks_nothing, reasoned, step_of, taken, ticked, tied};
+use super::{Gate, Lacks, deeds, gate, isolate, retest};
 use crate::moment::Moment;
 use crate::record::{
-    Caller, Cut, Entry, EntryId, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt, Joining,
-    JoiningId, Method, OpenTime, OpenTimeId, OpenedBox, Prepared, Record, Secured, Step, Stepped,
-    Taken, Telling, What,
+    Caller, Cut, Entry, EntryId, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt, JoiningId,
+    Method, OpenTime, OpenTimeId, Prepared, Record, Secured, Step, Taken, Telling, What,
 };
 use crate::site::{DeviceId, Edit, Kind, NetworkId, Ref, Refusal, RoomId, Security, Site, Wrong};
 use crate::units::Dbm;
@@ -214,7 +213,7 @@ impl Act {
                 let of = self.isolated(site, record)?;
                 let mut of = of.unwrap_or_else(|| unreachable!("this is one that isolates"));
                 let deed = deeds::isolate("", site, &of, &[]);
-                of.why = reasoned(&gate, &deed, by, why)?;
+                of.why = reasoned(gate.facts(), &deed, by, why)?;
                 vec![Telling::new(What::Isolated(of), Some(by), Some(at))]
             }
             Self::ProveTester { isolation, after, by, at } => what(
@@ -223,6 +222,11 @@ impl Act {
                 Some(at),
             ),
             Self::HandOver { isolation, by, to, at } => {
+                if !to.trim().is_empty() && !site.people.iter().any(|p| Entry::is_name(&p.name, to))
+                {
+                    let missing = Lacks::NotKnown.to_string();
+                    return Err(Refusal::wrong("to", Wrong::NotYet { missing }));
+                }
                 let (isolation, to) = (isolation.clone(), to.clone());
                 vec![Telling::new(What::HandedOver { isolation, to }, Some(by), Some(at))]
             }
@@ -331,61 +335,6 @@ impl Act {
     }
 }
 
-fn spot<'a>(site: &'a Site, device: &DeviceId) -> Result<Spot<'a>, Refusal> {
-    let missing = || Refusal::Missing(Ref::new(Kind::Device, device.as_str()));
-    Spot::of(site, device).ok_or_else(missing)
-}
-
-/// What taking a step needs. A box that stands open can be made safe, whatever is planned there by now.
-fn step_of(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Result<Deed, Refusal> {
-    if step == Step::PutBack && gate.is_open(device) {
-        let opens = Spot::of(gate.site(), device).is_some_and(|s| s.opens_box());
-        if !opens {
-            return Ok(deeds::put_back_unplanned(device));
-        }
-    }
-    Ok(deeds::step(gate, &spot(gate.site(), device)?, step, false))
-}
-
-/// Refuses an act that lacks something; gives the reason that overrules what yields, where something does.
-fn reasoned(gate: &Gate<'_>, deed: &Deed, by: &str, why: &str) -> Result<String, Refusal> {
-    reasoned_with(gate.facts(), deed, by, why)
-}
-
-fn reasoned_with(
-    facts: &super::Facts,
-    deed: &Deed,
-    by: &str,
-    why: &str,
-) -> Result<String, Refusal> {
-    if by.trim().is_empty() {
-        return Err(Refusal::wrong("by", Wrong::NotSaid));
-    }
-    let lacks = deed.lacks(facts, by);
-    if lacks.is_empty() {
-        return Ok(String::new());
-    }
-    let told: Vec<&str> = lacks.iter().map(|need| need.says.as_str()).collect();
-    let missing = told.join("; ");
-    if lacks.iter().any(|need| !need.yields) {
-        return Err(Refusal::wrong("step", Wrong::NotYet { missing }));
-    }
-    if why.trim().is_empty() {
-        return Err(Refusal::wrong("why", Wrong::NotYetUnless { missing }));
-    }
-    Ok(why.trim().to_owned())
-}
-
-fn lacks_nothing(gate: &Gate<'_>, deed: &Deed, field: &str, me: &str) -> Result<(), Refusal> {
-    let lacks = deed.lacks(gate.facts(), me);
-    if lacks.is_empty() {
-        return Ok(());
-    }
-    let mut told: Vec<&str> = lacks.iter().map(|need| need.says.as_str()).collect();
-    told.dedup();
-    Err(Refusal::wrong(field, Wrong::NotYet { missing: told.join("; ") }))
-}
-
 fn energised(
     gate: &Gate<'_>,
     id: &IsolationId,
@@ -399,136 +348,8 @@ fn energised(
     }
     let deed = deeds::energise(gate, id.as_str(), Some(id), &[]);
     lacks_nothing(gate, &deed, "isolation", by)?;
-    let what = What::Energised { isolation: id.clone(), why: String::new() };
+    let what = What::Energised { isolation: id.clone() };
     Ok(vec![Telling::new(what, Some(by), Some(at))])
-}
-
-fn ticked(
-    site: &Site,
-    device: &DeviceId,
-    step: Step,
-    check: &str,
-    on: bool,
-) -> Result<What, Refusal> {
-    let known = checks::checks(&spot(site, device)?, step);
-    if !known.iter().any(|c| c.word == check) {
-        let known = known.iter().map(|c| c.word.as_str()).collect::<Vec<_>>().join(", ");
-        return Err(Refusal::wrong("check", Wrong::NoneOf { text: check.to_owned(), known }));
-    }
-    Ok(What::Ticked { device: device.clone(), step, check: check.to_owned(), on })
-}
-
-/// A step that may be taken.
-fn taken(
-    gate: &Gate<'_>,
-    device: &DeviceId,
-    step: Step,
-    deed: &Deed,
-    by: &str,
-    why: &str,
-    more: &BTreeSet<String>,
-) -> Result<Stepped, Refusal> {
-    let mut facts = gate.facts().clone();
-    for check in more {
-        facts.add(format!("tick:{device}:{}:{check}", step.word()));
-    }
-    let why = reasoned_with(&facts, deed, by, why)?;
-    let mut checks = gate.mark(device, step).map(|m| m.checks.clone()).unwrap_or_default();
-    checks.extend(more.iter().cloned());
-    let isolation = if step.is_in_box() {
-        let named = deed.named(&facts, by);
-        let under = named.iter().find(|(name, _)| name == "iso");
-        under.and_then(|(_, id)| id.parse().ok())
-    } else {
-        None
-    };
-    let opened = (step == Step::Dead).then(|| opened_box(gate.site(), device)).flatten();
-    let (device, note) = (device.clone(), String::new());
-    Ok(Stepped { device, step, isolation, opened, checks, why, note })
-}
-
-/// A box as it is known when it is opened.
-fn opened_box(site: &Site, device: &DeviceId) -> Option<OpenedBox> {
-    let spot = Spot::of(site, device)?;
-    Some(OpenedBox {
-        point: site.box_of(spot.point).id.clone(),
-        name: spot.device.name.clone(),
-        circuits: isolate::labels(site, &spot.circuits()),
-    })
-}
-
-fn plain_step(
-    gate: &Gate<'_>,
-    device: &DeviceId,
-    step: Step,
-    elsewhere: bool,
-    by: &str,
-    why: &str,
-) -> Result<What, Refusal> {
-    let deed = deeds::step(gate, &spot(gate.site(), device)?, step, elsewhere);
-    taken(gate, device, step, &deed, by, why, &BTreeSet::new()).map(What::Stepped)
-}
-
-fn code_kept(gate: &Gate<'_>, code: JoinCode) -> Result<Vec<Telling>, Refusal> {
-    let spot = spot(gate.site(), &code.device)?;
-    if !code.text.is_empty() {
-        let system = spot.network.map(|n| n.system);
-        let read = codes::parse(&code.text, system);
-        read.map_err(|e| Refusal::wrong("text", Wrong::Code(e)))?;
-    }
-    let (by, at) = (code.by.clone(), code.at.clone());
-    let stepped = plain_step(gate, &code.device, Step::Code, false, &by, "")?;
-    let both = [What::CodeKept(code), stepped];
-    Ok(both.map(|what| Telling::new(what, Some(&by), Some(&at))).into())
-}
-
-fn tied(
-    gate: &Gate<'_>,
-    joining: &JoiningId,
-    device: &DeviceId,
-    master: &DeviceId,
-    by: &str,
-    at: &Moment,
-) -> Result<Vec<Telling>, Refusal> {
-    if !spot(gate.site(), device)?.masters().contains(master) {
-        return Err(Refusal::wrong("master", Wrong::NoMasterOfIt));
-    }
-    let stepped = plain_step(gate, device, Step::Tied, false, by, "")?;
-    let record = gate.record().joined(device).cloned().unwrap_or_else(|| Joining {
-        id: joining.clone(),
-        device: device.clone(),
-        joined: JoinedAt::InPlace,
-        method: Method::Unsaid,
-        node: None,
-        parent: None,
-        rssi_dbm: None,
-        master: None,
-        tried: BTreeSet::new(),
-        by: by.to_owned(),
-        at: at.clone(),
-    });
-    let tied = What::Tied(Joining { master: Some(master.clone()), ..record });
-    Ok([tied, stepped].map(|what| Telling::new(what, Some(by), Some(at))).into())
-}
-
-fn joined(gate: &Gate<'_>, join: &Join) -> Result<Vec<Telling>, Refusal> {
-    let elsewhere = join.joined == JoinedAt::Elsewhere;
-    let stepped = plain_step(gate, &join.device, Step::Joined, elsewhere, &join.by, &join.why)?;
-    let record = Joining {
-        id: join.id.clone(),
-        device: join.device.clone(),
-        joined: join.joined,
-        method: join.method,
-        node: join.node,
-        parent: join.parent.clone(),
-        rssi_dbm: join.rssi_dbm,
-        master: None,
-        tried: BTreeSet::new(),
-        by: join.by.clone(),
-        at: join.at.clone(),
-    };
-    let both = [What::Joined(record), stepped];
-    Ok(both.map(|what| Telling::new(what, Some(&join.by), Some(&join.at))).into())
 }
 
 fn opened(

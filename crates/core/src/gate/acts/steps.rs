@@ -1,0 +1,196 @@
+//! What taking a step needs, and what is put on record with it: its code, its joining, its master.
+
+use std::collections::BTreeSet;
+
+use super::Join;
+use crate::codes;
+use crate::gate::work::Spot;
+use crate::gate::{Deed, Facts, Gate, Need, checks, deeds, isolate};
+use crate::moment::Moment;
+use crate::record::{
+    JoinCode, JoinedAt, Joining, JoiningId, Method, OpenedBox, Step, Stepped, Telling, What,
+};
+use crate::site::{DeviceId, Kind, Ref, Refusal, Site, Wrong};
+
+fn spot<'a>(site: &'a Site, device: &DeviceId) -> Result<Spot<'a>, Refusal> {
+    let missing = || Refusal::Missing(Ref::new(Kind::Device, device.as_str()));
+    Spot::of(site, device).ok_or_else(missing)
+}
+
+/// What taking a step needs. A box that stands open can be made safe, whatever is planned there by now.
+pub(super) fn step_of(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Result<Deed, Refusal> {
+    if step == Step::PutBack && gate.is_open(device) {
+        let opens = Spot::of(gate.site(), device).is_some_and(|s| s.opens_box());
+        if !opens {
+            return Ok(deeds::put_back_unplanned(device));
+        }
+    }
+    Ok(deeds::step(gate, &spot(gate.site(), device)?, step, false))
+}
+
+/// Refuses an act that lacks something; gives the reason that overrules what yields, where something does.
+pub(super) fn reasoned(facts: &Facts, deed: &Deed, by: &str, why: &str) -> Result<String, Refusal> {
+    if by.trim().is_empty() {
+        return Err(Refusal::wrong("by", Wrong::NotSaid));
+    }
+    let lacks = deed.lacks(facts, by);
+    if lacks.is_empty() {
+        return Ok(String::new());
+    }
+    let missing = told(&lacks);
+    if lacks.iter().any(|need| !need.yields) {
+        return Err(Refusal::wrong("step", Wrong::NotYet { missing }));
+    }
+    if why.trim().is_empty() {
+        return Err(Refusal::wrong("why", Wrong::NotYetUnless { missing }));
+    }
+    Ok(why.trim().to_owned())
+}
+
+pub(super) fn lacks_nothing(
+    gate: &Gate<'_>,
+    deed: &Deed,
+    field: &str,
+    me: &str,
+) -> Result<(), Refusal> {
+    let lacks = deed.lacks(gate.facts(), me);
+    if lacks.is_empty() {
+        return Ok(());
+    }
+    Err(Refusal::wrong(field, Wrong::NotYet { missing: told(&lacks) }))
+}
+
+/// All that is lacking, each once.
+fn told(lacks: &[&Need]) -> String {
+    let mut told: Vec<&str> = lacks.iter().map(|need| need.says.as_str()).collect();
+    told.dedup();
+    told.join("; ")
+}
+
+pub(super) fn ticked(
+    site: &Site,
+    device: &DeviceId,
+    step: Step,
+    check: &str,
+    on: bool,
+) -> Result<What, Refusal> {
+    let known = checks::checks(&spot(site, device)?, step);
+    if !known.iter().any(|c| c.word == check) {
+        let known = known.iter().map(|c| c.word.as_str()).collect::<Vec<_>>().join(", ");
+        return Err(Refusal::wrong("check", Wrong::NoneOf { text: check.to_owned(), known }));
+    }
+    Ok(What::Ticked { device: device.clone(), step, check: check.to_owned(), on })
+}
+
+/// A step that may be taken.
+pub(super) fn taken(
+    gate: &Gate<'_>,
+    device: &DeviceId,
+    step: Step,
+    deed: &Deed,
+    by: &str,
+    why: &str,
+    more: &BTreeSet<String>,
+) -> Result<Stepped, Refusal> {
+    let mut facts = gate.facts().clone();
+    for check in more {
+        facts.add(format!("tick:{device}:{}:{check}", step.word()));
+    }
+    let why = reasoned(&facts, deed, by, why)?;
+    let mut checks = gate.mark(device, step).map(|m| m.checks.clone()).unwrap_or_default();
+    checks.extend(more.iter().cloned());
+    let isolation = if step.is_in_box() {
+        let named = deed.named(&facts, by);
+        let under = named.iter().find(|(name, _)| name == "iso");
+        under.and_then(|(_, id)| id.parse().ok())
+    } else {
+        None
+    };
+    let opened = (step == Step::Dead).then(|| opened_box(gate.site(), device)).flatten();
+    let (device, note) = (device.clone(), String::new());
+    Ok(Stepped { device, step, isolation, opened, checks, why, note })
+}
+
+/// A box as it is known when it is opened.
+fn opened_box(site: &Site, device: &DeviceId) -> Option<OpenedBox> {
+    let spot = Spot::of(site, device)?;
+    Some(OpenedBox {
+        point: site.box_of(spot.point).id.clone(),
+        name: spot.device.name.clone(),
+        circuits: isolate::labels(site, &spot.circuits()),
+    })
+}
+
+fn plain_step(
+    gate: &Gate<'_>,
+    device: &DeviceId,
+    step: Step,
+    elsewhere: bool,
+    by: &str,
+    why: &str,
+) -> Result<What, Refusal> {
+    let deed = deeds::step(gate, &spot(gate.site(), device)?, step, elsewhere);
+    taken(gate, device, step, &deed, by, why, &BTreeSet::new()).map(What::Stepped)
+}
+
+pub(super) fn code_kept(gate: &Gate<'_>, code: JoinCode) -> Result<Vec<Telling>, Refusal> {
+    let spot = spot(gate.site(), &code.device)?;
+    if !code.text.is_empty() {
+        let system = spot.network.map(|n| n.system);
+        let read = codes::parse(&code.text, system);
+        read.map_err(|e| Refusal::wrong("text", Wrong::Code(e)))?;
+    }
+    let (by, at) = (code.by.clone(), code.at.clone());
+    let stepped = plain_step(gate, &code.device, Step::Code, false, &by, "")?;
+    let both = [What::CodeKept(code), stepped];
+    Ok(both.map(|what| Telling::new(what, Some(&by), Some(&at))).into())
+}
+
+pub(super) fn tied(
+    gate: &Gate<'_>,
+    joining: &JoiningId,
+    device: &DeviceId,
+    master: &DeviceId,
+    by: &str,
+    at: &Moment,
+) -> Result<Vec<Telling>, Refusal> {
+    if !spot(gate.site(), device)?.masters().contains(master) {
+        return Err(Refusal::wrong("master", Wrong::NoMasterOfIt));
+    }
+    let stepped = plain_step(gate, device, Step::Tied, false, by, "")?;
+    let record = gate.record().joined(device).cloned().unwrap_or_else(|| Joining {
+        id: joining.clone(),
+        device: device.clone(),
+        joined: JoinedAt::InPlace,
+        method: Method::Unsaid,
+        node: None,
+        parent: None,
+        rssi_dbm: None,
+        master: None,
+        tried: BTreeSet::new(),
+        by: by.to_owned(),
+        at: at.clone(),
+    });
+    let tied = What::Tied(Joining { master: Some(master.clone()), ..record });
+    Ok([tied, stepped].map(|what| Telling::new(what, Some(by), Some(at))).into())
+}
+
+pub(super) fn joined(gate: &Gate<'_>, join: &Join) -> Result<Vec<Telling>, Refusal> {
+    let elsewhere = join.joined == JoinedAt::Elsewhere;
+    let stepped = plain_step(gate, &join.device, Step::Joined, elsewhere, &join.by, &join.why)?;
+    let record = Joining {
+        id: join.id.clone(),
+        device: join.device.clone(),
+        joined: join.joined,
+        method: join.method,
+        node: join.node,
+        parent: join.parent.clone(),
+        rssi_dbm: join.rssi_dbm,
+        master: None,
+        tried: BTreeSet::new(),
+        by: join.by.clone(),
+        at: join.at.clone(),
+    };
+    let both = [What::Joined(record), stepped];
+    Ok(both.map(|what| Telling::new(what, Some(&join.by), Some(&join.at))).into())
+}
