@@ -313,15 +313,34 @@ enum Part {
 }
 
 fn main() -> ExitCode {
+    end_quietly_where_nobody_reads_on();
     let arguments = Arguments::parse();
     let verb = arguments.command.unwrap_or(Verb::Demo { serving: arguments.serving });
     match run(verb) {
         Ok(()) => ExitCode::SUCCESS,
+        Err(error) if is_unread(error.downcast_ref()) => ExitCode::SUCCESS,
         Err(error) => {
             complain(&error.to_string());
             ExitCode::FAILURE
         }
     }
+}
+
+/// Whether whoever read what is printed has gone, such as `| head`: that is no failure.
+fn is_unread(error: Option<&std::io::Error>) -> bool {
+    error.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe)
+}
+
+/// `println!` panics where nobody reads on.
+fn end_quietly_where_nobody_reads_on() {
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |panic| {
+        let text = panic.payload().downcast_ref::<String>().map_or("", String::as_str);
+        if text.starts_with("failed printing to stdout") && text.contains("Broken pipe") {
+            std::process::exit(0);
+        }
+        usual(panic);
+    }));
 }
 
 #[expect(clippy::print_stderr, reason = "a command line complains on its standard error")]
@@ -427,8 +446,12 @@ fn host(store: Store, serving: Serving) -> Result<(), Failure> {
         collectors: serving.collectors,
     };
     let app = Data::new(App::new(store, settings));
-    actix_web::rt::System::new().block_on(async move { serve(listener, app)?.await })?;
-    Ok(())
+    let kept = app.clone();
+    let system = actix_web::rt::System::new();
+    system.block_on(async move { serve(listener, app)?.await })?;
+    kept.close();
+    // Work that nobody waits for any longer goes on in its thread: it does not hold up the end.
+    std::process::exit(0)
 }
 
 fn import(db: &Path, file: &Path) -> Result<(), Failure> {

@@ -269,3 +269,23 @@ fn a_job_is_advised_with_the_reasons_of_the_screen() {
     let said = String::from_utf8_lossy(&output.stderr).into_owned();
     assert!(!output.status.success() && said.contains("this job has heat, mesh, star"), "{said}");
 }
+
+#[test]
+fn a_command_ends_quietly_where_nobody_reads_on() {
+    for arguments in [&["schema"][..], &["standin"], &["standin", "tern-row"]] {
+        let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_dot-reach"))
+            .args(arguments)
+            .stdout(std::process::Stdio::piped())
+            .stderr(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        drop(child.stdout.take());
+        let ended = child.wait_with_output().unwrap();
+        let said = String::from_utf8_lossy(&ended.stderr);
+        assert!(
+            ended.status.success() && said.is_empty(),
+            "{arguments:?}: {} {said}",
+            ended.status
+        );
+    }
+}

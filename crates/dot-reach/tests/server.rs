@@ -1,4 +1,5 @@
 //! The server as the network sees it: who is let in, what it answers, what survives its death.
+#![expect(clippy::unwrap_used, reason = "a server that does not answer has failed the test")]
 
 mod common;
 
@@ -60,43 +61,88 @@ fn moved(n: u32) -> serde_json::Value {
     })
 }
 
+/// A file with the Mill in it.
+fn with_mill(folder: &std::path::Path) -> String {
+    let file = folder.join("jobs.db").to_str().unwrap().to_owned();
+    let job_file = folder.join("mill.json");
+    std::fs::write(&job_file, common::run(&["standin"]).stdout).unwrap();
+    let imported = common::run(&["import", "--db", &file, job_file.to_str().unwrap()]);
+    assert!(imported.status.success());
+    file
+}
+
+/// Makes edits from another thread until the server dies under them; the number of the last that was
+/// acknowledged. Comes back once some were.
+fn edits_from(server: &Server, first: u32) -> std::thread::JoinHandle<u32> {
+    let client = server.client.clone();
+    let (tell, told) = std::sync::mpsc::channel();
+    let writer = std::thread::spawn(move || {
+        let taken = |n: &u32| {
+            let answer = client.post("/jobs/larkfield-mill/edits", &moved(*n));
+            let _ = tell.send(());
+            answer.is_some_and(|a| a.status == 200)
+        };
+        (first..100_000).take_while(taken).last().unwrap_or(first - 1)
+    });
+    for _ in 0..5 {
+        told.recv().unwrap();
+    }
+    writer
+}
+
+/// Which edit the file holds: the last that was acknowledged, or the one that was under way.
+fn held(file: &str, last: u32) -> u32 {
+    let kept = common::run(&["export", "--db", file, "larkfield-mill"]);
+    let kept: serde_json::Value = serde_json::from_slice(&kept.stdout).unwrap();
+    let points = kept["site"]["points"].as_array().unwrap();
+    let at = points.iter().find(|p| p["id"] == "kit-isle").unwrap()["at"][0].as_f64().unwrap();
+    let n = ((at - 1.0) * 1000.0).round();
+    assert!((f64::from(last)..=f64::from(last + 1)).contains(&n), "{n} of {last}");
+    if n > f64::from(last) { last + 1 } else { last }
+}
+
 #[test]
 fn a_server_killed_in_mid_edit_has_every_acknowledged_edit() {
     let folder = tempfile::tempdir().unwrap();
-    let file = folder.path().join("jobs.db");
-    let file = file.to_str().unwrap();
-    let job_file = folder.path().join("mill.json");
-    std::fs::write(&job_file, common::run(&["standin"]).stdout).unwrap();
-    let imported = common::run(&["import", "--db", file, job_file.to_str().unwrap()]);
-    assert!(imported.status.success());
+    let file = with_mill(folder.path());
     let mut acknowledged = 0;
     for round in 1..=3u32 {
-        let mut server = Server::start(&["serve", "--db", file]);
-        // Edits go on from another thread until the server dies under them.
-        let client = server.client.clone();
-        let (tell, told) = std::sync::mpsc::channel();
-        let writer = std::thread::spawn(move || {
-            let taken = |n: &u32| {
-                let answer = client.post("/jobs/larkfield-mill/edits", &moved(*n));
-                let _ = tell.send(());
-                answer.is_some_and(|a| a.status == 200)
-            };
-            (acknowledged + 1..100_000).take_while(taken).last().unwrap_or(acknowledged)
-        });
-        told.recv().unwrap();
-        std::thread::sleep(std::time::Duration::from_millis(400));
+        let mut server = Server::start(&["serve", "--db", &file]);
+        let writer = edits_from(&server, acknowledged + 1);
         server.child.kill().unwrap();
         let last = writer.join().unwrap();
         assert!(last > acknowledged, "round {round} took no edit before the kill");
-        let kept = common::run(&["export", "--db", file, "larkfield-mill"]);
-        let kept: serde_json::Value = serde_json::from_slice(&kept.stdout).unwrap();
-        let points = kept["site"]["points"].as_array().unwrap();
-        let at = points.iter().find(|p| p["id"] == "kit-isle").unwrap()["at"][0].as_f64().unwrap();
-        // The one edit that was under way may stand or not; all before it must.
-        let n = ((at - 1.0) * 1000.0).round();
-        assert!((f64::from(last)..=f64::from(last + 1)).contains(&n), "{n} of {last}");
-        acknowledged = if n > f64::from(last) { last + 1 } else { last };
+        acknowledged = held(&file, last);
     }
+}
+
+#[test]
+fn a_server_that_is_told_to_stop_leaves_one_file_and_no_long_work_holds_it_up() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = with_mill(folder.path());
+    let mut server = Server::start(&["serve", "--db", &file]);
+    let made = server.post("/jobs", &json!({"name": "Crowd", "region": "eu", "confidence": 0.95}));
+    assert_eq!(made.unwrap().status, 200);
+    let sent = json!({"edit": crowded(), "edit_id": "1", "client": "c"});
+    assert_eq!(server.post("/jobs/crowd/edits", &sent).unwrap().status, 200);
+    // Pages that take minutes each.
+    for page in ["reach", "install", "handover", "prove"] {
+        let client = server.client.clone();
+        std::thread::spawn(move || client.ask("GET", &format!("/jobs/crowd/{page}"), "", ""));
+    }
+    while !server.get("/metrics").body.contains("dot_reach_work_running 1") {
+        std::thread::yield_now();
+    }
+    let writer = edits_from(&server, 1);
+    let id = server.child.id().to_string();
+    assert!(std::process::Command::new("kill").args(["-TERM", &id]).status().unwrap().success());
+    let ended = server.child.wait().unwrap();
+    assert!(ended.success(), "{ended}");
+    let last = writer.join().unwrap();
+    // Copied alone, without what SQLite may keep beside it.
+    let copy = folder.path().join("copy.db");
+    std::fs::copy(&file, &copy).unwrap();
+    held(copy.to_str().unwrap(), last);
 }
 
 /// A house of many devices and openings: a page of it takes minutes of work.

@@ -1,8 +1,9 @@
 //! The thread that writes, one thing after the other, and the connections that read.
 
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel, sync_channel};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
@@ -15,8 +16,8 @@ type Work = Box<dyn FnOnce(&mut Connection) + Send>;
 /// The one connection that writes. Work queues up and is done in its order.
 #[derive(Debug)]
 pub(crate) struct Writer {
-    queue: Option<Sender<Work>>,
-    thread: Option<JoinHandle<()>>,
+    queue: Mutex<Option<Sender<Work>>>,
+    thread: Mutex<Option<JoinHandle<()>>>,
 }
 
 impl Writer {
@@ -40,10 +41,12 @@ impl Writer {
                     Err(RecvTimeoutError::Disconnected) => break,
                 }
             }
+            // Who still reads is waited for a moment only: the file and its log are whole beside each other too.
+            drop(db.busy_timeout(Duration::from_millis(700)));
             checkpoint(&db, "TRUNCATE");
         };
         let thread = std::thread::Builder::new().name("writer".to_owned()).spawn(write)?;
-        Ok(Self { queue: Some(queue), thread: Some(thread) })
+        Ok(Self { queue: Mutex::new(Some(queue)), thread: Mutex::new(Some(thread)) })
     }
 
     /// Does some work in its turn and waits for it.
@@ -56,20 +59,34 @@ impl Writer {
             // Who asked waits below until it is told.
             let _listener = tell.send(work(db));
         });
-        let queue = self.queue.as_ref().ok_or(StoreError::Closing)?;
+        let queue = held(&self.queue).clone().ok_or(StoreError::Closing)?;
         queue.send(work).map_err(|_gone| StoreError::Closing)?;
+        drop(queue);
         told.recv().map_err(|_panicked| StoreError::Closing)?
+    }
+}
+
+impl Writer {
+    /// Takes nothing more, does what is queued, and leaves one file that holds all of it.
+    pub(crate) fn close(&self) {
+        *held(&self.queue) = None;
+        let thread = held(&self.thread).take();
+        if let Some(thread) = thread {
+            // Nothing is left to do when it panicked.
+            let _ended = thread.join();
+        }
     }
 }
 
 impl Drop for Writer {
     fn drop(&mut self) {
-        self.queue = None;
-        if let Some(thread) = self.thread.take() {
-            // Nothing is left to do when it panicked.
-            let _ended = thread.join();
-        }
+        self.close();
     }
+}
+
+/// Nothing here panics half way through a change.
+fn held<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
+    of.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// How long nobody writes before what was written is brought into the one file.
@@ -89,6 +106,7 @@ fn checkpoint(db: &Connection, how: &str) -> bool {
 pub(crate) struct Readers {
     path: PathBuf,
     idle: Mutex<Vec<Connection>>,
+    is_closed: AtomicBool,
 }
 
 /// How many are kept for later.
@@ -96,7 +114,11 @@ const MOST_IDLE: usize = 4;
 
 impl Readers {
     pub(crate) fn of(path: &Path) -> Self {
-        Self { path: path.to_owned(), idle: Mutex::new(Vec::new()) }
+        Self {
+            path: path.to_owned(),
+            idle: Mutex::new(Vec::new()),
+            is_closed: AtomicBool::new(false),
+        }
     }
 
     /// Reads what was true at one moment, without waiting for anyone who writes.
@@ -104,7 +126,10 @@ impl Readers {
         &self,
         work: impl FnOnce(&Connection) -> Result<T, StoreError>,
     ) -> Result<T, StoreError> {
-        let idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
+        if self.is_closed.load(Ordering::Relaxed) {
+            return Err(StoreError::Closing);
+        }
+        let idle = held(&self.idle).pop();
         let db = match idle {
             Some(db) => db,
             None => self.connect()?,
@@ -112,11 +137,17 @@ impl Readers {
         db.execute_batch("BEGIN")?;
         let found = work(&db);
         db.execute_batch("COMMIT")?;
-        let mut idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner);
-        if idle.len() < MOST_IDLE {
+        let mut idle = held(&self.idle);
+        if idle.len() < MOST_IDLE && !self.is_closed.load(Ordering::Relaxed) {
             idle.push(db);
         }
         found
+    }
+
+    /// Lets go of the file; whoever still reads does so when they are done.
+    pub(crate) fn close(&self) {
+        self.is_closed.store(true, Ordering::Relaxed);
+        held(&self.idle).clear();
     }
 
     fn connect(&self) -> Result<Connection, StoreError> {

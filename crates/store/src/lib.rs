@@ -127,5 +127,18 @@ pub struct Store {
     /// Held as long as this program has the file.
     _lock: Option<std::fs::File>,
     /// Gone with the store, when nothing is kept. Last, so that the connections close before.
-    _folder: Option<tempfile::TempDir>,
+    folder: Option<tempfile::TempDir>,
+}
+
+impl Store {
+    /// Takes nothing more and leaves one file that holds everything that was acknowledged, also where somebody
+    /// keeps the store: for a program that ends while long work goes on.
+    pub fn close(&self) {
+        self.readers.close();
+        self.writer.close();
+        if let Some(folder) = &self.folder {
+            // Nothing was to be kept; what cannot be removed is the machine's to clean up.
+            drop(std::fs::remove_dir_all(folder.path()));
+        }
+    }
 }

@@ -57,7 +57,7 @@ impl Store {
         db.pragma_update(None, "application_id", APPLICATION_ID)?;
         let memory = Arc::new(Memory::default());
         let (writer, readers) = (Writer::over(db)?, Readers::of(path));
-        Ok(Self { readers, writer, memory, turns: Turns::default(), _lock: lock, _folder: folder })
+        Ok(Self { readers, writer, memory, turns: Turns::default(), _lock: lock, folder })
     }
 }
 

@@ -51,6 +51,11 @@ impl App {
         Self { store: Arc::new(store), desk, work, metrics, settings, news }
     }
 
+    /// Takes nothing more, and leaves one file that holds everything that was acknowledged.
+    pub fn close(&self) {
+        self.store.close();
+    }
+
     /// Asks the store, off the request threads: whoever waits for the disk holds nobody up.
     pub(crate) async fn ask<T: Send + 'static>(
         &self,
@@ -138,7 +143,8 @@ pub fn serve(listener: TcpListener, app: web::Data<App>) -> std::io::Result<Serv
         // Who hangs up wants no answer: its work is broken off.
         .h1_allow_half_closed(false)
         .client_request_timeout(Duration::from_secs(20))
-        .shutdown_timeout(2)
+        // With what the store needs to close its file, less than three seconds.
+        .shutdown_timeout(1)
         .listen(listener)?;
     Ok(server.run())
 }

@@ -449,19 +449,23 @@ pub(crate) async fn export(job: Job) -> Answer {
 #[get("/jobs/{job}/ledger.csv")]
 pub(crate) async fn ledger(job: Job) -> Answer {
     let analysis = job.analysed().await?;
-    let text = ledger_csv::write(&analysis).map_err(|e| WebError::Inside(e.to_string()))?;
+    let text = job.compute(move || ledger_csv::write(&analysis)).await?;
+    let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-ledger.csv", job.id), "text/csv; charset=utf-8", text))
 }
 
 #[get("/jobs/{job}/readings.csv")]
 pub(crate) async fn readings_out(job: Job) -> Answer {
-    let text = readings_csv::write(&job.record).map_err(|e| WebError::Inside(e.to_string()))?;
+    let record = Arc::clone(&job.record);
+    let text = job.compute(move || readings_csv::write(&record)).await?;
+    let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-readings.csv", job.id), "text/csv; charset=utf-8", text))
 }
 
 #[get("/jobs/{job}/tables.json")]
 pub(crate) async fn tables_out(job: Job) -> Answer {
-    let text = tables::write(&job.record).to_string();
+    let record = Arc::clone(&job.record);
+    let text = job.compute(move || tables::write(&record).to_string()).await?;
     Ok(download(&format!("{}-tables.json", job.id), "application/json", text))
 }
 

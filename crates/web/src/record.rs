@@ -1,5 +1,7 @@
 //! The record over HTTP: what happened, told from outside, and read from an entry on.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::moment::Moment;
 use dot_reach_core::record::{Caller, EntryId, Folder, Prepared};
@@ -106,11 +108,14 @@ pub(crate) struct After {
 #[get("/jobs/{job}/record.json")]
 pub(crate) async fn entries(job: Job, query: web::Query<After>) -> Answer {
     let from = usize::try_from(query.after).unwrap_or(usize::MAX).min(job.record.len());
-    let told = (from + 1..).zip(job.record.entries_from(from)).map(|(seq, entry)| {
-        let mut value = serde_json::to_value(entry).unwrap_or_default();
-        value["seq"] = seq.into();
-        value
+    let record = Arc::clone(&job.record);
+    let text = job.compute(move || {
+        let told = (from + 1..).zip(record.entries_from(from)).map(|(seq, entry)| {
+            let mut value = serde_json::to_value(entry).unwrap_or_default();
+            value["seq"] = seq.into();
+            value
+        });
+        json!({ "entries": told.collect::<Vec<_>>(), "last": record.len() }).to_string()
     });
-    let told: Vec<_> = told.collect();
-    Ok(HttpResponse::Ok().json(json!({ "entries": told, "last": job.record.len() })))
+    Ok(HttpResponse::Ok().content_type("application/json").body(text.await?))
 }

@@ -61,32 +61,55 @@ fn hold_size(edit: &Edit, depth: usize, edits: &mut usize) -> Result<(), Refusal
 /// come after those that they name, but for others of their own kind.
 pub fn gather(things: impl IntoIterator<Item = Thing>) -> Option<(Site, Vec<(Ref, Refusal)>)> {
     let things: Vec<Thing> = things.into_iter().collect();
-    let (mut site, mut refused) = (None::<Site>, Vec::new());
-    let mut crowds = Crowds::default();
     let ahead: BTreeSet<Ref> =
         things.iter().map(Thing::of).filter(|of| of.kind == Kind::Point).collect();
+    let mut things = things.into_iter();
+    let Some(Thing::Job(job)) = things.next() else { return None };
+    let mut refused: Vec<_> = job.check().err().map(|e| (Ref::JOB, e)).into_iter().collect();
+    let mut site = Site::new(job);
+    let mut crowds = Crowds::default();
     for thing in things {
         let of = thing.of();
-        let Some(site) = &mut site else {
-            let Thing::Job(job) = thing else { return None };
-            refused.extend(job.check().err().map(|e| (of, e)));
-            site = Some(Site::new(job));
-            continue;
-        };
-        let limit = Limit::Things(of.kind);
-        let mut fits = || {
-            limit.holds(site.count(of.kind) + 1)?;
-            crowds.take(&thing)
-        };
-        let comes = |to: &Ref| to.kind == of.kind && ahead.contains(to);
-        match thing.check().and_then(|()| ties_hold(site, &thing, comes)).and_then(|()| fits()) {
+        match fits(&site, &mut crowds, &thing, &ahead) {
             Ok(()) => site.put(thing),
             Err(refusal) => refused.push((of, refusal)),
         }
     }
-    let mut site = site?;
     drop_hanging(&mut site, &mut refused);
     Some((site, refused))
+}
+
+/// Of things that come anew those that a site takes, one after the other, and why it does not take the others.
+pub fn admit(
+    site: &Site,
+    things: impl IntoIterator<Item = Thing>,
+) -> (Vec<Thing>, Vec<(Ref, Refusal)>) {
+    let (mut site, mut crowds) = (site.clone(), Crowds::of(site));
+    let (mut taken, mut refused) = (Vec::new(), Vec::new());
+    for thing in things {
+        match fits(&site, &mut crowds, &thing, &BTreeSet::new()) {
+            Ok(()) => {
+                site.put(thing.clone());
+                taken.push(thing);
+            }
+            Err(refusal) => refused.push((thing.of(), refusal)),
+        }
+    }
+    (taken, refused)
+}
+
+/// Whether a site takes one thing more, where those of `ahead` are still to come.
+fn fits(
+    site: &Site,
+    crowds: &mut Crowds,
+    thing: &Thing,
+    ahead: &BTreeSet<Ref>,
+) -> Result<(), Refusal> {
+    let of = thing.of();
+    thing.check()?;
+    ties_hold(site, thing, |to: &Ref| to.kind == of.kind && ahead.contains(to))?;
+    Limit::Things(of.kind).holds(site.count(of.kind) + usize::from(!site.has(&of)))?;
+    crowds.take(thing)
 }
 
 /// Takes out what names another of its kind that was left out itself, and all that stands on it.

@@ -94,7 +94,7 @@ pub(super) struct Crowds {
 type Crowd = (Limit, String);
 
 impl Crowds {
-    fn of(site: &Site) -> Self {
+    pub(super) fn of(site: &Site) -> Self {
         let mut crowds = Self::default();
         let mut add = |crowd, more| *crowds.counts.entry(crowd).or_default() += more;
         for wall in site.walls.iter().filter(|w| !w.openings.is_empty()) {

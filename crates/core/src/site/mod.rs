@@ -19,7 +19,7 @@ pub mod table;
 pub mod tables;
 mod wiring;
 
-pub use apply::{apply, gather, take_back};
+pub use apply::{admit, apply, gather, take_back};
 pub use correction::{Correction, LearnedLink, LearnedOf, LearnedRow};
 pub use difference::difference;
 pub use edit::{Change, Edit, Ref, Touch, beside};

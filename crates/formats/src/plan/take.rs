@@ -4,9 +4,11 @@ use std::collections::BTreeMap;
 
 use dot_reach_core::geometry::{Rect, Vec2, apart};
 use dot_reach_core::site::{
-    Edit, FloorId, Opening, OpeningKind, Provenance, Site, Spot, Wall, apply,
+    Edit, FloorId, Opening, OpeningKind, Provenance, Site, Spot, Thing, Wall, admit,
 };
 use dot_reach_core::units::Metres;
+use rstar::primitives::{GeomWithData, Rectangle};
+use rstar::{AABB, RTree};
 use serde::Deserialize;
 
 use super::{Drawing, Piece};
@@ -106,17 +108,11 @@ pub fn take(site: &Site, drawing: &Drawing, choices: &Choices) -> Imported<Edit>
     if walls.is_empty() {
         walls = drawn(site, drawing, choices, &mut say);
     }
-    let mut edits = Vec::new();
-    let mut trial = site.clone();
-    for wall in walls {
-        let id = wall.id.to_string();
-        let edit = Edit::put(wall);
-        match apply(&mut trial, &edit) {
-            Ok(_) => edits.push(edit),
-            Err(refusal) => say(&format!("wall {id}"), refusal.to_string()),
-        }
+    let (taken, refused) = admit(site, walls.into_iter().map(Thing::from));
+    for (of, refusal) in refused {
+        say(&format!("wall {}", of.id), refusal.to_string());
     }
-    Imported { value: Edit::batch(edits), findings }
+    Imported { value: Edit::batch(taken.into_iter().map(Edit::Put).collect()), findings }
 }
 
 /// Walls as they were written here.
@@ -207,6 +203,7 @@ fn drawn(
 fn middles(pieces: &[Piece]) -> Vec<(Spot, Spot)> {
     let mut used = vec![false; pieces.len()];
     let mut lines = Vec::new();
+    let near = Near::of(pieces.iter().map(|p| (p.a, p.b)));
     for n in 0..pieces.len() {
         if used[n] {
             continue;
@@ -226,8 +223,10 @@ fn middles(pieces: &[Piece]) -> Vec<(Spot, Spot)> {
             let shares = to - from > 0.5 * length.min(other.length());
             ((THICK.0..=THICK.1).contains(&gap) && shares).then_some((gap, spans))
         };
-        let found = (n + 1..pieces.len())
-            .filter(|m| !used[*m])
+        let found = near
+            .around([p.a, p.b], THICK.1)
+            .into_iter()
+            .filter(|m| *m > n && !used[*m])
             .filter_map(|m| Some((m, facing(&pieces[m])?)))
             .min_by(|a, b| a.1.0.total_cmp(&b.1.0));
         used[n] = true;
@@ -242,6 +241,28 @@ fn middles(pieces: &[Piece]) -> Vec<(Spot, Spot)> {
         lines.push((middle(p.a, near), middle(p.b, far)));
     }
     lines
+}
+
+/// Lines by where they are, so that each is held against few others.
+struct Near(RTree<GeomWithData<Rectangle<Spot>, usize>>);
+
+impl Near {
+    fn of(lines: impl Iterator<Item = (Spot, Spot)>) -> Self {
+        let boxed = |(n, (a, b))| GeomWithData::new(Rectangle::from_corners(a, b), n);
+        Self(RTree::bulk_load(lines.enumerate().map(boxed).collect()))
+    }
+
+    /// The lines whose boxes are within `reach` of the box around some spots, in their order.
+    fn around(&self, spots: impl IntoIterator<Item = Spot>, reach: f64) -> Vec<usize> {
+        let Some(Rect { left, top, right, bottom }) = Rect::around(spots) else {
+            return Vec::new();
+        };
+        let wide = AABB::from_corners([left - reach, top - reach], [right + reach, bottom + reach]);
+        let mut found: Vec<usize> =
+            self.0.locate_in_envelope_intersecting(&wide).map(|line| line.data).collect();
+        found.sort_unstable();
+        found
+    }
 }
 
 /// Lines without those that stand twice.
@@ -265,6 +286,7 @@ fn cut(walls: &mut [Wall], pieces: &[Piece], kind: OpeningKind) -> usize {
         let key = piece.group.map_or((false, n), |group| (true, group));
         by_group.entry(key).or_default().extend([piece.a, piece.b]);
     }
+    let near = Near::of(walls.iter().map(|w| (w.a, w.b)));
     let mut left_out = 0;
     for spots in by_group.into_values() {
         let Some(around) = Rect::around(spots.iter().copied()) else { continue };
@@ -274,7 +296,8 @@ fn cut(walls: &mut [Wall], pieces: &[Piece], kind: OpeningKind) -> usize {
             spots.iter().map(|s| distance(w, *s)).fold(f64::INFINITY, f64::min)
                 + distance(w, middle) * 0.1
         };
-        let nearest = (0..walls.len()).min_by(|a, b| off(&walls[*a]).total_cmp(&off(&walls[*b])));
+        let reached = near.around(spots.iter().copied(), NEAR).into_iter();
+        let nearest = reached.min_by(|a, b| off(&walls[*a]).total_cmp(&off(&walls[*b])));
         let fits = nearest.filter(|n| off(&walls[*n]) <= NEAR).and_then(|n| {
             let wall = &walls[n];
             let length = wall.length().get();

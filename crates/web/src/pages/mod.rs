@@ -221,16 +221,17 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
     STAGES.iter().map(page).chain(tools).chain(floors).chain(devices).collect()
 }
 
-/// A rendered page.
 /// A page of a job: worded and printed off the request threads, in the job's turn.
 pub(crate) async fn printed<T: Template>(
-    job: &Job,
-    page: impl FnOnce() -> T + Send + 'static,
+    job: Job,
+    page: impl FnOnce(&Job) -> Result<T, WebError> + Send + 'static,
 ) -> Result<HttpResponse, WebError> {
-    let text = job.compute(move || page().render()).await??;
+    let asked = job.clone();
+    let text = job.compute(move || Ok::<_, WebError>(page(&asked)?.render()?)).await??;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(text))
 }
 
+/// A page of no job: short, and printed where it is asked for.
 pub(crate) fn html(page: &impl Template) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }

@@ -46,6 +46,11 @@ impl Answer {
 }
 
 impl TestApp {
+    /// Without a job.
+    pub(crate) fn empty() -> Self {
+        Self::of(Store::fleeting().expect("room for a database"))
+    }
+
     /// With the demo jobs.
     pub(crate) fn demo() -> Self {
         let store = Store::fleeting().expect("room for a database");
@@ -54,6 +59,10 @@ impl TestApp {
             let at = "2026-03-12T17:00:00Z";
             store.create_told(&job.site, &job.record, None, at).expect("a job");
         }
+        Self::of(store)
+    }
+
+    fn of(store: Store) -> Self {
         let app = Data::new(App::new(store, Settings::default()));
         Self { app, headers: Vec::new() }
     }

@@ -18,6 +18,7 @@ use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Caller, Folder, Record};
 use dot_reach_core::site::{Edit, Job, Refusal, Site, apply};
 use dot_reach_core::wish::Wish;
+pub(crate) use dot_reach_trials::acts::placed;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -93,18 +94,6 @@ pub(crate) fn wall(id: &str, a: [f64; 2], b: [f64; 2], construction: &str) -> Va
 /// A point with a device of the same id at it.
 pub(crate) fn device(id: &str, kind: &str, at: [f64; 2]) -> Value {
     placed(id, kind, at, &json!({}))
-}
-
-/// A point and its device, with more fields of the point.
-pub(crate) fn placed(id: &str, kind: &str, at: [f64; 2], more: &Value) -> Value {
-    let mut point = json!({"id": id, "name": id, "floor": "g", "at": at, "height_m": 1.2, "kind": "switch", "neutral": "seen"});
-    for (key, value) in more.as_object().into_iter().flatten() {
-        point[key] = value.clone();
-    }
-    json!({"do": "batch", "edits": [
-        {"do": "put", "kind": "point", "value": point},
-        {"do": "put", "kind": "device", "value": {"id": id, "name": id, "point": id, "kind": kind, "network": "n"}},
-    ]})
 }
 
 pub(crate) fn spot() -> impl Strategy<Value = [f64; 2]> {

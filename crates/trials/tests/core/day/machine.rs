@@ -8,56 +8,16 @@ use dot_reach_core::gate::gate;
 use dot_reach_core::gate::work::Spot;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Step};
+use dot_reach_trials::acts::{self, HUB_STEPS};
+pub(crate) use dot_reach_trials::acts::{AT, circuit, energise, isolate, kit, lamp, sound, take};
 use serde_json::{Value, json};
 
-use crate::common::{bare, placed, wish, with};
-
-pub(crate) const AT: &str = "2026-03-14T10:00:00Z";
-
-/// A box that nothing speaks against.
-pub(crate) fn sound(id: &str, kind: &str, at: [f64; 2], circuit: &str) -> Value {
-    let conductor = |id: &str, found: &str| json!({"id": id, "size": "1.5 mm²", "found": found});
-    placed(
-        id,
-        kind,
-        at,
-        &json!({"box": "plastic", "depth_mm": 60.0, "volume_cm3": 400.0, "neutral": "tested",
-            "earth": "conductor", "circuit": circuit, "known": "seen", "feed": "always",
-            "conductors": [conductor("l", "line"), conductor("n", "neutral"), conductor("e", "earth"),
-                conductor("s", "switched")]}),
-    )
-}
-
-/// A lamp that a point switches.
-pub(crate) fn lamp(id: &str, at: &str) -> Value {
-    json!({"do": "put", "kind": "load", "value": {"id": id, "name": id, "switched_at": at, "kind": "led",
-        "count": 2, "watts": 10.0, "dimmable": true, "inrush_a": 5.0, "tried": "listed"}})
-}
-
-pub(crate) fn circuit(label: &str, more: &Value) -> Value {
-    let mut value = json!({"id": format!("c{label}"), "label": label, "residual": "protected",
-        "proven": {"label": label, "by": "Kit", "with": "tester", "at": AT}});
-    for (key, field) in more.as_object().into_iter().flatten() {
-        value[key] = field.clone();
-    }
-    json!({"do": "put", "kind": "circuit", "value": value})
-}
+use crate::common::{bare, wish, with};
 
 /// Boxes `a`, `b` … on breaker 7, and a hub that is ready.
 pub(crate) fn house(system: System, boxes: &[&str]) -> Folder {
-    let mut edits = vec![kit(), bo(), circuit("7", &json!({}))];
-    edits.push(placed("hub", "hub", [0.0, 0.0], &json!({"kind": "shelf", "known": "seen"})));
-    for (n, id) in boxes.iter().enumerate() {
-        edits.push(sound(
-            id,
-            "switch-neutral",
-            [f64::from(u8::try_from(n).unwrap()) * 2.0, 1.0],
-            "7",
-        ));
-        edits.push(lamp(&format!("lamp-{id}"), id));
-    }
-    let mut folder = Folder::planned(with(bare(system), &edits));
-    for step in ["placed", "powered", "phone", "firmware", "clock"] {
+    let mut folder = Folder::planned(with(bare(system), &acts::house(boxes)));
+    for step in HUB_STEPS {
         folder = stepped(&folder, "hub", step);
     }
     for id in boxes {
@@ -66,17 +26,6 @@ pub(crate) fn house(system: System, boxes: &[&str]) -> Folder {
         assert_eq!(why, None, "{id} is to be a sound box");
     }
     folder
-}
-
-/// The electrician of the tests.
-pub(crate) fn kit() -> Value {
-    json!({"do": "put", "kind": "person", "value": {"id": "kit", "name": "Kit", "part": "electrician",
-        "may_mains": true, "licence": "LM-1"}})
-}
-
-/// One who works under the electrician's eyes.
-pub(crate) fn bo() -> Value {
-    json!({"do": "put", "kind": "person", "value": {"id": "bo", "name": "Bo", "part": "installer"}})
 }
 
 /// Ticks all that a step asks to look at, and takes it.
@@ -99,22 +48,6 @@ pub(crate) fn ticked(folder: &Folder, device: &str, step: &str) -> Folder {
     folder
 }
 
-pub(crate) fn take(device: &str, step: &str) -> Value {
-    match step {
-        "code" => json!({"do": "keep-code", "id": format!("code-{device}"), "device": device,
-            "text": "", "image": "0".repeat(64), "by": "Kit", "at": AT}),
-        "joined" => {
-            json!({"do": "join", "id": format!("j-{device}"), "device": device, "by": "Kit", "at": AT})
-        }
-        _ => json!({"do": "take-step", "device": device, "step": step, "by": "Kit", "at": AT}),
-    }
-}
-
-pub(crate) fn isolate(id: &str, means: &str, circuits: &[&str]) -> Value {
-    json!({"do": "isolate", "id": id, "means": means, "circuits": circuits, "secured": "lock-and-notice",
-        "tester": "two-pole tester 4", "told": "Ada, until noon", "by": "Kit", "at": AT})
-}
-
 pub(crate) fn isolated(folder: &Folder, id: &str, means: &str, circuits: &[&str]) -> Folder {
     let mut folder = wish(folder, &isolate(id, means, circuits)).unwrap();
     for after in [false, true] {
@@ -122,10 +55,6 @@ pub(crate) fn isolated(folder: &Folder, id: &str, means: &str, circuits: &[&str]
         folder = wish(&folder, &prove).unwrap();
     }
     folder
-}
-
-pub(crate) fn energise(id: &str) -> Value {
-    json!({"do": "energise", "isolation": id, "by": "Kit", "at": AT})
 }
 
 fn opened(folder: &Folder, boxes: &[&str]) -> Folder {

@@ -162,3 +162,23 @@ fn a_long_walk_is_no_longer_than_from_nearest_to_nearest() {
     assert!((length(&problem, &way) - walk).abs() < 1e-6);
     assert!(walk < length(&problem, &(0..30).collect::<Vec<_>>()) * 0.6);
 }
+
+#[test]
+fn no_stretch_of_a_long_walk_gets_shorter_by_being_turned() {
+    let mut runner = proptest::test_runner::TestRunner::deterministic();
+    let spots = prop::collection::vec([0.0..40.0f64, 0.0..20.0f64], 16..40);
+    for _ in 0..20 {
+        let spots = proptest::strategy::ValueTree::current(&spots.new_tree(&mut runner).unwrap());
+        let all = problem(vec![(vec![0], 10.0, spots.len())], &spots, 120.0);
+        let (way, walk) = walked(&all, &(0..spots.len()).collect::<Vec<_>>());
+        assert!((walk - length(&all, &way)).abs() < 1e-9);
+        // The slow twin measures the whole way anew.
+        for from in 0..way.len() {
+            for to in from + 1..way.len() {
+                let mut turned = way.clone();
+                turned[from..=to].reverse();
+                assert!(length(&all, &turned) > walk - 1e-6, "{from}..={to}");
+            }
+        }
+    }
+}

@@ -17,7 +17,7 @@ use crate::door::Job;
 use crate::drawing::plan::{Plan, blank};
 use crate::error::WebError;
 use crate::pages::hub::search;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 use crate::work::{About, Found, Question, Ticket};
 use view::View;
 
@@ -142,7 +142,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         Some(Found::Advice(advice)) => Some(advice),
         _ => None,
     };
-    html(&page(&job, &analysis, &query, advice.as_deref())?)
+    printed(job, move |job| page(job, &analysis, &query, advice.as_deref())).await
 }
 
 fn page(

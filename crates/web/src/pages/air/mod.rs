@@ -17,7 +17,7 @@ use crate::door::Job;
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -92,61 +92,68 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let shell = job.shell("Reach");
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
-    let with_channels = || analysis.networks.iter().filter(|n| n.rule.is_802_15_4());
-    let chosen = with_channels()
-        .find(|n| n.network.as_str() == query.network)
-        .or_else(|| with_channels().max_by_key(|n| n.nodes.len()));
-    let scores = chosen.map(advise).unwrap_or_default();
-    let best = scores.first().map(|s| s.channel);
-    let mut in_order = scores;
-    in_order.sort_by_key(|s| s.channel);
-    // The bar spans −20 to +30 dB of margin over target.
-    let bar = |db: f64| ((db + 20.0) / 50.0 * 100.0).clamp(0.0, 100.0).round();
-    let channels = in_order.into_iter().map(|s| ChannelRow {
-        channel: s.channel,
-        worst: signed(s.worst),
-        mean: signed(s.mean),
-        below: s.below,
-        delivered: format!("{:.1} %", s.delivered.0 * 100.0),
-        sends: format!("{:.2}", s.tries.1),
-        reason: s.reason,
-        bar: bar(s.worst.get()),
-        is_best: Some(s.channel) == best,
-        in_use: chosen.is_some_and(|n| n.channel == Some(s.channel)),
-    });
-    html(&Page {
-        shell,
-        networks: with_channels()
-            .map(|n| NetworkTab {
-                id: n.network.to_string(),
-                name: n.name.clone(),
-                channel: n
-                    .channel
-                    .map_or_else(|| "no channel".to_owned(), |c| format!("channel {c}")),
-                chosen: chosen.is_some_and(|c| c.network == n.network),
-            })
-            .collect(),
-        network_id: chosen.map(|n| n.network.to_string()).unwrap_or_default(),
-        channels: channels.collect(),
-        emitters: site
-            .emitters
-            .iter()
-            .map(|e| emitter_row(e, format!("/jobs/{}/survey?emitter={}", job.id, e.id)))
-            .collect(),
-        scans: site
-            .scans
-            .iter()
-            .map(|s| ScanRow {
-                id: s.id.to_string(),
-                what: s.carrier.name(),
-                level: typographic(s.level_dbm.get(), 0),
-                at: day(&s.at),
-            })
-            .collect(),
-        floors: site.floors_upward().iter().map(|f| (f.id.to_string(), f.name.clone())).collect(),
-        sources: sources(&site)?,
-        quiet: chosen.is_none_or(|n| n.air.sources.is_empty()),
+    printed(job, move |job| {
+        let with_channels = || analysis.networks.iter().filter(|n| n.rule.is_802_15_4());
+        let chosen = with_channels()
+            .find(|n| n.network.as_str() == query.network)
+            .or_else(|| with_channels().max_by_key(|n| n.nodes.len()));
+        let scores = chosen.map(advise).unwrap_or_default();
+        let best = scores.first().map(|s| s.channel);
+        let mut in_order = scores;
+        in_order.sort_by_key(|s| s.channel);
+        // The bar spans −20 to +30 dB of margin over target.
+        let bar = |db: f64| ((db + 20.0) / 50.0 * 100.0).clamp(0.0, 100.0).round();
+        let channels = in_order.into_iter().map(|s| ChannelRow {
+            channel: s.channel,
+            worst: signed(s.worst),
+            mean: signed(s.mean),
+            below: s.below,
+            delivered: format!("{:.1} %", s.delivered.0 * 100.0),
+            sends: format!("{:.2}", s.tries.1),
+            reason: s.reason,
+            bar: bar(s.worst.get()),
+            is_best: Some(s.channel) == best,
+            in_use: chosen.is_some_and(|n| n.channel == Some(s.channel)),
+        });
+        Ok(Page {
+            shell,
+            networks: with_channels()
+                .map(|n| NetworkTab {
+                    id: n.network.to_string(),
+                    name: n.name.clone(),
+                    channel: n
+                        .channel
+                        .map_or_else(|| "no channel".to_owned(), |c| format!("channel {c}")),
+                    chosen: chosen.is_some_and(|c| c.network == n.network),
+                })
+                .collect(),
+            network_id: chosen.map(|n| n.network.to_string()).unwrap_or_default(),
+            channels: channels.collect(),
+            emitters: site
+                .emitters
+                .iter()
+                .map(|e| emitter_row(e, format!("/jobs/{}/survey?emitter={}", job.id, e.id)))
+                .collect(),
+            scans: site
+                .scans
+                .iter()
+                .map(|s| ScanRow {
+                    id: s.id.to_string(),
+                    what: s.carrier.name(),
+                    level: typographic(s.level_dbm.get(), 0),
+                    at: day(&s.at),
+                })
+                .collect(),
+            floors: site
+                .floors_upward()
+                .iter()
+                .map(|f| (f.id.to_string(), f.name.clone()))
+                .collect(),
+            sources: sources(&site)?,
+            quiet: chosen.is_none_or(|n| n.air.sources.is_empty()),
+        })
     })
+    .await
 }
 
 /// The form of a source; `on_plan` is the address of the plan that shows it.

@@ -11,7 +11,7 @@ use dot_reach_formats::bill_csv;
 use crate::commands::{Answer, download};
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "bill/page.html")]
@@ -49,34 +49,37 @@ fn money(value: f64) -> String {
 
 #[get("/jobs/{job}/bill")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let site = Arc::clone(&job.site);
-    let found = job.compute(move || bill(&site)).await?;
-    let fields = &job.site.job;
-    html(&Page {
-        shell: job.shell("Survey"),
-        tool: "bill",
-        job: fields.name.clone(),
-        currency: fields.currency.clone(),
-        total: money(found.total),
-        headline: headline(&found),
-        parts: [Part::Devices, Part::Plates, Part::Small, Part::Labour]
-            .into_iter()
-            .map(|part| rows(&found, part))
-            .filter(|p| !p.lines.is_empty())
-            .collect(),
-        shares: shares(&found),
-        warnings: warnings(&found),
-        energy: energy(&job.site)
-            .into_iter()
-            .map(|e| {
-                let without = (e.without > 0)
-                    .then(|| format!("without {} whose watts or hours are not known", e.without));
-                let metered = e.metered.then(|| "metered".to_owned());
-                let said: Vec<_> = metered.into_iter().chain(without).collect();
-                [e.circuit, typographic(e.kwh, 0), money(e.cost), said.join(", ")]
-            })
-            .collect(),
+    printed(job, move |job| {
+        let found = bill(&job.site);
+        let fields = &job.site.job;
+        Ok(Page {
+            shell: job.shell("Survey"),
+            tool: "bill",
+            job: fields.name.clone(),
+            currency: fields.currency.clone(),
+            total: money(found.total),
+            headline: headline(&found),
+            parts: [Part::Devices, Part::Plates, Part::Small, Part::Labour]
+                .into_iter()
+                .map(|part| rows(&found, part))
+                .filter(|p| !p.lines.is_empty())
+                .collect(),
+            shares: shares(&found),
+            warnings: warnings(&found),
+            energy: energy(&job.site)
+                .into_iter()
+                .map(|e| {
+                    let without = (e.without > 0).then(|| {
+                        format!("without {} whose watts or hours are not known", e.without)
+                    });
+                    let metered = e.metered.then(|| "metered".to_owned());
+                    let said: Vec<_> = metered.into_iter().chain(without).collect();
+                    [e.circuit, typographic(e.kwh, 0), money(e.cost), said.join(", ")]
+                })
+                .collect(),
+        })
     })
+    .await
 }
 
 fn headline(found: &Bill) -> Vec<(String, String)> {
@@ -159,7 +162,7 @@ fn warnings(found: &Bill) -> Vec<String> {
 #[get("/jobs/{job}/bill.csv")]
 pub(crate) async fn csv(job: Job) -> Answer {
     let site = Arc::clone(&job.site);
-    let found = job.compute(move || bill(&site)).await?;
-    let text = bill_csv::write(&found).map_err(|e| WebError::Inside(e.to_string()))?;
+    let text = job.compute(move || bill_csv::write(&bill(&site))).await?;
+    let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-bill.csv", job.id), "text/csv; charset=utf-8", text))
 }

@@ -16,7 +16,7 @@ use serde_json::json;
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice as Picked, choices as picked, word};
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "brief/page.html")]
@@ -214,6 +214,7 @@ fn network_form(site: &Site, network: &Network) -> NetworkForm {
 
 #[get("/jobs/{job}/brief")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+    printed(job, move |job| {
     let shell = job.shell("Brief");
     let site = Arc::clone(&job.site);
     let fields = &site.job;
@@ -239,7 +240,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
         source: rule.source,
     });
     let wishes = wishes(&site);
-    html(&Page {
+    Ok(Page {
         shell,
         built: fields.built.map(|y| y.to_string()).unwrap_or_default(),
         budget: fields.budget.map(|b| typographic(b, 0)).unwrap_or_default(),
@@ -280,4 +281,6 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
             })
             .collect(),
     })
+    })
+    .await
 }

@@ -20,7 +20,7 @@ use serde_json::json;
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::survey::verdict;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 /// Of so many of the best the effect on the mesh is worked out.
 const MOST_TRIED: usize = 8;
@@ -106,7 +106,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
             Ok(page(shell, &site, point, &analysis))
         })
         .await?;
-    html(&page)
+    printed(job, move |_| Ok(page)).await
 }
 
 fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {

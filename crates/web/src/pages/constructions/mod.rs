@@ -14,7 +14,7 @@ use crate::commands::Answer;
 use crate::door::Job;
 use crate::drawing::path::curve;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "constructions/page.html")]
@@ -45,22 +45,25 @@ const BANDS: [f64; 3] = [433.92, 868.42, 2440.0];
 
 #[get("/jobs/{job}/constructions")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Catalogue");
-    let site = Arc::clone(&job.site);
-    let own = site.constructions.iter().map(|c| OwnRow {
-        id: c.id.clone(),
-        name: c.name.clone(),
-        layers: c.layers.clone(),
-        losses: BANDS.map(|mhz| typographic(c.straight_loss(Megahertz::new(mhz)).get(), 1)),
-    });
-    let layered = CONSTRUCTIONS.iter().filter(|c| !c.layers.is_empty());
-    html(&Page {
-        shell,
-        materials: MATERIALS.iter().map(|m| m.name).collect(),
-        uses: USES,
-        own: own.collect(),
-        shipped: layered.map(|c| (c.layers.clone(), c.name.clone())).collect(),
+    printed(job, move |job| {
+        let shell = job.shell("Catalogue");
+        let site = Arc::clone(&job.site);
+        let own = site.constructions.iter().map(|c| OwnRow {
+            id: c.id.clone(),
+            name: c.name.clone(),
+            layers: c.layers.clone(),
+            losses: BANDS.map(|mhz| typographic(c.straight_loss(Megahertz::new(mhz)).get(), 1)),
+        });
+        let layered = CONSTRUCTIONS.iter().filter(|c| !c.layers.is_empty());
+        Ok(Page {
+            shell,
+            materials: MATERIALS.iter().map(|m| m.name).collect(),
+            uses: USES,
+            own: own.collect(),
+            shipped: layered.map(|c| (c.layers.clone(), c.name.clone())).collect(),
+        })
     })
+    .await
 }
 
 /// What a person typed.

@@ -13,7 +13,7 @@ use dot_reach_core::site::{Device, DeviceId, Path, Site};
 
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "controls/page.html")]
@@ -60,30 +60,33 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Reach");
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
-    let named = |wanted: fn((bool, bool)) -> bool| {
-        let devices = site.devices.iter().filter(|d| wanted(sides(&site, d)));
-        let mut list: Vec<_> = devices
-            .map(|d| {
-                let network = site.networks.get(&d.network).map_or("", |n| n.name.as_str());
-                Named { id: d.id.to_string(), name: format!("{}, {network}", d.name) }
-            })
-            .collect();
-        list.sort_by(|a, b| a.name.cmp(&b.name));
-        list
-    };
-    let (rows, groups) = rows(&analysis);
-    let loads_of_a_kind = loads_of_a_kind(&analysis);
-    html(&Page {
-        shell,
-        job: job.id.to_string(),
-        controllers: named(|(controls, _)| controls),
-        loads: named(|(_, is_load)| is_load),
-        rows,
-        groups,
-        outages: Outage::ALL.map(|(_, name)| name),
-        stranded: stranded(&loads_of_a_kind),
-        loads_of_a_kind,
+    printed(job, move |job| {
+        let named = |wanted: fn((bool, bool)) -> bool| {
+            let devices = site.devices.iter().filter(|d| wanted(sides(&site, d)));
+            let mut list: Vec<_> = devices
+                .map(|d| {
+                    let network = site.networks.get(&d.network).map_or("", |n| n.name.as_str());
+                    Named { id: d.id.to_string(), name: format!("{}, {network}", d.name) }
+                })
+                .collect();
+            list.sort_by(|a, b| a.name.cmp(&b.name));
+            list
+        };
+        let (rows, groups) = rows(&analysis);
+        let loads_of_a_kind = loads_of_a_kind(&analysis);
+        Ok(Page {
+            shell,
+            job: job.id.to_string(),
+            controllers: named(|(controls, _)| controls),
+            loads: named(|(_, is_load)| is_load),
+            rows,
+            groups,
+            outages: Outage::ALL.map(|(_, name)| name),
+            stranded: stranded(&loads_of_a_kind),
+            loads_of_a_kind,
+        })
     })
+    .await
 }
 
 fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {

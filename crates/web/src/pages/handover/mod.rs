@@ -112,7 +112,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let shell = job.shell("Handover");
     let (id, revision, codes) = (job.id.clone(), job.revision, query.codes == 1);
     let (analysis, proof) = job.proved().await?;
-    printed(&job, move || page(shell, &id, revision, &analysis, &proof, codes)).await
+    printed(job, move |_| Ok(page(shell, &id, revision, &analysis, &proof, codes))).await
 }
 
 fn page(

@@ -21,7 +21,7 @@ use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 use crate::work::{About, Found, Question, Ticket};
 
 #[derive(Deserialize)]
@@ -166,8 +166,11 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         Some(Found::HubPlaces(places)) => Some(places),
         _ => None,
     };
-    let asked = Asked { place, floor: floor.as_ref(), search: &search, spots: &query.spots };
-    html(&page(&job, &analysis, asked, heat.as_ref(), places.as_deref())?)
+    printed(job, move |job| {
+        let asked = Asked { place, floor: floor.as_ref(), search: &search, spots: &query.spots };
+        page(job, &analysis, asked, heat.as_ref(), places.as_deref())
+    })
+    .await
 }
 
 /// What is looked at: the network by its place, the storey, what is looked for.

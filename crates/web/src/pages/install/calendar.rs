@@ -1,7 +1,10 @@
 //! Visits that are agreed, as a calendar.
 
 use actix_web::{HttpResponse, get};
+use dot_reach_core::install::schedule::Schedule;
+use dot_reach_core::site::Site;
 use dot_reach_formats::visits_ics::{self, Event};
+use dot_reach_store::JobId;
 
 use super::{planned, visit_name};
 use crate::app::now;
@@ -13,7 +16,13 @@ use crate::pages::install::overview::{labels, why};
 #[get("/jobs/{job}/install/visits.ics")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = planned(&job).await?;
-    let site = &analysis.site;
+    let name = format!("{}-visits.ics", job.id);
+    let id = job.id.clone();
+    let text = job.compute(move || written(&id, &analysis.site, &plan)).await?;
+    Ok(download(&name, "text/calendar; charset=utf-8", text))
+}
+
+fn written(job: &JobId, site: &Site, plan: &Schedule) -> String {
     let events = plan.visits.iter().filter_map(|visit| {
         let agreed = site.visits.iter().find(|v| v.of == visit.key)?;
         let (_, high) = visit.minutes.range();
@@ -23,7 +32,7 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
             format!("{title}: {}. {}", labels(site, o), why(o))
         }));
         Some(Event {
-            uid: format!("{}-{}", job.id, agreed.id),
+            uid: format!("{job}-{}", agreed.id),
             from: agreed.from.clone(),
             minutes: high,
             title: format!("{}: {}", site.job.name, visit_name(visit)),
@@ -31,7 +40,5 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
             text: text.join("\n"),
         })
     });
-    let text = visits_ics::write(&events.collect::<Vec<_>>(), &now());
-    let name = format!("{}-visits.ics", job.id);
-    Ok(download(&name, "text/calendar; charset=utf-8", text))
+    visits_ics::write(&events.collect::<Vec<_>>(), &now())
 }

@@ -53,7 +53,7 @@ struct Boxed {
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = planned(&job).await?;
     let (shell, record) = (job.shell("Install"), Arc::clone(&job.record));
-    printed(&job, move || view(shell, &analysis.site, &record, &plan)).await
+    printed(job, move |_| Ok(view(shell, &analysis.site, &record, &plan))).await
 }
 
 fn view(shell: Shell, site: &Site, record: &Record, plan: &Schedule) -> Page {

@@ -14,7 +14,7 @@ use serde_json::json;
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 /// Where the search stands.
 #[derive(Clone, Deserialize)]
@@ -67,77 +67,85 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let query = query.into_inner();
     let analysis = job.analysed().await?;
     let known: Vec<Fault> = job.app.ask(Store::faults).await?;
-    let site = &analysis.site;
-    let device: Option<DeviceId> = query.device.parse().ok();
-    let spot = device.as_ref().and_then(|d| Spot::of(site, d));
-    let gate = gate(&job.record, site);
-    let told = spot.as_ref().map(|s| hints(&analysis, &gate, s)).unwrap_or_default();
-    let answers = answers(&query.a);
-    let guided = guide(&query.symptom, &answers, &told, &known);
-    let mut devices: Vec<(String, String)> = site
-        .devices
-        .iter()
-        .map(|d| {
-            (d.id.to_string(), format!("{} {}", site.point_of(d).map_or("", |p| p.label()), d.name))
-        })
-        .collect();
-    devices.sort_by(|a, b| a.1.cmp(&b.1));
-    let address = |q: &Query| {
-        let query = [("device", &q.device), ("symptom", &q.symptom), ("a", &q.a)];
-        let text = serde_urlencoded::to_string(query).unwrap_or_default();
-        format!("/jobs/{}/install/fault?{text}", job.id)
-    };
-    let symptoms = ROWS.symptom.iter().map(|s| {
-        let with = Query { symptom: s.id.clone(), a: String::new(), ..query.clone() };
-        (s.id.clone(), s.text.clone(), address(&with))
-    });
-    let answer = |check: &str, so: &str| {
-        let a = [query.a.as_str(), &format!("{check}:{so}")];
-        let a = a.iter().filter(|t| !t.is_empty()).copied().collect::<Vec<_>>().join(",");
-        address(&Query { a, ..query.clone() })
-    };
-    let next = guided.as_ref().and_then(|g| g.next.as_ref()).and_then(|id| ROWS.check(id));
-    let next = next.map(|check| Asked {
-        text: check.ask.clone(),
-        yes: answer(&check.id, "yes"),
-        no: answer(&check.id, "no"),
-        unknown: answer(&check.id, "unknown"),
-        minutes: check.minutes,
-    });
-    let asked = answers.iter().enumerate().filter_map(|(n, a)| {
-        let so = match a.so {
-            Some(true) => "yes",
-            Some(false) => "no",
-            None => "cannot tell",
+    printed(job, move |job| {
+        let site = &analysis.site;
+        let device: Option<DeviceId> = query.device.parse().ok();
+        let spot = device.as_ref().and_then(|d| Spot::of(site, d));
+        let gate = gate(&job.record, site);
+        let told = spot.as_ref().map(|s| hints(&analysis, &gate, s)).unwrap_or_default();
+        let answers = answers(&query.a);
+        let guided = guide(&query.symptom, &answers, &told, &known);
+        let mut devices: Vec<(String, String)> = site
+            .devices
+            .iter()
+            .map(|d| {
+                (
+                    d.id.to_string(),
+                    format!("{} {}", site.point_of(d).map_or("", |p| p.label()), d.name),
+                )
+            })
+            .collect();
+        devices.sort_by(|a, b| a.1.cmp(&b.1));
+        let address = |q: &Query| {
+            let query = [("device", &q.device), ("symptom", &q.symptom), ("a", &q.a)];
+            let text = serde_urlencoded::to_string(query).unwrap_or_default();
+            format!("/jobs/{}/install/fault?{text}", job.id)
         };
-        // Taking an answer back takes along those that followed from it.
-        let before: Vec<&str> = query.a.split(',').take(n).collect();
-        let back = address(&Query { a: before.join(","), ..query.clone() });
-        Some((ROWS.check(&a.check)?.ask.clone(), so, back))
-    });
-    let logged = job.record.faults.iter().map(|f| {
-        let what = ROWS.symptom(&f.symptom).map_or(f.symptom.clone(), |s| s.text.clone());
-        let cause = ROWS.cause(&f.cause).map_or(f.cause.clone(), |c| c.text.clone());
-        let minutes = f.minutes.map(|m| format!("{m:.0} min")).unwrap_or_default();
-        (day(&f.at), what, cause, format!("{} {minutes}", f.cure))
-    });
-    let put = json!({ "device": spot.as_ref().map(|s| &s.device.id), "symptom": query.symptom,
+        let symptoms = ROWS.symptom.iter().map(|s| {
+            let with = Query { symptom: s.id.clone(), a: String::new(), ..query.clone() };
+            (s.id.clone(), s.text.clone(), address(&with))
+        });
+        let answer = |check: &str, so: &str| {
+            let a = [query.a.as_str(), &format!("{check}:{so}")];
+            let a = a.iter().filter(|t| !t.is_empty()).copied().collect::<Vec<_>>().join(",");
+            address(&Query { a, ..query.clone() })
+        };
+        let next = guided.as_ref().and_then(|g| g.next.as_ref()).and_then(|id| ROWS.check(id));
+        let next = next.map(|check| Asked {
+            text: check.ask.clone(),
+            yes: answer(&check.id, "yes"),
+            no: answer(&check.id, "no"),
+            unknown: answer(&check.id, "unknown"),
+            minutes: check.minutes,
+        });
+        let asked = answers.iter().enumerate().filter_map(|(n, a)| {
+            let so = match a.so {
+                Some(true) => "yes",
+                Some(false) => "no",
+                None => "cannot tell",
+            };
+            // Taking an answer back takes along those that followed from it.
+            let before: Vec<&str> = query.a.split(',').take(n).collect();
+            let back = address(&Query { a: before.join(","), ..query.clone() });
+            Some((ROWS.check(&a.check)?.ask.clone(), so, back))
+        });
+        let logged = job.record.faults.iter().map(|f| {
+            let what = ROWS.symptom(&f.symptom).map_or(f.symptom.clone(), |s| s.text.clone());
+            let cause = ROWS.cause(&f.cause).map_or(f.cause.clone(), |c| c.text.clone());
+            let minutes = f.minutes.map(|m| format!("{m:.0} min")).unwrap_or_default();
+            (day(&f.at), what, cause, format!("{} {minutes}", f.cure))
+        });
+        let put = json!({ "device": spot.as_ref().map(|s| &s.device.id), "symptom": query.symptom,
         "point": spot.as_ref().map(|s| &s.point.id), "asked": answers, "by": job.person.who });
-    html(&Page {
-        devices,
-        symptoms: symptoms.collect(),
-        said: ROWS.symptom(&query.symptom).map(|s| s.text.clone()).unwrap_or_default(),
-        causes: guided.as_ref().map(causes).unwrap_or_default(),
-        met: guided.as_ref().map(met).unwrap_or_default(),
-        found: guided.as_ref().is_some_and(|g| g.ranked.first().is_some_and(|r| r.share >= SURE)),
-        next,
-        asked: asked.collect(),
-        put: put.to_string(),
-        log: logged.collect(),
-        device: query.device,
-        symptom: query.symptom,
-        shell: job.shell("Install"),
+        Ok(Page {
+            devices,
+            symptoms: symptoms.collect(),
+            said: ROWS.symptom(&query.symptom).map(|s| s.text.clone()).unwrap_or_default(),
+            causes: guided.as_ref().map(causes).unwrap_or_default(),
+            met: guided.as_ref().map(met).unwrap_or_default(),
+            found: guided
+                .as_ref()
+                .is_some_and(|g| g.ranked.first().is_some_and(|r| r.share >= SURE)),
+            next,
+            asked: asked.collect(),
+            put: put.to_string(),
+            log: logged.collect(),
+            device: query.device,
+            symptom: query.symptom,
+            shell: job.shell("Install"),
+        })
     })
+    .await
 }
 
 fn answers(text: &str) -> Vec<Answer> {

@@ -1,7 +1,6 @@
 //! All visits at a glance: what is known before, what goes off when and why, how far it is.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
@@ -24,7 +23,7 @@ use super::{about, lasting, planned, visit_name};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "install/page.html")]
@@ -105,9 +104,7 @@ pub(crate) fn href(job: &str, key: &str) -> String {
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Install");
     let (analysis, plan) = planned(&job).await?;
-    let record = Arc::clone(&job.record);
-    let page = job.compute(move || view(shell, &analysis, &record, &plan)).await?;
-    html(&page)
+    printed(job, move |job| Ok(view(shell, &analysis, &job.record, &plan))).await
 }
 
 fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: &Schedule) -> Page {

@@ -1,7 +1,6 @@
 //! A stretch of the day, one thing at a time.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
@@ -19,7 +18,7 @@ use super::moves::{self, Body};
 use super::planned;
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 /// Which stretch.
 #[derive(Deserialize)]
@@ -100,9 +99,11 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
     let (analysis, plan) = planned(&job).await?;
     let (shell, who) = (job.shell("Install"), job.person.who.clone());
     let of = query.into_inner().of;
-    let record = Arc::clone(&job.record);
-    let page = job.compute(move || view(shell, who, &of, &analysis, &record, &plan)).await?;
-    html(&page.ok_or(WebError::NotFound("part of the day; the plan has changed since"))?)
+    printed(job, move |job| {
+        let page = view(shell, who, &of, &analysis, &job.record, &plan);
+        page.ok_or(WebError::NotFound("part of the day; the plan has changed since"))
+    })
+    .await
 }
 
 fn view(

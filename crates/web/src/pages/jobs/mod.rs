@@ -16,7 +16,7 @@ use crate::app::App;
 use crate::door::{Job, Person};
 use crate::error::WebError;
 use crate::pages::reach::details::plural;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, html, printed};
 
 #[derive(Template)]
 #[template(path = "jobs/page.html")]
@@ -68,7 +68,8 @@ pub(crate) async fn stand(job: Job) -> Result<HttpResponse, WebError> {
     let summaries = job.app.ask(Store::jobs).await?;
     let summary = summaries.into_iter().find(|s| s.id == id);
     let summary = summary.ok_or(WebError::NotFound("job"))?;
-    html(&row(&summary, job.app.desk.standing(&id, job.revision)))
+    let standing = job.app.desk.standing(&id, job.revision);
+    printed(job, move |_| Ok(row(&summary, standing))).await
 }
 
 fn row(summary: &JobSummary, standing: Option<Arc<Standing>>) -> JobRow {

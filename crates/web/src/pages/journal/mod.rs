@@ -15,7 +15,7 @@ use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "journal/page.html")]
@@ -49,11 +49,14 @@ pub(crate) async fn show(job: Job, query: web::Query<Below>) -> Result<HttpRespo
     let shell = job.shell("Journal");
     let id = job.id.clone();
     let entries = job.app.ask(move |store| store.journal(&id, MOST)).await?;
-    let entries = entries.into_iter().map(line).collect();
-    let below = query.below.unwrap_or(usize::MAX);
-    let told = told::lines(&job.record, &job.site, below, MOST as usize);
-    let earlier = told.last().map(|t| t.place - 1).filter(|place| *place > 0);
-    html(&Page { shell, entries, told, earlier })
+    printed(job, move |job| {
+        let entries = entries.into_iter().map(line).collect();
+        let below = query.below.unwrap_or(usize::MAX);
+        let told = told::lines(&job.record, &job.site, below, MOST as usize);
+        let earlier = told.last().map(|t| t.place - 1).filter(|place| *place > 0);
+        Ok(Page { shell, entries, told, earlier })
+    })
+    .await
 }
 
 fn line(entry: JournalRow) -> Line {

@@ -19,7 +19,7 @@ use crate::commands::{Answer, Mark, download, take_lines, uploaded};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice, choices, word};
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -131,35 +131,38 @@ fn supply(kind: &DeviceKind) -> &'static str {
 
 #[get("/jobs/{job}/library")]
 pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
-    let site = Arc::clone(&job.site);
-    let used = |id: &str| site.devices.iter().filter(|d| d.kind == id).count();
-    let mut rows: Vec<_> = site
-        .all_kinds()
-        .map(|k| Row {
-            id: k.id.clone(),
-            name: k.name.clone(),
-            systems: k.systems.iter().map(|s| s.name()).collect::<Vec<_>>().join(", "),
-            supply: supply(k),
-            forwards: k.forwards,
-            price: k.fit.price.map(|p| typographic(p, 2)).unwrap_or_default(),
-            version: if k.version > 0 { k.version.to_string() } else { String::new() },
-            own: site.kinds.named(&k.id).is_some(),
-            used: used(&k.id),
-            chosen: k.id == query.kind,
-        })
-        .collect();
-    rows.sort_by(|a, b| (!a.own, a.used == 0, &a.name).cmp(&(!b.own, b.used == 0, &b.name)));
     let taught = taught(&job).await?;
-    html(&Page {
-        shell: job.shell(if job.id.is_library() { "Catalogue" } else { "Survey" }),
-        tool: "library",
-        is_firm: job.id.is_library(),
-        currency: site.job.currency.clone(),
-        rows,
-        rates: rates(&site),
-        open: site.kind(&query.kind).map(|k| kind_form(&site, k)),
-        taught,
+    printed(job, move |job| {
+        let site = Arc::clone(&job.site);
+        let used = |id: &str| site.devices.iter().filter(|d| d.kind == id).count();
+        let mut rows: Vec<_> = site
+            .all_kinds()
+            .map(|k| Row {
+                id: k.id.clone(),
+                name: k.name.clone(),
+                systems: k.systems.iter().map(|s| s.name()).collect::<Vec<_>>().join(", "),
+                supply: supply(k),
+                forwards: k.forwards,
+                price: k.fit.price.map(|p| typographic(p, 2)).unwrap_or_default(),
+                version: if k.version > 0 { k.version.to_string() } else { String::new() },
+                own: site.kinds.named(&k.id).is_some(),
+                used: used(&k.id),
+                chosen: k.id == query.kind,
+            })
+            .collect();
+        rows.sort_by(|a, b| (!a.own, a.used == 0, &a.name).cmp(&(!b.own, b.used == 0, &b.name)));
+        Ok(Page {
+            shell: job.shell(if job.id.is_library() { "Catalogue" } else { "Survey" }),
+            tool: "library",
+            is_firm: job.id.is_library(),
+            currency: site.job.currency.clone(),
+            rows,
+            rates: rates(&site),
+            open: site.kind(&query.kind).map(|k| kind_form(&site, k)),
+            taught,
+        })
     })
+    .await
 }
 
 fn rates(site: &Site) -> Vec<RateRow> {
@@ -320,15 +323,15 @@ pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) 
 
 #[get("/jobs/{job}/library.csv")]
 pub(crate) async fn csv(job: Job) -> Answer {
-    let text = library::csv(&job.site).map_err(|e| WebError::Inside(e.to_string()))?;
+    let site = Arc::clone(&job.site);
+    let text = job.compute(move || library::csv(&site)).await?;
+    let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-library.csv", job.id), "text/csv; charset=utf-8", text))
 }
 
 #[get("/jobs/{job}/library.json")]
 pub(crate) async fn json(job: Job) -> Answer {
-    Ok(download(
-        &format!("{}-library.json", job.id),
-        "application/json",
-        library::json(&job.site).to_string(),
-    ))
+    let site = Arc::clone(&job.site);
+    let text = job.compute(move || library::json(&site).to_string()).await?;
+    Ok(download(&format!("{}-library.json", job.id), "application/json", text))
 }

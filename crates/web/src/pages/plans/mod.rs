@@ -19,7 +19,7 @@ use crate::commands::{Answer, Mark, download, stored, take_edit};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::survey::choices::{Group, groups};
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 /// So many lines of a preview are drawn at most.
 const MOST_SHOWN: usize = 6_000;
@@ -35,17 +35,20 @@ struct View {
 
 #[get("/jobs/{job}/plans")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let site = Arc::clone(&job.site);
-    html(&View {
-        shell: job.shell("Survey"),
-        tool: "plans",
-        floors: site
-            .floors_upward()
-            .into_iter()
-            .map(|f| (f.id.to_string(), f.name.clone()))
-            .collect(),
-        constructions: groups(&site, &[Use::Wall, Use::Obstacle]),
+    printed(job, move |job| {
+        let site = Arc::clone(&job.site);
+        Ok(View {
+            shell: job.shell("Survey"),
+            tool: "plans",
+            floors: site
+                .floors_upward()
+                .into_iter()
+                .map(|f| (f.id.to_string(), f.name.clone()))
+                .collect(),
+            constructions: groups(&site, &[Use::Wall, Use::Obstacle]),
+        })
     })
+    .await
 }
 
 /// The file of a form, and its other fields by name.
@@ -224,20 +227,20 @@ pub(crate) struct Wanted {
 #[get("/jobs/{job}/plan")]
 pub(crate) async fn out(job: Job, query: web::Query<Wanted>) -> Answer {
     let site: Arc<Site> = Arc::clone(&job.site);
-    let floor = site.floors.get(&query.floor).ok_or(WebError::NotFound("storey"))?;
-    let stem = format!("{}-{}", job.id, plan::file_stem(floor));
-    Ok(match query.format.as_str() {
-        "svg" => {
-            download(&format!("{stem}.svg"), "image/svg+xml", plan::svg::write(&site, &floor.id))
-        }
+    let Wanted { floor, format } = query.into_inner();
+    let named = site.floors.get(&floor).ok_or(WebError::NotFound("storey"))?;
+    let stem = format!("{}-{}", job.id, plan::file_stem(named));
+    let written = move || match format.as_str() {
+        "svg" => Ok(("svg", "image/svg+xml", plan::svg::write(&site, &floor).into_bytes())),
         "geojson" => {
-            let text = plan::geojson::write(&site, &floor.id).to_string();
-            download(&format!("{stem}.geojson"), "application/geo+json", text)
+            let text = plan::geojson::write(&site, &floor).to_string();
+            Ok(("geojson", "application/geo+json", text.into_bytes()))
         }
-        _ => {
-            let bytes =
-                plan::dxf::write(&site, &floor.id).map_err(|e| WebError::Inside(e.to_string()))?;
-            download(&format!("{stem}.dxf"), "image/vnd.dxf", bytes)
-        }
-    })
+        _ => match plan::dxf::write(&site, &floor) {
+            Ok(bytes) => Ok(("dxf", "image/vnd.dxf", bytes)),
+            Err(e) => Err(WebError::Inside(e.to_string())),
+        },
+    };
+    let (ending, kind, bytes) = job.compute(written).await??;
+    Ok(download(&format!("{stem}.{ending}"), kind, bytes))
 }

@@ -13,7 +13,7 @@ use dot_reach_core::units::typographic;
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "previsit/page.html")]
@@ -87,55 +87,55 @@ struct Row {
 
 #[get("/jobs/{job}/previsit")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let site = Arc::clone(&job.site);
-    let found = {
-        let site = Arc::clone(&site);
-        job.compute(move || looks(&site)).await?
-    };
-    let minutes: f64 = found.iter().map(|l| l.minutes).sum();
-    let rows = found.into_iter().filter_map(|look| {
-        let point = site.points.get(&look.point)?;
-        let circuit = site.circuit_of(point);
-        Some(Row {
-            id: point.id.to_string(),
-            tag: point.tag.clone(),
-            name: point.name.clone(),
-            room: site.room_name(point).to_owned(),
-            breaker: point.circuit.clone(),
-            wrong_label: circuit.and_then(|c| c.mislabelled()).unwrap_or_default().to_owned(),
-            shared: circuit.is_some_and(|c| c.shared_neutral),
-            ask: look.ask,
-            settles: look.settles,
-        })
-    });
-    let positions = site.points.iter().filter(|p| p.kind == PointKind::Switch).map(|p| {
-        let loads: Vec<_> = site.loads_of(&p.id).map(|l| l.name.clone()).collect();
-        let depth = typographic(first_fix_depth_mm(p), 0);
-        [p.tag.clone(), format!("{}, {}", p.name, site.room_name(p)), depth, loads.join(", ")]
-    });
-    html(&Page {
-        shell: job.shell("Survey"),
-        tool: "previsit",
-        job: site.job.name.clone(),
-        looks: rows.collect(),
-        minutes: typographic(minutes, 0),
-        entitled: site
-            .people
-            .iter()
-            .filter(|p| p.may_mains)
-            .map(|p| {
-                if p.licence.is_empty() {
-                    format!("{}, no licence on record", p.name)
-                } else {
-                    format!("{}, {}", p.name, p.licence)
-                }
+    printed(job, move |job| {
+        let site = Arc::clone(&job.site);
+        let found = looks(&site);
+        let minutes: f64 = found.iter().map(|l| l.minutes).sum();
+        let rows = found.into_iter().filter_map(|look| {
+            let point = site.points.get(&look.point)?;
+            let circuit = site.circuit_of(point);
+            Some(Row {
+                id: point.id.to_string(),
+                tag: point.tag.clone(),
+                name: point.name.clone(),
+                room: site.room_name(point).to_owned(),
+                breaker: point.circuit.clone(),
+                wrong_label: circuit.and_then(|c| c.mislabelled()).unwrap_or_default().to_owned(),
+                shared: circuit.is_some_and(|c| c.shared_neutral),
+                ask: look.ask,
+                settles: look.settles,
             })
-            .collect(),
-        who_may: who_may(site.job.region),
-        first_fix: FIRST_FIX.to_vec(),
-        is_new: site.job.work == Work::New,
-        agreed: site.job.first_fix.clone(),
-        positions: positions.collect(),
-        circuits: circuits(&site),
+        });
+        let positions = site.points.iter().filter(|p| p.kind == PointKind::Switch).map(|p| {
+            let loads: Vec<_> = site.loads_of(&p.id).map(|l| l.name.clone()).collect();
+            let depth = typographic(first_fix_depth_mm(p), 0);
+            [p.tag.clone(), format!("{}, {}", p.name, site.room_name(p)), depth, loads.join(", ")]
+        });
+        Ok(Page {
+            shell: job.shell("Survey"),
+            tool: "previsit",
+            job: site.job.name.clone(),
+            looks: rows.collect(),
+            minutes: typographic(minutes, 0),
+            entitled: site
+                .people
+                .iter()
+                .filter(|p| p.may_mains)
+                .map(|p| {
+                    if p.licence.is_empty() {
+                        format!("{}, no licence on record", p.name)
+                    } else {
+                        format!("{}, {}", p.name, p.licence)
+                    }
+                })
+                .collect(),
+            who_may: who_may(site.job.region),
+            first_fix: FIRST_FIX.to_vec(),
+            is_new: site.job.work == Work::New,
+            agreed: site.job.first_fix.clone(),
+            positions: positions.collect(),
+            circuits: circuits(&site),
+        })
     })
+    .await
 }

@@ -14,8 +14,8 @@ use dot_reach_core::units::typographic;
 use super::{Tabs, name, percent, proved, tabs, tag};
 use crate::door::Job;
 use crate::error::WebError;
+use crate::pages::Shell;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "prove/acceptance.html")]
@@ -62,8 +62,7 @@ const DUTIES: [(Option<Duty>, &str, &str); 5] = [
 #[get("/jobs/{job}/prove/acceptance")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/acceptance"));
-    let page = proved(&job, move |analysis, proof| view(shell, tabs, analysis, proof)).await?;
-    html(&page)
+    proved(job, move |analysis, proof| view(shell, tabs, analysis, proof)).await
 }
 
 fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {

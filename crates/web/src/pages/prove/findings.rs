@@ -14,7 +14,7 @@ use super::{Tabs, bare, name, percent, proved, tabs, tag};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, RouteShape, sheet};
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::Shell;
 
 #[derive(Template)]
 #[template(path = "prove/page.html")]
@@ -57,8 +57,7 @@ struct NextCard {
 #[get("/jobs/{job}/prove")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, ""));
-    let page = proved(&job, move |analysis, proof| view(shell, tabs, analysis, proof)).await?;
-    html(&page)
+    proved(job, move |analysis, proof| view(shell, tabs, analysis, proof)).await
 }
 
 fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {

@@ -12,7 +12,7 @@ use super::or_dash;
 use crate::desk::Bench;
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::html;
+use crate::pages::printed;
 
 #[derive(Template)]
 #[template(path = "prove/helps.html")]
@@ -43,7 +43,8 @@ pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
         let all = helps(&learned, &proof, &found, &|| bench.is_wanted());
         Ok(Helps { best: best(&all).map(card), all: all.iter().take(MOST).map(card).collect() })
     };
-    html(&job.at_bench(Options::default(), work).await?)
+    let page = job.at_bench(Options::default(), work).await?;
+    printed(job, move |_| Ok(page)).await
 }
 
 fn card(help: &Help) -> Card {

@@ -11,6 +11,8 @@ pub(crate) mod walk;
 
 use std::sync::Arc;
 
+use actix_web::HttpResponse;
+use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::site::{DeviceId, Site};
@@ -19,6 +21,7 @@ use dot_reach_core::units::Db;
 use crate::door::Job;
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
+use crate::pages::printed;
 
 /// The pages of Prove: where each is, what it is called, whether it is this one.
 pub(crate) type Tabs = Vec<(String, &'static str, bool)>;
@@ -34,13 +37,13 @@ fn tabs(job: &dot_reach_store::JobId, here: &str) -> Tabs {
     pages.map(|(page, name)| (format!("/jobs/{job}/prove{page}"), name, page == here)).to_vec()
 }
 
-/// A job with its analysis and what its readings say.
-async fn proved<T: Send + 'static>(
-    job: &Job,
+/// A page of a job's analysis and what its readings say.
+async fn proved<T: Template>(
+    job: Job,
     view: impl FnOnce(&Arc<Analysis>, &Proof) -> T + Send + 'static,
-) -> Result<T, WebError> {
+) -> Result<HttpResponse, WebError> {
     let (analysis, proof) = job.proved().await?;
-    job.compute(move || view(&analysis, &proof)).await
+    printed(job, move |_| Ok(view(&analysis, &proof))).await
 }
 
 fn name(site: &Site, id: &DeviceId) -> String {

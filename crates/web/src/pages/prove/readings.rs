@@ -12,8 +12,8 @@ use super::{Tabs, name, proved, tabs};
 use crate::door::Job;
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
+use crate::pages::Shell;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "prove/readings.html")]
@@ -67,8 +67,7 @@ const TO: f64 = -20.0;
 #[get("/jobs/{job}/prove/readings")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let (shell, tabs, id) = (job.shell("Prove"), tabs(&job.id, "/readings"), job.id.to_string());
-    let page = proved(&job, move |analysis, proof| view(shell, tabs, id, analysis, proof)).await?;
-    html(&page)
+    proved(job, move |analysis, proof| view(shell, tabs, id, analysis, proof)).await
 }
 
 fn view(shell: Shell, tabs: Tabs, job: String, analysis: &Analysis, proof: &Proof) -> Page {

@@ -13,8 +13,8 @@ use super::acceptance::{class, signed};
 use super::{name, or_dash, percent, proved};
 use crate::door::Job;
 use crate::error::WebError;
+use crate::pages::Shell;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
 
 #[derive(Template)]
 #[template(path = "prove/report.html")]
@@ -54,8 +54,7 @@ struct Row {
 #[get("/jobs/{job}/prove/report")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
-    let page = proved(&job, move |analysis, proof| view(shell, analysis, proof)).await?;
-    html(&page)
+    proved(job, move |analysis, proof| view(shell, analysis, proof)).await
 }
 
 fn side(title: String, devices: &[Stood]) -> Side {

@@ -11,7 +11,7 @@ use super::{Tabs, name, or_dash, tabs};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "prove/since.html")]
@@ -25,25 +25,28 @@ struct Page {
 
 #[get("/jobs/{job}/prove/since")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let (site, record) = (&job.site, &job.record);
-    let trends = trends(record);
-    let rows = trends.iter().map(|t| {
-        [
-            name(site, &t.from),
-            name(site, &t.to),
-            t.readings.to_string(),
-            or_dash(Some(t.change)),
-            or_dash(t.a_year),
-            if t.is_alarm { "look" } else { "" }.to_owned(),
-        ]
-    });
-    html(&Page {
-        tabs: tabs(&job.id, "/since"),
-        proven: newest(record, Stage::Proven).map(|m| day(&m.at)).unwrap_or_default(),
-        changed: changed(&trends).iter().map(|c| words(site, c)).collect(),
-        rows: rows.collect(),
-        shell: job.shell("Prove"),
+    printed(job, move |job| {
+        let (site, record) = (&job.site, &job.record);
+        let trends = trends(record);
+        let rows = trends.iter().map(|t| {
+            [
+                name(site, &t.from),
+                name(site, &t.to),
+                t.readings.to_string(),
+                or_dash(Some(t.change)),
+                or_dash(t.a_year),
+                if t.is_alarm { "look" } else { "" }.to_owned(),
+            ]
+        });
+        Ok(Page {
+            tabs: tabs(&job.id, "/since"),
+            proven: newest(record, Stage::Proven).map(|m| day(&m.at)).unwrap_or_default(),
+            changed: changed(&trends).iter().map(|c| words(site, c)).collect(),
+            rows: rows.collect(),
+            shell: job.shell("Prove"),
+        })
     })
+    .await
 }
 
 fn words(site: &Site, c: &Changed) -> String {

@@ -1,7 +1,5 @@
 //! As designed, as installed, as proven: the kept states of the plan and what differs between two.
 
-use std::sync::Arc;
-
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
@@ -16,7 +14,7 @@ use crate::door::Job;
 use crate::drawing::plan::{Mark, Plan, RouteShape, sheet};
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Deserialize, Default)]
 pub(crate) struct Asked {
@@ -55,9 +53,7 @@ struct Row {
 pub(crate) async fn show(job: Job, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/stages"));
     let analysis = job.analysed().await?;
-    let (asked, record) = (asked.into_inner(), Arc::clone(&job.record));
-    let page = job.compute(move || view(shell, tabs, &analysis, &record, &asked)).await?;
-    html(&page)
+    printed(job, move |job| Ok(view(shell, tabs, &analysis, &job.record, &asked))).await
 }
 
 pub(super) fn label(m: &Milestone) -> String {

@@ -17,7 +17,7 @@ use super::name;
 use crate::door::Job;
 use crate::drawing::plan::{Mark, Plan, RouteShape, sheet};
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Deserialize, Default)]
 pub(crate) struct Asked {
@@ -55,9 +55,7 @@ struct Page {
 pub(crate) async fn show(job: Job, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
     let (analysis, proof) = job.proved().await?;
-    let asked = asked.into_inner();
-    let page = job.compute(move || view(shell, &analysis, &proof, &asked)).await?;
-    html(&page)
+    printed(job, move |_| Ok(view(shell, &analysis, &proof, &asked))).await
 }
 
 fn is_remote(site: &Site, device: &Device) -> bool {

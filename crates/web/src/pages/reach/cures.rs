@@ -10,7 +10,7 @@ use super::{Query, options};
 use crate::desk::Bench;
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::html;
+use crate::pages::printed;
 
 #[derive(Template)]
 #[template(path = "reach/cures.html")]
@@ -44,5 +44,5 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         found.into_iter().map(row).collect::<Result<Vec<_>, WebError>>()
     };
     let rows = job.at_bench(options(&query), work).await?;
-    html(&Cures { rows })
+    printed(job, move |_| Ok(Cures { rows })).await
 }

@@ -25,7 +25,7 @@ use crate::commands::download;
 use crate::desk::Bench;
 use crate::door::Job;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 use crate::work::{About, Found, Question, Ticket};
 
 /// What of the job is looked at.
@@ -86,7 +86,7 @@ struct Parts {
 #[get("/jobs/{job}/reach")]
 pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
     let p = viewed(&job, query.into_inner()).await?;
-    html(&Page { shell: job.shell("Reach"), p })
+    printed(job, move |job| Ok(Page { shell: job.shell("Reach"), p })).await
 }
 
 /// What the page shows of a job as it stands.
@@ -164,5 +164,6 @@ pub(crate) fn parts(
 pub(crate) async fn parts_now(job: &Job, query: Query) -> Result<(String, u64), WebError> {
     let job = job.renewed().await?;
     let p = viewed(&job, query).await?;
-    Ok((Parts { p }.render()?, job.revision))
+    let html = job.compute(move || Parts { p }.render()).await??;
+    Ok((html, job.revision))
 }

@@ -1,7 +1,5 @@
 //! Three ways of reckoning, side by side, for every link in use.
 
-use std::sync::Arc;
-
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::network::Band;
@@ -14,7 +12,7 @@ use serde::Deserialize;
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::reach::details::plural;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -56,35 +54,36 @@ const APART: f64 = 10.0;
 pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Reach");
     let analysis = job.analysed().await?;
-    let found = analysis.networks.iter().position(|n| n.network.as_str() == query.network);
-    let place = found.unwrap_or(0);
-    let networks = analysis
-        .networks
-        .iter()
-        .enumerate()
-        .map(|(i, n)| (n.network.to_string(), n.name.clone(), i == place))
-        .collect();
-    let shared = Arc::clone(&analysis);
-    let work = move || shared.networks.get(place).map(links).unwrap_or_default();
-    let links = job.compute(work).await?;
-    let band = |m: &Db| Band::of(*m, analysis.target);
-    let schools = School::ALL.iter().enumerate().map(|(i, school)| {
-        let sound = links.iter().filter(|l| band(&l.margins[i]) >= Band::Sound).count();
-        let out = links.iter().filter(|l| band(&l.margins[i]) == Band::Out).count();
-        let counts =
-            format!("{sound} of {} at target, {out} out", plural(links.len(), "link", "links"));
-        SchoolCard { name: school.name(), assumes: school.assumes(), counts }
-    });
-    let mut rows: Vec<_> = links.iter().map(|l| row(l, analysis.target)).collect();
-    rows.sort_by(|a, b| b.0.total_cmp(&a.0));
-    html(&Page {
-        shell,
-        job: job.id.to_string(),
-        networks,
-        schools: schools.collect(),
-        apart: rows.iter().filter(|(spread, _)| *spread > APART).count(),
-        rows: rows.into_iter().map(|(_, row)| row).collect(),
+    printed(job, move |job| {
+        let found = analysis.networks.iter().position(|n| n.network.as_str() == query.network);
+        let place = found.unwrap_or(0);
+        let networks = analysis
+            .networks
+            .iter()
+            .enumerate()
+            .map(|(i, n)| (n.network.to_string(), n.name.clone(), i == place))
+            .collect();
+        let links = analysis.networks.get(place).map(links).unwrap_or_default();
+        let band = |m: &Db| Band::of(*m, analysis.target);
+        let schools = School::ALL.iter().enumerate().map(|(i, school)| {
+            let sound = links.iter().filter(|l| band(&l.margins[i]) >= Band::Sound).count();
+            let out = links.iter().filter(|l| band(&l.margins[i]) == Band::Out).count();
+            let counts =
+                format!("{sound} of {} at target, {out} out", plural(links.len(), "link", "links"));
+            SchoolCard { name: school.name(), assumes: school.assumes(), counts }
+        });
+        let mut rows: Vec<_> = links.iter().map(|l| row(l, analysis.target)).collect();
+        rows.sort_by(|a, b| b.0.total_cmp(&a.0));
+        Ok(Page {
+            shell,
+            job: job.id.to_string(),
+            networks,
+            schools: schools.collect(),
+            apart: rows.iter().filter(|(spread, _)| *spread > APART).count(),
+            rows: rows.into_iter().map(|(_, row)| row).collect(),
+        })
     })
+    .await
 }
 
 struct Compared {

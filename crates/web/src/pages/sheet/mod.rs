@@ -15,7 +15,7 @@ use crate::commands::{Answer, Mark, download, drawn, take_lines, uploaded};
 use crate::door::Job;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
-use crate::pages::{Shell, html, survey};
+use crate::pages::{Shell, printed, survey};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -78,46 +78,50 @@ struct Row {
 
 #[get("/jobs/{job}/sheet")]
 pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
-    let site = Arc::clone(&job.site);
-    let floors = site.floors_upward();
-    let point = query.point.parse::<PointId>().ok().and_then(|id| site.points.get(&id));
-    let named: Option<FloorId> = query.floor.parse().ok().filter(|f| site.floors.get(f).is_some());
-    let floor = named
-        .or_else(|| point.map(|p| p.floor.clone()))
-        .or_else(|| floors.first().map(|f| f.id.clone()));
-    let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(&site, f, None));
-    if let Some(floor) = &floor {
-        plan.points(&site, floor, point.map(|p| &p.id));
-    }
-    html(&Page {
-        shell: job.shell("Survey"),
-        tool: "sheet",
-        floors: floors
-            .iter()
-            .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor.as_ref()))
-            .collect(),
-        headings: COLUMNS
-            .iter()
-            .map(|c| Heading {
-                word: c.word,
-                text: c.heading,
-                keys: match c.takes {
-                    Takes::Choice(of) => of
-                        .iter()
-                        .map(|(key, words, _)| format!("{key} {words}"))
-                        .collect::<Vec<_>>()
-                        .join(" · "),
-                    Takes::Text | Takes::Number => String::new(),
-                },
-                number: matches!(c.takes, Takes::Number),
-            })
-            .collect(),
-        rows: floor.as_ref().map(|f| rows(&site, f)).unwrap_or_default(),
-        card: floor.as_ref().and_then(|f| card(&site, f, point)),
-        plan,
-        chosen: point.map(|p| p.id.to_string()).unwrap_or_default(),
-        floor: floor.map(|f| f.to_string()).unwrap_or_default(),
+    printed(job, move |job| {
+        let site = Arc::clone(&job.site);
+        let floors = site.floors_upward();
+        let point = query.point.parse::<PointId>().ok().and_then(|id| site.points.get(&id));
+        let named: Option<FloorId> =
+            query.floor.parse().ok().filter(|f| site.floors.get(f).is_some());
+        let floor = named
+            .or_else(|| point.map(|p| p.floor.clone()))
+            .or_else(|| floors.first().map(|f| f.id.clone()));
+        let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(&site, f, None));
+        if let Some(floor) = &floor {
+            plan.points(&site, floor, point.map(|p| &p.id));
+        }
+        Ok(Page {
+            shell: job.shell("Survey"),
+            tool: "sheet",
+            floors: floors
+                .iter()
+                .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor.as_ref()))
+                .collect(),
+            headings: COLUMNS
+                .iter()
+                .map(|c| Heading {
+                    word: c.word,
+                    text: c.heading,
+                    keys: match c.takes {
+                        Takes::Choice(of) => of
+                            .iter()
+                            .map(|(key, words, _)| format!("{key} {words}"))
+                            .collect::<Vec<_>>()
+                            .join(" · "),
+                        Takes::Text | Takes::Number => String::new(),
+                    },
+                    number: matches!(c.takes, Takes::Number),
+                })
+                .collect(),
+            rows: floor.as_ref().map(|f| rows(&site, f)).unwrap_or_default(),
+            card: floor.as_ref().and_then(|f| card(&site, f, point)),
+            plan,
+            chosen: point.map(|p| p.id.to_string()).unwrap_or_default(),
+            floor: floor.map(|f| f.to_string()).unwrap_or_default(),
+        })
     })
+    .await
 }
 
 fn rows(site: &Site, floor: &FloorId) -> Vec<Row> {
@@ -242,6 +246,8 @@ pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) 
 
 #[get("/jobs/{job}/points.csv")]
 pub(crate) async fn out(job: Job) -> Answer {
-    let text = points_csv::write(&job.site).map_err(|e| WebError::Inside(e.to_string()))?;
+    let site = Arc::clone(&job.site);
+    let text = job.compute(move || points_csv::write(&site)).await?;
+    let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-points.csv", job.id), "text/csv; charset=utf-8", text))
 }

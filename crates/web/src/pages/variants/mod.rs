@@ -20,7 +20,7 @@ use crate::door::Job;
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 
 /// The most that stand side by side, the plan included.
 const MOST_BESIDE: usize = 4;
@@ -127,7 +127,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         looked.into_iter().map(stand).collect::<Vec<_>>()
     });
     let found = found.await?;
-    html(&page(&job, &of, (&all, &aside), &found))
+    printed(job, move |job| Ok(page(job, &of, (&all, &aside), &found))).await
 }
 
 fn page(
