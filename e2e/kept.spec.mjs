@@ -60,6 +60,54 @@ test("two tabs share one queue, and nothing of it is sent twice", async ({ page,
   await other.close();
 });
 
+test("a bad gateway, no answer at all and a page that is loaded again lose nothing", async ({ page }) => {
+  const edits = `**${MILL}/edits`;
+  await open(page, `${MILL}/survey?point=kit-isle`);
+  await page.route(edits, (route) => route.fulfill({ status: 502, contentType: "text/html", body: "<h1>Bad gateway</h1>" }));
+  await type(page, "note", "behind a gateway");
+  await waiting(page, 1);
+  await expect(page.locator("[data-waiting]")).not.toContainText("Not taken");
+  await page.unroute(edits);
+  await saved(page);
+  expect((await point(page, "kit-isle")).note).toBe("behind a gateway");
+  // Sent, and never answered: the page is gone before anybody knows.
+  await page.route(edits, () => {});
+  await type(page, "note", "on its way");
+  await expect(page.locator("[data-saved]")).toHaveText("Saving…");
+  await page.reload();
+  await page.unroute(edits);
+  await expect.poll(async () => (await point(page, "kit-isle")).note, { timeout: 40_000 }).toBe("on its way");
+  await expect(page.locator("[data-waiting]")).toBeHidden();
+});
+
+test("a phone without room says at once what is not recorded", async ({ page, context }) => {
+  await open(page, `${MILL}/survey?point=kit-isle`);
+  await context.setOffline(true);
+  await page.evaluate(() => {
+    IDBObjectStore.prototype.put = () => { throw new DOMException("no room", "QuotaExceededError"); };
+  });
+  await type(page, "note", "no room for this");
+  await expect(page.locator("[data-notice]")).toContainText("It is not recorded: write it down");
+  await expect(page.locator("[data-saved]")).not.toHaveText("Saved");
+  await expect(field(page, "note")).toHaveValue("no room for this");
+});
+
+test("what waits outlives a new release", async ({ page, context }) => {
+  await open(page, `${MILL}/survey?point=kit-isle`);
+  await context.setOffline(true);
+  await type(page, "note", "done before the release");
+  await waiting(page, 1);
+  await context.setOffline(false);
+  await page.route(`**${MILL}/edits`, async (route) => {
+    const answer = await route.fetch();
+    await route.fulfill({ response: answer, headers: { ...answer.headers(), "x-build": "another" } });
+  });
+  await expect(page.locator("[data-notice]")).toContainText("The program was renewed", { timeout: 15_000 });
+  expect((await point(page, "kit-isle")).note).toBe("done before the release");
+  await page.locator("[data-notice]").getByRole("button", { name: "Load it again" }).click();
+  await expect(field(page, "note")).toHaveValue("done before the release");
+});
+
 test("what was refused stays in view until a person decides", async ({ page, context, app }) => {
   await open(page, `${MILL}/survey?point=kit-isle`);
   await context.setOffline(true);

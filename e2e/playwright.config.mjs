@@ -9,15 +9,11 @@ export default defineConfig({
   workers: 2,
   fullyParallel: true,
   forbidOnly: true,
-  // A shared machine may stand still for seconds: what fails is tried once more, and shown as flaky.
-  retries: 1,
+  // What fails by chance fails: a test waits for what it needs, not for a while.
+  retries: 0,
   reporter: [["list"]],
-  // Speeds are measured when nothing else runs.
-  projects: [
-    { name: "work", testIgnore: /speed/ },
-    // A bound in milliseconds on a shared machine: three tries of which one must hold it.
-    { name: "speed", testMatch: /speed/, dependencies: ["work"], retries: 2 },
-  ],
+  // How quickly the plan follows the hand is measured, not tested: scripts/speeds.
+  testIgnore: process.env.SPEEDS ? /^$/ : /speed/,
   use: {
     viewport: { width: 1280, height: 800 },
     actionTimeout: 10_000,

@@ -104,3 +104,22 @@ test.describe("on a phone", () => {
     expect(width).toBeLessThanOrEqual(390);
   });
 });
+
+test("what was told wrongly is struck in the journal, with its reason, and stands there struck", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/prove/readings");
+  await page.request.post("/jobs/larkfield-mill/readings", {
+    data: { csv: "mesh-meter,mesh-kit-isle,-31", edit_id: "wrong", client: "a" },
+    headers: { origin: new URL(page.url()).origin },
+  });
+  await open(page, "/jobs/larkfield-mill/journal");
+  await expect(page.getByRole("button", { name: "Undo in plan" })).toBeVisible();
+  const line = page.locator("[data-record] tbody tr").first();
+  await expect(line).toContainText("−31");
+  await line.getByText("Strike", { exact: true }).click();
+  await line.getByRole("button", { name: /Strike entry/ }).click();
+  await expect(line.locator(".field-error")).toBeVisible();
+  await line.getByLabel("Why it is wrong").fill("typed for another lamp");
+  await line.getByRole("button", { name: /Strike entry/ }).click();
+  await expect(page.locator("[data-record] tbody tr").first()).toContainText("typed for another lamp");
+  await expect(page.locator("[data-record] tbody tr").nth(1).locator("s")).toContainText("−31");
+});

@@ -21,6 +21,8 @@ use dot_reach_formats::job_file;
 use dot_reach_standin::houses;
 use dot_reach_store::{Image, Store, backup, read_copy};
 use dot_reach_web::{App, Settings, now, serve};
+use tracing_subscriber::layer::SubscriberExt;
+use tracing_subscriber::util::SubscriberInitExt;
 
 type Failure = Box<dyn std::error::Error>;
 
@@ -430,8 +432,9 @@ fn demo_store() -> Result<Store, Failure> {
 }
 
 fn host(store: Store, serving: Serving) -> Result<(), Failure> {
-    let filter = tracing_subscriber::EnvFilter::try_new(&serving.log)?;
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let filter: tracing_subscriber::filter::Targets = serving.log.parse()?;
+    let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
+    tracing_subscriber::registry().with(lines).with(filter).init();
     let listener = match TcpListener::bind((serving.address, serving.port)) {
         Ok(listener) => listener,
         // Someone uses that port already: any free one will do.

@@ -15,7 +15,7 @@ use serde_json::{Map, Value};
 use sha2::{Digest, Sha256};
 
 use crate::plan_image::{self, CheckedImage};
-use crate::{ImportFinding, Imported};
+use crate::{ImportFinding, Imported, budget};
 
 /// The largest job file in bytes, images included.
 pub const MOST_BYTES: usize = 256 * 1024 * 1024;
@@ -89,6 +89,12 @@ pub enum JobFileError {
     /// The file is too large.
     #[error("the file has {0} bytes; a job file has at most {MOST_BYTES}")]
     TooLarge(usize),
+    /// The file unfolds to more than any job.
+    #[error(
+        "the file holds more than {} values, more than any job; write it once more from the job itself",
+        budget::MOST_VALUES
+    )]
+    TooMany,
     /// The text is no job file.
     #[error(
         "this is no job file that was written here; choose the one that “Job file” on the handover \
@@ -133,6 +139,9 @@ pub fn read_while(
         return Err(JobFileError::TooLarge(bytes.len()));
     }
     let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(bytes);
+    if budget::is_over(bytes) {
+        return Err(JobFileError::TooMany);
+    }
     let mut file: Raw = serde_json::from_slice(bytes)?;
     if file.format != FORMAT {
         return Err(JobFileError::Format(file.format));

@@ -3,6 +3,7 @@
 pub mod advise_json;
 pub mod analysis_json;
 pub mod bill_csv;
+mod budget;
 pub mod catalogue_json;
 pub mod fit_json;
 pub mod gains_csv;

@@ -9,6 +9,8 @@ use crate::{ImportFinding, Imported, table};
 
 /// The largest file in bytes.
 pub const MOST_BYTES: usize = 8 * 1024 * 1024;
+/// The most rows.
+const MOST_ROWS: usize = 2000;
 
 /// The library of a job as JSON: the shipped rows and its own.
 pub fn json(site: &Site) -> Value {
@@ -114,7 +116,7 @@ fn from_json(text: &str) -> Vec<Row> {
                     let id = row.get("id").and_then(Value::as_str).map(str::to_owned);
                     (id.unwrap_or_else(|| format!("device {}", n + 1)), Ok(row))
                 };
-                rows.into_iter().take(2000).enumerate().map(named).collect()
+                rows.into_iter().take(MOST_ROWS).enumerate().map(named).collect()
             }
             _ => vec![(whole(), Err("has no list “devices”".to_owned()))],
         },
@@ -138,7 +140,19 @@ fn from_csv(text: &str) -> Vec<Row> {
         }
         (format!("line {line}"), Ok(value))
     };
-    records.take(2000).map(row).collect()
+    let rows: Vec<Row> = records.take(MOST_ROWS + 1).map(row).collect();
+    match rows.len() {
+        0 => vec![("line 2".to_owned(), Err("is missing: a row of a device".to_owned()))],
+        n if n > MOST_ROWS => {
+            let over =
+                Err(format!("and what follows were not read: {MOST_ROWS} rows are the most"));
+            let mut rows = rows;
+            rows.truncate(MOST_ROWS);
+            rows.push((format!("line {}", MOST_ROWS + 2), over));
+            rows
+        }
+        _ => rows,
+    }
 }
 
 fn place(value: &mut Value, heading: &str, cell: Value) {

@@ -8,6 +8,7 @@ use dot_reach_core::radio::coexistence::{Carrier, SCANNED_BUSY};
 use dot_reach_core::site::{Edit, Scan, Site, apply};
 use dot_reach_core::units::Dbm;
 
+use crate::budget::begin;
 use crate::told::time;
 use crate::{ImportFinding, Imported, table};
 
@@ -44,14 +45,18 @@ pub fn read(site: &Site, text: &str) -> Imported<Vec<Edit>> {
             format!("{beyond} more lines were not read: at most {MOST_LINES} are taken at a time");
         findings.push(ImportFinding { place: "the file".to_owned(), reason });
     }
+    if edits.is_empty() && findings.is_empty() {
+        let reason = "holds no line of time, channel and dBm".to_owned();
+        findings.push(ImportFinding { place: "the file".to_owned(), reason });
+    }
     Imported { value: edits, findings }
 }
 
 fn level(cell: &str) -> Result<Dbm, String> {
     let text = cell.replace('−', "-");
     let text = text.trim_end_matches("dBm").trim();
-    let value = text.parse::<f64>().map_err(|_| format!("“{cell}” is no level in dBm"))?;
-    Dbm::try_from(value).map_err(|_| format!("“{cell}” is no level in dBm"))
+    let value = text.parse::<f64>().map_err(|_| format!("“{}” is no level in dBm", begin(cell)))?;
+    Dbm::try_from(value).map_err(|_| format!("“{}” is no level in dBm", begin(cell)))
 }
 
 fn scan(site: &Site, row: &csv::StringRecord, next: &mut usize) -> Result<Scan, String> {
@@ -94,6 +99,9 @@ fn carrier(site: &Site, text: &str) -> Result<Carrier, String> {
         }
     };
     found.ok_or_else(|| {
-        format!("“{text}” is neither a channel nor a source on the plan; write 6, wifi 6/40 or z15")
+        format!(
+            "“{}” is neither a channel nor a source on the plan; write 6, wifi 6/40 or z15",
+            begin(text)
+        )
     })
 }

@@ -11,6 +11,7 @@ use dot_reach_core::units::{Db, Dbm};
 use serde::Deserialize;
 use serde_json::Value;
 
+use crate::budget::begin;
 use crate::{ImportFinding, Imported};
 
 /// How a table came in.
@@ -94,10 +95,10 @@ impl<'a> Devices<'a> {
         }
         let near = |d: &&&Device| peer.is_none_or(|p| p.network == d.network);
         match self.by_name.get(&plain(text)).map_or(&[][..], Vec::as_slice) {
-            [] => Err(format!("no device is called “{text}”")),
+            [] => Err(format!("no device is called “{}”", begin(text))),
             [one] => Ok(one),
             several => several.iter().find(near).copied().ok_or_else(|| {
-                format!("{} devices are called “{text}”; give the id", several.len())
+                format!("{} devices are called “{}”; give the id", several.len(), begin(text))
             }),
         }
     }
@@ -147,7 +148,10 @@ impl<'a> Taking<'a> {
         }
     }
 
-    pub(crate) fn done(self) -> Imported<Told> {
+    pub(crate) fn done(mut self) -> Imported<Told> {
+        if self.out.new.is_empty() && self.out.again == 0 && self.findings.is_empty() {
+            self.found("the file", "holds no line that tells of a reading or a node");
+        }
         Imported { value: self.out, findings: self.findings }
     }
 
@@ -210,7 +214,7 @@ impl<'a> Taking<'a> {
         let network: Option<NetworkId> = network.map(|n| n.id.clone()).or_else(by_device);
         let network = network.ok_or_else(|| match row.network.as_str() {
             "" => "says neither a network nor a device".to_owned(),
-            other => format!("no network is called “{other}”"),
+            other => format!("no network is called “{}”", begin(other)),
         })?;
         let report = NodeReport {
             network,
@@ -255,7 +259,9 @@ impl<'a> Taking<'a> {
 pub fn time(text: &str) -> Result<Moment, String> {
     let text = text.trim();
     let read = Moment::read(text).ok().or_else(|| day_first(text));
-    read.ok_or_else(|| format!("“{text}” is no time; write 2026-03-14 10:05 or 14.3.2026 10:05"))
+    read.ok_or_else(|| {
+        format!("“{}” is no time; write 2026-03-14 10:05 or 14.3.2026 10:05", begin(text))
+    })
 }
 
 /// A day before its month, parted by points, strokes or dashes, with a time of day or without.

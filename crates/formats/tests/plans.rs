@@ -195,3 +195,39 @@ fn blocks_within_blocks_that_stand_for_millions_of_lines_are_left_out_in_time() 
     let lines: usize = read.value.layers.values().map(Vec::len).sum();
     assert!((1..=plan::MOST_PIECES).contains(&lines), "{lines}");
 }
+
+#[test]
+fn what_an_svg_repeats_within_itself_is_counted_before_it_is_drawn() {
+    // Ten of the next in each, nine deep: a thousand million lines out of two kilobytes.
+    let ten = |of: &str| of.repeat(10);
+    let group = |depth: usize| {
+        let inner = if depth == 9 {
+            r#"<path d="M0 0L1 1" stroke="black"/>"#.to_owned()
+        } else {
+            ten(&format!(r##"<use href="#g{}"/>"##, depth + 1))
+        };
+        format!(r#"<g id="g{depth}">{inner}</g>"#)
+    };
+    let svg = |inner: &str| {
+        format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">{inner}</svg>"#)
+    };
+    let refused = |inner: &str| {
+        let told = plan::read(svg(inner).as_bytes()).map(|read| read.findings);
+        assert!(told.as_ref().is_err_and(|e| e.to_string().contains("repeats parts")), "{told:?}");
+    };
+    refused(&(0..10).map(group).collect::<String>());
+    // A marker at each of many corners, of many lines itself.
+    let lines = r#"<path d="M0 0L1 1" stroke="black"/>"#.repeat(1000);
+    let marker = format!(r#"<marker id="m">{lines}</marker>"#);
+    let corners = "L1,1 ".repeat(4000);
+    refused(&format!(r#"{marker}<path d="M0 0{corners}" stroke="black" marker-mid="url(#m)"/>"#));
+    refused(&format!(
+        r#"{marker}<style>path {{ marker-mid: url(#m) }}</style><path d="M0 0{corners}" stroke="black"/>"#
+    ));
+    // A door that a plan uses a thousand times is no such thing.
+    let door = r#"<defs><g id="door"><path d="M0 0L1 1" stroke="black"/></g></defs>"#;
+    let doors: Vec<_> = (0..1000).map(|n| format!(r##"<use href="#door" x="{n}"/>"##)).collect();
+    let doors = doors.concat();
+    let read = plan::read(svg(&format!("{door}{doors}")).as_bytes()).unwrap();
+    assert_eq!(read.value.layers.values().map(Vec::len).sum::<usize>(), 1000);
+}

@@ -82,6 +82,12 @@ BEGIN
     SELECT RAISE(ABORT, 'what is on record is never changed');
 END;
 
+-- Written by whoever asks whether the database takes anything.
+CREATE TABLE probe (
+    one INTEGER PRIMARY KEY CHECK (one = 1),
+    times INTEGER NOT NULL
+) STRICT;
+
 -- Plan images and photos by the SHA-256 of their bytes.
 CREATE TABLE image (
     sha256 TEXT PRIMARY KEY,

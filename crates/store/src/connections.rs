@@ -18,10 +18,47 @@ type Work = Box<dyn FnOnce(&mut Connection) + Send>;
 pub(crate) struct Writer {
     queue: Mutex<Option<Sender<Work>>>,
     thread: Mutex<Option<JoinHandle<()>>>,
+    file: Opened,
+}
+
+/// A file as it was when it was opened.
+#[derive(Debug)]
+struct Opened {
+    path: PathBuf,
+    mark: Option<(u64, u64)>,
+}
+
+impl Opened {
+    fn of(path: &Path) -> Self {
+        Self { path: path.to_owned(), mark: mark(path) }
+    }
+
+    /// What is written into a file that was moved, nobody finds again.
+    fn is_there(&self) -> Result<(), StoreError> {
+        if mark(&self.path) == self.mark {
+            Ok(())
+        } else {
+            Err(StoreError::Moved(self.path.display().to_string()))
+        }
+    }
+}
+
+/// By what the system knows a file, whatever it is called; nothing where it tells nothing of it.
+fn mark(path: &Path) -> Option<(u64, u64)> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::MetadataExt;
+        let of = std::fs::metadata(path).ok()?;
+        Some((of.dev(), of.ino()))
+    }
+    #[cfg(not(unix))]
+    {
+        path.exists().then_some((0, 0))
+    }
 }
 
 impl Writer {
-    pub(crate) fn over(mut db: Connection) -> Result<Self, StoreError> {
+    pub(crate) fn over(mut db: Connection, path: &Path) -> Result<Self, StoreError> {
         let (queue, work) = channel::<Work>();
         let write = move || {
             // What was written is brought into the one file when nobody writes for a while, and at the end.
@@ -46,7 +83,11 @@ impl Writer {
             checkpoint(&db, "TRUNCATE");
         };
         let thread = std::thread::Builder::new().name("writer".to_owned()).spawn(write)?;
-        Ok(Self { queue: Mutex::new(Some(queue)), thread: Mutex::new(Some(thread)) })
+        Ok(Self {
+            queue: Mutex::new(Some(queue)),
+            thread: Mutex::new(Some(thread)),
+            file: Opened::of(path),
+        })
     }
 
     /// Does some work in its turn and waits for it.
@@ -54,6 +95,7 @@ impl Writer {
         &self,
         work: impl FnOnce(&mut Connection) -> Result<T, StoreError> + Send + 'static,
     ) -> Result<T, StoreError> {
+        self.file.is_there()?;
         let (tell, told) = sync_channel(1);
         let work: Work = Box::new(move |db| {
             // Who asked waits below until it is told.

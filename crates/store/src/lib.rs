@@ -71,6 +71,9 @@ pub enum StoreError {
     /// What is to be written is there already.
     #[error("{0} is there already; choose a name that is free")]
     Exists(String),
+    /// The file is no longer where it was opened.
+    #[error("{0} was moved or replaced while the server has it open")]
+    Moved(String),
     /// A folder for a database that is not kept could not be made.
     #[error("there is no room for a database that is not kept: {0}")]
     Folder(#[from] std::io::Error),
@@ -130,7 +133,56 @@ pub struct Store {
     folder: Option<tempfile::TempDir>,
 }
 
+impl StoreError {
+    /// What is the matter with the disk or the file and what to do, where something failed by that.
+    pub fn of_disk(&self) -> Option<&'static str> {
+        use rusqlite::ErrorCode;
+        let code = match self {
+            Self::Database(rusqlite::Error::SqliteFailure(error, _)) => error.code,
+            Self::Moved(_) => {
+                return Some(
+                    "the database file was moved or replaced while the server has it open: nothing of this was kept; \
+                     stop the server, put the file back, and start it again",
+                );
+            }
+            _ => return None,
+        };
+        Some(match code {
+            ErrorCode::DiskFull => {
+                "the disk is full: nothing of this was kept; make room, then do it again"
+            }
+            ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked => {
+                "another program holds the database: nothing of this was kept; end that program, then do it again"
+            }
+            ErrorCode::DatabaseCorrupt | ErrorCode::NotADatabase => {
+                "the database is damaged: nothing of this was kept; stop the server, keep a copy of the file, run \
+                 “dot-reach check” on it and bring back the last backup"
+            }
+            ErrorCode::ReadOnly
+            | ErrorCode::PermissionDenied
+            | ErrorCode::CannotOpen
+            | ErrorCode::SystemIoFailure => {
+                "the database cannot be read or written: nothing of this was kept; look to its disk and who may write \
+                 there, then do it again"
+            }
+            _ => return None,
+        })
+    }
+}
+
 impl Store {
+    /// Writes and reads, so that a disk that takes nothing any longer is found out.
+    ///
+    /// # Errors
+    /// It takes or gives nothing; see [`StoreError::of_disk`].
+    pub fn probe(&self) -> Result<(), StoreError> {
+        self.writer.write(|db| {
+            let more = "INSERT INTO probe (one, times) VALUES (1, 1) ON CONFLICT (one) DO UPDATE SET times = times + 1";
+            Ok(db.execute(more, []).map(|_| ())?)
+        })?;
+        self.readers.read(|db| Ok(db.query_row("SELECT times FROM probe", [], |_| Ok(()))?))
+    }
+
     /// Takes nothing more and leaves one file that holds everything that was acknowledged, also where somebody
     /// keeps the store: for a program that ends while long work goes on.
     pub fn close(&self) {

@@ -56,7 +56,7 @@ impl Store {
         migrations().to_latest(&mut db)?;
         db.pragma_update(None, "application_id", APPLICATION_ID)?;
         let memory = Arc::new(Memory::default());
-        let (writer, readers) = (Writer::over(db)?, Readers::of(path));
+        let (writer, readers) = (Writer::over(db, path)?, Readers::of(path));
         Ok(Self { readers, writer, memory, turns: Turns::default(), _lock: lock, folder })
     }
 }

@@ -1,6 +1,8 @@
 //! What changes a job: edits, undo and redo, uploads.
 
 use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{Seek, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use actix_multipart::Multipart;
@@ -256,6 +258,31 @@ pub(crate) async fn uploaded(
         bytes.extend_from_slice(&chunk);
     }
     Ok(bytes)
+}
+
+/// The file of a form, put down on the disk as it comes: a job file is large, and waits for its turn.
+pub(crate) async fn spooled(
+    mut form: Multipart,
+    most: usize,
+    field: &'static str,
+) -> Result<File, WebError> {
+    let broken = |e: &dyn std::fmt::Display| WebError::field(field, e.to_string());
+    let full = |e: std::io::Error| WebError::Inside(format!("no room for an upload: {e}"));
+    let Some(mut part) = form.try_next().await.map_err(|e| broken(&e))? else {
+        return Err(WebError::field(field, "choose a file"));
+    };
+    let mut file = tempfile::tempfile().map_err(full)?;
+    let mut length = 0;
+    while let Some(chunk) = part.try_next().await.map_err(|e| broken(&e))? {
+        length += chunk.len();
+        if length > most {
+            let reason = format!("the file is larger than {} MB", most / 1024 / 1024);
+            return Err(WebError::field(field, reason));
+        }
+        file.write_all(&chunk).map_err(full)?;
+    }
+    file.rewind().map_err(full)?;
+    Ok(file)
 }
 
 #[post("/jobs/{job}/images")]

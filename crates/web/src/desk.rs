@@ -15,7 +15,7 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::{NetworkId, Site};
 use dot_reach_store::JobId;
 
-use crate::door::Proved;
+use crate::door::{Planned, Proved};
 use crate::error::WebError;
 use crate::pages::jobs::Standing;
 use crate::work::Asker;
@@ -24,7 +24,7 @@ use crate::work::Asker;
 const MOST_SURFACES: usize = 6;
 /// How many standings are kept: one a job, a hundred bytes each.
 const MOST_STANDINGS: usize = 2000;
-/// Of how many jobs it is kept what their readings teach.
+/// Of how many jobs it is kept what their readings teach, and how their days are planned.
 const MOST_PROOFS: usize = 4;
 
 /// An analysis and surfaces that belong to it, or nearly.
@@ -108,6 +108,7 @@ struct Held {
     benches: Vec<Entry>,
     standings: Vec<(JobId, u64, Arc<Standing>)>,
     proofs: Vec<(JobId, Proved)>,
+    days: Vec<(JobId, u64, Planned)>,
 }
 
 #[derive(Debug)]
@@ -201,6 +202,23 @@ impl Desk {
         held.proofs.push((job.clone(), proved));
         if held.proofs.len() > MOST_PROOFS {
             held.proofs.remove(0);
+        }
+    }
+
+    /// The visits of a job at a revision, if they are known.
+    pub(crate) fn days(&self, job: &JobId, revision: u64) -> Option<Planned> {
+        let held = self.lock();
+        let found = held.days.iter().find(|(j, r, _)| j == job && *r == revision);
+        found.map(|(.., planned)| planned.clone())
+    }
+
+    /// Notes the visits of a job.
+    pub(crate) fn note_days(&self, job: &JobId, revision: u64, planned: Planned) {
+        let mut held = self.lock();
+        held.days.retain(|(j, ..)| j != job);
+        held.days.push((job.clone(), revision, planned));
+        if held.days.len() > MOST_PROOFS {
+            held.days.remove(0);
         }
     }
 

@@ -61,6 +61,11 @@ impl WebError {
 
     /// The message without the name of its field.
     pub(crate) fn message(&self) -> String {
+        if let Self::Store(error) = self
+            && let Some(trouble) = error.of_disk()
+        {
+            return trouble.to_owned();
+        }
         match self {
             Self::Store(StoreError::Refused(refusal)) => refusal.reason(),
             broken if broken.status_code().is_server_error() => {
@@ -83,6 +88,7 @@ impl ResponseError for WebError {
                 StoreError::Closing | StoreError::Busy | StoreError::Stale => {
                     StatusCode::SERVICE_UNAVAILABLE
                 }
+                _ if error.of_disk().is_some() => StatusCode::SERVICE_UNAVAILABLE,
                 _ => StatusCode::INTERNAL_SERVER_ERROR,
             },
             Self::Image(_) | Self::JobFile(_) | Self::Field { .. } => {

@@ -1,9 +1,12 @@
 //! What every answer carries and every request must satisfy.
 
+use std::pin::Pin;
 use std::sync::atomic::AtomicU64;
+use std::time::Duration;
 
 use actix_web::body::{BoxBody, MessageBody};
-use actix_web::dev::{ServiceRequest, ServiceResponse};
+use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
+use actix_web::error::PayloadError;
 use actix_web::http::Method;
 use actix_web::http::header::{
     CONTENT_SECURITY_POLICY, HOST, HeaderName, HeaderValue, ORIGIN, REFERRER_POLICY,
@@ -11,6 +14,8 @@ use actix_web::http::header::{
 };
 use actix_web::middleware::Next;
 use actix_web::{Error, HttpResponse, web};
+use futures_util::{Stream, StreamExt, stream};
+use tokio::time::Instant;
 
 use crate::app::App;
 use crate::assets;
@@ -25,6 +30,8 @@ const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; \
     base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'; worker-src 'self'; \
     require-trusted-types-for 'script'; trusted-types server-fragment own-worker";
 
+type BoxedPayloadStream = Pin<Box<dyn Stream<Item = Result<web::Bytes, PayloadError>>>>;
+
 /// Refuses foreign requests; puts the policy on every answer, and a page where a person meets a
 /// failure.
 pub(crate) async fn guard(
@@ -34,6 +41,7 @@ pub(crate) async fn guard(
     let app = request.app_data::<web::Data<App>>().cloned();
     let known = app.as_ref().map(|app| app.settings.hosts.clone()).unwrap_or_default();
     let (by_person, is_marked) = (reads_pages(request.request()), is_marked(request.request()));
+    let request = timed(request);
     let mut response = if is_own(&request, &known) {
         next.call(request).await?.map_into_boxed_body()
     } else {
@@ -61,6 +69,39 @@ pub(crate) async fn guard(
     headers.insert(X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
     headers.insert(REFERRER_POLICY, HeaderValue::from_static("same-origin"));
     Ok(response)
+}
+
+/// A body must come at some speed, or whoever sends it is held to have gone: a beginning of 20 s, and from then on
+/// 64 kB a second.
+const BODY_GRACE: Duration = Duration::from_secs(20);
+const BODY_BYTES_A_SECOND: u64 = 64 * 1024;
+
+/// The request with a clock on its body.
+fn timed(request: ServiceRequest) -> ServiceRequest {
+    if matches!(*request.method(), Method::GET | Method::HEAD) {
+        return request;
+    }
+    let (request, body) = request.into_parts();
+    let begun = Instant::now();
+    let chunks = stream::unfold((body, 0_u64, false), move |(mut body, got, is_over)| async move {
+        if is_over {
+            return None;
+        }
+        let until = begun + BODY_GRACE + Duration::from_secs(got / BODY_BYTES_A_SECOND);
+        match tokio::time::timeout_at(until, body.next()).await {
+            Ok(None) => None,
+            Ok(Some(chunk)) => {
+                let more = chunk.as_ref().map_or(0, |c| c.len() as u64);
+                Some((chunk, (body, got + more, false)))
+            }
+            Err(_late) => {
+                let late = std::io::Error::from(std::io::ErrorKind::TimedOut);
+                Some((Err(PayloadError::Io(late)), (body, got, true)))
+            }
+        }
+    });
+    let chunks: BoxedPayloadStream = Box::pin(chunks);
+    ServiceRequest::from_parts(request, Payload::from(chunks))
 }
 
 fn count(metrics: &Metrics, status: u16) {

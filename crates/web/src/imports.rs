@@ -1,5 +1,6 @@
 //! Job files brought in: read as long work, so that a page sees how far it is and can break it off.
 
+use std::io::Read;
 use std::ops::ControlFlow;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -15,7 +16,7 @@ use serde::Deserialize;
 use serde_json::{Value, json};
 
 use crate::app::{App, News, now};
-use crate::commands::{Answer, stored, uploaded};
+use crate::commands::{Answer, spooled, stored};
 use crate::door::Person;
 use crate::error::WebError;
 use crate::pages::jobs::day;
@@ -58,7 +59,7 @@ pub(crate) async fn begin(
     person: Person,
     app: web::Data<App>,
 ) -> Answer {
-    let bytes = uploaded(form, job_file::MOST_BYTES, "file").await?;
+    let mut file = spooled(form, job_file::MOST_BYTES, "file").await?;
     let number = NEXT.fetch_add(1, Ordering::Relaxed);
     let shared = app.clone();
     let Query { known, edit_id, client } = query.into_inner();
@@ -68,7 +69,9 @@ pub(crate) async fn begin(
     let command =
         Command { edit_id, who: person.who, author, client, at, base: None, force: false };
     let ticket = app.work.begin(Question::Import(number), move |pulse| {
-        let read = import(&shared, &bytes, known, command, pulse).transpose()?;
+        let mut bytes = Vec::new();
+        let read = file.read_to_end(&mut bytes).map_err(|e| WebError::Inside(e.to_string()));
+        let read = read.and_then(|_| import(&shared, &bytes, known, command, pulse)).transpose()?;
         Some(Found::Import(Arc::new(read)))
     });
     told(number, &ticket).await

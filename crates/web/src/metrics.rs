@@ -30,7 +30,7 @@ impl Metrics {
 
 #[get("/healthz")]
 pub(crate) async fn health(app: web::Data<App>) -> Answer {
-    app.ask(|store| store.jobs().map(|_| ())).await?;
+    app.ask(dot_reach_store::Store::probe).await?;
     Ok(HttpResponse::Ok().content_type("text/plain; charset=utf-8").body("ok\n"))
 }
 

@@ -164,6 +164,13 @@ fn a_collector_elsewhere_is_not_asked_and_one_that_is_silent_is_said_so() {
 fn a_phone_is_told_what_to_keep_and_each_of_it_is_there() {
     let app = TestApp::demo();
     let told: Value = app.get(&format!("{MILL}/offline.json")).json();
+    // What each stretch is, as it is by itself.
+    let bundle: Value = app.get(told["bundle"].as_str().expect("where")).json();
+    let stretches = bundle["pages"].as_object().expect("pages");
+    assert!(stretches.len() > 3 && bundle["revision"] == told["revision"]);
+    for (address, page) in stretches {
+        assert_eq!(app.get(address).body, page.as_str().expect("a page"), "{address}");
+    }
     let pages = told["pages"].as_array().expect("pages");
     assert!(pages.len() > 12, "{}", pages.len());
     for page in pages {

@@ -353,20 +353,27 @@ fn filled(problem: &Problem, items: &[usize]) -> (Vec<Outage>, bool) {
             .cmp(&(a.needs_main(), a.breakers.len()))
             .then(b.minutes.total_cmp(&a.minutes))
     });
-    let mut outages: Vec<Vec<usize>> = Vec::new();
+    // Each outage with its minutes. Its first item has the most breakers, or needs the main: what the others need
+    // must be off for that one anyhow, as in `cut_for`.
+    let mut outages: Vec<(f64, Vec<usize>)> = Vec::new();
     for item in by_length {
-        let fits = |outage: &&mut Vec<usize>| {
-            let with: Vec<usize> = outage.iter().copied().chain([item]).collect();
-            cut_for(problem, &with).is_some()
+        let of = &problem.items[item];
+        let fits = |(minutes, held): &&mut (f64, Vec<usize>)| {
+            let host = &problem.items[held[0]];
+            *minutes + of.minutes <= problem.most
+                && (host.needs_main() || of.breakers.is_subset(&host.breakers))
         };
         match outages.iter_mut().find(fits) {
-            Some(outage) => outage.push(item),
-            None => outages.push(vec![item]),
+            Some((minutes, held)) => {
+                *minutes += of.minutes;
+                held.push(item);
+            }
+            None => outages.push((problem.each + of.minutes, vec![item])),
         }
     }
     let least = bound(problem, items);
     let is_least = outages.len() <= least;
-    (outages.into_iter().map(|items| outage(problem, items)).collect(), is_least)
+    (outages.into_iter().map(|(_, items)| outage(problem, items)).collect(), is_least)
 }
 
 /// So many outages at the least: by all minutes together, and by what goes off. What no other item's

@@ -13,6 +13,7 @@ use crate::gate::isolate::{self, Choice, Why};
 use crate::gate::unsettled;
 use crate::gate::work::{Spot, Work};
 use crate::geometry::Place;
+use crate::pulse::Wanted;
 use crate::record::{Cut, Record};
 use crate::site::{DeviceId, PointId, PointKind, Shows, Site, breaker_order};
 use crate::survey::previsit::Look;
@@ -132,11 +133,24 @@ pub struct LeftOut {
 
 /// Plans the visits.
 pub fn schedule(analysis: &Analysis, record: &Record) -> Schedule {
+    let schedule = schedule_while(&|| true, analysis, record);
+    schedule.unwrap_or_else(|| unreachable!("it is wanted to the end"))
+}
+
+/// The same as long as it is `wanted`; nothing once it is not.
+pub fn schedule_while(
+    wanted: &Wanted<'_>,
+    analysis: &Analysis,
+    record: &Record,
+) -> Option<Schedule> {
     let site: &Site = &analysis.site;
     let clock = Clock::of(site, record);
     let ranks = ranks(analysis);
     let (mut wired, mut left_out) = (Vec::new(), Vec::new());
     for device in &site.devices {
+        if !wanted() {
+            return None;
+        }
         let Some(spot) = Spot::of(site, &device.id).filter(Spot::opens_box) else { continue };
         match unsettled(&spot) {
             Some(why) => left_out.push(LeftOut { device: device.id.clone(), why }),
@@ -147,8 +161,13 @@ pub fn schedule(analysis: &Analysis, record: &Record) -> Schedule {
     let (panel, at) = panel(site);
     let (problem, breakers) = problem(site, &units, at);
     let packed = pack::pack(&problem);
-    let mut outages: Vec<Outage> =
-        packed.outages.iter().map(|o| outage(site, &units, &breakers, o, &clock)).collect();
+    let mut outages = Vec::with_capacity(packed.outages.len());
+    for packed in &packed.outages {
+        if !wanted() {
+            return None;
+        }
+        outages.push(outage(site, &units, &breakers, packed, &clock));
+    }
     let rank = |o: &Outage| {
         let of = o.boxes.iter().flat_map(|b| &b.devices).filter_map(|d| ranks.get(d));
         of.min().copied().unwrap_or(usize::MAX)
@@ -172,7 +191,7 @@ pub fn schedule(analysis: &Analysis, record: &Record) -> Schedule {
     let proven = (packed.is_least, packed.is_shortest);
     let walk = packed.walk();
     let visits = visits::visits(site, &clock, outages, &ranks);
-    Schedule { visits, left_out, panel, proven, walk, rehearsal }
+    Some(Schedule { visits, left_out, panel, proven, walk, rehearsal })
 }
 
 /// In which place each device is joined.

@@ -146,7 +146,12 @@ impl Record {
         }
     }
 
-    fn may_strike(&self, id: &super::EntryId) -> Verdict {
+    /// Whether an entry may be struck: what was told may, what hands did may not, but is taken back or followed by
+    /// what came of it.
+    ///
+    /// # Errors
+    /// It may not; the words say why.
+    pub fn may_strike(&self, id: &super::EntryId) -> Verdict {
         let none = || Refusal::NotOnRecord { what: "entry", id: id.to_string() };
         let of = self.entry(id).ok_or_else(none)?;
         let can_go = matches!(

@@ -6,7 +6,7 @@ use geojson::{Feature, FeatureCollection, GeoJson, GeometryValue};
 use serde_json::{Value, json};
 
 use super::{Drawing, Lines, PlanError, Storey, layer_of, openings_of, ours_of};
-use crate::Imported;
+use crate::{Imported, budget};
 
 const FORMAT: &str = "GeoJSON";
 /// Metres for a degree of latitude, at its mean.
@@ -18,6 +18,9 @@ const METRES_PER_DEGREE: f64 = 111_195.0;
 /// It is no `GeoJSON`.
 pub fn read(bytes: &[u8]) -> Result<Imported<Drawing>, PlanError> {
     let broken = |why: String| PlanError::Broken { format: FORMAT, why };
+    if budget::is_over(bytes) {
+        return Err(broken(format!("it holds more than {} values", budget::MOST_VALUES)));
+    }
     let text = std::str::from_utf8(bytes)
         .map_err(|e| broken(format!("it is not text in UTF-8 ({e}); save it so")))?;
     let read: GeoJson = text.parse().map_err(|e: geojson::Error| broken(e.to_string()))?;

@@ -7,6 +7,7 @@ pub mod page;
 pub mod picture;
 pub mod svg;
 mod take;
+mod unfold;
 
 use std::collections::BTreeMap;
 

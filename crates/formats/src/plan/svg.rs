@@ -8,6 +8,7 @@ use dot_reach_core::site::{FloorId, Site, Spot};
 use usvg::roxmltree::{Document, ParsingOptions};
 use usvg::tiny_skia_path::PathSegment;
 
+use super::unfold::{MOST_UNFOLDED, unfolded};
 use super::{Drawing, Lines, PlanError, Storey, layer_of, openings_of, ours_of};
 use crate::Imported;
 
@@ -25,7 +26,7 @@ pub fn read(bytes: &[u8]) -> Result<Imported<Drawing>, PlanError> {
         .map_err(|e| broken(format!("it is not text in UTF-8 ({e}); save it so")))?;
     // A declaration of entities can make a small file a huge one: none is read.
     let options =
-        ParsingOptions { allow_dtd: false, nodes_limit: 2_000_000, ..ParsingOptions::default() };
+        ParsingOptions { allow_dtd: false, nodes_limit: 500_000, ..ParsingOptions::default() };
     let document = Document::parse_with_options(text, options).map_err(|e| {
         let why = e.to_string();
         let declares = "it declares a document type or entities; save it as plain SVG without them";
@@ -35,6 +36,10 @@ pub fn read(bytes: &[u8]) -> Result<Imported<Drawing>, PlanError> {
     let root = document.root_element();
     if root.tag_name().name() != "svg" {
         return Err(broken("its first element is not svg".to_owned()));
+    }
+    if unfolded(&document) > MOST_UNFOLDED {
+        let why = "it repeats parts within parts until they are more than {most} elements";
+        return Err(broken(why.replace("{most}", &MOST_UNFOLDED.to_string())));
     }
     warn_of_what_is_left_out(&document, &mut lines);
     let known: BTreeMap<&str, &str> = document

@@ -156,6 +156,7 @@ export async function edit(change, options = {}) {
     const address = `/jobs/${job()}/${options.photo ? "photo-edits" : "edits"}`;
     const more = { deed: options.deed, comes: options.comes };
     const told = await sendOrKeep(address, sent, options.words ?? words(change), options.photo, more);
+    options.taken?.();
     if (!told) return null;
     saved();
     if (told.html) show(told);

@@ -29,6 +29,7 @@ export function swapParts(html, keep = []) {
     return [{ old, next, scrolled: old.scrollTop }];
   });
   for (const { old, next } of swaps) keepOpen(old, next);
+  for (const { old, next } of swaps) keepTyped(old, next);
   for (const { old, next } of swaps) old.replaceWith(next);
   for (const { next, scrolled } of swaps) if (scrolled > 0) next.scrollTop = scrolled;
   focusAgain(focused);
@@ -63,6 +64,29 @@ function keepOpen(old, next) {
   }
 }
 
+/** The same form in another state of the page, by what it is of. */
+export function twin(form, among = document) {
+  const { key, id } = form.dataset;
+  if (!key) return null;
+  const of = `form[data-key="${CSS.escape(key)}"]`;
+  return among.querySelector(id === undefined ? of : `${of}[data-id="${CSS.escape(id)}"]`);
+}
+
+/** What was typed and is not saved yet, or was refused, stays with what is said of it. */
+function keepTyped(old, next) {
+  for (const field of old.querySelectorAll("[data-unsaved]")) {
+    const again = field.form && twin(field.form, next)?.elements[field.name];
+    if (!(again instanceof HTMLElement)) continue;
+    again.value = field.value;
+    again.checked = field.checked;
+    again.dataset.unsaved = "";
+    if (!field.hasAttribute("aria-invalid")) continue;
+    for (const name of ["aria-invalid", "aria-describedby"]) again.setAttribute(name, field.getAttribute(name));
+    const words = document.getElementById(field.getAttribute("aria-describedby"));
+    if (words) again.closest("label").append(words);
+  }
+}
+
 /** Fetches a page of this application. */
 export async function fetchPage(address) {
   const answer = await fetch(address, { headers: { accept: "text/html" } });
@@ -83,8 +107,9 @@ function focusKey() {
     const value = element.getAttribute(key);
     if (value === null) continue;
     const step = element.getAttribute("data-step");
-    const form = element.form?.dataset.key;
-    return `${form ? `form[data-key="${form}"] ` : ""}[${key}="${CSS.escape(value)}"]${step ? `[data-step="${step}"]` : ""}`;
+    const { key: of, id } = element.form?.dataset ?? {};
+    const form = of ? `form[data-key="${of}"]${id ? `[data-id="${CSS.escape(id)}"]` : ""} ` : "";
+    return `${form}[${key}="${CSS.escape(value)}"]${step ? `[data-step="${step}"]` : ""}`;
   }
   return null;
 }

@@ -1,5 +1,6 @@
 // Forms whose fields are the fields of one thing of the job: what is typed is an edit of it.
 import { client, edit, job, newId, newUuid, notice, post, refresh, saved, step } from "./job.js";
+import { twin } from "./parts.js";
 import { keepPhoto } from "./photos.js";
 
 const LIKE_NUMBER = /^\s*[-−+]?\d*[.,]?\d+\s*$/;
@@ -22,7 +23,9 @@ function value(input) {
 }
 
 /** Shows a refusal beside its field, or as a notice when no field here has that name. */
-export function showError(form, { field, message }) {
+export function showError(sent, { field, message }) {
+  // The part may have been brought up to date while the answer was on its way.
+  const form = sent.isConnected ? sent : twin(sent) ?? sent;
   clearErrors(form);
   const input = [...form.elements].find((e) => e.name && (e.name === field || e.name.split(".").includes(field)));
   if (!input) {
@@ -59,25 +62,32 @@ async function change(form, input) {
     // What these fields are of is made with the first that is said.
     delete form.dataset.putFirst;
     const set = { do: "set", kind, id, field: input.name, value: value(input) };
-    return void send(form, { do: "batch", edits: [JSON.parse(putFirst), set] });
+    return void send(form, { do: "batch", edits: [JSON.parse(putFirst), set] }, input);
   }
   const what = value(input);
   if (Number.isNaN(what)) {
     const message = input.value.trim() === "" ? "give a number" : `“${input.value}” is not a number`;
     return void showError(form, { field: input.name, message });
   }
-  if (slabOf && id && what === "") return void send(form, { do: "remove", kind, id });
+  if (slabOf && id && what === "") return void send(form, { do: "remove", kind, id }, input);
   if (slabOf && !id) {
     if (what === "") return;
-    return void send(form, { do: "put", kind, value: { id: newId("s"), floor: slabOf, construction: what } });
+    return void send(form, { do: "put", kind, value: { id: newId("s"), floor: slabOf, construction: what } }, input);
   }
-  await send(form, { do: "set", kind, id, field: input.name, value: what });
+  await send(form, { do: "set", kind, id, field: input.name, value: what }, input);
 }
 
-async function send(form, edition) {
+async function send(form, edition, input) {
+  const { name, value: typed } = input;
+  const live = () => (form.isConnected ? form : twin(form) ?? form);
+  // What has been typed on meanwhile is not saved by this.
+  const taken = () => {
+    const field = live().elements[name];
+    if (field?.value === typed) delete field.dataset?.unsaved;
+  };
   try {
-    await edit(edition);
-    clearErrors(form);
+    await edit(edition, { taken });
+    clearErrors(live());
     saved();
   } catch (refused) {
     if (!refused.conflict) showError(form, refused);
@@ -185,6 +195,15 @@ async function branch(event) {
   }
 }
 
+/** Strikes an entry of the record, with its reason. */
+async function strike(event) {
+  const form = event.target.closest("[data-strike]");
+  if (!form) return;
+  event.preventDefault();
+  const told = { do: "strike", of: form.dataset.strike, why: form.elements.why.value, at: new Date().toISOString() };
+  await edit(told).catch((refused) => showError(form, refused));
+}
+
 /** Takes a variant over into its job, puts it aside or brings it back. */
 async function decide(button) {
   const { of, variant, variantAct: act } = button.dataset;
@@ -199,6 +218,9 @@ async function decide(button) {
 }
 
 export function startThings() {
+  document.addEventListener("input", ({ target }) => {
+    if (target.name && target.closest("form.thing, form[data-slab-of]")) target.dataset.unsaved = "";
+  });
   document.addEventListener("change", (event) => {
     const form = event.target.closest("form.thing, form[data-slab-of]");
     if (form && event.target.name) change(form, event.target);
@@ -226,5 +248,6 @@ export function startThings() {
     await edit({ do: "put", kind: "control", value: control }).then(() => clearErrors(made), (e) => showError(made, e));
   });
   document.addEventListener("submit", branch);
+  document.addEventListener("submit", strike);
   document.addEventListener("click", click);
 }

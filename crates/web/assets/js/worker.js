@@ -99,6 +99,13 @@ async function keep(id, pinned) {
   const known = (await jobs()).find((job) => job.id === id);
   // What is kept of this revision, by this build, is not fetched again.
   if (known?.revision === told.revision && known.build === BUILD && pinned === undefined) return known;
+  // The day comes whole; its pages hold to the policy that it came with.
+  const answer = await fetch(told.bundle);
+  const headers = new Headers(answer.headers);
+  headers.set("content-type", "text/html; charset=utf-8");
+  for (const name of ["content-encoding", "content-length"]) headers.delete(name);
+  const { pages } = await answer.json();
+  for (const [address, page] of Object.entries(pages)) await cache.put(address, new Response(page, { headers }));
   for (const address of told.pages) {
     const answer = await fetch(address, { headers: { accept: "text/html" } });
     if (answer.ok) await cache.put(address, answer);

@@ -7,6 +7,7 @@ use std::sync::Arc;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use dot_reach_core::analysis::{Analysis, Options, weight};
+use dot_reach_core::install::schedule::{Schedule, schedule_while};
 use dot_reach_core::prove::{Proof, prove};
 use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
@@ -23,8 +24,11 @@ use crate::work::{Asker, Lane};
 /// A job's analysis with what its readings teach.
 pub(crate) type Proved = (Arc<Analysis>, Arc<Proof>);
 
-/// Jobs heavier than this take turns with each other: some seconds of work, ten guesthouses.
-const MOST_BESIDE: u64 = 30_000_000;
+/// The visits of a job with the analysis that they rest on.
+pub(crate) type Planned = (Arc<Analysis>, Arc<Schedule>);
+
+/// Jobs heavier than this take turns with each other: more than a second of work, two guesthouses.
+const MOST_BESIDE: u64 = 6_000_000;
 
 /// The job that an address names, as it stands, and who asks for it.
 #[derive(Clone)]
@@ -92,6 +96,21 @@ impl Job {
                 job.app.desk.note(&job.id, job.revision, standing);
             }
             Ok(analysis)
+        })
+        .await
+    }
+
+    /// Its visits, planned once a revision and shared by all who ask.
+    pub(crate) async fn planned(&self) -> Result<Planned, WebError> {
+        self.at_bench(Options::default(), |bench, job| {
+            if let Some(known) = job.app.desk.days(&job.id, job.revision) {
+                return Ok(known);
+            }
+            let analysis = bench.analysis(&job.site, &Options::default())?;
+            let plan = schedule_while(&|| bench.is_wanted(), &analysis, &job.record);
+            let planned = (analysis, Arc::new(plan.ok_or(WebError::Left)?));
+            job.app.desk.note_days(&job.id, job.revision, planned.clone());
+            Ok(planned)
         })
         .await
     }

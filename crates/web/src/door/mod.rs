@@ -3,5 +3,5 @@
 mod job;
 mod person;
 
-pub(crate) use job::{Job, Proved};
+pub(crate) use job::{Job, Planned, Proved};
 pub(crate) use person::{Person, is_marked, mark};

@@ -99,6 +99,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(constructions::show)
         .service(constructions::attempt)
         .service(install::overview::show)
+        .service(install::stretch::bundle)
         .service(install::stretch::show)
         .service(install::electrician::show)
         .service(install::calendar::show)
@@ -146,6 +147,20 @@ pub(crate) struct Shortcut {
 }
 
 impl Shell {
+    /// Whether it is a page of what happened: what stands there is not undone.
+    pub(crate) fn is_of_record(&self) -> bool {
+        matches!(self.stage, "Install" | "Prove" | "Journal")
+    }
+
+    /// What a press on *Undo* does.
+    pub(crate) fn undo_means(&self) -> &'static str {
+        if self.is_of_record() {
+            "Undo your last change of the plan; what happened is taken back on its card, or struck in the journal"
+        } else {
+            "Undo"
+        }
+    }
+
     pub(crate) fn of_job(
         job: &Job,
         stage: &'static str,

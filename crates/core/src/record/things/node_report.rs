@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use crate::moment::Moment;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, note};
 use crate::site::{DeviceId, NetworkId};
-use crate::site::{Kind, Refusal};
+use crate::site::{Kind, Refusal, Wrong};
 
 id!(/** What a hub tells of a node. */ NodeReportId);
 
@@ -44,6 +44,9 @@ pub struct NodeReport {
     pub source: String,
 }
 
+/// No system forwards more often: a longer way is no way.
+const MOST_HOPS: usize = 64;
+
 kept_by_id!(NodeReport, NodeReportId);
 impl Kept for NodeReport {
     const MOST: Most = Most { count: 20_000, why: "every node of a house fifty times over" };
@@ -59,6 +62,12 @@ impl Kept for NodeReport {
     }
 
     fn check(&self) -> Result<(), Refusal> {
+        if let Some(via) = self.via.as_ref().filter(|via| via.len() > MOST_HOPS) {
+            return Err(Refusal::wrong(
+                "via",
+                Wrong::Count { is: via.len(), least: 0, most: MOST_HOPS },
+            ));
+        }
         note("firmware", &self.firmware)?;
         note("source", &self.source)
     }

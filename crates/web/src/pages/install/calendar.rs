@@ -6,7 +6,7 @@ use dot_reach_core::site::Site;
 use dot_reach_formats::visits_ics::{self, Event};
 use dot_reach_store::JobId;
 
-use super::{planned, visit_name};
+use super::visit_name;
 use crate::app::now;
 use crate::commands::download;
 use crate::door::Job;
@@ -15,7 +15,7 @@ use crate::pages::install::overview::{labels, why};
 
 #[get("/jobs/{job}/install/visits.ics")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let (analysis, plan) = planned(&job).await?;
+    let (analysis, plan) = job.planned().await?;
     let name = format!("{}-visits.ics", job.id);
     let id = job.id.clone();
     let text = job.compute(move || written(&id, &analysis.site, &plan)).await?;

@@ -16,7 +16,7 @@ use dot_reach_core::survey::brief::who_may;
 
 use super::moves::{WiringSheet, wiring};
 use super::overview::{labels, why};
-use super::{about, planned, visit_name};
+use super::{about, visit_name};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
@@ -51,7 +51,7 @@ struct Boxed {
 
 #[get("/jobs/{job}/install/electrician")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
-    let (analysis, plan) = planned(&job).await?;
+    let (analysis, plan) = job.planned().await?;
     let (shell, record) = (job.shell("Install"), Arc::clone(&job.record));
     printed(job, move |_| Ok(view(shell, &analysis.site, &record, &plan))).await
 }

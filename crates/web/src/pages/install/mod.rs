@@ -9,28 +9,10 @@ pub(crate) mod offline;
 pub(crate) mod overview;
 pub(crate) mod stretch;
 
-use std::sync::Arc;
-
-use dot_reach_core::analysis::Analysis;
-use dot_reach_core::analysis::Options;
 use dot_reach_core::gate::Gate;
 use dot_reach_core::install::clock::Minutes;
-use dot_reach_core::install::schedule::{Kind, Planned, Schedule, schedule};
-
+use dot_reach_core::install::schedule::{Kind, Planned};
 use dot_reach_core::site::DeviceId;
-
-use crate::door::Job;
-use crate::error::WebError;
-
-/// The plan of the visits with the analysis that it rests on.
-pub(crate) async fn planned(job: &Job) -> Result<(Arc<Analysis>, Arc<Schedule>), WebError> {
-    job.at_bench(Options::default(), |bench, job| {
-        let analysis = bench.analysis(&job.site, &Options::default())?;
-        let plan = Arc::new(schedule(&analysis, &job.record));
-        Ok((analysis, plan))
-    })
-    .await
-}
 
 /// What a visit is called.
 pub(crate) fn visit_name(visit: &Planned) -> String {

@@ -3,11 +3,8 @@
 use actix_web::http::header::{CACHE_CONTROL, HeaderName};
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::install::walk;
 use serde_json::json;
 
-use super::overview::href;
-use super::planned;
 use crate::assets;
 use crate::door::Job;
 use crate::error::WebError;
@@ -48,11 +45,10 @@ pub(crate) async fn manifest() -> HttpResponse {
     HttpResponse::Ok().content_type("application/manifest+json").body(value.to_string())
 }
 
-/// Which pages of a job a phone keeps: the day with each of its stretches, plan, point sheet, what is known
-/// before, the forms of readings, the electrician's sheet, the guide.
+/// What a phone keeps of a job: the stretches of the day, all in one `bundle`, and by their addresses the pages
+/// around them: plan, point sheet, what is known before, the forms of readings, the electrician's sheet, the guide.
 #[get("/jobs/{job}/offline.json")]
 pub(crate) async fn pages(job: Job) -> Result<HttpResponse, WebError> {
-    let (_, plan) = planned(&job).await?;
     let id = job.id.to_string();
     let fixed = [
         "install",
@@ -67,12 +63,11 @@ pub(crate) async fn pages(job: Job) -> Result<HttpResponse, WebError> {
         "install/fault",
     ];
     let mut pages: Vec<String> = fixed.iter().map(|page| format!("/jobs/{id}/{page}")).collect();
-    pages.extend(walk::stretches(&plan).iter().map(|(key, _)| href(&id, key)));
     let mut floors: Vec<String> =
         job.site.floors.iter().map(|f| format!("/jobs/{id}/reach?floor={}", f.id)).collect();
     pages.append(&mut floors);
-    let body =
-        json!({ "job": id, "name": job.site.job.name, "revision": job.revision, "pages": pages });
+    let body = json!({ "job": id, "name": job.site.job.name, "revision": job.revision, "pages": pages,
+        "bundle": format!("/jobs/{id}/install/stretches.json") });
     Ok(HttpResponse::Ok().json(body))
 }
 

@@ -19,7 +19,7 @@ use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_core::units::typographic;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 
-use super::{about, lasting, planned, visit_name};
+use super::{about, lasting, visit_name};
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::jobs::day;
@@ -103,7 +103,7 @@ pub(crate) fn href(job: &str, key: &str) -> String {
 #[get("/jobs/{job}/install")]
 pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Install");
-    let (analysis, plan) = planned(&job).await?;
+    let (analysis, plan) = job.planned().await?;
     printed(job, move |job| Ok(view(shell, &analysis, &job.record, &plan))).await
 }
 

@@ -8,14 +8,14 @@ use dot_reach_core::Analysis;
 use dot_reach_core::gate::work::Spot;
 use dot_reach_core::gate::{Deed, Lacks, deeds as of_all, gate};
 use dot_reach_core::install::schedule::Schedule;
-use dot_reach_core::install::walk::{Walks, What};
+use dot_reach_core::install::walk::{self, Walks, What};
 use dot_reach_core::record::{Cut, Method, Record, Secured, Step};
 use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
 use serde_json::json;
 
 use super::moves::{self, Body};
-use super::planned;
+use super::overview::href;
 use crate::door::Job;
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
@@ -96,7 +96,7 @@ struct NeedLine {
 
 #[get("/jobs/{job}/install/work")]
 pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
-    let (analysis, plan) = planned(&job).await?;
+    let (analysis, plan) = job.planned().await?;
     let (shell, who) = (job.shell("Install"), job.person.who.clone());
     let of = query.into_inner().of;
     printed(job, move |job| {
@@ -104,6 +104,26 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
         page.ok_or(WebError::NotFound("part of the day; the plan has changed since"))
     })
     .await
+}
+
+/// All stretches of a job as one answer, each page by its address: what a phone keeps of a revision is fetched
+/// once, and worked out once.
+#[get("/jobs/{job}/install/stretches.json")]
+pub(crate) async fn bundle(job: Job) -> Result<HttpResponse, WebError> {
+    let (analysis, plan) = job.planned().await?;
+    let asked = job.clone();
+    let written = job.compute(move || {
+        let mut pages = BTreeMap::new();
+        for (key, _) in walk::stretches(&plan) {
+            let (shell, who) = (asked.shell("Install"), asked.person.who.clone());
+            if let Some(page) = view(shell, who, &key, &analysis, &asked.record, &plan) {
+                pages.insert(href(asked.id.as_str(), &key), page.render()?);
+            }
+        }
+        let told = json!({ "revision": asked.revision, "pages": pages });
+        Ok::<_, WebError>(told.to_string())
+    });
+    Ok(HttpResponse::Ok().content_type("application/json").body(written.await??))
 }
 
 fn view(

@@ -16,6 +16,8 @@ pub(super) struct Told {
     pub(super) at: String,
     pub(super) by: String,
     pub(super) what: String,
+    /// By what it is struck, where it may be.
+    pub(super) strikes: Option<String>,
     /// Why it does not count any longer.
     pub(super) struck: Option<String>,
 }
@@ -32,6 +34,7 @@ pub(super) fn lines(record: &Record, site: &Site, below: usize, most: usize) -> 
         at: day(&entry.said),
         by: entry.by.clone(),
         what: capital(&words(&entry.what)),
+        strikes: record.may_strike(&entry.id).ok().map(|()| entry.id.to_string()),
         struck: record.struck_by(&entry.id).map(|by| match &by.what {
             What::Struck { why, .. } => why.clone(),
             _ => by.by.clone(),
