@@ -435,6 +435,11 @@ fn host(store: Store, serving: Serving) -> Result<(), Failure> {
     let filter: tracing_subscriber::filter::Targets = serving.log.parse()?;
     let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
     tracing_subscriber::registry().with(lines).with(filter).init();
+    if !serving.address.is_loopback() {
+        return Err("nobody signs in here yet, so it listens on this machine only (127.0.0.1 or ::1); for others put \
+                    a proxy in front that asks who they are, and name it with --hosts"
+            .into());
+    }
     let listener = match TcpListener::bind((serving.address, serving.port)) {
         Ok(listener) => listener,
         // Someone uses that port already: any free one will do.

@@ -145,6 +145,34 @@ fn a_server_that_is_told_to_stop_leaves_one_file_and_no_long_work_holds_it_up() 
     held(copy.to_str().unwrap(), last);
 }
 
+#[test]
+fn a_full_disk_is_said_and_nothing_is_acknowledged_that_is_not_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = with_mill(folder.path());
+    let server = Server::cramped(&["serve", "--db", &file], 6 * 1024);
+    let text = "x".repeat(3_900);
+    let note = |n: u32| {
+        json!({"edit": {"do": "set", "kind": "job", "id": "job", "field": "note", "value": format!("{n} {text}")},
+            "edit_id": format!("n{n}"), "client": "c"})
+    };
+    let mut kept = 0;
+    let refused = loop {
+        let answer = server.post("/jobs/larkfield-mill/edits", &note(kept + 1)).unwrap();
+        match answer.status {
+            200 => kept += 1,
+            _ => break answer,
+        }
+        assert!(kept < 3_000, "the disk is never full");
+    };
+    assert_eq!(refused.status, 503, "{}", refused.body);
+    assert!(refused.body.contains("nothing of this was kept"), "{}", refused.body);
+    assert_eq!(server.get("/healthz").status, 503);
+    // What is there can still be read.
+    let read = server.get("/jobs/larkfield-mill/larkfield-mill.json");
+    let read: serde_json::Value = serde_json::from_str(&read.body).unwrap();
+    assert!(read["site"]["job"]["note"].as_str().unwrap().starts_with(&format!("{kept} ")));
+}
+
 /// A house of many devices and openings: a page of it takes minutes of work.
 fn crowded() -> serde_json::Value {
     let opening = |n: u32| {

@@ -507,3 +507,20 @@ fn the_database_itself_refuses_to_change_what_is_on_record() {
     let refused = db.execute("UPDATE entry SET body = '{}'", []).unwrap_err().to_string();
     assert!(refused.contains("never changed"), "{refused}");
 }
+
+#[test]
+fn a_file_that_was_moved_takes_nothing_until_it_is_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let (here, there) = (folder.path().join("jobs.db"), folder.path().join("moved.db"));
+    let store = Store::open(&here).unwrap();
+    let id = mill(&store);
+    store.probe().unwrap();
+    std::fs::rename(&here, &there).unwrap();
+    let refused = make(&store, &id, &command("a"), moved(2.0)).unwrap_err();
+    assert!(matches!(refused, StoreError::Moved(_)), "{refused}");
+    assert!(refused.of_disk().unwrap().contains("put the file back"));
+    assert!(store.probe().is_err());
+    std::fs::rename(&there, &here).unwrap();
+    make(&store, &id, &command("b"), moved(2.0)).unwrap();
+    store.probe().unwrap();
+}

@@ -100,7 +100,7 @@ fn timed(request: ServiceRequest) -> ServiceRequest {
             }
         }
     });
-    let chunks: BoxedPayloadStream = Box::pin(chunks);
+    let chunks: BoxedPayloadStream = Box::pin(chunks.fuse());
     ServiceRequest::from_parts(request, Payload::from(chunks))
 }
 

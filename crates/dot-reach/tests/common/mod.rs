@@ -43,12 +43,22 @@ pub(crate) struct Answer {
 impl Server {
     /// Starts the program and waits for its address.
     pub(crate) fn start(arguments: &[&str]) -> Self {
-        let mut child = Command::new(env!("CARGO_BIN_EXE_dot-reach"))
-            .args(arguments)
-            .args(["--port", "0"])
-            .stdout(Stdio::piped())
-            .spawn()
-            .expect("the program starts");
+        let mut program = Command::new(env!("CARGO_BIN_EXE_dot-reach"));
+        program.args(arguments).args(["--port", "0"]);
+        Self::of(program)
+    }
+
+    /// The same, where no file may grow beyond so many kilobytes: as on a disk that is full.
+    pub(crate) fn cramped(arguments: &[&str], kilobytes: u32) -> Self {
+        let mut shell = Command::new("bash");
+        let limit = format!("trap '' XFSZ; ulimit -f {kilobytes}; exec \"$0\" \"$@\"");
+        shell.args(["-c", &limit, env!("CARGO_BIN_EXE_dot-reach")]);
+        shell.args(arguments).args(["--port", "0"]);
+        Self::of(shell)
+    }
+
+    fn of(mut program: Command) -> Self {
+        let mut child = program.stdout(Stdio::piped()).spawn().expect("the program starts");
         let mut line = String::new();
         let out = child.stdout.take().expect("its output is piped");
         BufReader::new(out).read_line(&mut line).expect("it says its address");

@@ -148,8 +148,8 @@ fn mains_work_is_for_those_on_record_for_it_or_has_a_reason_that_stays() {
     assert!(refused(&site, &by(off.clone(), "Nobody Known", "")).contains("may work on the mains"));
     let site = isolated(&site, "x", "breaker", &["7"]);
     let site = ticked(&site, "a", "dead");
-    assert!(refused(&site, &by(take("a", "dead"), "Tobin", "")).contains("Say why"));
-    let site = wish(&site, &by(take("a", "dead"), "Tobin", "under Kit's eyes")).unwrap();
+    assert!(refused(&site, &by(take("a", "dead"), "Bo", "")).contains("Say why"));
+    let site = wish(&site, &by(take("a", "dead"), "Bo", "under Kit's eyes")).unwrap();
     let overruled = gate(&site.record, &site.site).overruled();
     assert_eq!(overruled[0].2, "under Kit's eyes");
     assert!(

@@ -90,26 +90,30 @@ fn a_variant_is_taken_field_by_field_and_what_both_sides_changed_is_asked() {
 #[test]
 fn what_one_side_took_out_and_the_other_went_on_with_is_asked() {
     let base = larkfield_mill();
-    let gone = Edit::remove(Kind::Point, &"kit-isle");
-    let named = set(Kind::Point, "kit-isle", "name", json!("Island"));
+    let mut spare = serde_json::to_value(base.points.named("kit-isle").unwrap()).unwrap();
+    spare["id"] = json!("spare");
+    let spare = json!({"do": "put", "kind": "point", "value": spare});
+    let base = with(&base, &[Edit::read(spare).unwrap()]);
+    let gone = Edit::remove(Kind::Point, &"spare");
+    let named = set(Kind::Point, "spare", "name", json!("Island"));
     let keys = |plan: &Site, variant: &Site| -> Vec<String> {
         let found = merge(&base, plan, variant, &BTreeMap::new());
         found.both.iter().map(Both::key).collect()
     };
-    let asks = ["point:kit-isle"];
+    let asks = ["point:spare"];
     let (without, renamed) = (with(&base, &[gone]), with(&base, &[named]));
     assert_eq!(keys(&renamed, &without), asks);
     assert_eq!(keys(&without, &renamed), asks);
     // So is a place on which something stands by now.
     let mut lamp = serde_json::to_value(base.devices.iter().next().unwrap()).unwrap();
     lamp["id"] = json!("late");
-    lamp["point"] = json!("kit-isle");
+    lamp["point"] = json!("spare");
     let late = Edit::read(json!({"do": "put", "kind": "device", "value": lamp})).unwrap();
     let plan = with(&base, &[late]);
     assert_eq!(keys(&plan, &without), asks);
     let keep = BTreeMap::from([(asks[0].to_owned(), Side::Plan)]);
     let taken = with(&plan, &merge(&base, &plan, &without, &keep).edits);
-    assert!(taken.devices.named("late").is_some() && taken.points.named("kit-isle").is_some());
+    assert!(taken.devices.named("late").is_some() && taken.points.named("spare").is_some());
 }
 
 #[test]
