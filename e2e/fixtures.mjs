@@ -33,7 +33,7 @@ export const test = base.extend({
     page.on("pageerror", (error) => troubles.push(error.message));
     page.on("console", (message) => {
       // A refusal (4xx) is shown beside its field, a lost connection in the head; the browser logs both.
-      const expected = /status of 4|ERR_INTERNET_DISCONNECTED|ERR_FAILED|ERR_CONNECTION_REFUSED|ERR_CONNECTION_RESET|ERR_EMPTY_RESPONSE|ERR_ABORTED/;
+      const expected = /status of (4|502)|ERR_INTERNET_DISCONNECTED|ERR_FAILED|ERR_CONNECTION_REFUSED|ERR_CONNECTION_RESET|ERR_EMPTY_RESPONSE|ERR_ABORTED/;
       if (message.type() === "error" && !expected.test(message.text())) {
         troubles.push(message.text());
       }

@@ -97,11 +97,11 @@ test("what waits outlives a new release", async ({ page, context }) => {
   await context.setOffline(true);
   await type(page, "note", "done before the release");
   await waiting(page, 1);
-  await context.setOffline(false);
   await page.route(`**${MILL}/edits`, async (route) => {
     const answer = await route.fetch();
     await route.fulfill({ response: answer, headers: { ...answer.headers(), "x-build": "another" } });
   });
+  await context.setOffline(false);
   await expect(page.locator("[data-notice]")).toContainText("The program was renewed", { timeout: 15_000 });
   expect((await point(page, "kit-isle")).note).toBe("done before the release");
   await page.locator("[data-notice]").getByRole("button", { name: "Load it again" }).click();

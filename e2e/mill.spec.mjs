@@ -16,7 +16,11 @@ test("a planner finds what is out, why, and moves the hub into the open", async 
   const finding = page.locator(".row", { has: page.locator(".line .name", { hasText: /^Hub, / }) }).first();
   await finding.locator("button.line").click();
   await expect(page.locator(".details")).toContainText("closed metal cabinet");
-  await page.locator(".details").getByRole("link", { name: "Open in Survey" }).click();
+  // What is told of the device may grow while the hand is on its way.
+  await expect(async () => {
+    await page.locator(".details").getByRole("link", { name: "Open in Survey" }).click();
+    await page.waitForURL(/\/survey/, { timeout: 2000 });
+  }).toPass();
   await ready(page);
   await page.locator('form[data-key="point"] select[name="mounting"]').selectOption({ label: "in the open" });
   await expect(page.locator("[data-saved]")).toHaveText("Saved");

@@ -110,13 +110,19 @@ impl Store {
     ///
     /// # Errors
     /// The database fails or a row cannot be read.
-    pub fn journal(&self, id: &JobId, most: u32) -> Result<Vec<JournalRow>, StoreError> {
+    pub fn journal(
+        &self,
+        id: &JobId,
+        below: u64,
+        most: u32,
+    ) -> Result<Vec<JournalRow>, StoreError> {
         self.readers.read(|db| {
             let mut query = db.prepare_cached(
                 "SELECT revision, who, at, act, of_revision, edit, touched FROM journal
-                 WHERE job_id = ?1 ORDER BY revision DESC LIMIT ?2",
+                 WHERE job_id = ?1 AND revision < ?2 ORDER BY revision DESC LIMIT ?3",
             )?;
-            let mut rows = query.query((id.as_str(), most))?;
+            let mut rows =
+                query.query((id.as_str(), i64::try_from(below).unwrap_or(i64::MAX), most))?;
             let mut found = Vec::new();
             while let Some(row) = rows.next()? {
                 found.push(journal_row(row)?);

@@ -1,6 +1,8 @@
 //! Plan images, kept once by the hash of their bytes.
 
-use rusqlite::{OptionalExtension, named_params};
+use std::collections::BTreeSet;
+
+use rusqlite::{Connection, OptionalExtension, named_params};
 use sha2::{Digest, Sha256};
 
 use crate::{Store, StoreError};
@@ -28,6 +30,36 @@ impl Image {
             text
         })
     }
+}
+
+/// Takes out the images that nothing names any longer: no plan, no record, and no change that could be undone. Reads
+/// every row of all jobs once.
+pub(crate) fn free(db: &Connection) -> Result<(), StoreError> {
+    let mut all: BTreeSet<String> = db
+        .prepare("SELECT sha256 FROM image")?
+        .query_map([], |row| row.get(0))?
+        .collect::<Result<_, _>>()?;
+    for sql in [
+        "SELECT body FROM thing",
+        "SELECT body FROM entry",
+        "SELECT edit FROM journal",
+        "SELECT inverse FROM journal",
+        "SELECT branched_off FROM job WHERE branched_off IS NOT NULL",
+    ] {
+        let mut query = db.prepare(sql)?;
+        let mut rows = query.query([])?;
+        while let Some(row) = rows.next()? {
+            let body = row.get_ref(0)?.as_str().unwrap_or_default();
+            // A hash stands between quotes.
+            body.split('"').filter(|word| word.len() == 64).for_each(|word| {
+                all.remove(word);
+            });
+        }
+    }
+    for sha in all {
+        db.execute("DELETE FROM image WHERE sha256 = ?1", [sha])?;
+    }
+    Ok(())
 }
 
 impl Store {

@@ -4,13 +4,13 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use dot_reach_core::record::{Entry, EntryId, Fault, Record, What};
-use dot_reach_core::site::Site;
+use dot_reach_core::site::{Refusal, Site, Wrong};
 
 use rusqlite::{Connection, OptionalExtension, Row, named_params};
 
 use crate::edits::Command;
 use crate::memory::OpenJob;
-use crate::{Store, StoreError, entries, things};
+use crate::{Store, StoreError, entries, images, things};
 
 /// The id of a job: 1 to 64 lower-case letters, digits and hyphens, as it stands in an address.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -93,6 +93,45 @@ impl Store {
             )?;
             let rows = query.query_map([LIBRARY], summary)?;
             Ok(rows.collect::<Result<_, _>>()?)
+        })
+    }
+
+    /// Deletes a job with its variants, its journal and its record, and the images that no other job names. There is
+    /// no way back.
+    ///
+    /// # Errors
+    /// There is no such job, power is off by its record, or the database fails.
+    pub fn delete(&self, id: &JobId) -> Result<(), StoreError> {
+        if id.is_library() {
+            return Err(StoreError::NoJob(id.to_string()));
+        }
+        let open = self.open_job(id)?;
+        if let Some(off) = open.record.in_force().next() {
+            let what = off.of.circuits.join(", ");
+            let what = if what.is_empty() { "the main switch".to_owned() } else { what };
+            return Err(Refusal::Wrong {
+                field: "name".to_owned(),
+                why: Wrong::PowerIsOff { what },
+            }
+            .into());
+        }
+        let (id, memory) = (id.clone(), Arc::clone(&self.memory));
+        self.writer.write(move |db| {
+            let write = db.transaction()?;
+            let mut gone: Vec<JobId> = write
+                .prepare("SELECT id FROM job WHERE variant_of = ?1")?
+                .query_map([id.as_str()], |row| row.get(0).map(JobId))?
+                .collect::<Result<_, _>>()?;
+            if write.execute("DELETE FROM job WHERE id = ?1", [id.as_str()])? == 0 {
+                return Err(StoreError::NoJob(id.to_string()));
+            }
+            images::free(&write)?;
+            write.commit()?;
+            gone.push(id);
+            for id in &gone {
+                memory.forget(id);
+            }
+            Ok(())
         })
     }
 

@@ -45,6 +45,13 @@ impl Memory {
         Some(job.clone())
     }
 
+    /// Knows nothing of a job any longer.
+    pub(crate) fn forget(&self, id: &JobId) {
+        let mut held = self.lock();
+        held.jobs.remove(id);
+        held.written.remove(id);
+    }
+
     /// Keeps a job that was read.
     pub(crate) fn keep(&self, id: &JobId, job: OpenJob) {
         let mut held = self.lock();

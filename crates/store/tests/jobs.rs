@@ -4,7 +4,7 @@ use dot_reach_core::record::{Entry, Prepared, Record, What};
 use dot_reach_core::site::{Edit, Kind, Site, apply};
 use dot_reach_standin::houses::larkfield_mill;
 use dot_reach_store::{
-    Command, Committed, JobId, Reads, Store, StoreError, backup, check, read_copy,
+    Command, Committed, Image, JobId, Reads, Store, StoreError, backup, check, read_copy,
 };
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -111,7 +111,7 @@ fn a_repeated_edit_undo_or_redo_answers_the_receipt_of_the_first_time() {
     let redone = store.redo(&id, &phone("r1")).unwrap();
     let repeated = store.redo(&id, &phone("r1")).unwrap();
     assert_eq!((redone.revision, repeated.revision, repeated.again), (5, 5, true));
-    assert_eq!(store.journal(&id, 10).unwrap().len(), 5);
+    assert_eq!(store.journal(&id, u64::MAX, 10).unwrap().len(), 5);
     for wrong in ["", &"x".repeat(65)] {
         assert!(matches!(make(&store, &id, &phone(wrong), moved(4.0)), Err(StoreError::EditId)));
     }
@@ -309,7 +309,7 @@ fn readers_and_writers_are_answered_while_a_long_wish_is_worked_out() {
     // It is in the middle of being worked out.
     assert_eq!(store.site(&id).unwrap().1, 0);
     assert_eq!(store.jobs().unwrap().len(), 1);
-    assert!(store.journal(&id, 10).unwrap().is_empty());
+    assert!(store.journal(&id, u64::MAX, 10).unwrap().is_empty());
     let note = set(Kind::Point, "meter", "note", "behind the door");
     assert_eq!(make(&store, &id, &command("quick"), note).unwrap().revision, 1);
     go.send(()).unwrap();
@@ -523,4 +523,38 @@ fn a_file_that_was_moved_takes_nothing_until_it_is_back() {
     std::fs::rename(&there, &here).unwrap();
     make(&store, &id, &command("b"), moved(2.0)).unwrap();
     store.probe().unwrap();
+}
+
+#[test]
+fn a_job_that_is_deleted_takes_its_variants_and_what_only_it_named() {
+    let store = Store::fleeting().unwrap();
+    let image = |n: u8| Image {
+        media_type: "image/png".to_owned(),
+        width_px: 1,
+        height_px: 1,
+        bytes: vec![n; 4],
+    };
+    let photo = |id: &JobId, sha: &str, edit_id: &str| {
+        let value = json!({"id": "f1", "point": "kit-isle", "image": sha, "at": "2026-03-14T10:00:00Z", "by": "A"});
+        let put = Edit::read(json!({"do": "put", "kind": "photo", "value": value})).unwrap();
+        make(&store, id, &command(edit_id), put).unwrap();
+    };
+    let (one, other) = (mill(&store), mill(&store));
+    let own = store.keep_image(&image(1)).unwrap();
+    let shared = store.keep_image(&image(2)).unwrap();
+    photo(&one, &own, "a");
+    photo(&one, &shared, "b");
+    photo(&other, &shared, "c");
+    let (plan, _) = store.site(&one).unwrap();
+    let variant = store.branch(&one, "Other", &plan, &plan, "2026-03-14T10:00:00Z").unwrap();
+    store.delete(&one).unwrap();
+    for gone in [&one, &variant] {
+        assert!(matches!(store.site(gone), Err(StoreError::NoJob(_))), "{gone}");
+    }
+    assert_eq!(store.jobs().unwrap().len(), 1);
+    assert!(store.image(&own).unwrap().is_none() && store.image(&shared).unwrap().is_some());
+    assert!(matches!(store.delete(&one), Err(StoreError::NoJob(_))));
+    // Another of the same name begins from nothing.
+    let again = mill(&store);
+    assert!(store.journal(&again, u64::MAX, 10).unwrap().is_empty());
 }

@@ -26,7 +26,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::{App, News, moment, now};
-use crate::door::Job;
+use crate::door::{Change, For, Job, Prove, See};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::reach;
@@ -70,8 +70,8 @@ pub(crate) struct SentStep {
 pub(crate) fn command(job: &Job, mark: Mark) -> Command {
     Command {
         edit_id: mark.edit_id,
-        who: job.person.who.clone(),
-        author: job.person.author(&mark.client),
+        who: job.caller.person.who.clone(),
+        author: job.caller.person.author(&mark.client),
         client: mark.client.chars().take(64).collect(),
         at: now(),
         base: None,
@@ -118,7 +118,7 @@ pub(crate) fn receipt(committed: &Committed) -> serde_json::Value {
 }
 
 #[post("/jobs/{job}/edits")]
-pub(crate) async fn edits(job: Job, sent: web::Json<SentEdit>) -> Answer {
+pub(crate) async fn edits(For(job, ..): For<Change>, sent: web::Json<SentEdit>) -> Answer {
     make_edit(job, sent.into_inner()).await
 }
 
@@ -179,12 +179,12 @@ async fn keep_wish(
 }
 
 #[post("/jobs/{job}/undo")]
-pub(crate) async fn undo(job: Job, sent: web::Json<SentStep>) -> Answer {
+pub(crate) async fn undo(For(job, ..): For<Change>, sent: web::Json<SentStep>) -> Answer {
     step(job, sent.into_inner(), false).await
 }
 
 #[post("/jobs/{job}/redo")]
-pub(crate) async fn redo(job: Job, sent: web::Json<SentStep>) -> Answer {
+pub(crate) async fn redo(For(job, ..): For<Change>, sent: web::Json<SentStep>) -> Answer {
     step(job, sent.into_inner(), true).await
 }
 
@@ -286,7 +286,7 @@ pub(crate) async fn spooled(
 }
 
 #[post("/jobs/{job}/images")]
-pub(crate) async fn upload_image(job: Job, form: Multipart) -> Answer {
+pub(crate) async fn upload_image(For(job, ..): For<Change>, form: Multipart) -> Answer {
     let bytes = uploaded(form, plan_image::MOST_BYTES, "image").await?;
     let image = job.compute(move || plan_image::check(bytes)).await??;
     let (width, height) = (image.width_px, image.height_px);
@@ -297,11 +297,11 @@ pub(crate) async fn upload_image(job: Job, form: Multipart) -> Answer {
 
 /// Keeps a photo, made anew from its pixels alone: what a camera writes beside them stays out.
 #[post("/jobs/{job}/photos")]
-pub(crate) async fn upload_photo(job: Job, form: Multipart) -> Answer {
+pub(crate) async fn upload_photo(For(job, ..): For<Change>, form: Multipart) -> Answer {
     let bytes = uploaded(form, plan_image::MOST_BYTES, "image").await?;
     let image = job.compute(move || plan_image::photo(&bytes)).await??;
     let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
-    Ok(HttpResponse::Ok().json(json!({ "image": sha, "at": now(), "by": job.person.who })))
+    Ok(HttpResponse::Ok().json(json!({ "image": sha, "at": now(), "by": job.caller.person.who })))
 }
 
 /// What an edit holds where the photo that comes with it is to be named.
@@ -310,7 +310,7 @@ const THE_PHOTO: &str = "the-photo";
 /// Keeps a photo and makes the edit that names it, as one: whoever was without a connection sends both when
 /// it is back, and sent twice they are taken once.
 #[post("/jobs/{job}/photo-edits")]
-pub(crate) async fn photo_edit(job: Job, mut form: Multipart) -> Answer {
+pub(crate) async fn photo_edit(For(job, ..): For<Change>, mut form: Multipart) -> Answer {
     let broken = |e: &dyn std::fmt::Display| WebError::field("image", e.to_string());
     let (mut image, mut sent) = (Vec::new(), Vec::new());
     while let Some(mut part) = form.try_next().await.map_err(|e| broken(&e))? {
@@ -364,7 +364,7 @@ pub(crate) struct SentReadings {
 }
 
 #[post("/jobs/{job}/readings")]
-pub(crate) async fn readings(job: Job, sent: web::Json<SentReadings>) -> Answer {
+pub(crate) async fn readings(For(job, ..): For<Prove>, sent: web::Json<SentReadings>) -> Answer {
     let SentReadings { csv, source, mark } = sent.into_inner();
     let source = if source.is_empty() { "typed".to_owned() } else { source };
     let now = moment();
@@ -456,7 +456,7 @@ pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>
 }
 
 #[get("/jobs/{job}/{file}.json")]
-pub(crate) async fn export(job: Job) -> Answer {
+pub(crate) async fn export(For(job, ..): For<See>) -> Answer {
     let (id, site, record) = (job.id.clone(), Arc::clone(&job.site), Arc::clone(&job.record));
     let written = job
         .app
@@ -474,7 +474,7 @@ pub(crate) async fn export(job: Job) -> Answer {
 }
 
 #[get("/jobs/{job}/ledger.csv")]
-pub(crate) async fn ledger(job: Job) -> Answer {
+pub(crate) async fn ledger(For(job, ..): For<See>) -> Answer {
     let analysis = job.analysed().await?;
     let text = job.compute(move || ledger_csv::write(&analysis)).await?;
     let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
@@ -482,7 +482,7 @@ pub(crate) async fn ledger(job: Job) -> Answer {
 }
 
 #[get("/jobs/{job}/readings.csv")]
-pub(crate) async fn readings_out(job: Job) -> Answer {
+pub(crate) async fn readings_out(For(job, ..): For<See>) -> Answer {
     let record = Arc::clone(&job.record);
     let text = job.compute(move || readings_csv::write(&record)).await?;
     let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
@@ -490,7 +490,7 @@ pub(crate) async fn readings_out(job: Job) -> Answer {
 }
 
 #[get("/jobs/{job}/tables.json")]
-pub(crate) async fn tables_out(job: Job) -> Answer {
+pub(crate) async fn tables_out(For(job, ..): For<See>) -> Answer {
     let record = Arc::clone(&job.record);
     let text = job.compute(move || tables::write(&record).to_string()).await?;
     Ok(download(&format!("{}-tables.json", job.id), "application/json", text))
@@ -502,7 +502,7 @@ pub(crate) async fn schema() -> HttpResponse {
 }
 
 #[get("/jobs/{job}")]
-pub(crate) async fn open(job: Job) -> Answer {
+pub(crate) async fn open(For(job, ..): For<See>) -> Answer {
     let page = if job.site.devices.is_empty() { "survey" } else { "reach" };
     let there = format!("/jobs/{}/{page}", job.id);
     Ok(HttpResponse::SeeOther().insert_header((LOCATION, there)).finish())

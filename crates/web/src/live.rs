@@ -20,7 +20,7 @@ use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 
 use crate::desk::{Bench, Slot};
-use crate::door::Job;
+use crate::door::{For, Job, See};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::{advice, hub, reach};
@@ -105,7 +105,7 @@ enum Dragged {
 pub(crate) async fn live(
     request: HttpRequest,
     body: web::Payload,
-    job: Job,
+    For(job, ..): For<See>,
 ) -> Result<HttpResponse, actix_web::Error> {
     let (response, session, stream) = actix_ws::handle(&request, body)?;
     let stream = stream.max_frame_size(MOST_BYTES).aggregate_continuations();

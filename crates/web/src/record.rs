@@ -13,7 +13,7 @@ use serde_json::json;
 
 use crate::app::moment;
 use crate::commands::{Answer, Mark, command, keep, receipt};
-use crate::door::Job;
+use crate::door::{Day, For, See};
 use crate::error::WebError;
 
 /// Entries of the record as a script or a phone sends them.
@@ -40,7 +40,7 @@ const MOST_ENTRIES: usize = 20_000;
 
 /// Puts entries on record, all of them or none; those that were taken before are answered with their receipts.
 #[post("/jobs/{job}/record")]
-pub(crate) async fn tell(job: Job, sent: web::Json<SentEntries>) -> Answer {
+pub(crate) async fn tell(For(job, ..): For<Day>, sent: web::Json<SentEntries>) -> Answer {
     let SentEntries { entries: sent, client } = sent.into_inner();
     let Some(first) = sent.first() else {
         return Err(WebError::field("entries", "name at least one entry"));
@@ -106,7 +106,7 @@ pub(crate) struct After {
 
 /// The record, in order, from an entry on.
 #[get("/jobs/{job}/record.json")]
-pub(crate) async fn entries(job: Job, query: web::Query<After>) -> Answer {
+pub(crate) async fn entries(For(job, ..): For<See>, query: web::Query<After>) -> Answer {
     let from = usize::try_from(query.after).unwrap_or(usize::MAX).min(job.record.len());
     let record = Arc::clone(&job.record);
     let text = job.compute(move || {

@@ -30,6 +30,8 @@ pub(crate) struct Work {
     jobs: Mutex<BTreeMap<JobId, Arc<Semaphore>>>,
     /// One turn for all jobs that take seconds: however many there are, others have a turn left.
     slow: Arc<Semaphore>,
+    /// Pages of small jobs are worded beside what their job has worked out: one a core.
+    words: Arc<Semaphore>,
     /// Long work takes one core at most, so that the others answer.
     long: Arc<Semaphore>,
     running: Arc<AtomicU64>,
@@ -43,6 +45,7 @@ impl Default for Work {
             turns: Arc::new(Semaphore::new(cores)),
             jobs: Mutex::default(),
             slow: Arc::new(Semaphore::new(1)),
+            words: Arc::new(Semaphore::new(cores)),
             long: Arc::new(Semaphore::new(1)),
             running: Arc::default(),
             tickets: Mutex::default(),
@@ -84,6 +87,24 @@ impl Work {
         let held = (own_turn, slow, turn, running);
         let done = web::block(move || {
             let _held = held;
+            work()
+        });
+        done.await.map_err(inside)
+    }
+
+    /// Words a page of a job: that of a small one does not wait for what else is worked out for it.
+    pub(crate) async fn word<T: Send + 'static>(
+        &self,
+        job: &JobId,
+        lane: Lane,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, WebError> {
+        if lane == Lane::Slow {
+            return self.compute(job, lane, work).await;
+        }
+        let turn = Arc::clone(&self.words).acquire_owned().await.map_err(inside)?;
+        let done = web::block(move || {
+            let _held = turn;
             work()
         });
         done.await.map_err(inside)

@@ -413,6 +413,24 @@ fn advice_is_refused_kept_and_told_and_a_variant_is_taken_as_one_change() {
 }
 
 #[test]
+fn a_job_goes_only_for_who_writes_its_name_and_never_with_the_power_off() {
+    let app = TestApp::demo();
+    let (mill, empty) = ("/jobs/larkfield-mill", new_job(&app, "For nothing"));
+    let delete = |job: &str, name: &str| app.post(&format!("{job}/delete"), &json!({"name": name}));
+    let empty = format!("/jobs/{empty}");
+    assert_eq!(delete(&empty, "Something else").json()["field"], "name");
+    assert_eq!(delete(&empty, " For nothing ").status, 200);
+    assert_eq!(app.get(&format!("{empty}/journal")).status, 404);
+    let off = json!({"edit": {"do": "isolate", "id": "x", "means": "breaker", "circuits": ["7"], "tester": "t",
+        "told": "Ada", "secured": "lock", "by": "Ines Calder", "at": "2026-03-14T10:00:00Z"},
+        "edit_id": "off", "client": "c"});
+    assert_eq!(app.post(&format!("{mill}/edits"), &off).status, 200);
+    let refused = delete(mill, "Larkfield Mill");
+    assert_eq!(refused.status, 422);
+    assert!(refused.body.contains("power is off by 7"), "{}", refused.body);
+}
+
+#[test]
 fn proving_is_asked_for_by_acts_and_refused_beside_its_field() {
     let app = TestApp::demo();
     let mill = "larkfield-mill";

@@ -5,7 +5,8 @@
 use std::path::Path;
 
 /// Calls whose arguments are done off the request threads.
-const TURNS: [&str; 6] = ["compute(", "printed(", "at_bench(", "proved(", ".ask(", "begin("];
+const TURNS: [&str; 7] =
+    ["compute(", "word(", "printed(", "at_bench(", "proved(", ".ask(", "begin("];
 /// What takes as long as the job is large.
 const HEAVY: [&str; 8] =
     ["html(", ".render()", "::write(", "::csv(", "::json(", "to_string(&", "analyse(", "prove("];
@@ -59,7 +60,7 @@ fn handlers(folder: &Path, found: &mut Vec<(String, String)>) {
             for part in text.split("\npub(crate) async fn ").skip(1) {
                 let (head, rest) = part.split_once('{').expect("a body");
                 let body = rest.split("\n}\n").next().expect("its end");
-                if head.contains(": Job") || head.contains(": &Job") {
+                if [": For<", ": Job", ": &Job"].iter().any(|takes| head.contains(takes)) {
                     let name = head.split('(').next().expect("a name");
                     found.push((format!("{}: {name}", path.display()), body.to_owned()));
                 }

@@ -106,11 +106,20 @@ pub(crate) fn id_text(text: &str) -> Verdict {
 
 pub(crate) fn name(text: &str) -> Verdict {
     held("name", !text.trim().is_empty(), || Wrong::NoName)?;
+    seen("name", text, |_| false)?;
     short("name", text, LONGEST_NAME)
 }
 
 pub(crate) fn note(field: &'static str, text: &str) -> Verdict {
+    seen(field, text, |sign| matches!(sign, '\n' | '\r' | '\t'))?;
     short(field, text, LONGEST_NOTE)
+}
+
+/// No sign that nobody sees: what ends a text for other programs, or turns the order in which it is read.
+fn seen(field: &'static str, text: &str, may: impl Fn(char) -> bool) -> Verdict {
+    let turns = |sign| matches!(sign, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
+    let hidden = text.chars().find(|sign| (sign.is_control() && !may(*sign)) || turns(*sign));
+    hidden.map_or(Ok(()), |sign| Err(Refusal::wrong(field, Wrong::Hidden { sign: sign.into() })))
 }
 
 fn short(field: &'static str, text: &str, most: usize) -> Verdict {

@@ -242,8 +242,14 @@ pub enum Wrong {
     NotStruck,
     #[error("does not count any longer already")]
     StruckAlready,
+    #[error("holds a sign that nobody sees (U+{sign:04X}); type it anew")]
+    Hidden { sign: u32 },
     #[error("the plan and the variant both changed: {what}. Say for each whose is to stand")]
     BothChanged { what: String },
+    #[error(
+        "power is off by {what}, and this record says so; switch it on again, or tell that it was, before the job goes"
+    )]
+    PowerIsOff { what: String },
     #[error("a variant has no record of its own; do it in the plan that it is a branch of")]
     VariantHasNoRecord,
     #[error("say which devices are expected; nothing else is let in")]

@@ -223,3 +223,22 @@ fn wifi_is_not_called_good_below_its_step() {
     }
     unreachable!("no place is out of reach");
 }
+
+#[test]
+fn no_text_holds_a_sign_that_nobody_sees() {
+    let site = with(bare(System::Zigbee), &[device("a", "switch-neutral", [1.0, 1.0])]);
+    let told = |field: &str, text: &str| {
+        let set = edit(set("point", "a", field, text));
+        apply(&mut site.clone(), &set).map(|_| ()).map_err(|e| e.to_string())
+    };
+    for hidden in ["a\u{0}b", "a\u{202e}b", "a\u{2066}b", "a\u{7f}"] {
+        for field in ["name", "note"] {
+            assert!(told(field, hidden).unwrap_err().contains("nobody sees"), "{field} {hidden:?}");
+        }
+    }
+    assert!(told("name", "two\nlines").is_err() && told("note", "two\nlines").is_ok());
+    // Names of every script are names.
+    for name in ["Küche", "مطبخ", "台所", "Lampe 💡"] {
+        assert_eq!(told("name", name), Ok(()));
+    }
+}

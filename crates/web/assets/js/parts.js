@@ -10,11 +10,26 @@ const parse = (html) => {
   return holder.content;
 };
 
+// A part that is being pressed is not taken from under the hand either: it comes when the hand is up.
+let pressed = null;
+let late = null;
+document.addEventListener("pointerdown", ({ target }) => { pressed = target; }, true);
+for (const end of ["pointerup", "pointercancel"]) {
+  document.addEventListener(end, () => setTimeout(() => {
+    pressed = null;
+    const html = late;
+    late = null;
+    if (html !== null) swapParts(html);
+  }), true);
+}
+
 /** Replaces each element with a data-part by its namesake in `html`, but for those in `keep`; of
  * several with one name, each by the one in its place. */
 export function swapParts(html, keep = []) {
   const fresh = parse(html);
   const focused = focusKey();
+  const isHeld = (part) => pressed !== null && part.contains(pressed);
+  late = null;
   const namesakes = new Map();
   for (const next of fresh.querySelectorAll("[data-part]")) {
     namesakes.set(next.dataset.part, [...(namesakes.get(next.dataset.part) ?? []), next]);
@@ -24,6 +39,10 @@ export function swapParts(html, keep = []) {
   const swaps = [...document.querySelectorAll("[data-part]")].flatMap((old) => {
     const name = old.dataset.part;
     const next = namesakes.get(name)?.shift();
+    if (next && isHeld(old) && !keep.includes(name)) {
+      late = html;
+      return [];
+    }
     // What is being typed is not taken from under the hand.
     if (!next || keep.includes(name) || next.isEqualNode(old) || old.querySelector("[data-typing]")) return [];
     return [{ old, next, scrolled: old.scrollTop }];

@@ -204,6 +204,19 @@ async function strike(event) {
   await edit(told).catch((refused) => showError(form, refused));
 }
 
+/** Deletes a job for who has written its name. */
+async function deleteJob(event) {
+  const form = event.target.closest("[data-delete-job]");
+  if (!form) return;
+  event.preventDefault();
+  try {
+    const told = await post(`/jobs/${form.dataset.deleteJob}/delete`, { name: form.elements.name.value });
+    location.assign(told.location);
+  } catch (refused) {
+    showError(form, refused);
+  }
+}
+
 /** Takes a variant over into its job, puts it aside or brings it back. */
 async function decide(button) {
   const { of, variant, variantAct: act } = button.dataset;
@@ -249,5 +262,6 @@ export function startThings() {
   });
   document.addEventListener("submit", branch);
   document.addEventListener("submit", strike);
+  document.addEventListener("submit", deleteJob);
   document.addEventListener("click", click);
 }

@@ -1,7 +1,6 @@
 //! Which job.
 
 use std::future::Future;
-use std::pin::Pin;
 use std::sync::Arc;
 
 use actix_web::dev::Payload;
@@ -14,6 +13,7 @@ use dot_reach_core::site::Site;
 use dot_reach_store::{JobId, OpenJob, StoreError, Variant};
 
 use super::Person;
+use super::may::Caller;
 use crate::app::App;
 use crate::desk::{Bench, Slot};
 use crate::error::WebError;
@@ -37,7 +37,7 @@ pub(crate) struct Job {
     pub(crate) site: Arc<Site>,
     pub(crate) record: Arc<Record>,
     pub(crate) revision: u64,
-    pub(crate) person: Person,
+    pub(crate) caller: Caller,
     pub(crate) app: web::Data<App>,
     /// What variant it is, if it is one.
     pub(crate) variant: Option<Variant>,
@@ -45,15 +45,16 @@ pub(crate) struct Job {
     can_redo: bool,
 }
 
-impl FromRequest for Job {
-    type Error = WebError;
-    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
-
-    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+impl Job {
+    /// The job that the address of a request names, as it stands.
+    pub(super) fn named(
+        request: &HttpRequest,
+        payload: &mut Payload,
+    ) -> impl Future<Output = Result<Self, WebError>> + use<> {
         let app = request.app_data::<web::Data<App>>().cloned();
         let named = request.match_info().get("job").unwrap_or_default().to_owned();
         let person = Person::from_request(request, payload);
-        Box::pin(async move {
+        async move {
             let app = app.ok_or_else(|| WebError::Inside("no application".to_owned()))?;
             let person = person.await.map_err(|e| WebError::Inside(e.to_string()))?;
             let id: JobId = named.parse()?;
@@ -68,12 +69,11 @@ impl FromRequest for Job {
             };
             let (open, (can_undo, can_redo), variant) = app.ask(open).await?;
             let OpenJob { site, record, revision } = open;
-            Ok(Self { id, site, record, revision, person, app, variant, can_undo, can_redo })
-        })
+            let caller = Caller::of(person);
+            Ok(Self { id, site, record, revision, caller, app, variant, can_undo, can_redo })
+        }
     }
-}
 
-impl Job {
     /// The same job as it stands by now.
     pub(crate) async fn renewed(&self) -> Result<Self, WebError> {
         let id = self.id.clone();
@@ -136,8 +136,19 @@ impl Job {
         &self,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, WebError> {
-        let lane = if weight(&self.site) > MOST_BESIDE { Lane::Slow } else { Lane::Quick };
-        self.app.work.compute(&self.id, lane, work).await
+        self.app.work.compute(&self.id, self.lane(), work).await
+    }
+
+    /// Words a page of it, off the request threads.
+    pub(crate) async fn word<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, WebError> {
+        self.app.work.word(&self.id, self.lane(), work).await
+    }
+
+    fn lane(&self) -> Lane {
+        if weight(&self.site) > MOST_BESIDE { Lane::Slow } else { Lane::Quick }
     }
 
     /// Works something out for it, off the request threads, starting from what is known; broken off

@@ -122,6 +122,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(prove::walk::show)
         .service(handover::show)
         .service(journal::show)
+        .service(journal::delete)
         .service(commands::export)
         .service(commands::open);
 }
@@ -236,13 +237,13 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
     STAGES.iter().map(page).chain(tools).chain(floors).chain(devices).collect()
 }
 
-/// A page of a job: worded and printed off the request threads, in the job's turn.
+/// A page of a job: worded and printed off the request threads; that of a large job in its turn.
 pub(crate) async fn printed<T: Template>(
     job: Job,
     page: impl FnOnce(&Job) -> Result<T, WebError> + Send + 'static,
 ) -> Result<HttpResponse, WebError> {
     let asked = job.clone();
-    let text = job.compute(move || Ok::<_, WebError>(page(&asked)?.render()?)).await??;
+    let text = job.word(move || Ok::<_, WebError>(page(&asked)?.render()?)).await??;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(text))
 }
 

@@ -13,7 +13,7 @@ use dot_reach_core::placement::advice::{Advice, Apart, Ask, advise};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 
-use crate::door::Job;
+use crate::door::{For, Job, See};
 use crate::drawing::plan::{Plan, blank};
 use crate::error::WebError;
 use crate::pages::hub::search;
@@ -132,7 +132,10 @@ pub(crate) async fn ticket(job: &Job, query: &Query) -> Result<Arc<Ticket>, WebE
 }
 
 #[get("/jobs/{job}/advice")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let analysis = job.analysed().await?;
     let found = match ticket(&job, &query).await {
         Ok(ticket) => ticket.within(AT_ONCE).await,

@@ -13,7 +13,7 @@ use dot_reach_store::StoreError;
 use serde::Deserialize;
 
 use crate::commands::{Answer, Mark, take_lines};
-use crate::door::Job;
+use crate::door::{Change, For, See};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::jobs::day;
@@ -88,7 +88,10 @@ struct ScanRow {
 }
 
 #[get("/jobs/{job}/air")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Reach");
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
@@ -204,7 +207,7 @@ pub(crate) struct SentScan {
 }
 
 #[post("/jobs/{job}/scans")]
-pub(crate) async fn scans(job: Job, sent: web::Json<SentScan>) -> Answer {
+pub(crate) async fn scans(For(job, ..): For<Change>, sent: web::Json<SentScan>) -> Answer {
     let SentScan { csv, mark } = sent.into_inner();
     let told = take_lines(&job, mark, move |site| scan_csv::read(site, &csv)).await?;
     Ok(HttpResponse::Ok().json(told))

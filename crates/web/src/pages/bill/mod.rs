@@ -9,7 +9,7 @@ use dot_reach_core::units::typographic;
 use dot_reach_formats::bill_csv;
 
 use crate::commands::{Answer, download};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
 
@@ -48,7 +48,7 @@ fn money(value: f64) -> String {
 }
 
 #[get("/jobs/{job}/bill")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let found = bill(&job.site);
         let fields = &job.site.job;
@@ -160,7 +160,7 @@ fn warnings(found: &Bill) -> Vec<String> {
 }
 
 #[get("/jobs/{job}/bill.csv")]
-pub(crate) async fn csv(job: Job) -> Answer {
+pub(crate) async fn csv(For(job, ..): For<See>) -> Answer {
     let site = Arc::clone(&job.site);
     let text = job.compute(move || bill_csv::write(&bill(&site))).await?;
     let text = text.map_err(|e| WebError::Inside(e.to_string()))?;

@@ -13,7 +13,7 @@ use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
 
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice as Picked, choices as picked, word};
 use crate::pages::{Shell, printed};
@@ -213,7 +213,7 @@ fn network_form(site: &Site, network: &Network) -> NetworkForm {
 }
 
 #[get("/jobs/{job}/brief")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
     let shell = job.shell("Brief");
     let site = Arc::clone(&job.site);

@@ -17,7 +17,7 @@ use dot_reach_core::units::typographic;
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::survey::verdict;
 use crate::pages::{Shell, printed};
@@ -95,7 +95,10 @@ struct LampRow {
 }
 
 #[get("/jobs/{job}/choices")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let wanted = query.into_inner().point;
     let shell = job.shell("Survey");
     let page = job

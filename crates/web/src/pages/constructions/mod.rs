@@ -11,7 +11,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use crate::commands::Answer;
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::drawing::path::curve;
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
@@ -44,7 +44,7 @@ const USES: [(&str, &str); 6] = [
 const BANDS: [f64; 3] = [433.92, 868.42, 2440.0];
 
 #[get("/jobs/{job}/constructions")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let shell = job.shell("Catalogue");
         let site = Arc::clone(&job.site);

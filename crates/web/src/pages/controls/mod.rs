@@ -11,7 +11,7 @@ use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{By, Group, Means, Outage, check, means, works_in};
 use dot_reach_core::site::{Device, DeviceId, Path, Site};
 
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
 
@@ -56,7 +56,7 @@ struct Row {
 }
 
 #[get("/jobs/{job}/controls")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Reach");
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;

@@ -17,7 +17,7 @@ use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
 use serde::Deserialize;
 
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -108,7 +108,10 @@ pub(crate) struct Query {
 }
 
 #[get("/jobs/{job}/handover")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Handover");
     let (id, revision, codes) = (job.id.clone(), job.revision, query.codes == 1);
     let (analysis, proof) = job.proved().await?;

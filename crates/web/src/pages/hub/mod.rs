@@ -17,7 +17,7 @@ use dot_reach_store::StoreError;
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::door::Job;
+use crate::door::{For, Job, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -146,7 +146,10 @@ fn chosen_floor(analysis: &Analysis, place: usize, asked: &str) -> Option<FloorI
 }
 
 #[get("/jobs/{job}/hub")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let analysis = job.analysed().await?;
     let place = chosen(&analysis, &query.network);
     let floor = chosen_floor(&analysis, place, &query.floor);

@@ -11,7 +11,7 @@ use dot_reach_store::Store;
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::{Shell, printed};
@@ -63,7 +63,10 @@ struct Asked {
 }
 
 #[get("/jobs/{job}/install/fault")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let analysis = job.analysed().await?;
     let known: Vec<Fault> = job.app.ask(Store::faults).await?;
@@ -126,7 +129,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
             (day(&f.at), what, cause, format!("{} {minutes}", f.cure))
         });
         let put = json!({ "device": spot.as_ref().map(|s| &s.device.id), "symptom": query.symptom,
-        "point": spot.as_ref().map(|s| &s.point.id), "asked": answers, "by": job.person.who });
+        "point": spot.as_ref().map(|s| &s.point.id), "asked": answers, "by": job.caller.person.who });
         Ok(Page {
             devices,
             symptoms: symptoms.collect(),

@@ -6,7 +6,7 @@ use askama::Template;
 use serde_json::json;
 
 use crate::assets;
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::{Shell, html};
 
@@ -48,7 +48,7 @@ pub(crate) async fn manifest() -> HttpResponse {
 /// What a phone keeps of a job: the stretches of the day, all in one `bundle`, and by their addresses the pages
 /// around them: plan, point sheet, what is known before, the forms of readings, the electrician's sheet, the guide.
 #[get("/jobs/{job}/offline.json")]
-pub(crate) async fn pages(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn pages(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let id = job.id.to_string();
     let fixed = [
         "install",

@@ -16,7 +16,7 @@ use serde_json::json;
 
 use super::moves::{self, Body};
 use super::overview::href;
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
 
@@ -95,9 +95,12 @@ struct NeedLine {
 }
 
 #[get("/jobs/{job}/install/work")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
-    let (shell, who) = (job.shell("Install"), job.person.who.clone());
+    let (shell, who) = (job.shell("Install"), job.caller.person.who.clone());
     let of = query.into_inner().of;
     printed(job, move |job| {
         let page = view(shell, who, &of, &analysis, &job.record, &plan);
@@ -109,13 +112,13 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
 /// All stretches of a job as one answer, each page by its address: what a phone keeps of a revision is fetched
 /// once, and worked out once.
 #[get("/jobs/{job}/install/stretches.json")]
-pub(crate) async fn bundle(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn bundle(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
     let asked = job.clone();
     let written = job.compute(move || {
         let mut pages = BTreeMap::new();
         for (key, _) in walk::stretches(&plan) {
-            let (shell, who) = (asked.shell("Install"), asked.person.who.clone());
+            let (shell, who) = (asked.shell("Install"), asked.caller.person.who.clone());
             if let Some(page) = view(shell, who, &key, &analysis, &asked.record, &plan) {
                 pages.insert(href(asked.id.as_str(), &key), page.render()?);
             }

@@ -13,7 +13,7 @@ use dot_reach_core::summary::Summary;
 use dot_reach_store::{JobId, JobSummary, Store};
 
 use crate::app::App;
-use crate::door::{Job, Person};
+use crate::door::{For, Person, See};
 use crate::error::WebError;
 use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html, printed};
@@ -62,7 +62,7 @@ pub(crate) async fn show(person: Person, app: web::Data<App>) -> Result<HttpResp
 
 /// The row of one job with its standing, worked out if nobody knows it yet.
 #[get("/jobs/{job}/standing")]
-pub(crate) async fn stand(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn stand(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     job.analysed().await?;
     let id = job.id.clone();
     let summaries = job.app.ask(Store::jobs).await?;

@@ -4,14 +4,15 @@ mod told;
 
 use std::collections::BTreeSet;
 
-use actix_web::{HttpResponse, get, web};
+use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::site::{Edit, Kind, Ref, Thing, Touch};
 use dot_reach_store::{Act, JournalRow};
 use serde::Deserialize;
-use serde_json::Value;
+use serde_json::{Value, json};
 
-use crate::door::Job;
+use crate::commands::Answer;
+use crate::door::{Change, For, See};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
@@ -25,12 +26,18 @@ struct Page {
     told: Vec<told::Told>,
     /// The place from which earlier entries of the record go on; nothing where these are all.
     earlier: Option<usize>,
+    /// The revision before which earlier changes of the plan go on.
+    before: Option<u64>,
+    /// What the job is called, and whether it may be deleted here: a variant is put aside instead.
+    name: String,
+    can_go: bool,
 }
 
-/// From which entry of the record down.
+/// From which entry of the record down, and from which change of the plan.
 #[derive(Deserialize)]
 pub(crate) struct Below {
     below: Option<usize>,
+    before: Option<u64>,
 }
 
 struct Line {
@@ -45,18 +52,43 @@ struct Line {
 const MOST: u32 = 500;
 
 #[get("/jobs/{job}/journal")]
-pub(crate) async fn show(job: Job, query: web::Query<Below>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Below>,
+) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Journal");
     let id = job.id.clone();
-    let entries = job.app.ask(move |store| store.journal(&id, MOST)).await?;
+    let (below, before) = (query.below, query.before.unwrap_or(u64::MAX));
+    let entries = job.app.ask(move |store| store.journal(&id, before, MOST)).await?;
     printed(job, move |job| {
-        let entries = entries.into_iter().map(line).collect();
-        let below = query.below.unwrap_or(usize::MAX);
+        let entries: Vec<Line> = entries.into_iter().map(line).collect();
+        let below = below.unwrap_or(usize::MAX);
         let told = told::lines(&job.record, &job.site, below, MOST as usize);
         let earlier = told.last().map(|t| t.place - 1).filter(|place| *place > 0);
-        Ok(Page { shell, entries, told, earlier })
+        let is_full = entries.len() == MOST as usize;
+        let before = entries.last().filter(|_| is_full).map(|e| e.revision);
+        let name = job.site.job.name.clone();
+        let can_go = job.variant.is_none() && !job.id.is_library();
+        Ok(Page { shell, entries, told, earlier, before, name, can_go })
     })
     .await
+}
+
+/// Under which name a job goes.
+#[derive(Deserialize)]
+pub(crate) struct SentName {
+    name: String,
+}
+
+/// Deletes a job with all that hangs on it, for who writes its name.
+#[post("/jobs/{job}/delete")]
+pub(crate) async fn delete(For(job, ..): For<Change>, sent: web::Json<SentName>) -> Answer {
+    if sent.name.trim() != job.site.job.name.trim() {
+        return Err(WebError::field("name", "write the name of the job, as it stands above"));
+    }
+    let id = job.id.clone();
+    job.app.ask(move |store| store.delete(&id)).await?;
+    Ok(HttpResponse::Ok().json(json!({ "location": "/" })))
 }
 
 fn line(entry: JournalRow) -> Line {

@@ -16,7 +16,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use crate::commands::{Answer, Mark, download, take_lines, uploaded};
-use crate::door::Job;
+use crate::door::{Change, For, Job, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice, choices, word};
 use crate::pages::{Shell, printed};
@@ -130,7 +130,10 @@ fn supply(kind: &DeviceKind) -> &'static str {
 }
 
 #[get("/jobs/{job}/library")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let taught = taught(&job).await?;
     printed(job, move |job| {
         let site = Arc::clone(&job.site);
@@ -313,7 +316,11 @@ pub(crate) struct Marked {
 }
 
 #[post("/jobs/{job}/library")]
-pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) -> Answer {
+pub(crate) async fn bring(
+    For(job, ..): For<Change>,
+    query: web::Query<Marked>,
+    form: Multipart,
+) -> Answer {
     let bytes = uploaded(form, library::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
     let mark = query.into_inner().mark;
@@ -322,7 +329,7 @@ pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) 
 }
 
 #[get("/jobs/{job}/library.csv")]
-pub(crate) async fn csv(job: Job) -> Answer {
+pub(crate) async fn csv(For(job, ..): For<See>) -> Answer {
     let site = Arc::clone(&job.site);
     let text = job.compute(move || library::csv(&site)).await?;
     let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
@@ -330,7 +337,7 @@ pub(crate) async fn csv(job: Job) -> Answer {
 }
 
 #[get("/jobs/{job}/library.json")]
-pub(crate) async fn json(job: Job) -> Answer {
+pub(crate) async fn json(For(job, ..): For<See>) -> Answer {
     let site = Arc::clone(&job.site);
     let text = job.compute(move || library::json(&site).to_string()).await?;
     Ok(download(&format!("{}-library.json", job.id), "application/json", text))

@@ -10,7 +10,7 @@ use dot_reach_core::survey::brief::{FIRST_FIX, first_fix_depth_mm, who_may};
 use dot_reach_core::survey::previsit::looks;
 use dot_reach_core::units::typographic;
 
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::{Shell, printed};
@@ -86,7 +86,7 @@ struct Row {
 }
 
 #[get("/jobs/{job}/previsit")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let site = Arc::clone(&job.site);
         let found = looks(&site);

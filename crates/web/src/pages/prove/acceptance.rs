@@ -12,7 +12,7 @@ use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
 use super::{Tabs, name, percent, proved, tabs, tag};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::Shell;
 use crate::pages::jobs::day;
@@ -60,7 +60,7 @@ const DUTIES: [(Option<Duty>, &str, &str); 5] = [
 ];
 
 #[get("/jobs/{job}/prove/acceptance")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/acceptance"));
     proved(job, move |analysis, proof| view(shell, tabs, analysis, proof)).await
 }

@@ -11,7 +11,7 @@ use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::{Db, typographic};
 
 use super::{Tabs, bare, name, percent, proved, tabs, tag};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::drawing::plan::{Plan, RouteShape, sheet};
 use crate::error::WebError;
 use crate::pages::Shell;
@@ -55,7 +55,7 @@ struct NextCard {
 }
 
 #[get("/jobs/{job}/prove")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, ""));
     proved(job, move |analysis, proof| view(shell, tabs, analysis, proof)).await
 }

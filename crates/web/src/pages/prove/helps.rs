@@ -10,7 +10,7 @@ use dot_reach_core::units::{Db, typographic};
 
 use super::or_dash;
 use crate::desk::Bench;
-use crate::door::Job;
+use crate::door::{For, Job, See};
 use crate::error::WebError;
 use crate::pages::printed;
 
@@ -35,7 +35,7 @@ struct Card {
 const MOST: usize = 12;
 
 #[get("/jobs/{job}/prove/helps")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let (analysis, proof) = job.proved().await?;
     let work = move |bench: &mut Bench, _: &Job| {
         let learned = as_learned(&analysis, &proof);

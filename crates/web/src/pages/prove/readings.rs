@@ -9,7 +9,7 @@ use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
 use super::{Tabs, name, proved, tabs};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::Shell;
@@ -65,7 +65,7 @@ const FROM: f64 = -110.0;
 const TO: f64 = -20.0;
 
 #[get("/jobs/{job}/prove/readings")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let (shell, tabs, id) = (job.shell("Prove"), tabs(&job.id, "/readings"), job.id.to_string());
     proved(job, move |analysis, proof| view(shell, tabs, id, analysis, proof)).await
 }

@@ -11,7 +11,7 @@ use dot_reach_core::units::typographic;
 
 use super::acceptance::{class, signed};
 use super::{name, or_dash, percent, proved};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::Shell;
 use crate::pages::jobs::day;
@@ -52,7 +52,7 @@ struct Row {
 }
 
 #[get("/jobs/{job}/prove/report")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
     proved(job, move |analysis, proof| view(shell, analysis, proof)).await
 }

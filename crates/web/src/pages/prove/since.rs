@@ -8,7 +8,7 @@ use dot_reach_core::record::Stage;
 use dot_reach_core::site::Site;
 
 use super::{Tabs, name, or_dash, tabs};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::{Shell, printed};
@@ -24,7 +24,7 @@ struct Page {
 }
 
 #[get("/jobs/{job}/prove/since")]
-pub(crate) async fn show(job: Job) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let (site, record) = (&job.site, &job.record);
         let trends = trends(record);

@@ -10,7 +10,7 @@ use dot_reach_core::units::typographic;
 use serde::Deserialize;
 
 use super::{Tabs, name, or_dash, tabs};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::drawing::plan::{Mark, Plan, RouteShape, sheet};
 use crate::error::WebError;
 use crate::pages::jobs::day;
@@ -50,7 +50,10 @@ struct Row {
 }
 
 #[get("/jobs/{job}/prove/stages")]
-pub(crate) async fn show(job: Job, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    asked: web::Query<Asked>,
+) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/stages"));
     let analysis = job.analysed().await?;
     printed(job, move |job| Ok(view(shell, tabs, &analysis, &job.record, &asked))).await

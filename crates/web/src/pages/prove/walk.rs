@@ -14,7 +14,7 @@ use dot_reach_core::site::{Device, FloorId, Site};
 use serde::Deserialize;
 
 use super::name;
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::drawing::plan::{Mark, Plan, RouteShape, sheet};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
@@ -52,7 +52,10 @@ struct Page {
 }
 
 #[get("/jobs/{job}/walk")]
-pub(crate) async fn show(job: Job, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    asked: web::Query<Asked>,
+) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
     let (analysis, proof) = job.proved().await?;
     printed(job, move |_| Ok(view(shell, &analysis, &proof, &asked))).await

@@ -8,7 +8,7 @@ use dot_reach_store::StoreError;
 
 use super::{Query, options};
 use crate::desk::Bench;
-use crate::door::Job;
+use crate::door::{For, Job, See};
 use crate::error::WebError;
 use crate::pages::printed;
 
@@ -26,7 +26,10 @@ struct Row {
 }
 
 #[get("/jobs/{job}/cures")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let device: DeviceId = query.select.parse().map_err(|_| WebError::NotFound("device"))?;
     let wished = options(&query);

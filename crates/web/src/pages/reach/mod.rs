@@ -23,7 +23,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::commands::download;
 use crate::desk::Bench;
-use crate::door::Job;
+use crate::door::{For, Job, See};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
 use crate::work::{About, Found, Question, Ticket};
@@ -84,7 +84,10 @@ struct Parts {
 }
 
 #[get("/jobs/{job}/reach")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let p = viewed(&job, query.into_inner()).await?;
     printed(job, move |job| Ok(Page { shell: job.shell("Reach"), p })).await
 }
@@ -128,7 +131,7 @@ pub(crate) fn chances_ticket(job: &Job, query: &Query) -> Arc<Ticket> {
 /// The surface that is looked at as a grid: one line a cell.
 #[get("/jobs/{job}/surface.csv")]
 pub(crate) async fn surface_csv(
-    job: Job,
+    For(job, ..): For<See>,
     query: web::Query<Query>,
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
@@ -140,7 +143,7 @@ pub(crate) async fn surface_csv(
 /// Its contours as `GeoJSON`.
 #[get("/jobs/{job}/surface.geojson")]
 pub(crate) async fn surface_geojson(
-    job: Job,
+    For(job, ..): For<See>,
     query: web::Query<Query>,
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();

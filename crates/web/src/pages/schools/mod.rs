@@ -9,7 +9,7 @@ use dot_reach_core::propagation::schools::School;
 use dot_reach_core::units::{Db, typographic};
 use serde::Deserialize;
 
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::reach::details::plural;
 use crate::pages::{Shell, printed};
@@ -51,7 +51,10 @@ struct Row {
 const APART: f64 = 10.0;
 
 #[get("/jobs/{job}/schools")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Reach");
     let analysis = job.analysed().await?;
     printed(job, move |job| {

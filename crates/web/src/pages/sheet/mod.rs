@@ -12,7 +12,7 @@ use dot_reach_formats::points_csv::{self, Anchor};
 use serde::Deserialize;
 
 use crate::commands::{Answer, Mark, download, drawn, take_lines, uploaded};
-use crate::door::Job;
+use crate::door::{Change, For, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
 use crate::pages::{Shell, printed, survey};
@@ -77,7 +77,10 @@ struct Row {
 }
 
 #[get("/jobs/{job}/sheet")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let site = Arc::clone(&job.site);
         let floors = site.floors_upward();
@@ -206,7 +209,7 @@ pub(crate) struct Pasted {
 }
 
 #[post("/jobs/{job}/sheet")]
-pub(crate) async fn paste(job: Job, sent: web::Json<Pasted>) -> Answer {
+pub(crate) async fn paste(For(job, ..): For<Change>, sent: web::Json<Pasted>) -> Answer {
     let Pasted { text, floor, point, column, stem, mark } = sent.into_inner();
     let read = move |site: &Site| {
         let points: Vec<PointId> = match &point {
@@ -235,7 +238,11 @@ pub(crate) struct Marked {
 }
 
 #[post("/jobs/{job}/points.csv")]
-pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) -> Answer {
+pub(crate) async fn bring(
+    For(job, ..): For<Change>,
+    query: web::Query<Marked>,
+    form: Multipart,
+) -> Answer {
     let bytes = uploaded(form, points_csv::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", &reason))?;
     let mark = query.into_inner().mark;
@@ -245,7 +252,7 @@ pub(crate) async fn bring(job: Job, query: web::Query<Marked>, form: Multipart) 
 }
 
 #[get("/jobs/{job}/points.csv")]
-pub(crate) async fn out(job: Job) -> Answer {
+pub(crate) async fn out(For(job, ..): For<See>) -> Answer {
     let site = Arc::clone(&job.site);
     let text = job.compute(move || points_csv::write(&site)).await?;
     let text = text.map_err(|e| WebError::Inside(e.to_string()))?;

@@ -18,7 +18,7 @@ use self::building::{StoreyForm, WallForm, storey_form, wall_form};
 use self::choices::{Group, KindChoice, groups, kinds, network_groups, usual_wall};
 pub(crate) use self::points::verdict;
 use self::points::{PointForm, PointRow, point_form, point_rows};
-use crate::door::Job;
+use crate::door::{For, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
 use crate::pages::air::{EmitterRow, emitter_row};
@@ -69,7 +69,10 @@ struct FloorTab {
 }
 
 #[get("/jobs/{job}/survey")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let shell = job.shell("Survey");
         let site = Arc::clone(&job.site);
@@ -114,7 +117,7 @@ pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpRespo
             usual_partition: usual_wall(&site, Heft::Light, "stud-wall"),
             storey: floor.as_ref().and_then(|f| site.floors.get(f)).map(|f| storey_form(&site, f)),
             wall: wall.map(|w| wall_form(&site, w)),
-            point: point.map(|p| point_form(&site, p, &job.person.who)),
+            point: point.map(|p| point_form(&site, p, &job.caller.person.who)),
             emitter: emitter.map(|e| emitter_row(e, String::new())),
             floor_names: floors.iter().map(|f| (f.id.to_string(), f.name.clone())).collect(),
             points: floor.as_ref().map(|f| point_rows(&site, f, point)).unwrap_or_default(),

@@ -16,7 +16,7 @@ use serde_json::json;
 
 use crate::app::now;
 use crate::commands::{Answer, Mark, command, keep, receipt};
-use crate::door::Job;
+use crate::door::{Change, For, Job, See};
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -94,7 +94,10 @@ struct Looked {
 }
 
 #[get("/jobs/{job}/variants")]
-pub(crate) async fn show(job: Job, query: web::Query<Query>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    query: web::Query<Query>,
+) -> Result<HttpResponse, WebError> {
     let of = plan_of(&job);
     let asked = of.clone();
     let shown: Vec<String> =
@@ -263,7 +266,7 @@ pub(crate) struct SentBranch {
 
 /// Branches the job off under a name.
 #[post("/jobs/{job}/variants")]
-pub(crate) async fn branch(job: Job, sent: web::Json<SentBranch>) -> Answer {
+pub(crate) async fn branch(For(job, ..): For<Change>, sent: web::Json<SentBranch>) -> Answer {
     let SentBranch { name, edit } = sent.into_inner();
     let name = name.trim().to_owned();
     if name.is_empty() || name.chars().count() > 60 {
@@ -297,7 +300,7 @@ pub(crate) struct SentTake {
 /// Takes what a variant changes over into the plan, field by field and as one change.
 #[post("/jobs/{job}/variants/{variant}/take")]
 pub(crate) async fn take(
-    job: Job,
+    For(job, ..): For<Change>,
     path: web::Path<(String, String)>,
     sent: web::Json<SentTake>,
 ) -> Answer {
@@ -335,13 +338,19 @@ fn told(both: &[Both]) -> String {
 
 /// Puts a variant aside.
 #[post("/jobs/{job}/variants/{variant}/aside")]
-pub(crate) async fn put_aside(job: Job, path: web::Path<(String, String)>) -> Answer {
+pub(crate) async fn put_aside(
+    For(job, ..): For<Change>,
+    path: web::Path<(String, String)>,
+) -> Answer {
     put(job, &path.into_inner().1, true).await
 }
 
 /// Brings one back that was put aside.
 #[post("/jobs/{job}/variants/{variant}/back")]
-pub(crate) async fn bring_back(job: Job, path: web::Path<(String, String)>) -> Answer {
+pub(crate) async fn bring_back(
+    For(job, ..): For<Change>,
+    path: web::Path<(String, String)>,
+) -> Answer {
     put(job, &path.into_inner().1, false).await
 }
 
