@@ -3,6 +3,7 @@
 use std::io::Cursor;
 use std::sync::{Mutex, PoisonError};
 
+use image::metadata::Orientation;
 use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader, Limits};
 
 /// The largest image file in bytes.
@@ -75,9 +76,75 @@ pub enum ImageError {
 /// Why it cannot be a plan.
 pub fn check(bytes: Vec<u8>) -> Result<CheckedImage, ImageError> {
     let _one = OPENING.lock().unwrap_or_else(PoisonError::into_inner);
-    let (media_type, whole) = opened(&bytes)?;
+    let Opened { media_type, whole, .. } = opened(&bytes)?;
     let (width_px, height_px) = (whole.width(), whole.height());
     Ok(CheckedImage { media_type, width_px, height_px, bytes })
+}
+
+/// A plan image as it is kept: its pixels as they came, upright, without what a camera or a program wrote beside
+/// them, such as where it was taken.
+///
+/// # Errors
+/// As [`check`].
+pub fn plan(bytes: &[u8]) -> Result<CheckedImage, ImageError> {
+    let _one = OPENING.lock().unwrap_or_else(PoisonError::into_inner);
+    let Opened { media_type, whole, is_turned } = opened(bytes)?;
+    let (width_px, height_px) = (whole.width(), whole.height());
+    let bytes = match (media_type, is_turned) {
+        ("image/png", false) => bare_png(bytes),
+        (_, false) => bare_jpeg(bytes),
+        (_, true) => {
+            let mut anew = Vec::new();
+            let format =
+                if media_type == "image/png" { ImageFormat::Png } else { ImageFormat::Jpeg };
+            let written = whole.write_to(&mut Cursor::new(&mut anew), format);
+            written.map_err(|_| ImageError::Damaged)?;
+            anew
+        }
+    };
+    Ok(CheckedImage { media_type, width_px, height_px, bytes })
+}
+
+/// A JPEG without the segments that tell of its picture (APP1 to APP15 but for the colours of APP2 and APP14, and
+/// comments): ISO/IEC 10918-1, B.1.1.4.
+fn bare_jpeg(bytes: &[u8]) -> Vec<u8> {
+    let mut kept = bytes[..2.min(bytes.len())].to_vec();
+    let mut at = kept.len();
+    while let Some([0xff, marker, high, low]) = bytes.get(at..at + 4) {
+        let end = at + 2 + usize::from(u16::from_be_bytes([*high, *low]));
+        let tells = matches!(marker, 0xe1 | 0xe3..=0xed | 0xef | 0xfe);
+        // Behind the start of the scan stand the pixels.
+        if *marker == 0xda || end > bytes.len() {
+            break;
+        }
+        if !tells {
+            kept.extend_from_slice(&bytes[at..end]);
+        }
+        at = end;
+    }
+    kept.extend_from_slice(&bytes[at.min(bytes.len())..]);
+    kept
+}
+
+/// A PNG of the chunks that its pixels and colours need: ISO/IEC 15948, 5.3 and 11.3.
+fn bare_png(bytes: &[u8]) -> Vec<u8> {
+    const NEEDED: [&[u8; 4]; 12] = [
+        b"IHDR", b"PLTE", b"IDAT", b"IEND", b"tRNS", b"gAMA", b"cHRM", b"sRGB", b"iCCP", b"sBIT",
+        b"bKGD", b"pHYs",
+    ];
+    let mut kept = bytes[..8.min(bytes.len())].to_vec();
+    let mut at = kept.len();
+    while let Some(head) = bytes.get(at..at + 8) {
+        let length = u32::from_be_bytes([head[0], head[1], head[2], head[3]]);
+        let end =
+            at.saturating_add(12).saturating_add(usize::try_from(length).unwrap_or(usize::MAX));
+        let Some(chunk) = bytes.get(at..end) else { break };
+        if NEEDED.iter().any(|name| name[..] == head[4..]) {
+            kept.extend_from_slice(chunk);
+        }
+        at = end;
+    }
+    kept
 }
 
 /// The longer side of a photo that is kept, in pixels.
@@ -90,7 +157,7 @@ const PHOTO_PX: u32 = 1600;
 /// As [`check`].
 pub fn photo(bytes: &[u8]) -> Result<CheckedImage, ImageError> {
     let _one = OPENING.lock().unwrap_or_else(PoisonError::into_inner);
-    let (_, mut whole) = opened(bytes)?;
+    let Opened { mut whole, .. } = opened(bytes)?;
     // By whole pixels first: a fine step from a giant would take more room than the giant.
     if whole.width().max(whole.height()) > 4 * PHOTO_PX {
         whole = whole.thumbnail(2 * PHOTO_PX, 2 * PHOTO_PX);
@@ -107,7 +174,13 @@ pub fn photo(bytes: &[u8]) -> Result<CheckedImage, ImageError> {
 }
 
 /// The pixels of an image, turned as its camera was held.
-fn opened(bytes: &[u8]) -> Result<(&'static str, DynamicImage), ImageError> {
+struct Opened {
+    media_type: &'static str,
+    whole: DynamicImage,
+    is_turned: bool,
+}
+
+fn opened(bytes: &[u8]) -> Result<Opened, ImageError> {
     if bytes.is_empty() {
         return Err(ImageError::Empty);
     }
@@ -137,7 +210,7 @@ fn opened(bytes: &[u8]) -> Result<(&'static str, DynamicImage), ImageError> {
     let turned = decoder.orientation().map_err(|_| ImageError::Damaged)?;
     let mut whole = DynamicImage::from_decoder(decoder).map_err(|_| ImageError::Damaged)?;
     whole.apply_orientation(turned);
-    Ok((media_type, whole))
+    Ok(Opened { media_type, whole, is_turned: turned != Orientation::NoTransforms })
 }
 
 #[cfg(test)]
@@ -209,8 +282,34 @@ mod tests {
         let exif = b"Exif\0\0MM\0\x2a\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0";
         let length = u16::try_from(exif.len() + 2).unwrap().to_be_bytes();
         let told = [&plain[..2], b"\xff\xe1", &length, exif, &plain[2..]].concat();
-        let kept = photo(&told).unwrap();
-        assert_eq!((kept.width_px, kept.height_px), (20, 30));
+        for kept in [photo(&told).unwrap(), plan(&told).unwrap()] {
+            assert_eq!((kept.width_px, kept.height_px), (20, 30));
+            assert!(!kept.bytes.windows(4).any(|w| w == b"Exif"));
+        }
+        // One that was held level keeps its pixels to the byte, and says no more.
+        let level = told.iter().copied();
+        let level: Vec<u8> = level.enumerate().map(|(n, b)| if n == 31 { 1 } else { b }).collect();
+        assert_eq!(level[31], 1);
+        let kept = plan(&level).unwrap();
+        assert_eq!(kept.bytes, plan(&plain).unwrap().bytes);
         assert!(!kept.bytes.windows(4).any(|w| w == b"Exif"));
+    }
+
+    #[test]
+    fn a_plan_that_is_a_png_keeps_what_its_pixels_need_and_no_more() {
+        let plain = png(30, 20);
+        let said = b"Comment\0here I stood";
+        let length = u32::try_from(said.len()).unwrap().to_be_bytes();
+        // The check sum of a chunk that is left out is not looked at.
+        let chunk = [&length[..], b"tEXt", said, &[0; 4]].concat();
+        let mut told = plain.clone();
+        told.splice(33..33, chunk);
+        assert!(told.windows(6).any(|w| w == b"here I"));
+        match plan(&told) {
+            Ok(kept) => assert_eq!(kept.bytes, plan(&plain).unwrap().bytes),
+            Err(why) => assert_eq!(why, ImageError::Damaged),
+        }
+        assert_eq!(bare_png(&told), bare_png(&plain));
+        assert_eq!(check(bare_png(&plain)).unwrap().width_px, 30);
     }
 }

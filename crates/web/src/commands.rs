@@ -288,7 +288,7 @@ pub(crate) async fn spooled(
 #[post("/jobs/{job}/images")]
 pub(crate) async fn upload_image(For(job, ..): For<Change>, form: Multipart) -> Answer {
     let bytes = uploaded(form, plan_image::MOST_BYTES, "image").await?;
-    let image = job.compute(move || plan_image::check(bytes)).await??;
+    let image = job.compute(move || plan_image::plan(&bytes)).await??;
     let (width, height) = (image.width_px, image.height_px);
     let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
     let underlay = Underlay::first_guess(sha, width, height);

@@ -192,7 +192,7 @@ pub(crate) async fn lay(For(job, ..): For<Change>, form: Multipart) -> Answer {
     let Laid { floor, page, mark } =
         serde_json::from_str(said).map_err(|e| WebError::field("page", e.to_string()))?;
     page.size_m().map_err(|e| WebError::field("scale", e))?;
-    let image = job.compute(move || plan_image::check(bytes)).await??;
+    let image = job.compute(move || plan_image::plan(&bytes)).await??;
     let picture = Underlay::first_guess(String::new(), image.width_px, image.height_px);
     let picture = page.under(picture).map_err(|e| WebError::field("scale", e))?;
     let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
