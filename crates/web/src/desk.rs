@@ -11,11 +11,12 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use dot_reach_core::analysis::{Analysis, Options, analyse_while};
 use dot_reach_core::coverage::{Coverage, Request, coverage};
 use dot_reach_core::network::NetworkAnalysis;
+use dot_reach_core::prove::helps::Help;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{NetworkId, Site};
 use dot_reach_store::JobId;
 
-use crate::door::{Planned, Proved};
+use crate::door::{Looked, Planned, Proved};
 use crate::error::WebError;
 use crate::pages::jobs::Standing;
 use crate::work::Asker;
@@ -109,6 +110,22 @@ struct Held {
     standings: Vec<(JobId, u64, Arc<Standing>)>,
     proofs: Vec<(JobId, Proved)>,
     days: Vec<(JobId, u64, Planned)>,
+    looked: Vec<(JobId, u64, Arc<Looked>)>,
+    helps: Vec<(JobId, u64, Arc<Vec<Help>>)>,
+}
+
+/// What is known of a job at a revision.
+fn at<T: Clone>(all: &[(JobId, u64, T)], job: &JobId, revision: u64) -> Option<T> {
+    all.iter().find(|(j, r, _)| j == job && *r == revision).map(|(.., known)| known.clone())
+}
+
+/// Notes it in place of what was known of another revision; the oldest goes where there are many.
+fn note<T>(all: &mut Vec<(JobId, u64, T)>, most: usize, (job, revision): (&JobId, u64), known: T) {
+    all.retain(|(j, ..)| j != job);
+    all.push((job.clone(), revision, known));
+    if all.len() > most {
+        all.remove(0);
+    }
 }
 
 #[derive(Debug)]
@@ -171,19 +188,12 @@ impl Desk {
 
     /// The standing of a job at a revision, if it is known.
     pub(crate) fn standing(&self, job: &JobId, revision: u64) -> Option<Arc<Standing>> {
-        let held = self.lock();
-        let found = held.standings.iter().find(|(j, r, _)| j == job && *r == revision);
-        found.map(|(.., standing)| Arc::clone(standing))
+        at(&self.lock().standings, job, revision)
     }
 
     /// Notes the standing of a job.
     pub(crate) fn note(&self, job: &JobId, revision: u64, standing: Arc<Standing>) {
-        let mut held = self.lock();
-        held.standings.retain(|(j, ..)| j != job);
-        held.standings.push((job.clone(), revision, standing));
-        if held.standings.len() > MOST_STANDINGS {
-            held.standings.remove(0);
-        }
+        note(&mut self.lock().standings, MOST_STANDINGS, (job, revision), standing);
     }
 
     /// What the readings of a job teach, if that is known of this plan and record.
@@ -207,19 +217,32 @@ impl Desk {
 
     /// The visits of a job at a revision, if they are known.
     pub(crate) fn days(&self, job: &JobId, revision: u64) -> Option<Planned> {
-        let held = self.lock();
-        let found = held.days.iter().find(|(j, r, _)| j == job && *r == revision);
-        found.map(|(.., planned)| planned.clone())
+        at(&self.lock().days, job, revision)
     }
 
     /// Notes the visits of a job.
     pub(crate) fn note_days(&self, job: &JobId, revision: u64, planned: Planned) {
-        let mut held = self.lock();
-        held.days.retain(|(j, ..)| j != job);
-        held.days.push((job.clone(), revision, planned));
-        if held.days.len() > MOST_PROOFS {
-            held.days.remove(0);
-        }
+        note(&mut self.lock().days, MOST_PROOFS, (job, revision), planned);
+    }
+
+    /// What differs in a job at a revision, if that is known.
+    pub(crate) fn looked(&self, job: &JobId, revision: u64) -> Option<Arc<Looked>> {
+        at(&self.lock().looked, job, revision)
+    }
+
+    /// Notes what differs in a job.
+    pub(crate) fn note_looked(&self, job: &JobId, revision: u64, looked: Arc<Looked>) {
+        note(&mut self.lock().looked, MOST_PROOFS, (job, revision), looked);
+    }
+
+    /// What would help a job at a revision, if that is known.
+    pub(crate) fn helps(&self, job: &JobId, revision: u64) -> Option<Arc<Vec<Help>>> {
+        at(&self.lock().helps, job, revision)
+    }
+
+    /// Notes what would help a job.
+    pub(crate) fn note_helps(&self, job: &JobId, revision: u64, helps: Arc<Vec<Help>>) {
+        note(&mut self.lock().helps, MOST_PROOFS, (job, revision), helps);
     }
 
     /// How much is kept.

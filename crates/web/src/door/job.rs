@@ -7,6 +7,9 @@ use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use dot_reach_core::analysis::{Analysis, Options, weight};
 use dot_reach_core::install::schedule::{Schedule, schedule_while};
+use dot_reach_core::prove::diagnose::{Diagnosis, diagnose};
+use dot_reach_core::prove::helps::as_learned;
+use dot_reach_core::prove::next::{Next, next};
 use dot_reach_core::prove::{Proof, prove};
 use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
@@ -26,6 +29,14 @@ pub(crate) type Proved = (Arc<Analysis>, Arc<Proof>);
 
 /// The visits of a job with the analysis that they rest on.
 pub(crate) type Planned = (Arc<Analysis>, Arc<Schedule>);
+
+/// What a job is by its readings: as it is with what they teach, what differs from the plan, and what to read next.
+#[derive(Debug)]
+pub(crate) struct Looked {
+    pub(crate) learned: Analysis,
+    pub(crate) diagnoses: Vec<Diagnosis>,
+    pub(crate) next: Next,
+}
 
 /// Jobs heavier than this take turns with each other: more than a second of work, two guesthouses.
 const MOST_BESIDE: u64 = 6_000_000;
@@ -127,6 +138,24 @@ impl Job {
             let found = (analysis, proof);
             job.app.desk.note_proof(&job.id, found.clone());
             found
+        })
+        .await
+    }
+
+    /// What differs and what to read next, worked out once a revision.
+    pub(crate) async fn looked(&self) -> Result<Arc<Looked>, WebError> {
+        let (analysis, proof) = self.proved().await?;
+        let job = self.clone();
+        self.compute(move || {
+            if let Some(known) = job.app.desk.looked(&job.id, job.revision) {
+                return known;
+            }
+            let learned = as_learned(&analysis, &proof);
+            let next = next(&learned, &proof);
+            let diagnoses = diagnose(&analysis, &proof);
+            let looked = Arc::new(Looked { learned, diagnoses, next });
+            job.app.desk.note_looked(&job.id, job.revision, Arc::clone(&looked));
+            looked
         })
         .await
     }

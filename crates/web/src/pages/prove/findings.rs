@@ -4,14 +4,13 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
-use dot_reach_core::prove::diagnose::{Diagnosis, diagnose, rows};
-use dot_reach_core::prove::helps::as_learned;
-use dot_reach_core::prove::next::{Next, next};
+use dot_reach_core::prove::diagnose::{Diagnosis, rows};
+use dot_reach_core::prove::next::Next;
 use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::{Db, typographic};
 
 use super::{Tabs, bare, name, percent, proved, tabs, tag};
-use crate::door::{For, See};
+use crate::door::{For, Looked, See};
 use crate::drawing::plan::{Plan, RouteShape, sheet};
 use crate::error::WebError;
 use crate::pages::Shell;
@@ -57,14 +56,13 @@ struct NextCard {
 #[get("/jobs/{job}/prove")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, ""));
-    proved(job, move |analysis, proof| view(shell, tabs, analysis, proof)).await
+    let looked = job.looked().await?;
+    proved(job, move |analysis, proof| view(shell, tabs, analysis, proof, &looked)).await
 }
 
-fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {
+fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof, looked: &Looked) -> Page {
     let site = &analysis.site;
-    let learned = as_learned(analysis, proof);
-    let diagnoses = diagnose(analysis, proof);
-    let next = next(&learned, proof);
+    let Looked { learned, diagnoses, next } = looked;
     let found: Vec<Finding> = diagnoses.iter().take(MOST).map(|d| finding(site, d)).collect();
     let job = shell.job.clone();
     Page {
@@ -72,10 +70,10 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {
         headline: headline(proof),
         in_force: in_force(site),
         can_accept: proof.proposed.is_some(),
-        next: next_card(site, &job, &next),
+        next: next_card(site, &job, next),
         learned: learned_rows(analysis, proof),
         ways: ways(analysis, proof),
-        plan: plan(&learned, proof, &next),
+        plan: plan(learned, proof, next),
         shell,
         tabs,
         found,

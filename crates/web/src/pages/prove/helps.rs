@@ -1,11 +1,12 @@
 //! What would help, by gain for effort: tried on the server while the page is there already.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Options;
 use dot_reach_core::network::Band;
-use dot_reach_core::prove::diagnose::diagnose;
-use dot_reach_core::prove::helps::{Help, as_learned, best, helps};
+use dot_reach_core::prove::helps::{Help, best, helps};
 use dot_reach_core::units::{Db, typographic};
 
 use super::or_dash;
@@ -36,11 +37,17 @@ const MOST: usize = 12;
 
 #[get("/jobs/{job}/prove/helps")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
-    let (analysis, proof) = job.proved().await?;
-    let work = move |bench: &mut Bench, _: &Job| {
-        let learned = as_learned(&analysis, &proof);
-        let found = diagnose(&analysis, &proof);
-        let all = helps(&learned, &proof, &found, &|| bench.is_wanted());
+    let ((_, proof), looked) = (job.proved().await?, job.looked().await?);
+    let work = move |bench: &mut Bench, job: &Job| {
+        let all = job.app.desk.helps(&job.id, job.revision).unwrap_or_else(|| {
+            let found = &looked.diagnoses;
+            let all = Arc::new(helps(&looked.learned, &proof, found, &|| bench.is_wanted()));
+            // What was broken off is not all that would help.
+            if bench.is_wanted() {
+                job.app.desk.note_helps(&job.id, job.revision, Arc::clone(&all));
+            }
+            all
+        });
         Ok(Helps { best: best(&all).map(card), all: all.iter().take(MOST).map(card).collect() })
     };
     let page = job.at_bench(Options::default(), work).await?;
