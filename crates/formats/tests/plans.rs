@@ -231,3 +231,10 @@ fn what_an_svg_repeats_within_itself_is_counted_before_it_is_drawn() {
     let read = plan::read(svg(&format!("{door}{doors}")).as_bytes()).unwrap();
     assert_eq!(read.value.layers.values().map(Vec::len).sum::<usize>(), 1000);
 }
+
+#[test]
+fn a_line_without_an_end_is_refused_before_it_is_read() {
+    let endless = [b"0\nSECTION\n2\n".as_slice(), &vec![b'A'; 1_000_000]].concat();
+    let told = plan::read(&endless).unwrap_err().to_string();
+    assert!(told.contains("a line of it is longer"), "{told}");
+}

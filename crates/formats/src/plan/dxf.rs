@@ -24,12 +24,18 @@ const APPLICATION: &str = "DOT_REACH";
 /// Longer texts than this are cut in pieces: 255 bytes is the most of a group.
 const LONGEST: usize = 200;
 
+/// The longest line: texts are parted long before.
+const LONGEST_LINE: usize = 64 * 1024;
+
 /// Reads a DXF plan.
 ///
 /// # Errors
 /// It is no DXF as text.
 pub fn read(bytes: &[u8]) -> Result<Imported<Drawing>, PlanError> {
     let broken = |why: String| PlanError::Broken { format: FORMAT, why };
+    if bytes.split(|b| *b == b'\n').any(|line| line.len() > LONGEST_LINE) {
+        return Err(broken(format!("a line of it is longer than {LONGEST_LINE} letters")));
+    }
     let mut reader = BufReader::new(Cursor::new(bytes));
     // A reader that was made for whole files may stop at a broken one: its stop is ours to tell.
     let read = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| File::load(&mut reader)));
