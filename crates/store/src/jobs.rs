@@ -4,11 +4,11 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use dot_reach_core::record::{Entry, EntryId, Fault, Record, What};
-use dot_reach_core::site::{Refusal, Site, Wrong};
+use dot_reach_core::site::Site;
 
 use rusqlite::{Connection, OptionalExtension, Row, named_params};
 
-use crate::edits::Command;
+use crate::edits::{Command, MOST_TRIES};
 use crate::memory::OpenJob;
 use crate::{Store, StoreError, entries, images, things};
 
@@ -105,16 +105,19 @@ impl Store {
         if id.is_library() {
             return Err(StoreError::NoJob(id.to_string()));
         }
-        let open = self.open_job(id)?;
-        if let Some(off) = open.record.in_force().next() {
-            let what = off.of.circuits.join(", ");
-            let what = if what.is_empty() { "the main switch".to_owned() } else { what };
-            return Err(Refusal::Wrong {
-                field: "name".to_owned(),
-                why: Wrong::PowerIsOff { what },
+        for _ in 0..MOST_TRIES {
+            let open = self.open_job(id)?;
+            open.record.may_go()?;
+            // Power that goes off meanwhile is seen: the job goes only as it was looked at.
+            match self.delete_as(id, open.revision) {
+                Err(StoreError::Stale) => {}
+                done => return done,
             }
-            .into());
         }
+        Err(StoreError::Busy)
+    }
+
+    fn delete_as(&self, id: &JobId, revision: u64) -> Result<(), StoreError> {
         let (id, memory) = (id.clone(), Arc::clone(&self.memory));
         self.writer.write(move |db| {
             let write = db.transaction()?;
@@ -122,8 +125,9 @@ impl Store {
                 .prepare("SELECT id FROM job WHERE variant_of = ?1")?
                 .query_map([id.as_str()], |row| row.get(0).map(JobId))?
                 .collect::<Result<_, _>>()?;
-            if write.execute("DELETE FROM job WHERE id = ?1", [id.as_str()])? == 0 {
-                return Err(StoreError::NoJob(id.to_string()));
+            let sql = "DELETE FROM job WHERE id = ?1 AND revision = ?2";
+            if write.execute(sql, (id.as_str(), revision))? == 0 {
+                return Err(StoreError::Stale);
             }
             images::free(&write)?;
             write.commit()?;

@@ -207,6 +207,11 @@ impl<'a> House<'a> {
                 }
             }
         }
+        if !self.hands.off.is_empty() {
+            let gone = json!({"name": "Walked"});
+            let told = self.app.post(&format!("{}/delete", self.job), &gone);
+            assert!(told.status == 422 && told.body.contains("power is off"), "{}", told.body);
+        }
         self.earlier.push(self.file().into_bytes());
     }
 

@@ -24,7 +24,7 @@ pub use prepared::*;
 pub use said::Said;
 pub use things::*;
 
-use crate::site::{DeviceId, Refusal};
+use crate::site::{DeviceId, Refusal, Wrong};
 
 /// The most entries of a job: every step, check and reading of the largest house several times over.
 pub const MOST_ENTRIES: usize = 250_000;
@@ -134,6 +134,17 @@ impl Record {
     /// Isolations in force, those that began first before the others.
     pub fn in_force(&self) -> impl DoubleEndedIterator<Item = &Isolation> {
         self.isolations.iter().filter(|i| i.is_in_force())
+    }
+
+    /// Whether a job with this record may be deleted: what says that power is off stays until it is on again.
+    ///
+    /// # Errors
+    /// Power is off; by what.
+    pub fn may_go(&self) -> Result<(), Refusal> {
+        let Some(off) = self.in_force().next() else { return Ok(()) };
+        let what = off.of.circuits.join(", ");
+        let what = if what.is_empty() { "the main switch".to_owned() } else { what };
+        Err(Refusal::wrong("name", Wrong::PowerIsOff { what }))
     }
 
     /// How a device was joined last.

@@ -108,8 +108,9 @@ fn fits(
     let of = thing.of();
     thing.check()?;
     ties_hold(site, thing, |to: &Ref| to.kind == of.kind && ahead.contains(to))?;
-    Limit::Things(of.kind).holds(site.count(of.kind) + usize::from(!site.has(&of)))?;
-    crowds.take(thing)
+    let old = site.thing(&of);
+    Limit::Things(of.kind).holds(site.count(of.kind) + usize::from(old.is_none()))?;
+    crowds.take(thing, old.as_ref())
 }
 
 /// Takes out what names another of its kind that was left out itself, and all that stands on it.

@@ -90,6 +90,18 @@ pub(super) struct Crowds {
     counts: BTreeMap<Crowd, usize>,
 }
 
+/// What a thing is counted for, and how often.
+fn of_thing(thing: &Thing) -> Vec<(Crowd, usize)> {
+    match thing {
+        Thing::Wall(wall) if !wall.openings.is_empty() => vec![
+            ((Limit::Openings, String::new()), wall.openings.len()),
+            ((Limit::OpeningsOnAStorey, wall.floor.to_string()), wall.openings.len()),
+        ],
+        Thing::Device(device) => vec![((Limit::DevicesInANetwork, device.network.to_string()), 1)],
+        _ => Vec::new(),
+    }
+}
+
 /// A limit and the storey or network that it is held for.
 type Crowd = (Limit, String);
 
@@ -107,21 +119,21 @@ impl Crowds {
         crowds
     }
 
-    /// Takes a thing in if there is room for it.
-    pub(super) fn take(&mut self, thing: &Thing) -> Result<(), Refusal> {
-        let crowds = match thing {
-            Thing::Wall(wall) if !wall.openings.is_empty() => vec![
-                ((Limit::Openings, String::new()), wall.openings.len()),
-                ((Limit::OpeningsOnAStorey, wall.floor.to_string()), wall.openings.len()),
-            ],
-            Thing::Device(device) => {
-                vec![((Limit::DevicesInANetwork, device.network.to_string()), 1)]
-            }
-            _ => Vec::new(),
+    /// Takes a thing in, in place of an old one where there is one, if there is room for it.
+    pub(super) fn take(&mut self, thing: &Thing, old: Option<&Thing>) -> Result<(), Refusal> {
+        let left: BTreeMap<Crowd, usize> =
+            old.map(of_thing).unwrap_or_default().into_iter().collect();
+        let count = |counts: &BTreeMap<Crowd, usize>, crowd: &Crowd| {
+            let is = counts.get(crowd).copied().unwrap_or_default();
+            is.saturating_sub(left.get(crowd).copied().unwrap_or_default())
         };
+        let crowds = of_thing(thing);
         for (crowd, more) in &crowds {
-            let count = self.counts.get(crowd).copied().unwrap_or_default();
-            crowd.0.holds(count + more)?;
+            crowd.0.holds(count(&self.counts, crowd) + more)?;
+        }
+        for crowd in left.keys() {
+            let stays = count(&self.counts, crowd);
+            self.counts.insert(crowd.clone(), stays);
         }
         for (crowd, more) in crowds {
             *self.counts.entry(crowd).or_default() += more;

@@ -70,10 +70,13 @@ pub fn merge(base: &Site, plan: &Site, variant: &Site, answers: &BTreeMap<String
     work.merge
 }
 
-/// What would go that something stands on which came into the plan since.
+/// What would go that something stands on which came into the plan since, or was changed there: it would go along,
+/// whatever is answered of it.
 fn needed_anew(base: &Site, plan: &Site, gone: &[Ref]) -> BTreeSet<Ref> {
+    let gone: BTreeSet<&Ref> = gone.iter().collect();
     let mut needed = BTreeSet::new();
-    let mut open: Vec<Thing> = plan.things().filter(|thing| !base.has(&thing.of())).collect();
+    let is_other = |thing: &Thing| base.thing(&thing.of()).as_ref() != Some(thing);
+    let mut open: Vec<Thing> = plan.things().filter(is_other).collect();
     while let Some(thing) = open.pop() {
         thing.ties(&mut |tie| {
             if tie.bond == Bond::GoesAlong

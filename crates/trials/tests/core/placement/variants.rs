@@ -108,12 +108,26 @@ fn what_one_side_took_out_and_the_other_went_on_with_is_asked() {
     let mut lamp = serde_json::to_value(base.devices.iter().next().unwrap()).unwrap();
     lamp["id"] = json!("late");
     lamp["point"] = json!("spare");
-    let late = Edit::read(json!({"do": "put", "kind": "device", "value": lamp})).unwrap();
+    let late = Edit::read(json!({"do": "put", "kind": "device", "value": lamp.clone()})).unwrap();
     let plan = with(&base, &[late]);
     assert_eq!(keys(&plan, &without), asks);
     let keep = BTreeMap::from([(asks[0].to_owned(), Side::Plan)]);
     let taken = with(&plan, &merge(&base, &plan, &without, &keep).edits);
     assert!(taken.devices.named("late").is_some() && taken.points.named("spare").is_some());
+    // And one on which something stands that the plan has changed since: it would go along.
+    let lamp_there =
+        with(&base, &[Edit::read(json!({"do": "put", "kind": "device", "value": lamp})).unwrap()]);
+    let without = with(&lamp_there, &[Edit::remove(Kind::Point, &"spare")]);
+    let plan = with(&lamp_there, &[set(Kind::Device, "late", "name", json!("Late lamp"))]);
+    let asked = merge(&lamp_there, &plan, &without, &BTreeMap::new());
+    let keys: Vec<String> = asked.both.iter().map(Both::key).collect();
+    assert!(
+        keys.contains(&"point:spare".to_owned()) && keys.contains(&"device:late".to_owned()),
+        "{keys:?}"
+    );
+    let keep = keys.into_iter().map(|key| (key, Side::Plan)).collect();
+    let taken = with(&plan, &merge(&lamp_there, &plan, &without, &keep).edits);
+    assert_eq!(taken.devices.named("late").unwrap().name, "Late lamp");
 }
 
 #[test]
