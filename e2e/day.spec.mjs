@@ -5,7 +5,7 @@ import os from "node:os";
 import path from "node:path";
 import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
-import { expect, open, ready, start, test } from "./fixtures.mjs";
+import { expect, nothingWaits, open, ready, start, test } from "./fixtures.mjs";
 import { png } from "./png.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
@@ -195,7 +195,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
 
     // The line is back: all goes out in its order, none twice.
     ({ program, url } = await serving(db, port));
-    await expect(page.locator("[data-waiting]")).toBeHidden({ timeout: 60_000 });
+    await nothingWaits(page, { timeout: 60_000 });
     await expect(page.locator('[data-move="energise"][data-done]')).toHaveCount(1);
     const after = await record(page, url);
     expect(new Set(steps(after).map((s) => `${s.device}.${s.step}`)).size).toBe(steps(after).length);
@@ -290,7 +290,7 @@ test("a day without a line: three hundred edits and forty photos, somebody else 
     ({ program, url } = await serving(db, port));
     await context.setOffline(false);
     await page.goto(`${url}${JOB}/install/work?of=7`);
-    await expect(page.locator("[data-waiting]")).toBeHidden({ timeout: 180_000 });
+    await nothingWaits(page, { timeout: 180_000 });
     const after = await site(page, url);
     expect(after.photos.filter((p) => p.id.startsWith("day-photo-")).length).toBe(40);
     for (const [n, point] of before.points.slice(0, 7).entries()) {

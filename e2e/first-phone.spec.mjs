@@ -1,5 +1,5 @@
 // The first hour done again with a thumb.
-import { expect, onSheet, open, test } from "./fixtures.mjs";
+import { expect, nothingWaits, onSheet, open, test } from "./fixtures.mjs";
 import { ends, newJob, saved, walls } from "./hand.mjs";
 
 test.describe("on a phone", () => {
@@ -93,6 +93,6 @@ test.describe("on a phone", () => {
     await expect(page.locator("[data-waiting]")).toBeInViewport({ ratio: 1 });
     await expect(page.locator("[data-saved]")).toBeInViewport();
     await context.setOffline(false);
-    await expect(page.locator("[data-waiting]")).toBeHidden({ timeout: 15_000 });
+    await nothingWaits(page, { timeout: 15_000 });
   });
 });

@@ -55,6 +55,10 @@ export async function open(page, address) {
   await ready(page);
 }
 
+/** Waits until the page has read what it keeps, and nothing of it waits or was refused. */
+export const nothingWaits = (page, options) =>
+  expect(page.locator("[data-waiting][data-read][hidden]")).toHaveCount(1, options);
+
 /** A point of the plan, given in metres on the sheet, in pixels of the window. */
 export function onSheet(page, [x, y]) {
   return page.evaluate(([x, y]) => {

@@ -1,6 +1,6 @@
 // What is done is kept: without a connection, in two tabs, against others, with a slow or a broken
 // channel.
-import { clickSheet, expect, onSheet, open, test } from "./fixtures.mjs";
+import { clickSheet, expect, nothingWaits, onSheet, open, test } from "./fixtures.mjs";
 
 const MILL = "/jobs/larkfield-mill";
 const field = (page, name) => page.locator(`form[data-key="point"] [name="${name}"]`);
@@ -32,7 +32,7 @@ test("what is changed without a connection waits here and goes out in its order"
   await saved(page);
   const now = await point(page, "kit-isle");
   expect([now.name, now.height_m]).toEqual(["Island lights", 2.1]);
-  await expect(page.locator("[data-waiting]")).toBeHidden();
+  await nothingWaits(page);
   // Each was one step of the journal, and each can be taken back.
   await page.keyboard.press("Escape");
   await page.locator('[data-act="undo"]').click();
@@ -77,7 +77,7 @@ test("a bad gateway, no answer at all and a page that is loaded again lose nothi
   await page.reload();
   await page.unroute(edits);
   await expect.poll(async () => (await point(page, "kit-isle")).note, { timeout: 40_000 }).toBe("on its way");
-  await expect(page.locator("[data-waiting]")).toBeHidden();
+  await nothingWaits(page);
 });
 
 test("a phone without room says at once what is not recorded", async ({ page, context }) => {

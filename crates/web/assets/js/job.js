@@ -200,11 +200,17 @@ function show({ html, shown, revision }) {
   document.dispatchEvent(new CustomEvent("refreshed"));
 }
 
-function showWaiting(waiting, refused) {
+function showWaiting(waiting, refused, flying) {
   document.dispatchEvent(new CustomEvent("queue"));
   const box = document.querySelector("[data-waiting]");
   box.replaceChildren();
   box.hidden = waiting.length + refused.length === 0;
+  // Until the outbox was read nobody knows whether all is saved, and nothing says so.
+  if (box.hidden && !box.hasAttribute("data-read")) {
+    if (flying > 0) say("Saving…");
+    else saved();
+  }
+  box.dataset.read = "";
   if (waiting.length > 0) {
     const line = document.createElement("p");
     const one = waiting.length === 1;
@@ -340,7 +346,8 @@ function startWork() {
 export function startJob() {
   if (!job()) return;
   const again = (address, body, photo) => post(address, body, photo, ANSWER_MS);
-  openQueue(job(), { post: again, changed: showWaiting, drained: () => { saved(); refreshQuietly(); } });
+  openQueue(job(), { post: again, changed: showWaiting, drained: () => { saved(); refreshQuietly(); } })
+    .catch(() => notice("This browser keeps nothing: without a connection, write down what you do."));
   hear("revision", (told) => {
     if (told.client === client || told.revision <= revision()) return;
     refreshQuietly();

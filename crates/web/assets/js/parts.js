@@ -14,14 +14,15 @@ const parse = (html) => {
 let pressed = null;
 let late = null;
 document.addEventListener("pointerdown", ({ target }) => { pressed = target; }, true);
-for (const end of ["pointerup", "pointercancel"]) {
-  document.addEventListener(end, () => setTimeout(() => {
-    pressed = null;
-    const html = late;
-    late = null;
-    if (html !== null) swapParts(html);
-  }), true);
-}
+const lift = () => setTimeout(() => {
+  pressed = null;
+  const html = late;
+  late = null;
+  if (html !== null) swapParts(html);
+});
+for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, lift, true);
+// A press that ends outside the window is never told.
+window.addEventListener("blur", lift);
 
 /** Replaces each element with a data-part by its namesake in `html`, but for those in `keep`; of
  * several with one name, each by the one in its place. */

@@ -50,7 +50,7 @@ async function tell() {
   const now = grounded(list).length;
   const drained = shown > 0 && now === 0 && !sending;
   shown = now;
-  hooks.changed(grounded(list), list.filter((entry) => entry.refused));
+  hooks.changed(grounded(list), list.filter((entry) => entry.refused), waiting(list).length - now);
   // Another tab has sent what this one showed.
   if (drained) hooks.drained();
 }
