@@ -19,7 +19,6 @@ async function serious(page) {
 
 for (const scheme of ["light", "dark"]) {
   test(`no screen has a serious barrier in ${scheme}`, async ({ page }) => {
-    test.setTimeout(400_000);
     await page.emulateMedia({ colorScheme: scheme });
     const found = {};
     for (const address of SCREENS) {
@@ -34,7 +33,6 @@ for (const scheme of ["light", "dark"]) {
 }
 
 test("no screen has a serious barrier on a phone, nor is wider than it", async ({ page }) => {
-  test.setTimeout(400_000);
   await page.setViewportSize({ width: 390, height: 844 });
   const found = {};
   for (const address of SCREENS) {

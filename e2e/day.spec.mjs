@@ -123,7 +123,6 @@ const checksOf = {
 };
 
 test("a circuit from isolation to closed, the line lost in the middle", async ({ page, context }) => {
-  test.setTimeout(180_000);
   const { db, file } = database(mill());
   let { program, url } = await serving(db);
   const port = new URL(url).port;
@@ -136,7 +135,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
     await act(page, url, { do: "set", kind: "job", id: "job", field: "collector", value: collector });
     await page.reload();
     await ready(page);
-    await expect(page.locator("[data-kept-line]")).toContainText("Kept on this phone", { timeout: 30_000 });
+    await expect(page.locator("[data-kept-line]")).toContainText("Kept on this phone");
     await expect(page.locator("#main")).toContainText("Power goes off 7 times");
     expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
     await page.locator(".stretches a", { hasText: "Breaker 7 off" }).tap();
@@ -195,7 +194,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
 
     // The line is back: all goes out in its order, none twice.
     ({ program, url } = await serving(db, port));
-    await nothingWaits(page, { timeout: 60_000 });
+    await nothingWaits(page);
     await expect(page.locator('[data-move="energise"][data-done]')).toHaveCount(1);
     const after = await record(page, url);
     expect(new Set(steps(after).map((s) => `${s.device}.${s.step}`)).size).toBe(steps(after).length);
@@ -222,7 +221,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
         await expect(current(page)).toContainText("Look for:");
         const shows = await (await page.request.post(`http://${collector}/hand/gesture`, { data: { device } })).json();
         if (shows.shows === "joined") {
-          await expect(current(page).locator("[data-listen]")).toContainText("New: number", { timeout: 15_000 });
+          await expect(current(page).locator("[data-listen]")).toContainText("New: number");
           await current(page).getByText("It is this one").last().tap();
           joined += 1;
         }
@@ -254,7 +253,6 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
 });
 
 test("a day without a line: three hundred edits and forty photos, somebody else at the desk", async ({ page, context }) => {
-  test.setTimeout(240_000);
   const { db } = database(mill());
   let { program, url } = await serving(db);
   const port = new URL(url).port;
@@ -290,7 +288,7 @@ test("a day without a line: three hundred edits and forty photos, somebody else 
     ({ program, url } = await serving(db, port));
     await context.setOffline(false);
     await page.goto(`${url}${JOB}/install/work?of=7`);
-    await nothingWaits(page, { timeout: 180_000 });
+    await nothingWaits(page);
     const after = await site(page, url);
     expect(after.photos.filter((p) => p.id.startsWith("day-photo-")).length).toBe(40);
     for (const [n, point] of before.points.slice(0, 7).entries()) {

@@ -93,6 +93,6 @@ test.describe("on a phone", () => {
     await expect(page.locator("[data-waiting]")).toBeInViewport({ ratio: 1 });
     await expect(page.locator("[data-saved]")).toBeInViewport();
     await context.setOffline(false);
-    await nothingWaits(page, { timeout: 15_000 });
+    await nothingWaits(page);
   });
 });

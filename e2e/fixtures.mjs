@@ -56,8 +56,7 @@ export async function open(page, address) {
 }
 
 /** Waits until the page has read what it keeps, and nothing of it waits or was refused. */
-export const nothingWaits = (page, options) =>
-  expect(page.locator("[data-waiting][data-read][hidden]")).toHaveCount(1, options);
+export const nothingWaits = (page) => expect(page.locator("[data-waiting][data-read][hidden]")).toHaveCount(1);
 
 /** A point of the plan, given in metres on the sheet, in pixels of the window. */
 export function onSheet(page, [x, y]) {

@@ -32,7 +32,6 @@ async function place(page, network, kind, name, spot) {
 }
 
 test("a house of one's own, from its plan image to its handover", async ({ page }) => {
-  test.setTimeout(120_000);
   await open(page, "/");
   await page.getByLabel("Name", { exact: true }).fill("Two rooms");
   await page.getByLabel("Region").selectOption("eu");
@@ -63,15 +62,14 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   // The outer walls by clicks, the wall between by a typed length.
   await tool(page, "Wall");
   await page.getByLabel("Construction of new walls").selectOption({ label: "Single brick 102 mm" });
-  for (const corner of [[50, 50], [750, 50], [750, 450], [50, 450], [50, 50]]) {
+  for (const [drawn, corner] of [[50, 50], [750, 50], [750, 450], [50, 450], [50, 50]].entries()) {
     await clickSheet(page, at(corner));
-    await page.waitForTimeout(120);
+    await expect(page.locator(".wall")).toHaveCount(drawn);
   }
   // The run ended where it began.
-  await expect(page.locator(".wall")).toHaveCount(4);
   await page.getByLabel("Construction of new walls").selectOption({ label: "Stud wall, 12.5 mm board both sides" });
   await clickSheet(page, at([400, 50]));
-  await page.waitForTimeout(120);
+  await expect(page.locator('[data-run="done"]')).toBeEnabled();
   await page.getByLabel("Length of the next wall").fill("8");
   await clickSheet(page, at([402, 300]));
   await expect(page.locator(".wall")).toHaveCount(5);

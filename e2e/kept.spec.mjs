@@ -4,7 +4,7 @@ import { clickSheet, expect, nothingWaits, onSheet, open, test } from "./fixture
 
 const MILL = "/jobs/larkfield-mill";
 const field = (page, name) => page.locator(`form[data-key="point"] [name="${name}"]`);
-const saved = (page) => expect(page.locator("[data-saved]")).toHaveText(/Saved|changed it/, { timeout: 15_000 });
+const saved = (page) => expect(page.locator("[data-saved]")).toHaveText(/Saved|changed it/);
 const shown = async (page) => Number(await page.locator("[data-revision]").getAttribute("data-revision"));
 const waiting = (page, n) => expect(page.locator("[data-saved]")).toHaveText(`${n} waiting`);
 
@@ -76,7 +76,7 @@ test("a bad gateway, no answer at all and a page that is loaded again lose nothi
   await expect(page.locator("[data-saved]")).toHaveText("Saving…");
   await page.reload();
   await page.unroute(edits);
-  await expect.poll(async () => (await point(page, "kit-isle")).note, { timeout: 40_000 }).toBe("on its way");
+  await expect.poll(async () => (await point(page, "kit-isle")).note).toBe("on its way");
   await nothingWaits(page);
 });
 
@@ -102,7 +102,7 @@ test("what waits outlives a new release", async ({ page, context }) => {
     await route.fulfill({ response: answer, headers: { ...answer.headers(), "x-build": "another" } });
   });
   await context.setOffline(false);
-  await expect(page.locator("[data-notice]")).toContainText("The program was renewed", { timeout: 15_000 });
+  await expect(page.locator("[data-notice]")).toContainText("The program was renewed");
   expect((await point(page, "kit-isle")).note).toBe("done before the release");
   await page.locator("[data-notice]").getByRole("button", { name: "Load it again" }).click();
   await expect(field(page, "note")).toHaveValue("done before the release");
@@ -118,7 +118,7 @@ test("what was refused stays in view until a person decides", async ({ page, con
   expect(taken.ok()).toBe(true);
   await context.setOffline(false);
   const refused = page.locator("[data-waiting] .refused");
-  await expect(refused).toContainText("Theirs: 1.9; yours: 2.1", { timeout: 15_000 });
+  await expect(refused).toContainText("Theirs: 1.9; yours: 2.1");
   await expect(page.locator("[data-saved]")).toHaveText("1 not taken");
   await page.reload();
   await expect(refused).toContainText("Theirs: 1.9; yours: 2.1");
@@ -144,7 +144,7 @@ test("a wall ends where it was snapped, however slow the answer", async ({ page 
     const { x, y } = await onSheet(page, [from[0] + n * 0.3, from[1] + n * 0.2]);
     await page.mouse.move(x, y);
   }
-  await expect.poll(async () => (await walls()).length, { timeout: 15_000 }).toBe(before.length + 1);
+  await expect.poll(async () => (await walls()).length).toBe(before.length + 1);
   const made = (await walls()).find((w) => !before.some((b) => b.id === w.id));
   expect(made.a).toEqual(from);
 });

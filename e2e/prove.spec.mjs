@@ -10,7 +10,7 @@ test("the Mill is diagnosed: the device in metal is named first, cured, and the 
   await expect(card.locator(".causes tr").first()).toContainText("in metal");
   await expect(card).toContainText("Look behind the plate");
   // What helps is tried on the server while this is read.
-  await expect(page.getByText("What single change helps most")).toBeVisible({ timeout: 20_000 });
+  await expect(page.getByText("What single change helps most")).toBeVisible();
   await page.getByText("By gain for effort").click();
   await expect(page.locator('[data-part="prove-helps"] tbody tr').first()).toContainText("at target");
   // A correction for each material, not one sentence for every link.
