@@ -55,7 +55,7 @@ pub struct JournalRow {
     pub act: Act,
     /// The revision that was undone or redone.
     pub of_revision: Option<u64>,
-    /// What was done; nothing for two words of version 0.1.0 that are told by what they touched.
+    /// What was done.
     pub edit: Option<Edit>,
     /// What it touched.
     pub touched: Vec<Touch>,
