@@ -16,12 +16,12 @@ use dot_reach_core::building::fan::Fan;
 use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::coverage::{Handset, Request, coverage};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::placement::problem::{Demand, Part, Problem, Status};
+use dot_reach_core::placement::problem::{Demand, NodeUse, Problem, Status};
 use dot_reach_core::placement::search::{greedy, solve};
 use dot_reach_core::prove::gains::{GainSurvey, taught};
 use dot_reach_core::site::{Edit, Kind, Site, Wall, apply};
 use dot_reach_core::units::Metres;
-use dot_reach_standin::drawn::{Differs, Drawn};
+use dot_reach_standin::drawn::{Deviations, Drawn};
 use dot_reach_standin::houses::{larkfield_mill, tern_row, tower};
 
 fn main() {
@@ -40,7 +40,7 @@ fn mill_full_analysis(bencher: Bencher<'_, '_>) {
 #[divan::bench]
 fn guesthouse_learned_from_two_thousand_readings(bencher: Bencher<'_, '_>) {
     let site = tern_row();
-    let mut house = Drawn::new(&site, &Differs::planned(), 5);
+    let mut house = Drawn::new(&site, &Deviations::planned(), 5);
     let (read, _) = house.some(2000);
     assert_eq!(read.len(), 2000);
     let survey = GainSurvey { read, ..house.ends };
@@ -251,10 +251,10 @@ impl Kind120 {
         for at in 0..4 + 120 + 8 + 80 {
             let cost = if self.alike { 1.0 } else { 10.0 + (next() * 40.0).round() };
             let node = problem.add(match at {
-                0..4 => Part::HubSite { cost: cost - 1.0 },
-                4..124 => Part::Candidate { cost },
-                124..132 => Part::Existing,
-                _ => Part::Device,
+                0..4 => NodeUse::HubSite { cost: cost - 1.0 },
+                4..124 => NodeUse::Candidate { cost },
+                124..132 => NodeUse::Existing,
+                _ => NodeUse::Device,
             });
             spots.push([next(), next()]);
             if at >= 132 {

@@ -11,7 +11,7 @@ use crate::network::link::Sure;
 use crate::network::outcome::{Outcome, Reason};
 use crate::network::{Ground, Mesh, NetworkAnalysis, Node};
 use crate::propagation::{Medium, Model};
-use crate::pulse::Wanted;
+use crate::pulse::StillWanted;
 use crate::site::{DeviceId, Site};
 use crate::units::Db;
 
@@ -64,7 +64,7 @@ pub fn analyse_after(earlier: Option<&Analysis>, site: &Arc<Site>, options: &Opt
 
 /// The same as long as it is `wanted`; nothing once it is not.
 pub fn analyse_while(
-    wanted: &Wanted<'_>,
+    wanted: &StillWanted<'_>,
     earlier: Option<&Analysis>,
     site: &Arc<Site>,
     options: &Options,

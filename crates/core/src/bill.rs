@@ -8,15 +8,15 @@ use crate::fit::{self, FitFinding, Fits};
 use crate::site::{
     BoxKind, Conductor, Device, Function, Load, Network, NetworkId, Point, PointId, PointKind, Site,
 };
-use crate::survey::previsit::{self, Look};
+use crate::survey::previsit::{self, PrevisitLook};
 
 /// A line of the bill.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Line {
+pub struct BillLine {
     /// What is bought or done.
     pub what: String,
     /// What kind of thing it is.
-    pub part: Part,
+    pub part: LineKind,
     /// How many, or how many hours.
     pub count: f64,
     /// What one costs; nothing where nobody knows.
@@ -25,7 +25,7 @@ pub struct Line {
     pub at: Vec<String>,
 }
 
-impl Line {
+impl BillLine {
     /// What all of them cost.
     pub fn cost(&self) -> Option<f64> {
         self.each.map(|each| each * self.count)
@@ -35,14 +35,14 @@ impl Line {
 /// What kind of thing a line is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[expect(missing_docs, reason = "each is what it is called")]
-pub enum Part {
+pub enum LineKind {
     Devices,
     Plates,
     Small,
     Labour,
 }
 
-impl Part {
+impl LineKind {
     /// Its heading.
     pub fn name(self) -> &'static str {
         match self {
@@ -71,7 +71,7 @@ pub struct Share {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Bill {
     /// Its lines, part by part.
-    pub lines: Vec<Line>,
+    pub lines: Vec<BillLine>,
     /// What is known of the cost.
     pub total: f64,
     /// How many lines have no price.
@@ -151,15 +151,15 @@ pub fn bill(site: &Site) -> Bill {
     let (work, wiring_hours) = work(site, &looks);
     lines.extend(work);
     let (bundled, apart) = visits(site, wiring_hours, !looks.is_empty());
-    let visit = |count: usize| Line {
+    let visit = |count: usize| BillLine {
         what: name_of("call-out"),
-        part: Part::Labour,
+        part: LineKind::Labour,
         count: count_of(count),
         each: Some(site.rate("call-out")),
         at: Vec::new(),
     };
     lines.extend((bundled > 0).then(|| visit(bundled)));
-    let total = lines.iter().filter_map(Line::cost).sum();
+    let total = lines.iter().filter_map(BillLine::cost).sum();
     let verdicts: Vec<Fits> = placed(site)
         .map(|(device, kind, point)| fit::verdict(&fit::findings(site, kind, point, Some(device))))
         .collect();
@@ -201,7 +201,7 @@ fn worked(site: &Site, has: impl Fn(&PointId) -> bool) -> impl Iterator<Item = &
     })
 }
 
-fn devices(site: &Site) -> Vec<Line> {
+fn devices(site: &Site) -> Vec<BillLine> {
     // One box on a shelf may keep several networks: it is bought once.
     let mut seen: BTreeSet<(&PointId, &str)> = BTreeSet::new();
     let mut by_kind: BTreeMap<&str, (&DeviceKind, Vec<String>)> = BTreeMap::new();
@@ -218,9 +218,9 @@ fn devices(site: &Site) -> Vec<Line> {
     }
     let mut lines: Vec<_> = by_kind
         .into_values()
-        .map(|(kind, at)| Line {
+        .map(|(kind, at)| BillLine {
             what: kind.name.clone(),
-            part: Part::Devices,
+            part: LineKind::Devices,
             count: count_of(at.len()),
             each: kind.fit.price,
             at,
@@ -239,7 +239,7 @@ fn faced(site: &Site) -> BTreeSet<&PointId> {
         .collect()
 }
 
-fn plates(site: &Site) -> Vec<Line> {
+fn plates(site: &Site) -> Vec<BillLine> {
     // A plate of another finish is another thing to buy.
     let mut by_gangs: BTreeMap<(&str, &str), Vec<String>> = BTreeMap::new();
     for point in faced(site).into_iter().filter_map(|id| site.points.get(id)) {
@@ -252,7 +252,7 @@ fn plates(site: &Site) -> Vec<Line> {
         by_gangs.entry((rate, point.finish.trim())).or_default().push(point.label().to_owned());
     }
     let line = |((rate, finish), at): ((&str, &str), Vec<String>)| {
-        let mut line = rated(site, rate, Part::Plates, at);
+        let mut line = rated(site, rate, LineKind::Plates, at);
         if !finish.is_empty() {
             line.what = format!("{}, {finish}", line.what);
         }
@@ -261,13 +261,13 @@ fn plates(site: &Site) -> Vec<Line> {
     by_gangs.into_iter().map(line).collect()
 }
 
-fn rated(site: &Site, rate: &str, part: Part, at: Vec<String>) -> Line {
+fn rated(site: &Site, rate: &str, part: LineKind, at: Vec<String>) -> BillLine {
     let count = count_of(at.len());
-    Line { what: name_of(rate), part, count, each: Some(site.rate(rate)), at }
+    BillLine { what: name_of(rate), part, count, each: Some(site.rate(rate)), at }
 }
 
 /// Plates and small parts, each with where it goes.
-pub fn parts(site: &Site) -> Vec<Line> {
+pub fn parts(site: &Site) -> Vec<BillLine> {
     let mut lines = plates(site);
     lines.extend(small_parts(site).0);
     lines
@@ -275,7 +275,7 @@ pub fn parts(site: &Site) -> Vec<Line> {
 
 /// Connectors by how many conductors meet, jumpers, caps, capacitors, brackets, cells, enclosures; and
 /// what could not be counted.
-fn small_parts(site: &Site) -> (Vec<Line>, Vec<String>) {
+fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
     let mut by_rate: BTreeMap<&str, Vec<String>> = BTreeMap::new();
     let mut not_counted = Vec::new();
     let mut wired: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
@@ -326,7 +326,7 @@ fn small_parts(site: &Site) -> (Vec<Line>, Vec<String>) {
             .extend(std::iter::repeat_n(point.label().to_owned(), caps));
     }
     let lines = by_rate.into_iter().filter(|(_, at)| !at.is_empty());
-    (lines.map(|(rate, at)| rated(site, rate, Part::Small, at)).collect(), not_counted)
+    (lines.map(|(rate, at)| rated(site, rate, LineKind::Small, at)).collect(), not_counted)
 }
 
 /// How many conductors meet in each joint of a box: neutrals with a lead for each device that wants one,
@@ -362,7 +362,7 @@ pub fn connector(conductors: usize) -> &'static str {
 }
 
 /// The work by hand, and how many hours of it are wiring.
-fn work(site: &Site, looks: &[Look]) -> (Vec<Line>, f64) {
+fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
     let (mut wiring, mut rest) = (0.0, 0.0);
     for (_, kind, point) in placed(site) {
         let at_fitting = matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting);
@@ -378,9 +378,9 @@ fn work(site: &Site, looks: &[Look]) -> (Vec<Line>, f64) {
         }
     }
     wiring += looks.iter().map(|l| l.minutes).sum::<f64>();
-    let line = |rate: &str, minutes: f64| Line {
+    let line = |rate: &str, minutes: f64| BillLine {
         what: name_of(rate),
-        part: Part::Labour,
+        part: LineKind::Labour,
         count: (minutes / 60.0 * 10.0).round() / 10.0,
         each: Some(site.rate(rate)),
         at: Vec::new(),

@@ -132,7 +132,7 @@ fn by_hub(one: &NetworkAnalysis, a: usize, other: &NetworkAnalysis, b: usize) ->
 
 /// How a group is told: lamp by lamp, or all at once.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Group {
+pub struct Addressing {
     /// How many members.
     pub members: usize,
     /// Time until the last has been told one by one, in milliseconds.
@@ -141,7 +141,7 @@ pub struct Group {
     pub at_once_ms: f64,
 }
 
-impl Group {
+impl Addressing {
     /// Later than this after the first, lamps are seen to follow each other.
     pub const SEEN_MS: f64 = 200.0;
 
@@ -225,7 +225,7 @@ pub enum By {
 
 /// Something that works a load, and in which of [`Outage::ALL`] it still does.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Means {
+pub struct LoadMeans {
     /// What works it.
     pub by: By,
     /// For each outage whether it still does.
@@ -237,7 +237,7 @@ pub struct Means {
 /// A button needs nothing but mains. A phone at home goes by the router and the hub, which is taken
 /// to answer without the internet; in a Bluetooth mesh it speaks to any radio of the mesh itself.
 /// A phone away needs all of them.
-pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<Means> {
+pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<LoadMeans> {
     let site = &analysis.site;
     let Some(device) = site.devices.get(load) else { return Vec::new() };
     let found = analysis.find(load);
@@ -245,12 +245,12 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<Means> {
     let mut means = Vec::new();
     let button = site.kind(&device.kind).and_then(|k| k.button);
     if let Some(button) = button.filter(|_| !is_down) {
-        means.push(Means { by: By::Button(button), works: [true; 4] });
+        means.push(LoadMeans { by: By::Button(button), works: [true; 4] });
     }
     for control in site.controls.iter().filter(|c| c.load == *load) {
         if check(analysis, control).success > 0.0 {
             let name = site.devices.get(&control.controller).map_or("", |d| d.name.as_str());
-            means.push(Means {
+            means.push(LoadMeans {
                 by: By::Controller(name.to_owned()),
                 works: Outage::ALL.map(|(outage, _)| works_in(analysis, control, outage)),
             });
@@ -259,11 +259,11 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<Means> {
     let Some((network, place)) = found else { return means };
     if network.outcomes[place].band > Band::Out {
         let is_mesh_of_phones = network.system == System::Bluetooth;
-        means.push(Means {
+        means.push(LoadMeans {
             by: By::PhoneAtHome,
             works: [true, is_mesh_of_phones, is_mesh_of_phones, false],
         });
-        means.push(Means { by: By::PhoneAway, works: [false; 4] });
+        means.push(LoadMeans { by: By::PhoneAway, works: [false; 4] });
     }
     means
 }

@@ -9,14 +9,14 @@ use crate::catalogue;
 use crate::geometry::Place;
 use crate::network::air::advise;
 use crate::network::{Band, NetworkAnalysis, Outcome};
-use crate::pulse::Wanted;
+use crate::pulse::StillWanted;
 use crate::radio::mounting::{BoxKind, Mounting};
 use crate::site::{Device, DeviceId, Edit, Kind, Point, PointKind, Site, apply};
 use crate::units::Db;
 
 /// What is tried, in words.
 #[derive(Clone, Debug, PartialEq)]
-pub enum What {
+pub enum CureTried {
     /// A radio comes out of what stands around it.
     OutOf {
         /// The radio.
@@ -46,7 +46,7 @@ pub enum What {
     },
 }
 
-impl fmt::Display for What {
+impl fmt::Display for CureTried {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::OutOf { who, around } => write!(f, "{who} in the open instead of: {around}"),
@@ -58,7 +58,7 @@ impl fmt::Display for What {
     }
 }
 
-impl What {
+impl CureTried {
     /// About how long it takes, in minutes; *planning values*.
     pub fn minutes(&self) -> f64 {
         match self {
@@ -84,7 +84,7 @@ impl What {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Cure {
     /// What it is.
-    pub what: What,
+    pub what: CureTried,
     /// The edit that does it.
     pub edit: Edit,
     /// The verdict that it would give.
@@ -103,7 +103,7 @@ const WORTH: Db = Db::new(1.0);
 /// The cheapest things that help a device below target: first those that bring it to target, then the
 /// rest, each group by effort and then by the margin it gives. Nothing for what is at target; what was
 /// found so far once it is not `wanted` any longer.
-pub fn cures(analysis: &Analysis, device: &DeviceId, wanted: &Wanted<'_>) -> Vec<Cure> {
+pub fn cures(analysis: &Analysis, device: &DeviceId, wanted: &StillWanted<'_>) -> Vec<Cure> {
     let Some((network, place)) = analysis.find(device) else { return Vec::new() };
     let now = &network.outcomes[place];
     if now.band >= Band::Sound || network.hubs.contains(&place) {
@@ -130,7 +130,7 @@ pub fn cures(analysis: &Analysis, device: &DeviceId, wanted: &Wanted<'_>) -> Vec
     found
 }
 
-fn better(now: &Outcome, after: &Outcome, what: What, edit: Edit) -> Option<Cure> {
+fn better(now: &Outcome, after: &Outcome, what: CureTried, edit: Edit) -> Option<Cure> {
     let margin = after.weakest()?.margin();
     let gained = now.weakest().is_none_or(|hop| margin - hop.margin() >= WORTH);
     let helps = after.band > now.band || after.band == now.band && gained;
@@ -138,7 +138,7 @@ fn better(now: &Outcome, after: &Outcome, what: What, edit: Edit) -> Option<Cure
 }
 
 /// All that is worth trying, in no special order.
-fn to_try(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Vec<(What, Edit)> {
+fn to_try(analysis: &Analysis, network: &NetworkAnalysis, place: usize) -> Vec<(CureTried, Edit)> {
     let site = &analysis.site;
     let outcome = &network.outcomes[place];
     // Whose surroundings may be to blame: its own, and those of all that its way leads over.
@@ -165,21 +165,21 @@ fn placed<'a>(site: &'a Site, id: &DeviceId) -> Option<(&'a Device, &'a Point)> 
 }
 
 /// A radio out of what it is in.
-fn around(device: &Device, point: &Point) -> Vec<(What, Edit)> {
+fn around(device: &Device, point: &Point) -> Vec<(CureTried, Edit)> {
     let set = |field, to: &str| Edit::set(Kind::Point, &point.id, field, to);
     let mut all = Vec::new();
     if point.mounting != Mounting::Open {
-        let what = What::OutOf { who: device.name.clone(), around: point.mounting.row().name };
+        let what = CureTried::OutOf { who: device.name.clone(), around: point.mounting.row().name };
         all.push((what, set("mounting", "open")));
     }
     if point.back_box == BoxKind::Metal {
-        all.push((What::PlasticBox { who: device.name.clone() }, set("box", "plastic")));
+        all.push((CureTried::PlasticBox { who: device.name.clone() }, set("box", "plastic")));
     }
     all
 }
 
 /// Lamps and plugs nearby that would forward if nobody cut their supply.
-fn lamps(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(What, Edit)> {
+fn lamps(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(CureTried, Edit)> {
     let dark =
         (0..network.nodes.len()).filter(|n| *n != place && network.nodes[*n].role.may_go_dark);
     let mut near: Vec<(usize, Db)> = dark.map(|n| (n, network.link(place, n).margin())).collect();
@@ -188,21 +188,21 @@ fn lamps(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(What, Edi
     let agree = |(n, _): &(usize, Db)| {
         let device = site.devices.get(&network.nodes[*n].device)?;
         let edit = Edit::set(Kind::Device, &device.id, "stays_on", true);
-        Some((What::StaysOn { who: device.name.clone() }, edit))
+        Some((CureTried::StaysOn { who: device.name.clone() }, edit))
     };
     near.iter().take(MOST_SOCKETS).filter_map(agree).collect()
 }
 
 /// The channel that the adviser scores best, where another is in use.
-fn channel(network: &NetworkAnalysis) -> Option<(What, Edit)> {
+fn channel(network: &NetworkAnalysis) -> Option<(CureTried, Edit)> {
     let now = network.channel.filter(|_| network.rule.is_802_15_4())?;
     let best = advise(network).first()?.channel;
     let edit = Edit::set(Kind::Network, &network.network, "channel", best);
-    (best != now).then_some((What::Channel { to: best }, edit))
+    (best != now).then_some((CureTried::Channel { to: best }, edit))
 }
 
 /// A repeater at each of the sockets nearest to the middle between a device and what should carry it.
-fn repeaters(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(What, Edit)> {
+fn repeaters(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(CureTried, Edit)> {
     let repeater = site
         .all_kinds()
         .find(|k| k.duty == catalogue::Duty::Repeater && k.systems.contains(&network.system));
@@ -225,7 +225,7 @@ fn repeaters(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(What,
         let name = format!("Repeater at {}", point.name);
         let network = network.network.clone();
         let device = Device::new(id, &name, point.id.clone(), &repeater.id, network);
-        Some((What::RepeaterAt { point: point.name.clone() }, Edit::put(device)))
+        Some((CureTried::RepeaterAt { point: point.name.clone() }, Edit::put(device)))
     };
     sockets.iter().take(MOST_SOCKETS).filter_map(plug).collect()
 }

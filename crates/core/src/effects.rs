@@ -6,7 +6,7 @@ use std::sync::Arc;
 use crate::analysis::{Analysis, analyse_while};
 use crate::network::Band;
 use crate::network::outcome::Hop;
-use crate::pulse::Wanted;
+use crate::pulse::StillWanted;
 use crate::site::{DeviceId, Edit, apply};
 use crate::units::Db;
 
@@ -24,7 +24,7 @@ pub struct Effect {
 }
 
 /// What an edit does to the mesh; nothing when it is refused, or no longer wanted.
-pub fn effect(before: &Analysis, edit: &Edit, wanted: &Wanted<'_>) -> Option<Effect> {
+pub fn effect(before: &Analysis, edit: &Edit, wanted: &StillWanted<'_>) -> Option<Effect> {
     let mut site = (*before.site).clone();
     apply(&mut site, edit).ok()?;
     let after = analyse_while(wanted, Some(before), &Arc::new(site), &before.options)?;

@@ -6,8 +6,10 @@
 //!
 //! | module | what it holds |
 //! |---|---|
-//! | [`units`], [`moment`] | quantities; instants of time |
-//! | [`confidence`], [`pulse`] | the normal distribution; how far long work is |
+//! | [`units`] | quantities |
+//! | [`moment`] | instants of time |
+//! | [`confidence`] | the normal distribution |
+//! | [`pulse`] | how far long work is |
 //! | [`geometry`] | places, exact sides of lines, an index of segments |
 //! | [`materials`] | layered slabs, constructions |
 //! | [`radio`] | systems, regions, channels, profiles, mounting, packet success |
@@ -20,23 +22,24 @@
 //! | [`draw`] | from a hand on the sheet to edits |
 //! | [`building`] | the site as a ray meets it |
 //! | [`propagation`] | path loss and its terms |
+//! | [`learned`] | what readings taught of constructions, radios and receivers |
 //! | [`network`] | roles, links, what is on the air, routes, verdicts |
+//! | [`staircase`] | a hop's budget, step by step |
 //! | [`findings`] | what is worth looking at, with its cure |
-//! | [`control`] | who controls what, and what works in an outage |
+//! | [`analysis`] | all of it together: [`analyse`] |
+//! | [`coverage`] | margin over a storey, contours |
 //! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`placement`] | where the hub could stand, and the least that is enough |
+//! | [`control`] | who controls what, and what works in an outage |
 //! | [`power`] | how long batteries last |
-//! | [`coverage`] | margin over a storey, contours |
-//! | [`effects`] | what a change does to the mesh, found by trying |
-//! | [`compare`] | variants side by side, and what makes one another |
-//! | [`cures`] | what would help a device below target, found by trying |
+//! | [`summary`] | how a job stands, counted once |
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
 //! | [`gate`] | what may be done next, by the record and the plan; the acts of the day |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
-//! | [`summary`] | how a job stands, counted once |
-//! | [`staircase`] | a hop's budget, step by step |
+//! | [`effects`] | what a change does to the mesh, found by trying |
+//! | [`cures`] | what would help a device below target, found by trying |
+//! | [`compare`] | variants side by side, and what makes one another |
 //! | [`prove`] | readings against predictions, calibration |
-//! | [`analysis`] | all of it together: [`analyse`] |
 //! | [`wish`] | what a page asks for: an edit, a gesture, an act |
 
 pub mod analysis;

@@ -6,7 +6,7 @@ use std::ops::ControlFlow;
 pub type Pulse<'a> = dyn FnMut(usize, usize) -> ControlFlow<()> + 'a;
 
 /// Asked between pieces of work, from any thread: whether anybody still wants the answer.
-pub type Wanted<'a> = dyn Fn() -> bool + Sync + 'a;
+pub type StillWanted<'a> = dyn Fn() -> bool + Sync + 'a;
 
 /// A pulse that never breaks off, for who can wait.
 pub fn to_the_end(_done: usize, _of: usize) -> ControlFlow<()> {

@@ -6,7 +6,7 @@ use crate::network::Node;
 use crate::network::link::received;
 use crate::propagation::bounce::Mirror;
 use crate::propagation::doorway::Station;
-use crate::propagation::{Cause, Medium, Term, Way, WayKind};
+use crate::propagation::{LossCause, Medium, SignalWay, Term, WayKind};
 use crate::site::{OpeningKind, SlabId, WallId};
 use crate::units::{Db, Dbm, Metres, typographic};
 
@@ -130,7 +130,7 @@ pub fn staircase_between(
     let carried = main
         .terms
         .iter()
-        .filter(|t| !matches!(t.cause, Cause::OtherWays | Cause::Calibration))
+        .filter(|t| !matches!(t.cause, LossCause::OtherWays | LossCause::Calibration))
         .map(|t| t.loss)
         .sum::<Db>();
     let mut steps = Vec::new();
@@ -183,8 +183,10 @@ pub fn staircase_between(
 pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
     let building = &medium.structure;
     match term.cause {
-        Cause::Distance => (StepOf::Distance, format!("{} m in the open", typographic(length, 1))),
-        Cause::Slab(surface) => {
+        LossCause::Distance => {
+            (StepOf::Distance, format!("{} m in the open", typographic(length, 1)))
+        }
+        LossCause::Slab(surface) => {
             let of = match surface {
                 Surface::Wall(wall) => StepOf::Wall(building.walls[wall].id.clone()),
                 Surface::Opening(wall, _) => StepOf::Opening(building.walls[wall].id.clone()),
@@ -192,24 +194,24 @@ pub fn describe(medium: &Medium, term: &Term, length: f64) -> (StepOf, String) {
             };
             (of, building.made_of(surface).to_owned())
         }
-        Cause::Clutter(surface) => {
+        LossCause::Clutter(surface) => {
             let of = medium.construction_of(surface);
             let learned = of.is_some_and(|c| medium.learned_of(c) != Db::ZERO);
             let name =
                 if learned { "beyond the slab, by readings" } else { "studs, pipes, furniture" };
             (StepOf::Clutter, name.to_owned())
         }
-        Cause::FloorFactor => (StepOf::FloorFactor, "several floors together".to_owned()),
-        Cause::Bounce(mirror) => {
+        LossCause::FloorFactor => (StepOf::FloorFactor, "several floors together".to_owned()),
+        LossCause::Bounce(mirror) => {
             (StepOf::Bounce, format!("bounces off {}", mirror_name(medium, mirror)))
         }
-        Cause::Bend(wall, hole) => {
+        LossCause::Bend(wall, hole) => {
             let of = opening_words(medium, (wall, hole));
             (StepOf::Bend(building.walls[wall].id.clone()), format!("bends at {of}"))
         }
-        Cause::OtherWays => (StepOf::OtherWays, "other ways add".to_owned()),
-        Cause::Leak => (StepOf::Leak, "leaks around".to_owned()),
-        Cause::Calibration => (StepOf::Calibration, "calibration".to_owned()),
+        LossCause::OtherWays => (StepOf::OtherWays, "other ways add".to_owned()),
+        LossCause::Leak => (StepOf::Leak, "leaks around".to_owned()),
+        LossCause::Calibration => (StepOf::Calibration, "calibration".to_owned()),
     }
 }
 
@@ -231,7 +233,7 @@ fn opening_words(medium: &Medium, (wall, hole): (usize, usize)) -> &str {
 
 /// The other ways in words, each once, with how much weaker it is: of ways that read alike the
 /// strongest.
-fn in_words(medium: &Medium, others: &[Way], carried: Db) -> Vec<(String, Db)> {
+fn in_words(medium: &Medium, others: &[SignalWay], carried: Db) -> Vec<(String, Db)> {
     let mut told: Vec<(String, Db)> = Vec::new();
     for way in others {
         let words = way_words(medium, &way.kind);

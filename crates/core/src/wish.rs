@@ -7,14 +7,14 @@ use serde_json::Value;
 use crate::draw::gesture::Gesture;
 use crate::gate::acts::Act;
 use crate::prove::acts::Proving;
-use crate::record::{Caller, Prepared, Record, Said, Telling};
+use crate::record::{Prepared, Record, Said, Sender, Telling};
 use crate::site::{Edit, Refusal, Site};
 
 /// What a page asks for.
 #[derive(Clone, Debug, PartialEq)]
 #[expect(missing_docs, reason = "each is its type")]
 #[expect(clippy::large_enum_variant, reason = "one is held at a time")]
-pub enum Wish {
+pub enum PageRequest {
     Edit(Edit),
     Gesture(Gesture),
     Act(Act),
@@ -23,7 +23,7 @@ pub enum Wish {
     Said(Vec<Said>),
 }
 
-impl Wish {
+impl PageRequest {
     /// Whether it says that something happened, rather than changing the plan.
     pub fn is_of_record(&self) -> bool {
         matches!(self, Self::Act(_) | Self::Proving(_) | Self::Said(_))
@@ -37,7 +37,7 @@ impl Wish {
         self,
         site: &Site,
         record: &Record,
-        caller: &Caller,
+        caller: &Sender,
     ) -> Result<Prepared, Refusal> {
         let planned = |edit| Prepared { edit: Some(edit), entries: Vec::new() };
         match self {
@@ -61,7 +61,7 @@ impl Wish {
     }
 }
 
-impl<'de> Deserialize<'de> for Wish {
+impl<'de> Deserialize<'de> for PageRequest {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         use serde::de::Error;
         let value = Value::deserialize(deserializer)?;

@@ -3,6 +3,7 @@
 
 #![expect(clippy::unwrap_used, reason = "sources that cannot be read have failed the test")]
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -120,6 +121,44 @@ fn no_arrow_runs_up() {
     }
     assert!(arrows > 200, "arrows are found: {arrows}");
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn the_map_names_the_floors_in_their_order() {
+    let map = include_str!("../src/lib.rs");
+    let rows = map.lines().filter_map(|line| line.strip_prefix("//! | [`")?.split('`').next());
+    assert_eq!(rows.chain(["lib"]).collect::<Vec<_>>(), FLOORS);
+}
+
+/// The public types and traits of a source, tests left out.
+fn types(text: &str) -> impl Iterator<Item = &str> {
+    let code = text.split("#[cfg(test)]").next().unwrap_or_default();
+    code.lines().filter_map(|line| {
+        let (visibility, rest) = line.split_once(' ')?;
+        let (what, name) = rest.split_once(' ')?;
+        let is_type = ["struct", "enum", "type", "trait"].contains(&what);
+        let name = name.split(|c: char| !c.is_alphanumeric()).next()?;
+        (visibility.starts_with("pub") && is_type).then_some(name)
+    })
+}
+
+/// A page's own row or query is read beside its template, by nobody else.
+#[test]
+fn one_name_stands_for_one_thing_in_the_whole_program() {
+    let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
+    let mut files = Vec::new();
+    sources(crates, &mut files);
+    files.retain(|f| !f.components().any(|c| c.as_os_str() == "pages" || c.as_os_str() == "tests"));
+    let mut seen: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for file in files {
+        let within = file.strip_prefix(crates).unwrap().display().to_string();
+        for name in types(&fs::read_to_string(&file).unwrap()) {
+            seen.entry(name.to_owned()).or_default().push(within.clone());
+        }
+    }
+    assert!(seen.len() > 500, "types are found: {}", seen.len());
+    seen.retain(|_, places| places.len() > 1);
+    assert!(seen.is_empty(), "{seen:#?}");
 }
 
 #[test]

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Options, analyse as compute};
 use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::materials::slab::{bare, parse_layers};
-use dot_reach_core::propagation::schools::School;
+use dot_reach_core::propagation::schools::PathLossSchool;
 use dot_reach_core::propagation::{Medium, Model};
 use dot_reach_core::radio::coexistence;
 use dot_reach_core::radio::modulation::Modulation;
@@ -85,7 +85,7 @@ pub(crate) fn path(
         println!("{}", serde_json::to_string_pretty(&told)?);
         return Ok(());
     }
-    for school in School::ALL {
+    for school in PathLossSchool::ALL {
         println!("{:14} {}", school.name(), school.loss(&medium, from, to));
     }
     let (main, others) = medium.explain(from, to);

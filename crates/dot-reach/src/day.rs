@@ -13,7 +13,7 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_formats::visits_json;
 use dot_reach_standin::houses;
-use dot_reach_standin::hub::{House, serve};
+use dot_reach_standin::hub::{Hubs, serve};
 use dot_reach_standin::truth::Truth;
 
 use crate::{Failure, read};
@@ -93,6 +93,6 @@ pub(crate) fn hub(house: &str, port: u16, speed: f64) -> Result<(), Failure> {
     };
     let listener = TcpListener::bind(("127.0.0.1", port))?;
     println!("A hub answers on http://{}", listener.local_addr()?);
-    let server = serve(listener, House::new(&site, &truth, speed))?;
+    let server = serve(listener, Hubs::new(&site, &truth, speed))?;
     Ok(actix_web::rt::System::new().block_on(server)?)
 }

@@ -1,7 +1,7 @@
 //! What fits where as JSON, for scripts: the same reasons as on the screen. Key names stay stable.
 
 use dot_reach_core::fit::candidates::candidates;
-use dot_reach_core::fit::{FitFinding, Place, findings, verdict};
+use dot_reach_core::fit::{FitFinding, FitPlace, findings, verdict};
 use dot_reach_core::site::{Point, Site};
 use serde_json::{Value, json};
 
@@ -12,7 +12,7 @@ pub fn value(site: &Site) -> Value {
 }
 
 fn of_point(site: &Site, point: &Point) -> Value {
-    let place = Place::of(site, point, None);
+    let place = FitPlace::of(site, point, None);
     let devices = site.devices_at(&point.id);
     let first = devices.first().copied();
     let told = devices.iter().map(|device| {

@@ -5,7 +5,7 @@
 use std::collections::BTreeMap;
 
 use dot_reach_core::geometry::Place;
-use dot_reach_core::prove::gains::{Asked, GainSurvey};
+use dot_reach_core::prove::gains::{AskedLink, GainSurvey};
 use dot_reach_core::site::Site;
 use dot_reach_core::units::Megahertz;
 
@@ -86,7 +86,7 @@ fn link(
     cells: &[String],
     ends: &mut BTreeMap<String, usize>,
     survey: &mut GainSurvey,
-) -> Result<Asked, String> {
+) -> Result<AskedLink, String> {
     let cell = |i: usize| cells.get(i).map_or("", String::as_str);
     let mhz = number(cell(2), "frequency in MHz")?;
     if !(400.0..=6000.0).contains(&mhz) {
@@ -103,7 +103,7 @@ fn link(
     if from == to {
         return Err("both ends are one".to_owned());
     }
-    Ok(Asked { from, to, mhz: Megahertz::new(mhz) })
+    Ok(AskedLink { from, to, mhz: Megahertz::new(mhz) })
 }
 
 /// A device of the job by its id, or a place as x,y,z with z above the lowest floor: how it is called, and

@@ -7,7 +7,7 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use dot_reach_core::moment::Moment;
 use dot_reach_core::pulse::{Pulse, to_the_end};
-use dot_reach_core::record::{Caller, Entry, Record, Said, Telling};
+use dot_reach_core::record::{Entry, Record, Said, Sender, Telling};
 use dot_reach_core::site::{Site, gather};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -212,7 +212,7 @@ fn tell(
     let at = Moment::read(&text("at")).unwrap_or_else(|_| Moment::first());
     let by = [by, source].into_iter().find(|t| !t.trim().is_empty());
     let name = by.unwrap_or_else(|| "job file".to_owned());
-    let caller = Caller { name, taken: at, stem: format!("{kind}.{id}") };
+    let caller = Sender { name, taken: at, stem: format!("{kind}.{id}") };
     let said = Said::So { kind: kind.to_owned(), value };
     let told = said.entry(site, record).and_then(|(what, corrects)| {
         let telling = Telling { corrects, ..Telling::new(what, None, None) };

@@ -1,8 +1,8 @@
 //! Path loss between two places as JSON. Key names stay stable; losses are dB, lengths metres.
 
 use dot_reach_core::geometry::Place;
-use dot_reach_core::propagation::schools::School;
-use dot_reach_core::propagation::{Medium, Term, Way};
+use dot_reach_core::propagation::schools::PathLossSchool;
+use dot_reach_core::propagation::{Medium, SignalWay, Term};
 use dot_reach_core::staircase::{describe, way_words};
 use serde_json::{Value, json};
 
@@ -11,7 +11,7 @@ use crate::analysis_json::cause;
 /// `path_loss_db` and `terms` of the model in force, every way, and each school beside it.
 pub fn value(medium: &Medium, from: Place, to: Place) -> Value {
     let (main, others) = medium.explain(from, to);
-    let schools: Vec<_> = School::ALL
+    let schools: Vec<_> = PathLossSchool::ALL
         .iter()
         .map(|school| {
             let loss = school.loss(medium, from, to);
@@ -26,7 +26,7 @@ pub fn value(medium: &Medium, from: Place, to: Place) -> Value {
     })
 }
 
-fn way(medium: &Medium, way: &Way) -> Value {
+fn way(medium: &Medium, way: &SignalWay) -> Value {
     json!({
         "way": way_words(medium, &way.kind), "path_loss_db": way.loss, "length_m": way.length,
         "terms": terms(medium, &way.terms, way.length),

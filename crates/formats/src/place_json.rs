@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use dot_reach_core::placement::problem::{Answer, Demand, Limit, Part, Problem, Status};
+use dot_reach_core::placement::problem::{Demand, NodeUse, Problem, Quota, Solution, Status};
 use serde::Deserialize;
 use serde_json::{Map, Value, json};
 
@@ -65,13 +65,13 @@ pub fn read(bytes: &[u8]) -> Result<Named, String> {
     let mut number: BTreeMap<String, usize> = BTreeMap::new();
     let mut wrong: Vec<String> = Vec::new();
     let priced = |of: Vec<Priced>| of.into_iter().map(|p| (p.id, p.cost));
-    let sites = priced(told.hub_sites).map(|(id, cost)| (id, Part::HubSite { cost }));
-    let candidates = priced(told.candidates).map(|(id, cost)| (id, Part::Candidate { cost }));
-    let existing = told.existing.into_iter().map(|p| (p.id, Part::Existing));
+    let sites = priced(told.hub_sites).map(|(id, cost)| (id, NodeUse::HubSite { cost }));
+    let candidates = priced(told.candidates).map(|(id, cost)| (id, NodeUse::Candidate { cost }));
+    let existing = told.existing.into_iter().map(|p| (p.id, NodeUse::Existing));
     let critical: Vec<bool> = told.devices.iter().map(|d| d.critical).collect();
-    let devices = told.devices.into_iter().map(|p| (p.id, Part::Device));
+    let devices = told.devices.into_iter().map(|p| (p.id, NodeUse::Device));
     for (id, part) in sites.chain(candidates).chain(existing).chain(devices) {
-        if let Part::HubSite { cost } | Part::Candidate { cost } = part
+        if let NodeUse::HubSite { cost } | NodeUse::Candidate { cost } = part
             && !(0.0..=1e9).contains(&cost)
         {
             wrong.push(format!("{id} costs {cost}; a cost is from 0 to a thousand million"));
@@ -98,7 +98,7 @@ pub fn read(bytes: &[u8]) -> Result<Named, String> {
     if !wrong.is_empty() {
         return Err(wrong.join("\n"));
     }
-    let is_device = |n: &usize| problem.parts[*n] == Part::Device;
+    let is_device = |n: &usize| problem.parts[*n] == NodeUse::Device;
     let demands = (0..names.len()).filter(is_device).zip(critical).map(|(node, critical)| Demand {
         node,
         most_hops: told.hop_limit.min(names.len()),
@@ -107,7 +107,7 @@ pub fn read(bytes: &[u8]) -> Result<Named, String> {
     });
     problem.demands = demands.collect();
     let of = problem.candidates();
-    problem.limits.extend(told.max_repeaters.map(|most| Limit { of, most }));
+    problem.limits.extend(told.max_repeaters.map(|most| Quota { of, most }));
     Ok(Named { problem, names })
 }
 
@@ -121,7 +121,7 @@ pub fn word(status: Status) -> &'static str {
 }
 
 /// An answer by the names of the problem.
-pub fn value(Named { problem, names }: &Named, answer: &Answer) -> Value {
+pub fn value(Named { problem, names }: &Named, answer: &Solution) -> Value {
     let name = |n: &usize| names[*n].as_str();
     let device = |d: usize| names[problem.demands[d].node].clone();
     let routes = answer.routes.iter().enumerate().filter(|(_, ways)| !ways.is_empty());

@@ -3,7 +3,7 @@
 
 use dot_reach_core::draw::rows;
 use dot_reach_core::site::{Edit, Floor, FloorId, Kind, Point, PointId, Site, apply};
-use dot_reach_core::survey::sheet::{self, COLUMNS, Column};
+use dot_reach_core::survey::sheet::{self, COLUMNS, SheetColumn};
 
 use crate::{ImportFinding, Imported, table};
 
@@ -135,7 +135,7 @@ pub fn read(site: &Site, text: &str, anchor: Option<&Anchor>, stem: &str) -> Imp
 
 /// What a column of the file is.
 enum Heading {
-    Sheet(&'static Column),
+    Sheet(&'static SheetColumn),
     Storey,
     Right,
     Down,

@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::prove::diagnose::{Diagnosis, Row, diagnose, rows};
+use dot_reach_core::prove::diagnose::{Diagnosis, ParentRow, diagnose, rows};
 use dot_reach_core::prove::helps::{Help, as_learned, best, helps};
-use dot_reach_core::prove::next::{Next, next};
+use dot_reach_core::prove::next::{NextReading, next};
 use dot_reach_core::prove::{Comparison, Proof};
 use dot_reach_core::site::DeviceId;
 use serde_json::{Value, json};
@@ -41,7 +41,7 @@ fn help(h: &Help) -> Value {
     })
 }
 
-fn row(r: &Row) -> Value {
+fn row(r: &ParentRow) -> Value {
     json!({
         "device": r.device, "planned_via": r.planned, "planned_margin_db": r.planned_margin,
         "actual_via": r.actual.as_ref().map(|a| &a.via), "told_at": r.actual.as_ref().map(|a| &a.at),
@@ -49,8 +49,8 @@ fn row(r: &Row) -> Value {
     })
 }
 
-fn next_readings(next: &Next) -> Vec<Value> {
-    let of = |w: &dot_reach_core::prove::next::Worth| json!({ "from": w.from, "to": w.to, "lowers_db2": w.lowers, "most_for": w.most_for });
+fn next_readings(next: &NextReading) -> Vec<Value> {
+    let of = |w: &dot_reach_core::prove::next::ReadingWorth| json!({ "from": w.from, "to": w.to, "lowers_db2": w.lowers, "most_for": w.most_for });
     next.readings.iter().map(of).collect()
 }
 

@@ -8,7 +8,7 @@ use dot_reach_core::record::{Reading, Record};
 use dot_reach_core::site::{Device, Site};
 use dot_reach_core::units::{Db, Dbm};
 
-use crate::told::{Came, Devices, ReadingRow, Taking, Told};
+use crate::told::{Came, Devices, ReadingRow, Taking, ToldReadings};
 use crate::{Imported, table};
 
 /// The largest file in bytes.
@@ -19,7 +19,7 @@ pub const MOST_LINES: usize = 20_000;
 const MOST_CELLS: usize = 64;
 
 /// Reads readings; each good line becomes a reading, each bad one a finding with its line number.
-pub fn read(site: &Site, record: &Record, text: &str, came: Came<'_>) -> Imported<Told> {
+pub fn read(site: &Site, record: &Record, text: &str, came: Came<'_>) -> Imported<ToldReadings> {
     let mut rows = table::rows(text);
     let mut into = Taking::new(site, record, came);
     let (mut is_first, mut heading) = (true, None);

@@ -4,7 +4,7 @@
 //! channel outright, `wifi 6/40` a Wi-Fi channel with its width. A name is that of a source on the
 //! plan: its level is then what the scan heard.
 
-use dot_reach_core::radio::coexistence::{Carrier, SCANNED_BUSY};
+use dot_reach_core::radio::coexistence::{Emission, SCANNED_BUSY};
 use dot_reach_core::site::{Edit, Scan, Site, apply};
 use dot_reach_core::units::Dbm;
 
@@ -77,7 +77,7 @@ fn scan(site: &Site, row: &csv::StringRecord, next: &mut usize) -> Result<Scan, 
     Ok(Scan { id, carrier, level_dbm, busy: SCANNED_BUSY, at })
 }
 
-fn carrier(site: &Site, text: &str) -> Result<Carrier, String> {
+fn carrier(site: &Site, text: &str) -> Result<Emission, String> {
     if let Some(known) = site.emitters.iter().find(|e| e.name.eq_ignore_ascii_case(text)) {
         return Ok(known.carrier);
     }
@@ -85,16 +85,16 @@ fn carrier(site: &Site, text: &str) -> Result<Carrier, String> {
     let number = |s: &str| s.trim().parse::<u8>().ok();
     let wifi = |s: &str| {
         let (channel, width) = s.split_once('/').unwrap_or((s, "20"));
-        Some(Carrier::Wifi { channel: number(channel)?, width_mhz: number(width)? })
+        Some(Emission::Wifi { channel: number(channel)?, width_mhz: number(width)? })
     };
     let found = if let Some(channel) = word.strip_prefix('z') {
-        number(channel).map(|channel| Carrier::Mesh { channel })
+        number(channel).map(|channel| Emission::Mesh { channel })
     } else if let Some(rest) = word.strip_prefix("wifi").or_else(|| word.strip_prefix("wi-fi")) {
         wifi(rest)
     } else {
         match number(&word) {
-            Some(channel @ 14..) => Some(Carrier::Mesh { channel }),
-            Some(channel) => Some(Carrier::Wifi { channel, width_mhz: 20 }),
+            Some(channel @ 14..) => Some(Emission::Mesh { channel }),
+            Some(channel) => Some(Emission::Wifi { channel, width_mhz: 20 }),
             None => wifi(&word),
         }
     };

@@ -14,7 +14,7 @@ use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::told::{Came, NodeRow, ReadingRow, Taking, Told};
+use crate::told::{Came, NodeRow, ReadingRow, Taking, ToldReadings};
 use crate::{Imported, table};
 
 /// The most rows of one kind that are read at a time.
@@ -29,7 +29,7 @@ pub fn is_meant(text: &str) -> bool {
 }
 
 /// Reads JSON or a CSV of nodes; each good row goes on record, each bad one is a finding.
-pub fn read(site: &Site, record: &Record, text: &str, came: Came<'_>) -> Imported<Told> {
+pub fn read(site: &Site, record: &Record, text: &str, came: Came<'_>) -> Imported<ToldReadings> {
     let mut into = Taking::new(site, record, came);
     let text = text.trim_start_matches('\u{feff}');
     if text.trim_start().starts_with('{') {
@@ -207,7 +207,7 @@ pub fn of_hub(
     network: &NetworkId,
     told: &OfHub,
     came: Came<'_>,
-) -> Imported<Told> {
+) -> Imported<ToldReadings> {
     let mut by_number: BTreeMap<u32, DeviceId> = BTreeMap::new();
     let own = |d: &DeviceId| site.devices.get(d).is_some_and(|d| d.network == *network);
     for joining in record.joinings.iter().filter(|j| own(&j.device)) {

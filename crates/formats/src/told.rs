@@ -27,7 +27,7 @@ pub struct Came<'a> {
 
 /// What was read.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Told {
+pub struct ToldReadings {
     /// Each reading and report that is new.
     pub new: Vec<What>,
     /// How many are on record already.
@@ -129,7 +129,7 @@ pub(crate) struct Taking<'a> {
     reports: BTreeSet<String>,
     came: Came<'a>,
     next: usize,
-    out: Told,
+    out: ToldReadings,
     findings: Vec<ImportFinding>,
 }
 
@@ -143,12 +143,12 @@ impl<'a> Taking<'a> {
             reports: record.node_reports.iter().map(of_report).collect(),
             came,
             next: 1,
-            out: Told { new: Vec::new(), again: 0 },
+            out: ToldReadings { new: Vec::new(), again: 0 },
             findings: Vec::new(),
         }
     }
 
-    pub(crate) fn done(mut self) -> Imported<Told> {
+    pub(crate) fn done(mut self) -> Imported<ToldReadings> {
         if self.out.new.is_empty() && self.out.again == 0 && self.findings.is_empty() {
             self.found("the file", "holds no line that tells of a reading or a node");
         }

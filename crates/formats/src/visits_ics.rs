@@ -7,7 +7,7 @@ use dot_reach_core::install::clock::minute;
 
 /// A visit in a calendar.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Event {
+pub struct CalendarEvent {
     /// Which it is, for ever.
     pub uid: String,
     /// When it begins, in the time of the house: `2026-03-14T08:30`.
@@ -26,7 +26,7 @@ pub struct Event {
 const LONGEST: usize = 75;
 
 /// A calendar of visits; `now` is the present moment, such as `2026-03-14T10:05:00Z`.
-pub fn write(events: &[Event], now: &str) -> String {
+pub fn write(events: &[CalendarEvent], now: &str) -> String {
     let mut out = String::new();
     let mut line = |text: String| fold(&mut out, &text);
     line("BEGIN:VCALENDAR".to_owned());
@@ -108,9 +108,9 @@ fn fold(out: &mut String, text: &str) {
 mod tests {
     use super::*;
 
-    fn event(from: &str, text: &str) -> Event {
+    fn event(from: &str, text: &str) -> CalendarEvent {
         let (title, place) = ("The mill, day 1".to_owned(), String::new());
-        Event {
+        CalendarEvent {
             uid: "a-1".to_owned(),
             from: from.to_owned(),
             minutes: 90.0,

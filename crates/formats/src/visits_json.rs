@@ -4,7 +4,7 @@ use dot_reach_core::Analysis;
 use dot_reach_core::codes::Code;
 use dot_reach_core::install::clock::Minutes;
 use dot_reach_core::install::schedule::{
-    Outage, Panel, Planned, Schedule, changes_in_order_of_joining,
+    Panel, PlannedVisit, PowerOff, Schedule, changes_in_order_of_joining,
 };
 use dot_reach_core::install::walk;
 use serde_json::{Value, json};
@@ -14,7 +14,7 @@ fn minutes(of: Minutes) -> Value {
     json!({ "likely": of.likely, "low": low, "high": high })
 }
 
-fn outage(outage: &Outage) -> Value {
+fn outage(outage: &PowerOff) -> Value {
     let boxes = outage.boxes.iter().map(|b| json!({ "point": b.point, "devices": b.devices }));
     json!({
         "key": outage.key,
@@ -29,7 +29,7 @@ fn outage(outage: &Outage) -> Value {
     })
 }
 
-fn visit(visit: &Planned) -> Value {
+fn visit(visit: &PlannedVisit) -> Value {
     let looks = visit.looks.iter().map(
         |l| json!({ "point": l.point, "ask": l.ask, "settles": l.settles, "minutes": l.minutes }),
     );

@@ -8,7 +8,7 @@ use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::moment::Moment;
 use dot_reach_core::propagation::{Medium, Model};
-use dot_reach_core::record::{Caller, Folder, Record, Telling, What};
+use dot_reach_core::record::{Folder, Record, Sender, Telling, What};
 use dot_reach_core::site::{Edit, Site, apply};
 use dot_reach_core::units::Megahertz;
 use dot_reach_formats::told::Came;
@@ -40,7 +40,7 @@ fn now() -> Moment {
 /// What is on record after this was told.
 #[expect(clippy::unwrap_used, reason = "a record that is refused is a test that failed")]
 fn told_of(site: &Site, record: &Record, told: Vec<What>) -> Record {
-    let caller = Caller { name: "Kit".into(), taken: now(), stem: format!("s{}", record.len()) };
+    let caller = Sender { name: "Kit".into(), taken: now(), stem: format!("s{}", record.len()) };
     let mut after = record.clone();
     for entry in caller.entries(site, told.into_iter().map(|w| Telling::new(w, None, None))) {
         after.say(entry).unwrap();

@@ -9,7 +9,7 @@ use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::network::link::received;
 use dot_reach_core::propagation::doorway::Station;
 use dot_reach_core::propagation::{Medium, Model};
-use dot_reach_core::prove::gains::{Asked, GainSurvey};
+use dot_reach_core::prove::gains::{AskedLink, GainSurvey};
 use dot_reach_core::record::Reading;
 use dot_reach_core::simulate::normal;
 use dot_reach_core::site::Site;
@@ -21,7 +21,7 @@ use crate::story::moment;
 
 /// How a house differs from its plan: means and deviations in decibels.
 #[derive(Clone, Debug)]
-pub struct Differs {
+pub struct Deviations {
     /// By how much each construction costs more, by its id; all others by nought.
     pub heavier: BTreeMap<String, f64>,
     /// Deviation of what each construction costs beside that.
@@ -36,7 +36,7 @@ pub struct Differs {
     pub in_metal: usize,
 }
 
-impl Differs {
+impl Deviations {
     /// As the priors say: nothing heavier on the whole, everything by chance.
     pub fn planned() -> Self {
         let heavier = BTreeMap::new();
@@ -50,7 +50,7 @@ pub struct Drawn {
     /// Names and places of its radios, and what is to be asked.
     pub ends: GainSurvey,
     /// The links of its networks that can be read, each with its true path gain.
-    pub links: Vec<(Asked, f64)>,
+    pub links: Vec<(AskedLink, f64)>,
     /// The radios in metal.
     pub in_metal: Vec<usize>,
     random: ChaCha8Rng,
@@ -63,7 +63,7 @@ const METAL: f64 = 15.0;
 
 impl Drawn {
     /// A house around the plan of a site.
-    pub fn new(site: &Site, differs: &Differs, seed: u64) -> Self {
+    pub fn new(site: &Site, differs: &Deviations, seed: u64) -> Self {
         let mut random = ChaCha8Rng::seed_from_u64(seed);
         let mut by = |deviation: f64| deviation * normal(&mut random);
         let structure = Arc::new(Structure::new(site, Doors::AsDrawn));
@@ -90,7 +90,7 @@ impl Drawn {
                 media.push(Medium::new(&structure, mhz, model).learned(&more));
             }
             let all = network.links.all.iter();
-            pairs.extend(all.map(|l| Asked { from: first + l.a, to: first + l.b, mhz }));
+            pairs.extend(all.map(|l| AskedLink { from: first + l.a, to: first + l.b, mhz }));
         }
         let in_metal: Vec<usize> =
             (0..differs.in_metal).map(|_| pick(&mut random, ends.ends.len())).collect();
@@ -120,7 +120,7 @@ impl Drawn {
 
     /// So many links to be read, none twice, and the rest.
     #[expect(clippy::type_complexity, reason = "two lists of one kind")]
-    pub fn some(&mut self, count: usize) -> (Vec<(Asked, f64)>, Vec<(Asked, f64)>) {
+    pub fn some(&mut self, count: usize) -> (Vec<(AskedLink, f64)>, Vec<(AskedLink, f64)>) {
         let mut left = self.links.clone();
         let mut read = Vec::new();
         while read.len() < count && !left.is_empty() {
@@ -131,7 +131,7 @@ impl Drawn {
     }
 
     /// Some of the readings gone wrong, by 18 to 30 dB either way; their places.
-    pub fn spoil(&mut self, read: &mut [(Asked, f64)], count: usize) -> Vec<usize> {
+    pub fn spoil(&mut self, read: &mut [(AskedLink, f64)], count: usize) -> Vec<usize> {
         let mut spoiled: Vec<usize> = Vec::new();
         while spoiled.len() < count.min(read.len()) {
             let at = pick(&mut self.random, read.len());
@@ -149,7 +149,7 @@ impl Drawn {
 }
 
 /// The levels that a drawn house would give at the devices of a plan.
-pub fn as_readings(site: &Site, house: &Drawn, links: &[(Asked, f64)]) -> Vec<Reading> {
+pub fn as_readings(site: &Site, house: &Drawn, links: &[(AskedLink, f64)]) -> Vec<Reading> {
     let plan = analyse(&Arc::new(site.clone()), &Options::default());
     let mut readings = Vec::new();
     for (n, (asked, gain)) in links.iter().enumerate() {

@@ -4,9 +4,9 @@
 
 use dot_reach_core::site::{DeviceId, NetworkId};
 use dot_reach_standin::houses;
-use dot_reach_standin::hub::{House, Trouble};
+use dot_reach_standin::hub::{Hubs, Trouble};
 
-fn mill() -> (House, NetworkId, Vec<DeviceId>) {
+fn mill() -> (Hubs, NetworkId, Vec<DeviceId>) {
     let site = houses::larkfield_mill();
     let network: NetworkId = "mesh".parse().unwrap();
     let of = site.devices.iter().filter(|d| d.network == network);
@@ -15,11 +15,11 @@ fn mill() -> (House, NetworkId, Vec<DeviceId>) {
         site.kind(&d.kind).is_some_and(|k| k.duty == dot_reach_core::catalogue::Duty::Hub)
     };
     let devices = mains.filter(|d| !hubs(d)).map(|d| d.id.clone()).collect();
-    (House::new(&site, &houses::larkfield_mill::truth(), 1.0), network, devices)
+    (Hubs::new(&site, &houses::larkfield_mill::truth(), 1.0), network, devices)
 }
 
 /// The first device that the hub hears by itself.
-fn near(house: &mut House, network: &NetworkId, devices: &[DeviceId], now: f64) -> DeviceId {
+fn near(house: &mut Hubs, network: &NetworkId, devices: &[DeviceId], now: f64) -> DeviceId {
     house.open(network, 900.0, now).unwrap();
     let joined = devices.iter().find(|d| house.gesture(d, now) == Some("joined"));
     joined.unwrap().clone()
@@ -48,7 +48,7 @@ fn an_interview_takes_its_time_and_five_times_that_where_it_is_slow() {
             house.trouble(device, trouble, 0.0).unwrap();
         }
         near(&mut house, &network, &devices, 0.0);
-        let is_ready = |house: &mut House, now: f64| {
+        let is_ready = |house: &mut Hubs, now: f64| {
             house.events(&network, 0, now).unwrap().iter().any(|e| e.kind == "ready")
         };
         (0..600).map(f64::from).find(|now| is_ready(&mut house, *now)).unwrap()
@@ -116,7 +116,7 @@ fn a_wrong_parent_is_mended_by_rebuilding_the_routes() {
         house.trouble(device, Some(Trouble::WrongParent), 0.0).unwrap();
         house.gesture(device, 1.0);
     }
-    let weak = |house: &mut House| {
+    let weak = |house: &mut Hubs| {
         let table = house.neighbours(&network).unwrap();
         table.iter().filter(|n| n.is_parent).map(|n| f64::from(n.lqi)).sum::<f64>()
     };

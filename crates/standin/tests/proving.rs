@@ -4,18 +4,18 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::prove::diagnose::{Why, diagnose};
-use dot_reach_core::prove::gains::{Answer, Asked, GainSurvey, taught};
+use dot_reach_core::prove::diagnose::{Mechanism, diagnose};
+use dot_reach_core::prove::gains::{AskedLink, GainSurvey, SurveyTaught, taught};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::next;
 use dot_reach_core::prove::prove;
 use dot_reach_core::record::{Folder, Reading, Record, What};
 use dot_reach_core::site::Site;
-use dot_reach_standin::drawn::{Differs, Drawn, as_readings};
+use dot_reach_standin::drawn::{Deviations, Drawn, as_readings};
 use dot_reach_standin::houses;
 use dot_reach_standin::story::told;
 
-type Links = Vec<(Asked, f64)>;
+type Links = Vec<(AskedLink, f64)>;
 
 fn rmse(pairs: impl Iterator<Item = (f64, f64)>) -> f64 {
     let (n, s) =
@@ -23,12 +23,12 @@ fn rmse(pairs: impl Iterator<Item = (f64, f64)>) -> f64 {
     f64::sqrt(s / f64::max(n, 1.0))
 }
 
-fn answer(site: &Site, house: &Drawn, read: &Links, asked: &Links) -> Answer {
+fn answer(site: &Site, house: &Drawn, read: &Links, asked: &Links) -> SurveyTaught {
     let asked = asked.iter().map(|a| a.0).collect();
     taught(site, &GainSurvey { read: read.clone(), asked, ..house.ends.clone() })
 }
 
-fn off(told: &Answer, truth: &Links) -> f64 {
+fn off(told: &SurveyTaught, truth: &Links) -> f64 {
     rmse(told.predictions.iter().map(|p| p.0).zip(truth.iter().map(|l| l.1)))
 }
 
@@ -44,7 +44,7 @@ fn read_of(site: &Site, readings: Vec<Reading>) -> Record {
 }
 
 /// A house whose inner walls, slabs and windows are heavier than drawn.
-fn heavier() -> Differs {
+fn heavier() -> Deviations {
     let heavier = [
         ("stud-wall", 6.0),
         ("stud-wall-double", 6.0),
@@ -62,7 +62,7 @@ fn heavier() -> Differs {
         ("low-e-glazing", 5.0),
     ];
     let heavier = heavier.map(|(id, db)| (id.to_owned(), db)).into_iter().collect();
-    Differs { heavier, constructions: 0.0, exponent: 0.0, devices: 2.0, fades: 3.0, in_metal: 1 }
+    Deviations { heavier, constructions: 0.0, exponent: 0.0, devices: 2.0, fades: 3.0, in_metal: 1 }
 }
 
 #[test]
@@ -106,7 +106,7 @@ fn intervals_hold_what_they_say_over_two_hundred_houses() {
     for count in [12, 40] {
         let (mut inside, mut all) = (0.0, 0.0);
         for seed in 0..HOUSES {
-            let mut house = Drawn::new(&site, &Differs::planned(), 1000 + seed);
+            let mut house = Drawn::new(&site, &Deviations::planned(), 1000 + seed);
             let (read, left) = house.some(count);
             let told = answer(&site, &house, &read, &left);
             for (p, l) in told.predictions.iter().zip(&left) {
@@ -125,7 +125,7 @@ fn two_gross_errors_among_thirty_are_named_and_move_nothing() {
     let site = site("larkfield-mill");
     let (mut gross, mut named) = (0, 0);
     for seed in 0..20 {
-        let differs = Differs { in_metal: 0, ..heavier() };
+        let differs = Deviations { in_metal: 0, ..heavier() };
         let mut house = Drawn::new(&site, &differs, 50 + seed);
         let (mut read, _) = house.some(30);
         let spoiled = house.spoil(&mut read, 2);
@@ -153,7 +153,7 @@ fn a_device_in_metal_is_named_first_with_four_readings_at_it() {
     for seed in 0..12 {
         let mut house = Drawn::new(&site, &heavier(), 300 + seed);
         let metal = house.in_metal[0];
-        let at = |a: &Asked| a.from == metal || a.to == metal;
+        let at = |a: &AskedLink| a.from == metal || a.to == metal;
         let own: Links = house.links.iter().filter(|l| at(&l.0)).take(4).copied().collect();
         if own.len() < 3 {
             continue;
@@ -167,7 +167,7 @@ fn a_device_in_metal_is_named_first_with_four_readings_at_it() {
         let found = diagnose(&analysis, &proof);
         let of = found.iter().find(|d| d.device.as_ref().is_some_and(|id| id.as_str() == name));
         houses += 1;
-        first += usize::from(of.and_then(|d| d.first()).is_some_and(|c| c.why == Why::Metal));
+        first += usize::from(of.and_then(|d| d.first()).is_some_and(|c| c.why == Mechanism::Metal));
     }
     println!("{first} of {houses}");
     assert!(houses >= 6 && first * 10 >= houses * 9, "{first} of {houses}");
@@ -199,7 +199,7 @@ fn readings_that_are_chosen_tell_more_than_random_ones() {
                     return n;
                 }
                 let wanted = best.iter().find_map(|w| {
-                    let is = |l: &&(Asked, f64)| {
+                    let is = |l: &&(AskedLink, f64)| {
                         let ends = [&house.ends.ends[l.0.from].0, &house.ends.ends[l.0.to].0];
                         ends.contains(&&w.from.to_string()) && ends.contains(&&w.to.to_string())
                     };

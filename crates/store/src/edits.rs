@@ -6,11 +6,13 @@ use std::fmt;
 use std::sync::{Arc, PoisonError};
 
 use dot_reach_core::record::{Entry, EntryId, Prepared, Record};
-use dot_reach_core::site::{Change, Edit, Refusal, Site, Touch, apply, in_words, value_at};
+use dot_reach_core::site::{
+    Change, Edit, Refusal, Site, Touch, apply, field_in_words, in_words, value_at,
+};
 use rusqlite::{Connection, OptionalExtension, Transaction, named_params};
 use serde_json::Value;
 
-use crate::history::Act;
+use crate::history::JournalAct;
 use crate::memory::{Memory, OpenJob};
 use crate::{JobId, Store, StoreError, entries, jobs, things};
 
@@ -119,10 +121,10 @@ pub struct Conflict {
 impl fmt::Display for Conflict {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Self { who, name, revision, .. } = self;
-        let told = |value: &Option<Value>| in_words(value.as_ref(), self.touch.field.is_some());
+        let told = |value: &Option<Value>| in_words(value.as_ref(), self.touch.field.as_deref());
         write!(f, "{who} changed {name}")?;
         if let Some(field) = &self.touch.field {
-            write!(f, " ({})", field.replace(['_', '.'], " "))?;
+            write!(f, " ({})", field_in_words(field))?;
         }
         let (theirs, yours) = (told(&self.theirs), told(&self.yours));
         write!(
@@ -139,11 +141,11 @@ struct Outcome {
     prepared: Prepared,
     job: OpenJob,
     change: Option<Change>,
-    rows: entries::Rows,
+    rows: entries::EntryRows,
 }
 
 impl Outcome {
-    fn of(open: &OpenJob, prepared: Prepared, rows: entries::Rows) -> Result<Self, Refusal> {
+    fn of(open: &OpenJob, prepared: Prepared, rows: entries::EntryRows) -> Result<Self, Refusal> {
         let (mut site, mut record) = (Arc::clone(&open.site), Arc::clone(&open.record));
         let change = match &prepared.edit {
             Some(edit) => Some(apply(Arc::make_mut(&mut site), edit)?),
@@ -259,7 +261,7 @@ impl Store {
             if let Some(first) = changed_since(db, &id, &command, &touched)? {
                 return Err(first.between(&now.site, &outcome.job.site));
             }
-            let row = NewRow { command: &command, act: Act::Edit, of_revision: None };
+            let row = NewRow { command: &command, act: JournalAct::Edit, of_revision: None };
             let plan = outcome.prepared.edit.as_ref().zip(outcome.change.as_ref());
             write(db, &memory, &id, outcome.job, &row, plan, &outcome.rows)
         })
@@ -392,7 +394,7 @@ pub(crate) fn first_clash(
 /// A row that the journal is to have.
 pub(crate) struct NewRow<'a> {
     pub(crate) command: &'a Command,
-    pub(crate) act: Act,
+    pub(crate) act: JournalAct,
     pub(crate) of_revision: Option<u64>,
 }
 
@@ -404,7 +406,7 @@ pub(crate) fn write(
     job: OpenJob,
     row: &NewRow<'_>,
     plan: Option<(&Edit, &Change)>,
-    rows: &entries::Rows,
+    rows: &entries::EntryRows,
 ) -> Result<Committed, StoreError> {
     let revision = job.revision;
     let write = db.transaction()?;

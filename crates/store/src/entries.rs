@@ -10,21 +10,21 @@ use crate::{Command, JobId, StoreError};
 const FORMAT: u32 = 1;
 
 /// Entries as they are written, worked out before their turn comes.
-pub(crate) type Rows = Vec<Row>;
+pub(crate) type EntryRows = Vec<EntryRow>;
 
 /// An entry as it is written.
 #[derive(Debug)]
-pub(crate) struct Row {
+pub(crate) struct EntryRow {
     id: EntryId,
     did: String,
     body: String,
 }
 
-pub(crate) fn rows(entries: &[Entry]) -> Result<Rows, StoreError> {
+pub(crate) fn rows(entries: &[Entry]) -> Result<EntryRows, StoreError> {
     let row = |entry: &Entry| {
         let value = serde_json::to_value(entry)?;
         let did = value["what"]["did"].as_str().unwrap_or_default().to_owned();
-        Ok(Row { id: entry.id.clone(), did, body: value.to_string() })
+        Ok(EntryRow { id: entry.id.clone(), did, body: value.to_string() })
     };
     entries.iter().map(row).collect()
 }
@@ -36,7 +36,7 @@ pub(crate) fn add(
     first: u64,
     revision: u64,
     command: &Command,
-    rows: &Rows,
+    rows: &EntryRows,
 ) -> Result<Vec<(u64, EntryId)>, StoreError> {
     let mut insert = write.prepare_cached(
         "INSERT INTO entry (job_id, seq, id, edit_id, revision, client, did, format, body)

@@ -16,7 +16,7 @@ use crate::{Command, Committed, JobId, Store, StoreError};
 
 /// What a journal row is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Act {
+pub enum JournalAct {
     /// Someone changed the job.
     Edit,
     /// Someone took a change back.
@@ -25,7 +25,7 @@ pub enum Act {
     Redo,
 }
 
-impl Act {
+impl JournalAct {
     pub(crate) fn word(self) -> &'static str {
         match self {
             Self::Edit => "edit",
@@ -52,7 +52,7 @@ pub struct JournalRow {
     /// When.
     pub at: String,
     /// What kind of act.
-    pub act: Act,
+    pub act: JournalAct,
     /// The revision that was undone or redone.
     pub of_revision: Option<u64>,
     /// What was done.
@@ -67,7 +67,7 @@ impl Store {
     /// # Errors
     /// Nothing is left to undo, another has changed it since, or the database fails.
     pub fn undo(&self, id: &JobId, command: &Command) -> Result<Committed, StoreError> {
-        self.step(id, command, Act::Undo)
+        self.step(id, command, JournalAct::Undo)
     }
 
     /// Makes the person's own last undone change again.
@@ -75,10 +75,15 @@ impl Store {
     /// # Errors
     /// Nothing is left to redo, another has changed it since, or the database fails.
     pub fn redo(&self, id: &JobId, command: &Command) -> Result<Committed, StoreError> {
-        self.step(id, command, Act::Redo)
+        self.step(id, command, JournalAct::Redo)
     }
 
-    fn step(&self, id: &JobId, command: &Command, act: Act) -> Result<Committed, StoreError> {
+    fn step(
+        &self,
+        id: &JobId,
+        command: &Command,
+        act: JournalAct,
+    ) -> Result<Committed, StoreError> {
         for _ in 0..MOST_TRIES {
             let taken = self.readers.read(|db| receipt(db, id, command, &[]))?;
             if let Some(receipt) = taken {
@@ -156,11 +161,11 @@ impl Step {
         db: &Connection,
         id: &JobId,
         command: &Command,
-        act: Act,
+        act: JournalAct,
         open: &OpenJob,
     ) -> Result<Self, StoreError> {
         let of = match act {
-            Act::Undo => last_undoable(db, id, &command.author)?,
+            JournalAct::Undo => last_undoable(db, id, &command.author)?,
             _ => last_redoable(db, id, &command.author)?,
         };
         let of = of.ok_or(StoreError::Nothing(act.word()))?;
@@ -190,7 +195,7 @@ fn journal_row(row: &Row<'_>) -> Result<JournalRow, StoreError> {
         revision: row.get("revision")?,
         who: row.get("who")?,
         at: row.get("at")?,
-        act: Act::of_word(&row.get::<_, String>("act")?),
+        act: JournalAct::of_word(&row.get::<_, String>("act")?),
         of_revision: row.get("of_revision")?,
         edit: serde_json::from_str(&row.get::<_, String>("edit")?).ok(),
         touched: touches(&row.get::<_, String>("touched")?)?,

@@ -36,7 +36,7 @@ use dot_reach_core::site::Refusal;
 
 pub use check::check;
 pub use edits::{Command, Committed, Conflict, Reads};
-pub use history::{Act, JournalRow};
+pub use history::{JournalAct, JournalRow};
 pub use images::Image;
 pub use jobs::{JobId, JobSummary};
 pub use memory::OpenJob;

@@ -6,13 +6,13 @@ use std::time::Duration;
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_formats::Imported;
 use dot_reach_formats::tables::{self, OfHub};
-use dot_reach_formats::told::{Came, Told};
+use dot_reach_formats::told::{Came, ToldReadings};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
 use crate::app::moment;
 use crate::commands::{Answer, drawn, take_told};
-use crate::door::{Day, For, Job, Prove, See};
+use crate::door::{AskedJob, Day, For, Prove, See};
 use crate::error::WebError;
 
 /// How long a collector may take for an answer.
@@ -168,7 +168,7 @@ pub(crate) async fn take_tables(For(job, ..): For<Prove>, sent: web::Json<Tables
     let (now, stem) = (moment(), drawn("h"));
     take_told(&job, mark, move |site, record| {
         let mut whole =
-            Imported { value: Told { new: Vec::new(), again: 0 }, findings: Vec::new() };
+            Imported { value: ToldReadings { new: Vec::new(), again: 0 }, findings: Vec::new() };
         for (n, (network, told)) in all.iter().enumerate() {
             let stem = format!("{stem}.{n}");
             let came = Came { source: "hub", now: &now, stem: &stem };
@@ -186,7 +186,7 @@ pub(crate) async fn take_tables(For(job, ..): For<Prove>, sent: web::Json<Tables
 #[derive(Deserialize)]
 pub(crate) struct Tables {
     #[serde(flatten)]
-    mark: crate::commands::Mark,
+    mark: crate::commands::ChangeMark,
 }
 
 /// A part of an address that names a network: nothing that leads elsewhere.
@@ -201,7 +201,7 @@ fn segment(text: &str) -> Result<String, WebError> {
 }
 
 /// The address of the job's collector, where it may be asked.
-fn address(job: &Job) -> Result<String, WebError> {
+fn address(job: &AskedJob) -> Result<String, WebError> {
     let wanted = job.site.job.collector.trim().to_owned();
     if wanted.is_empty() {
         return Err(WebError::field("collector", "no collector is named in the job"));
@@ -224,7 +224,7 @@ fn is_this_machine(address: &str) -> bool {
 
 /// Asks the collector; without a body a question, with one something to do.
 async fn ask<T: serde::de::DeserializeOwned + Send + 'static>(
-    job: &Job,
+    job: &AskedJob,
     path: String,
     body: Option<Value>,
 ) -> Result<T, WebError> {

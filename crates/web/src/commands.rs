@@ -10,13 +10,13 @@ use actix_web::http::header::{CACHE_CONTROL, CONTENT_DISPOSITION, LOCATION};
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
-use dot_reach_core::record::{Caller, Prepared, Record, Telling};
+use dot_reach_core::record::{Prepared, Record, Sender, Telling};
 use dot_reach_core::site::{
     Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, beside,
 };
-use dot_reach_core::survey::facts::{Stamp, stamped};
-use dot_reach_core::wish::Wish;
-use dot_reach_formats::told::{Came, Told};
+use dot_reach_core::survey::facts::{FactStamp, stamped};
+use dot_reach_core::wish::PageRequest;
+use dot_reach_formats::told::{Came, ToldReadings};
 use dot_reach_formats::{
     ImportFinding, Imported, job_file, ledger_csv, plan_image, readings_csv, tables,
 };
@@ -26,7 +26,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::{App, News, moment, now};
-use crate::door::{Change, For, Job, Prove, See};
+use crate::door::{AskedJob, Change, For, Prove, See};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::reach;
@@ -36,7 +36,7 @@ pub(crate) type Answer = Result<HttpResponse, WebError>;
 
 /// By what a change is known: sent with every change.
 #[derive(Clone, Debug, Deserialize)]
-pub(crate) struct Mark {
+pub(crate) struct ChangeMark {
     pub(crate) edit_id: String,
     #[serde(default)]
     pub(crate) client: String,
@@ -45,9 +45,9 @@ pub(crate) struct Mark {
 /// An edit as a page sends it.
 #[derive(Deserialize)]
 pub(crate) struct SentEdit {
-    edit: Wish,
+    edit: PageRequest,
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
     #[serde(default)]
     base: Option<u64>,
     /// How what is recorded is known; nothing says no more than that it was seen.
@@ -62,12 +62,12 @@ pub(crate) struct SentEdit {
 #[derive(Deserialize)]
 pub(crate) struct SentStep {
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
     #[serde(default)]
     force: bool,
 }
 
-pub(crate) fn command(job: &Job, mark: Mark) -> Command {
+pub(crate) fn command(job: &AskedJob, mark: ChangeMark) -> Command {
     Command {
         edit_id: mark.edit_id,
         who: job.caller.person.who.clone(),
@@ -81,7 +81,7 @@ pub(crate) fn command(job: &Job, mark: Mark) -> Command {
 
 /// Keeps what `prepare` makes of the job as it stands, and tells everyone on it.
 pub(crate) async fn keep(
-    job: &Job,
+    job: &AskedJob,
     command: Command,
     reads: Reads,
     prepare: impl Fn(&Site, &Record) -> Result<Prepared, Refusal> + Send + 'static,
@@ -93,12 +93,12 @@ pub(crate) async fn keep(
 }
 
 /// Who puts something on record with a command.
-pub(crate) fn caller(command: &Command) -> Caller {
-    Caller { name: command.who.clone(), taken: moment(), stem: command.edit_id.clone() }
+pub(crate) fn caller(command: &Command) -> Sender {
+    Sender { name: command.who.clone(), taken: moment(), stem: command.edit_id.clone() }
 }
 
 /// Tells everyone on the job, but for what had been taken before.
-fn told(job: &Job, command: Command, committed: &Committed) {
+fn told(job: &AskedJob, command: Command, committed: &Committed) {
     if committed.again {
         return;
     }
@@ -122,16 +122,18 @@ pub(crate) async fn edits(For(job, ..): For<Change>, sent: web::Json<SentEdit>) 
     make_edit(job, sent.into_inner()).await
 }
 
-async fn make_edit(job: Job, sent: SentEdit) -> Answer {
+async fn make_edit(job: AskedJob, sent: SentEdit) -> Answer {
     let SentEdit { edit, mark, base, how, look } = sent;
     let command = Command { base, ..command(&job, mark) };
     // What is taken out, and how people call it, while it is still there.
     let gone = match &edit {
-        Wish::Edit(Edit::Remove { kind, id }) => Some(Ref { kind: *kind, id: id.clone().into() }),
+        PageRequest::Edit(Edit::Remove { kind, id }) => {
+            Some(Ref { kind: *kind, id: id.clone().into() })
+        }
         _ => None,
     };
     let gone = gone.and_then(|of| Some((job.site.thing(&of)?.name()?, of)));
-    let stamp = Stamp { how, by: command.who.clone(), at: command.at.clone() };
+    let stamp = FactStamp { how, by: command.who.clone(), at: command.at.clone() };
     let committed = keep_wish(&job, command, edit, Some(stamp)).await?;
     let mut answer = receipt(&committed);
     if let Some((name, of)) = gone {
@@ -148,23 +150,23 @@ async fn make_edit(job: Job, sent: SentEdit) -> Answer {
 
 /// Keeps what is wished. What a house taught is learned before, once, and beside the store.
 async fn keep_wish(
-    job: &Job,
+    job: &AskedJob,
     command: Command,
-    wish: Wish,
-    stamp: Option<Stamp>,
+    wish: PageRequest,
+    stamp: Option<FactStamp>,
 ) -> Result<Committed, WebError> {
     let caller = caller(&command);
     let reads = match &wish {
-        Wish::Edit(_) => Reads::Nothing,
-        Wish::Proving(act) if act.asks_what_is_taught() => Reads::House,
+        PageRequest::Edit(_) => Reads::Nothing,
+        PageRequest::Proving(act) if act.asks_what_is_taught() => Reads::House,
         _ => Reads::All,
     };
     let known = match &wish {
-        Wish::Proving(act) if act.asks_what_is_taught() => Some(job.proved().await?),
+        PageRequest::Proving(act) if act.asks_what_is_taught() => Some(job.proved().await?),
         _ => None,
     };
     keep(job, command, reads, move |site, record| {
-        if let (Wish::Proving(act), Some(known)) = (&wish, &known) {
+        if let (PageRequest::Proving(act), Some(known)) = (&wish, &known) {
             // Somebody changed the job since it was learned: it is learned anew.
             let is_of = *known.0.site == *site && known.1.record == *record;
             return act.clone().prepare(site, record, &caller, Some(known).filter(|_| is_of));
@@ -188,7 +190,7 @@ pub(crate) async fn redo(For(job, ..): For<Change>, sent: web::Json<SentStep>) -
     step(job, sent.into_inner(), true).await
 }
 
-async fn step(job: Job, SentStep { mark, force }: SentStep, again: bool) -> Answer {
+async fn step(job: AskedJob, SentStep { mark, force }: SentStep, again: bool) -> Answer {
     let command = Command { force, ..command(&job, mark) };
     let (id, asked) = (job.id.clone(), command.clone());
     let committed = job
@@ -360,7 +362,7 @@ pub(crate) struct SentReadings {
     #[serde(default)]
     source: String,
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
 }
 
 #[post("/jobs/{job}/readings")]
@@ -384,7 +386,11 @@ pub(crate) fn drawn(stem: &str) -> String {
 }
 
 /// Makes an edit that was worked out here.
-pub(crate) async fn take_edit(job: &Job, mark: Mark, edit: Edit) -> Result<(), WebError> {
+pub(crate) async fn take_edit(
+    job: &AskedJob,
+    mark: ChangeMark,
+    edit: Edit,
+) -> Result<(), WebError> {
     keep(job, command(job, mark), Reads::Nothing, move |_, _| {
         Ok(Prepared { edit: Some(edit.clone()), entries: Vec::new() })
     })
@@ -412,8 +418,8 @@ fn read_told(read: &Read, committed: &Committed) -> serde_json::Value {
 /// Makes one edit of the lines that could be read, and names those that could not: how many were taken,
 /// and what was wrong. Where others change the job meanwhile, they are read anew.
 pub(crate) async fn take_lines(
-    job: &Job,
-    mark: Mark,
+    job: &AskedJob,
+    mark: ChangeMark,
     read: impl Fn(&Site) -> Imported<Vec<Edit>> + Send + 'static,
 ) -> Result<serde_json::Value, WebError> {
     let told = Read::default();
@@ -430,9 +436,9 @@ pub(crate) async fn take_lines(
 
 /// Puts on record what a table tells, and names what could not be read.
 pub(crate) async fn take_told(
-    job: &Job,
-    mark: Mark,
-    read: impl Fn(&Site, &Record) -> Imported<Told> + Send + 'static,
+    job: &AskedJob,
+    mark: ChangeMark,
+    read: impl Fn(&Site, &Record) -> Imported<ToldReadings> + Send + 'static,
 ) -> Answer {
     let told = Read::default();
     let note = Arc::clone(&told);

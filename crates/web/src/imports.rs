@@ -17,10 +17,10 @@ use serde_json::{Value, json};
 
 use crate::app::{App, News, now};
 use crate::commands::{Answer, spooled, stored};
-use crate::door::Person;
+use crate::door::Visitor;
 use crate::error::WebError;
 use crate::pages::jobs::day;
-use crate::work::{Found, Question, Ticket};
+use crate::work::{Question, Ticket, WorkFound};
 
 /// How long an answer waits for the end before it says how far it is.
 const AT_ONCE: Duration = Duration::from_secs(2);
@@ -56,7 +56,7 @@ pub(crate) struct Query {
 pub(crate) async fn begin(
     form: Multipart,
     query: web::Query<Query>,
-    person: Person,
+    person: Visitor,
     app: web::Data<App>,
 ) -> Answer {
     let mut file = spooled(form, job_file::MOST_BYTES, "file").await?;
@@ -72,7 +72,7 @@ pub(crate) async fn begin(
         let mut bytes = Vec::new();
         let read = file.read_to_end(&mut bytes).map_err(|e| WebError::Inside(e.to_string()));
         let read = read.and_then(|_| import(&shared, &bytes, known, command, pulse)).transpose()?;
-        Some(Found::Import(Arc::new(read)))
+        Some(WorkFound::Import(Arc::new(read)))
     });
     told(number, &ticket).await
 }
@@ -93,7 +93,7 @@ pub(crate) async fn stop(number: web::Path<u64>, app: web::Data<App>) -> Answer 
 /// The new job, or why there is none; how far it is, while it is not over.
 async fn told(number: u64, ticket: &Arc<Ticket>) -> Answer {
     let found = ticket.within(AT_ONCE).await;
-    if let Some(Found::Import(read)) = found {
+    if let Some(WorkFound::Import(read)) = found {
         return Ok(match &*read {
             Ok(made) => HttpResponse::Ok().json(made),
             Err(error) => error.error_response(),

@@ -20,7 +20,7 @@ use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 
 use crate::desk::{Bench, Slot};
-use crate::door::{For, Job, See};
+use crate::door::{AskedJob, For, See};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::{advice, hub, reach};
@@ -113,7 +113,7 @@ pub(crate) async fn live(
     Ok(response)
 }
 
-async fn talk(job: Job, mut session: Session, mut stream: actix_ws::AggregatedMessageStream) {
+async fn talk(job: AskedJob, mut session: Session, mut stream: actix_ws::AggregatedMessageStream) {
     Metrics::count(&job.app.metrics.channels);
     let mut news = job.app.listen();
     let (mut page, mut tidings) = Page::of(job);
@@ -166,7 +166,7 @@ async fn talk(job: Job, mut session: Session, mut stream: actix_ws::AggregatedMe
 
 /// A page at the other end of a channel.
 struct Page {
-    job: Job,
+    job: AskedJob,
     /// Where its previews are worked out, apart from what others start from.
     bench: Option<Bench>,
     teller: Sender<String>,
@@ -175,7 +175,7 @@ struct Page {
 }
 
 impl Page {
-    fn of(job: Job) -> (Self, Receiver<String>) {
+    fn of(job: AskedJob) -> (Self, Receiver<String>) {
         let (teller, tidings) = channel(MOST_TIDINGS);
         (Self { job, bench: None, teller, waits: None, ticket: None }, tidings)
     }

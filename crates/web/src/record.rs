@@ -4,15 +4,15 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::moment::Moment;
-use dot_reach_core::record::{Caller, EntryId, Folder, Prepared};
+use dot_reach_core::record::{EntryId, Folder, Prepared, Sender};
 use dot_reach_core::site::Edit;
-use dot_reach_core::wish::Wish;
+use dot_reach_core::wish::PageRequest;
 use dot_reach_store::Reads;
 use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::moment;
-use crate::commands::{Answer, Mark, command, keep, receipt};
+use crate::commands::{Answer, ChangeMark, command, keep, receipt};
 use crate::door::{Day, For, See};
 use crate::error::WebError;
 
@@ -49,7 +49,8 @@ pub(crate) async fn tell(For(job, ..): For<Day>, sent: web::Json<SentEntries>) -
         let reason = format!("{MOST_ENTRIES} at a time are the most");
         return Err(WebError::field("entries", reason));
     }
-    let mark = Mark { edit_id: format!("rec.{}", first.id).chars().take(64).collect(), client };
+    let mark =
+        ChangeMark { edit_id: format!("rec.{}", first.id).chars().take(64).collect(), client };
     let command = command(&job, mark);
     let mut wishes = Vec::new();
     for (n, entry) in sent.into_iter().enumerate() {
@@ -66,7 +67,7 @@ pub(crate) async fn tell(For(job, ..): For<Day>, sent: web::Json<SentEntries>) -
                 fields.entry("by").or_insert_with(|| json!(by));
             }
         }
-        let wish: Wish = serde_json::from_value(what)
+        let wish: PageRequest = serde_json::from_value(what)
             .map_err(|e| WebError::field("entries", format!("entry {}: {e}", n + 1)))?;
         if !wish.is_of_record() {
             let reason = format!("entry {}: changes the plan; send it to edits", n + 1);
@@ -81,7 +82,7 @@ pub(crate) async fn tell(For(job, ..): For<Day>, sent: web::Json<SentEntries>) -
         let (mut changes, mut all) = (Vec::new(), Vec::new());
         for (id, said, by, wish) in &wishes {
             let name = by.clone().unwrap_or_else(|| who.clone());
-            let caller = Caller { name, taken: taken.clone(), stem: id.to_string() };
+            let caller = Sender { name, taken: taken.clone(), stem: id.to_string() };
             let mut prepared = wish.clone().prepare(&folder.site, &folder.record, &caller)?;
             for entry in &mut prepared.entries {
                 entry.said = said.clone().unwrap_or_else(|| entry.said.clone());

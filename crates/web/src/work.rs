@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 use actix_web::web;
 use dot_reach_core::analysis::Options;
 use dot_reach_core::placement::advice::{Advice, Ask};
-use dot_reach_core::placement::{Places, Search};
+use dot_reach_core::placement::{HubSearch, Places};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::NetworkId;
 use dot_reach_store::JobId;
@@ -139,7 +139,7 @@ impl Work {
     pub(crate) fn begin(
         &self,
         question: Question,
-        work: impl FnOnce(&mut dyn FnMut(usize, usize) -> ControlFlow<()>) -> Option<Found>
+        work: impl FnOnce(&mut dyn FnMut(usize, usize) -> ControlFlow<()>) -> Option<WorkFound>
         + Send
         + 'static,
     ) -> Arc<Ticket> {
@@ -231,7 +231,7 @@ pub(crate) enum Question {
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum About {
     /// Where the hub of a network could stand.
-    HubPlaces(NetworkId, Search),
+    HubPlaces(NetworkId, HubSearch),
     /// The least that is enough.
     Advice(Ask),
     /// How sure all of it is, under a what-if.
@@ -240,7 +240,7 @@ pub(crate) enum About {
 
 /// What long work found.
 #[derive(Clone, Debug)]
-pub(crate) enum Found {
+pub(crate) enum WorkFound {
     HubPlaces(Arc<Places>),
     Advice(Arc<Advice>),
     Chances(Arc<Chances>),
@@ -260,7 +260,7 @@ pub(crate) struct Ticket {
     left_at: AtomicU64,
     stop: AtomicBool,
     over: AtomicBool,
-    found: OnceLock<Found>,
+    found: OnceLock<WorkFound>,
     news: Notify,
 }
 
@@ -282,7 +282,7 @@ impl Ticket {
 
     fn run(
         &self,
-        work: impl FnOnce(&mut dyn FnMut(usize, usize) -> ControlFlow<()>) -> Option<Found>,
+        work: impl FnOnce(&mut dyn FnMut(usize, usize) -> ControlFlow<()>) -> Option<WorkFound>,
     ) {
         let mut pulse = |done: usize, of: usize| {
             self.done.store(done, Ordering::Relaxed);
@@ -314,7 +314,7 @@ impl Ticket {
     }
 
     /// What it found, once it has.
-    pub(crate) fn found(&self) -> Option<Found> {
+    pub(crate) fn found(&self) -> Option<WorkFound> {
         self.found.get().cloned()
     }
 
@@ -344,7 +344,7 @@ impl Ticket {
     }
 
     /// Waits until it is over, but no longer than this.
-    pub(crate) async fn within(self: &Arc<Self>, time: Duration) -> Option<Found> {
+    pub(crate) async fn within(self: &Arc<Self>, time: Duration) -> Option<WorkFound> {
         let waiting = self.wait();
         let end = async {
             while !waiting.0.is_over() {

@@ -10,7 +10,7 @@ mod common;
 
 use common::TestApp;
 use dot_reach_core::gate::checks::checks;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::record::Step;
 use dot_reach_formats::job_file;
 use serde_json::{Value, json};
@@ -58,7 +58,7 @@ impl Case {
         let name = self.job.rsplit('/').next().expect("a job").to_owned();
         let text = self.app.get(&format!("{}/{name}.json", self.job)).body;
         let site = job_file::read(text.as_bytes()).expect("a job file").value.site;
-        if let Some(spot) = Spot::of(&site, &device.parse().expect("an id")) {
+        if let Some(spot) = WorkedDevice::of(&site, &device.parse().expect("an id")) {
             for check in checks(&spot, step) {
                 self.send(&json!({"do": "check", "device": device, "step": step, "check": check.word, "on": true}))?;
             }

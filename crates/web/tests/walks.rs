@@ -12,7 +12,7 @@ use std::collections::BTreeSet;
 
 use common::TestApp;
 use dot_reach_core::gate::checks::checks;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::record::{Entry, Step};
 use dot_reach_formats::job_file;
 use dot_reach_trials::acts::{self, AT, HUB_STEPS, take};
@@ -119,7 +119,9 @@ impl<'a> House<'a> {
     fn tick(&mut self, device: &str, step: &str) {
         let site = job_file::read(self.file().as_bytes()).expect("a job file").value.site;
         let step = Step::ALL.into_iter().find(|s| s.word() == step).expect("a step");
-        let Some(spot) = device.parse().ok().and_then(|id| Spot::of(&site, &id)) else { return };
+        let Some(spot) = device.parse().ok().and_then(|id| WorkedDevice::of(&site, &id)) else {
+            return;
+        };
         let ticks: Vec<Value> = checks(&spot, step)
             .iter()
             .map(|check| {

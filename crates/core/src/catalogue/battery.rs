@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields)]
 pub struct Draw {
     /// The cell.
-    pub cell: Cell,
+    pub cell: BatteryCell,
     /// How many cells.
     pub cells: u32,
     /// How many of them stand in series: together they hold the charge of one.
@@ -36,14 +36,14 @@ fn one() -> u32 {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 #[expect(missing_docs, reason = "cells are known by their standard names")]
-pub enum Cell {
+pub enum BatteryCell {
     Cr2032,
     Cr2450,
     Aaa,
     Aa,
 }
 
-impl Cell {
+impl BatteryCell {
     /// Its charge in milliampere-hours.
     pub fn mah(self) -> f64 {
         match self {
@@ -107,7 +107,7 @@ mod tests {
     use super::*;
 
     const REMOTE: Draw = Draw {
-        cell: Cell::Cr2032,
+        cell: BatteryCell::Cr2032,
         cells: 1,
         in_series: 1,
         sleep_ua: 2.0,

@@ -57,7 +57,7 @@ impl LoadKind {
     Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
 )]
 #[serde(rename_all = "lowercase")]
-pub enum Way {
+pub enum FittingWay {
     /// Through the hub of its network.
     #[default]
     Hub,
@@ -69,7 +69,7 @@ pub enum Way {
     Cloud,
 }
 
-impl Way {
+impl FittingWay {
     /// Each with its words.
     pub const ALL: [(Self, &'static str); 4] = [
         (Self::Hub, "through the hub"),
@@ -168,7 +168,7 @@ pub struct Fitting {
     /// How long it lasts, in years.
     pub life_years: Option<f64>,
     /// How platforms reach it; empty while nobody has looked.
-    pub platforms: BTreeSet<Way>,
+    pub platforms: BTreeSet<FittingWay>,
     /// The finishes that it comes in; empty where nobody sees it.
     pub finishes: Vec<String>,
     /// Whether it measures what its load takes.

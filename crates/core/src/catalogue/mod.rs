@@ -11,7 +11,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use self::battery::Draw;
-pub use self::fitting::{Far, Fitting, LoadKind, Powered, Way};
+pub use self::fitting::{Far, Fitting, FittingWay, LoadKind, Powered};
 use crate::radio::mounting::BoxKind;
 use crate::radio::profile::{Class, DataSheet};
 use crate::radio::system::System;
@@ -83,7 +83,7 @@ pub enum Button {
 /// How a device is joined, by what can be seen.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
-pub struct Joining {
+pub struct JoinMethod {
     /// What to press, and how often or how long.
     pub gesture: String,
     /// What its light does when it is ready, and when it is done.
@@ -155,7 +155,7 @@ pub struct DeviceKind {
     pub fit: Fitting,
     /// How it is joined.
     #[serde(default)]
-    pub join: Joining,
+    pub join: JoinMethod,
     /// How it is wired in.
     #[serde(default)]
     pub wiring: Wiring,

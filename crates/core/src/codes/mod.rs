@@ -11,7 +11,7 @@ use crate::radio::system::System;
 
 pub use matter::Matter;
 pub use zigbee::InstallCode;
-pub use zwave::{Dsk, Label};
+pub use zwave::{Dsk, ZwaveLabel};
 
 /// What a code says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -19,7 +19,7 @@ pub enum Code {
     /// Of a device that joins by Matter.
     Matter(Matter),
     /// The label of a Z-Wave device, as its QR carries it.
-    ZWave(Label),
+    ZWave(ZwaveLabel),
     /// The key on the label of a Z-Wave device, or its first five digits.
     Dsk(Dsk),
     /// The install code of a Zigbee device.
@@ -136,7 +136,7 @@ fn read(text: &str, system: Option<System>) -> Result<Code, CodeError> {
         return InstallCode::read(&bare).map(Code::Zigbee);
     }
     if digits && bare.len() >= 52 && bare.starts_with("90") {
-        return Label::read(&bare).map(Code::ZWave);
+        return ZwaveLabel::read(&bare).map(Code::ZWave);
     }
     if digits && matches!(bare.len(), 5 | 40) || is_zwave {
         return Dsk::read(&bare).map(Code::Dsk);

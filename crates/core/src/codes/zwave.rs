@@ -51,7 +51,7 @@ impl fmt::Display for Dsk {
 
 /// What the QR on a label says.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Label {
+pub struct ZwaveLabel {
     /// Whether the hub takes it by itself, once it was scanned.
     pub is_scan_ahead: bool,
     /// The keys that it asks for, a bit each.
@@ -62,7 +62,7 @@ pub struct Label {
     pub long_range: Option<bool>,
 }
 
-impl Label {
+impl ZwaveLabel {
     /// Digits of a QR (SDS13937): `90`, version in two, checksum in five, keys in three, the key in forty,
     /// then fields of type, length and value. The checksum is the first two bytes of the SHA-1 over all
     /// that follows it.
@@ -99,7 +99,7 @@ impl Label {
     }
 }
 
-impl fmt::Display for Label {
+impl fmt::Display for ZwaveLabel {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "PIN {:05}", self.dsk.pin)?;
         f.write_str(if self.is_scan_ahead { ", can be scanned ahead" } else { ", by a press" })

@@ -7,15 +7,15 @@ mod told;
 
 use std::sync::Arc;
 
-use self::noise::{Noise, Onces, hits_at, rise};
+use self::noise::{NoiseMap, Onces, hits_at, rise};
 use self::told::{Carrier, Teller};
 use crate::analysis::Analysis;
 use crate::geometry::{Place, Rect};
 use crate::network::NetworkAnalysis;
 use crate::network::link::{directions, worse_margin};
 use crate::network::route::link_cost;
-use crate::network::{Node, Role, RoleFinding, Why};
-use crate::propagation::{Medium, Stamp};
+use crate::network::{Node, Role, RoleFinding, RoleReason};
+use crate::propagation::{LossStamp, Medium};
 use crate::radio::profile::{Class, hand_loss, planning_profile};
 use crate::radio::region::Region;
 use crate::site::{DeviceId, FloorId};
@@ -116,9 +116,9 @@ pub struct Coverage {
     /// The chance that a message passes the whole way.
     success: Vec<f32>,
     /// What its layers hold for.
-    stamp: Stamp,
+    stamp: LossStamp,
     layers: Vec<Layer>,
-    noise: Noise,
+    noise: NoiseMap,
 }
 
 impl Coverage {
@@ -200,7 +200,7 @@ pub fn coverage(
         success: Vec::new(),
         stamp,
         layers,
-        noise: Noise::over(network, &handset, (&grid, z), earlier.map(|e| &e.noise)),
+        noise: NoiseMap::over(network, &handset, (&grid, z), earlier.map(|e| &e.noise)),
     };
     surface.fill(&teller, &worse, network);
     Some(surface)
@@ -326,7 +326,7 @@ pub fn handset(network: &NetworkAnalysis, region: Region, handset: Handset) -> O
         makes_forward: false,
         role: RoleFinding {
             role: Role::Carried,
-            why: Why::SleepsBetweenPresses,
+            why: RoleReason::SleepsBetweenPresses,
             may_go_dark: false,
         },
     })

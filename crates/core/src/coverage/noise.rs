@@ -12,7 +12,7 @@ use crate::units::{Db, Dbm};
 
 /// What a receiver hears of others in each cell.
 #[derive(Clone, Debug)]
-pub(crate) struct Noise {
+pub(crate) struct NoiseMap {
     of: Of,
     kinds: Arc<Vec<Kind>>,
     /// The kind of each cell by its place, row by row; empty where the air is quiet.
@@ -36,7 +36,7 @@ struct Of {
     around: Db,
 }
 
-impl Noise {
+impl NoiseMap {
     /// For a receiver carried over the cells of a grid at one height; what was computed `earlier` for
     /// the same cells of the same house is taken where it holds.
     pub(crate) fn over(
@@ -126,13 +126,13 @@ pub(crate) fn rise(network: &NetworkAnalysis, hits: &[Hits]) -> Db {
 /// out once for those that are alike to half a decibel.
 pub(crate) struct Onces<'a> {
     network: &'a NetworkAnalysis,
-    noise: &'a Noise,
+    noise: &'a NoiseMap,
     at_node: RefCell<BTreeMap<(usize, i32), f64>>,
     in_cell: RefCell<BTreeMap<(u32, i32), f64>>,
 }
 
 impl<'a> Onces<'a> {
-    pub(crate) fn new(network: &'a NetworkAnalysis, noise: &'a Noise) -> Self {
+    pub(crate) fn new(network: &'a NetworkAnalysis, noise: &'a NoiseMap) -> Self {
         Self { network, noise, at_node: RefCell::default(), in_cell: RefCell::default() }
     }
 

@@ -31,7 +31,7 @@ pub(super) struct Carrier {
 
 /// What a radio would be told.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Told {
+pub(super) struct ToldRadio {
     /// Which carrier serves it, by its number.
     pub(super) carrier: usize,
     level: usize,
@@ -91,7 +91,7 @@ impl<'a> Teller<'a> {
     }
 
     /// The places from the hub to what serves.
-    pub(super) fn way(&self, told: &Told) -> &[usize] {
+    pub(super) fn way(&self, told: &ToldRadio) -> &[usize] {
         let way = self.carriers.get(told.carrier).and_then(|c| c.ways[told.level].as_ref());
         way.map_or(&[], |w| &w.places)
     }
@@ -109,7 +109,7 @@ impl<'a> Teller<'a> {
 
     /// What a radio that hears each carrier with such a margin would be told, where the link to a carrier,
     /// by its number, costs so much; nothing where no way within the limits leads to it.
-    pub(super) fn told(&self, heard: &[f32], cost: &Cost<'_>) -> Option<Told> {
+    pub(super) fn told(&self, heard: &[f32], cost: &Cost<'_>) -> Option<ToldRadio> {
         match self.network.rule.choice {
             RouteChoice::DirectOnly => self.best(heard, cost, 0, |c| c.is_hub),
             RouteChoice::Nearest => self.of_star(heard, cost),
@@ -130,7 +130,7 @@ impl<'a> Teller<'a> {
     }
 
     /// Where parents are full: the parent that costs all of them together least.
-    fn seated(&self, heard: &[f32], cost: &Cost<'_>) -> Option<Told> {
+    fn seated(&self, heard: &[f32], cost: &Cost<'_>) -> Option<ToldRadio> {
         let all = self.carriers.iter().enumerate().filter_map(|(number, carrier)| {
             let margin = heard.get(number).copied()?;
             let (level, told, cost) = [2, 1, 0].into_iter().find_map(|level| {
@@ -149,7 +149,7 @@ impl<'a> Teller<'a> {
         (number, margin): (usize, f32),
         cost: &Cost<'_>,
         level: usize,
-    ) -> Option<(Told, u32)> {
+    ) -> Option<(ToldRadio, u32)> {
         let least = [Band::Thin, Band::Sound, Band::Solid][level];
         let way = self.carriers[number].ways[level].as_ref()?;
         if Band::of(Db::new(f64::from(margin)), self.target) < least {
@@ -161,19 +161,19 @@ impl<'a> Teller<'a> {
         let band = Band::of(Db::new(f64::from(weakest)), self.target);
         let hops = u8::try_from(way.places.len()).unwrap_or(u8::MAX);
         let told =
-            Told { carrier: number, level, margin: weakest, hops, success: way.success, band };
+            ToldRadio { carrier: number, level, margin: weakest, hops, success: way.success, band };
         (cost <= most_cost).then_some((told, cost))
     }
 
     /// Straight to the hub where that is at target, else the better of hub and repeaters.
-    fn of_star(&self, heard: &[f32], cost: &Cost<'_>) -> Option<Told> {
+    fn of_star(&self, heard: &[f32], cost: &Cost<'_>) -> Option<ToldRadio> {
         let any = self.best(heard, cost, 0, |_| true)?;
         let Some(straight) = self.best(heard, cost, 0, |c| c.is_hub) else { return Some(any) };
         if straight.band >= Band::Sound {
             return Some(straight);
         }
         let held = any.hops > 1;
-        Some(if held { Told { band: any.band.min(Band::Sound), ..any } } else { any })
+        Some(if held { ToldRadio { band: any.band.min(Band::Sound), ..any } } else { any })
     }
 
     /// The best way by the system's own choice over links of a level: least cost, then the strongest
@@ -184,8 +184,8 @@ impl<'a> Teller<'a> {
         cost: &Cost<'_>,
         level: usize,
         takes: impl Fn(&Carrier) -> bool,
-    ) -> Option<Told> {
-        let mut best: Option<(u32, Told)> = None;
+    ) -> Option<ToldRadio> {
+        let mut best: Option<(u32, ToldRadio)> = None;
         let all = self.carriers.iter().enumerate().filter(|(_, c)| takes(c));
         for (number, _) in all {
             let Some(margin) = heard.get(number).copied() else { continue };

@@ -54,7 +54,7 @@ impl Found {
 
 /// Findings that one must act on, by place.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Group<'a> {
+pub struct PlaceFindings<'a> {
     /// Who.
     pub acts: Acts,
     /// Each place by its name, with what is there; what is of no room stands under its network, and what
@@ -63,12 +63,15 @@ pub struct Group<'a> {
 }
 
 /// Findings by who must act and by place, in the order in which they weigh.
-pub fn grouped<'a>(site: &Site, findings: impl IntoIterator<Item = &'a Finding>) -> Vec<Group<'a>> {
-    let mut groups: Vec<Group<'a>> = Vec::new();
+pub fn grouped<'a>(
+    site: &Site,
+    findings: impl IntoIterator<Item = &'a Finding>,
+) -> Vec<PlaceFindings<'a>> {
+    let mut groups: Vec<PlaceFindings<'a>> = Vec::new();
     for finding in findings {
         let acts = finding.found.acts();
         let at = groups.iter().position(|g| g.acts == acts).unwrap_or_else(|| {
-            groups.push(Group { acts, places: Vec::new() });
+            groups.push(PlaceFindings { acts, places: Vec::new() });
             groups.len() - 1
         });
         let place = place_of(site, finding);

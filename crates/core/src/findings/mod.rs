@@ -7,13 +7,13 @@ mod mismatch;
 use crate::catalogue::Supply;
 use crate::fit;
 use crate::network::air::BESIDE_M;
-use crate::network::{NetworkAnalysis, Node, Outcome, Role, Why};
+use crate::network::{NetworkAnalysis, Node, Outcome, Role, RoleReason};
 use crate::radio::mounting::Mounting;
 use crate::radio::system::{RouteChoice, System};
 use crate::site::{DeviceId, NetworkId, Point, PointId, Security, Site};
 use crate::units::Db;
 
-pub use acts::{Acts, Group, grouped};
+pub use acts::{Acts, PlaceFindings, grouped};
 pub use found::Found;
 pub use mismatch::mismatches;
 
@@ -165,7 +165,8 @@ impl List<'_> {
         self.limit(network, members, rule.most_devices * hubs.max(1), "devices, remotes counted");
         let makes = |n: &&Node| {
             n.role.role != Role::Hub
-                && (n.role.role == Role::Forwards || matches!(n.role.why, Why::BeyondLimit { .. }))
+                && (n.role.role == Role::Forwards
+                    || matches!(n.role.why, RoleReason::BeyondLimit { .. }))
         };
         let forwarding = network.nodes.iter().filter(makes).count();
         if let Some(most) = rule.most_repeaters
@@ -197,7 +198,7 @@ impl List<'_> {
             !matches!(network.rule.choice, RouteChoice::DirectOnly | RouteChoice::Nearest);
         for (node, outcome) in network.nodes.iter().zip(&network.outcomes) {
             let device = || node.name.clone();
-            if node.role.why == Why::IfItsBoxIs {
+            if node.role.why == RoleReason::IfItsBoxIs {
                 let over = |o: &&Outcome| o.hops.iter().any(|h| h.from == node.device);
                 let carries = network.outcomes.iter().filter(over).count();
                 if carries > 0 {

@@ -2,14 +2,14 @@
 //! has to be.
 
 use super::FitFinding;
-use super::place::Place;
+use super::place::FitPlace;
 use crate::catalogue::{DeviceKind, Far, Powered};
 use crate::site::Layout;
 
 /// Why two devices do not work one load together, and what they would do.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[expect(missing_docs, reason = "each says in its words what would happen")]
-pub enum Clash {
+pub enum CompanionClash {
     #[error(
         "it speaks to its own family only: the signal on the wire is another one, so the lamp flickers or one of them is damaged"
     )]
@@ -36,28 +36,32 @@ pub enum Clash {
 ///
 /// # Errors
 /// Why not.
-pub fn pair(master: &DeviceKind, far: &DeviceKind) -> Result<(), Clash> {
+pub fn pair(master: &DeviceKind, far: &DeviceKind) -> Result<(), CompanionClash> {
     let accepts = |what: Far| master.fit.accepts.contains(&what);
     let wants_plain = accepts(Far::Plain);
     let wants_signal = accepts(Far::Electronic) || accepts(Far::Follower);
     match far.fit.far {
-        Far::No => Err(Clash::TwoMasters),
+        Far::No => Err(CompanionClash::TwoMasters),
         Far::Plain if wants_plain => Ok(()),
-        Far::Plain if wants_signal => Err(Clash::PlainOnElectronic),
+        Far::Plain if wants_signal => Err(CompanionClash::PlainOnElectronic),
         Far::Electronic | Far::Follower if accepts(far.fit.far) => {
-            if far.fit.family == master.fit.family { Ok(()) } else { Err(Clash::OtherFamily) }
+            if far.fit.family == master.fit.family {
+                Ok(())
+            } else {
+                Err(CompanionClash::OtherFamily)
+            }
         }
-        Far::Electronic | Far::Follower if wants_plain => Err(Clash::ElectronicOnPlain),
-        Far::Electronic | Far::Follower if wants_signal => Err(Clash::OtherFamily),
-        Far::Plain | Far::Electronic | Far::Follower => Err(Clash::NoWire),
+        Far::Electronic | Far::Follower if wants_plain => Err(CompanionClash::ElectronicOnPlain),
+        Far::Electronic | Far::Follower if wants_signal => Err(CompanionClash::OtherFamily),
+        Far::Plain | Far::Electronic | Far::Follower => Err(CompanionClash::NoWire),
         Far::Remote | Far::Paired => {
             let shares = far.systems.iter().any(|s| master.systems.contains(s));
-            if accepts(far.fit.far) && shares { Ok(()) } else { Err(Clash::NoRadio) }
+            if accepts(far.fit.far) && shares { Ok(()) } else { Err(CompanionClash::NoRadio) }
         }
     }
 }
 
-pub(super) fn group(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
+pub(super) fn group(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     let Some(wiring) = place.wiring() else {
         if kind.fit.far.is_wired() {
             found.push(FitFinding::FarAlone { what: kind.fit.far.name() });
@@ -83,7 +87,7 @@ pub(super) fn group(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFin
     powered(kind, place, wiring, found);
 }
 
-fn powered(kind: &DeviceKind, place: &Place<'_>, wiring: &Layout, found: &mut Vec<FitFinding>) {
+fn powered(kind: &DeviceKind, place: &FitPlace<'_>, wiring: &Layout, found: &mut Vec<FitFinding>) {
     if !kind.fit.switches() || !kind.is_wired_in() {
         return;
     }

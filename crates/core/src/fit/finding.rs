@@ -1,7 +1,7 @@
 //! What speaks for or against a device at a place, as values: each with its words, its verdict, its rule
 //! and the ways out.
 
-use super::{BEND_ALLOWANCE_MM, Clash, Fits, space};
+use super::{BEND_ALLOWANCE_MM, CompanionClash, Fits, space};
 use crate::units::typographic;
 
 /// What speaks for or against a device at a place; its words are a sentence a client would accept.
@@ -66,7 +66,7 @@ pub enum FitFinding {
     )]
     GangUnknown,
     #[error("With {other} in the same group: {clash}.")]
-    WrongMix { other: String, clash: Clash },
+    WrongMix { other: String, clash: CompanionClash },
     #[error("It is {what} and works with a powered unit of its group, and there is none.")]
     FarAlone { what: &'static str },
     #[error("Where line comes in and where the load leaves is not known in its group.")]

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use super::place::Place;
+use super::place::FitPlace;
 use super::{FitFinding, Watts};
 use crate::catalogue::{DeviceKind, Far, LoadKind};
 use crate::site::{Load, PointKind, Tried};
@@ -11,7 +11,7 @@ use crate::site::{Load, PointKind, Tried};
 /// From so many LED lamps on, what they draw at the moment of switching on decides; *planning value*.
 const MANY_LEDS: u16 = 10;
 
-pub(super) fn loads(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
+pub(super) fn loads(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     if !kind.fit.switches() {
         let has_master = place.elsewhere.iter().any(|(_, k)| k.fit.switches());
         if kind.fit.far == Far::Remote && !place.loads.is_empty() && !has_master {
@@ -62,7 +62,7 @@ fn one(kind: &DeviceKind, load: &Load) -> Option<FitFinding> {
 
 /// Shares of the limits add up: half of what is allowed in LED leaves half of what is allowed in
 /// halogen.
-fn sum(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
+fn sum(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     let mut by_kind: BTreeMap<LoadKind, f64> = BTreeMap::new();
     for load in &place.loads {
         let Some(total) = load.total() else {
@@ -94,7 +94,7 @@ fn sum(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
     }
 }
 
-fn least(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
+fn least(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     let totals: Option<Vec<f64>> = place.loads.iter().map(|l| l.total()).collect();
     let (Some(least), Some(totals)) = (kind.fit.least_w, totals) else { return };
     let is: f64 = totals.iter().sum();
@@ -103,7 +103,7 @@ fn least(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
     }
 }
 
-fn inrush(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
+fn inrush(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     let Some(most) = kind.fit.inrush_a else { return };
     let known: f64 = place.loads.iter().filter_map(|l| l.inrush_a).sum();
     let leds = place.loads.iter().filter(|l| l.kind == LoadKind::Led);

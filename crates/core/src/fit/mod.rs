@@ -16,9 +16,9 @@ use crate::catalogue::DeviceKind;
 use crate::radio::mounting::Mounting;
 use crate::site::{Device, Point, Site};
 
-pub use companions::Clash;
+pub use companions::CompanionClash;
 pub use finding::{Depths, FitFinding, Volumes, Watts};
-pub use place::Place;
+pub use place::FitPlace;
 
 /// How well a device fits.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -62,7 +62,7 @@ pub fn findings(
     point: &Point,
     device: Option<&Device>,
 ) -> Vec<FitFinding> {
-    let place = Place::of(site, point, device);
+    let place = FitPlace::of(site, point, device);
     let mut found: Vec<_> = [
         supply::neutral(kind, &place),
         supply::earth(kind, &place),
@@ -88,7 +88,7 @@ pub fn findings(
 }
 
 /// What hides a radio: metal around it, the body of a lamp.
-fn hidden(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+fn hidden(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     let in_metal = matches!(place.point.mounting, Mounting::MetalLampBase | Mounting::MetalCabinet);
     if kind.has_radio && in_metal {
         return Some(FitFinding::InMetal);

@@ -1,12 +1,12 @@
 //! What the order asks of a device: platforms, finish, life, the region, how many a network holds.
 
 use super::FitFinding;
-use super::place::Place;
+use super::place::FitPlace;
 use crate::catalogue::{DeviceKind, Duty};
 use crate::site::Network;
 
 /// Platforms that must work with everything are hard filters.
-pub(super) fn platforms(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<FitFinding>) {
+pub(super) fn platforms(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     if !kind.has_radio {
         return;
     }
@@ -20,7 +20,7 @@ pub(super) fn platforms(kind: &DeviceKind, place: &Place<'_>, found: &mut Vec<Fi
     }
 }
 
-pub(super) fn finish(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn finish(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     let wanted = place.point.finish.trim();
     let is_seen = kind.button.is_some() || kind.fit.far.is_wired();
     if wanted.is_empty() || !is_seen {
@@ -34,7 +34,7 @@ pub(super) fn finish(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding>
     (!has).then_some(FitFinding::OtherFinish { wanted, comes })
 }
 
-pub(super) fn life(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn life(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     let keep = place.site.job.keep_years?;
     match kind.fit.life_years {
         None => Some(FitFinding::LifeUnknown { keep }),
@@ -42,7 +42,7 @@ pub(super) fn life(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
     }
 }
 
-pub(super) fn region(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn region(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     let region = place.region();
     let speaks = kind.has_radio && !kind.systems.is_empty();
     let allowed = kind.systems.iter().any(|s| region.allows(*s));
@@ -51,7 +51,7 @@ pub(super) fn region(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding>
 
 /// Whether a network has room for one more; remotes and sensors count as others do. Of those that are in
 /// one already the network's own verdict speaks.
-pub(super) fn count(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn count(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     if place.is_there || !kind.has_radio || kind.duty == Duty::Hub {
         return None;
     }

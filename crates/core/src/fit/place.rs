@@ -8,7 +8,7 @@ use crate::site::{
 
 /// A place as a device meets it.
 #[derive(Debug)]
-pub struct Place<'a> {
+pub struct FitPlace<'a> {
     /// The point itself.
     pub point: &'a Point,
     /// The point that says how the box is: another one where that box is shared.
@@ -30,7 +30,7 @@ pub struct Place<'a> {
     pub(super) site: &'a Site,
 }
 
-impl<'a> Place<'a> {
+impl<'a> FitPlace<'a> {
     /// The place of a point; `but` is the device that is asked about.
     pub fn of(site: &'a Site, point: &'a Point, but: Option<&Device>) -> Self {
         let lead = site.box_of(point);

@@ -11,7 +11,7 @@ use crate::site::{BoxKind, Device, Edit, Group, Kind, Load, Network, Point, Poin
 
 /// A school for a load that several places work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum School {
+pub enum GroupSchool {
     /// A powered unit and wired companions of its family.
     Companions,
     /// A powered unit that takes plain mechanical switches.
@@ -22,7 +22,7 @@ pub enum School {
     Paired,
 }
 
-impl School {
+impl GroupSchool {
     /// Each with its words.
     pub const ALL: [(Self, &'static str); 4] = [
         (Self::Companions, "(a) a powered unit and wired companions of its family"),
@@ -63,7 +63,7 @@ impl School {
 #[derive(Clone, Debug)]
 pub struct SchoolAt<'a> {
     /// The school.
-    pub school: School,
+    pub school: GroupSchool,
     /// The powered unit, and where it goes; nothing where no device of the library does it so.
     pub master: Option<(&'a DeviceKind, PointId)>,
     /// What goes to each other place.
@@ -91,7 +91,7 @@ pub fn schools<'a>(site: &'a Site, group: &Group) -> Vec<SchoolAt<'a>> {
     let masters: Vec<_> =
         site.all_kinds().filter(here).filter(|k| k.fit.switches() && k.is_wired_in()).collect();
     let bare = around(site, group);
-    let mut all: Vec<_> = School::ALL
+    let mut all: Vec<_> = GroupSchool::ALL
         .iter()
         .map(|&(school, _)| {
             let mut tried: Vec<_> = masters
@@ -135,7 +135,7 @@ fn better(a: &SchoolAt<'_>, b: &SchoolAt<'_>) -> std::cmp::Ordering {
 fn cheapest_far<'a>(
     site: &'a Site,
     master: &DeviceKind,
-    school: School,
+    school: GroupSchool,
     systems: &BTreeSet<System>,
 ) -> Option<&'a DeviceKind> {
     let speaks = |k: &&DeviceKind| k.systems.iter().any(|s| systems.contains(s));
@@ -179,7 +179,7 @@ fn around(site: &Site, group: &Group) -> Site {
 fn at<'a>(
     bare: &Site,
     group: &Group,
-    school: School,
+    school: GroupSchool,
     master: &'a DeviceKind,
     place: &PointId,
     far: &'a DeviceKind,
@@ -227,11 +227,11 @@ fn at<'a>(
         // A remote's plate is opened too: its conductors are joined behind it.
         boxes: set
             .iter()
-            .filter(|(k, p)| has_box(p) && (wired(k) || school == School::Remotes))
+            .filter(|(k, p)| has_box(p) && (wired(k) || school == GroupSchool::Remotes))
             .count(),
         batteries: set.iter().filter(|(k, _)| k.supply == Supply::Battery).count(),
         forward: set.iter().filter(|(k, _)| k.forwards).count(),
-        dims: (master.fit.dims, master.fit.dims && school != School::PlainSwitches),
+        dims: (master.fit.dims, master.fit.dims && school != GroupSchool::PlainSwitches),
         reasons,
     }
 }

@@ -1,6 +1,6 @@
 //! Whether there is room in the box: by depth, and by volume where that is the local rule.
 
-use super::place::Place;
+use super::place::FitPlace;
 use super::{Depths, FitFinding, TIGHT_MM, Volumes};
 use crate::catalogue::DeviceKind;
 use crate::radio::mounting::BoxKind;
@@ -10,7 +10,7 @@ use crate::site::{Conductor, Function, Gauge};
 /// One cubic inch in cubic centimetres.
 pub const IN3: f64 = 16.387_064;
 
-pub(super) fn depth(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn depth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     if !kind.is_wired_in() || place.material() == BoxKind::None {
         return None;
     }
@@ -31,7 +31,7 @@ pub fn goes_by_volume(region: Region) -> bool {
     matches!(region, Region::Us)
 }
 
-pub(super) fn volume(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn volume(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     let asks = kind.is_wired_in() && place.material() != BoxKind::None;
     if !asks || !goes_by_volume(place.region()) {
         return None;

@@ -1,11 +1,11 @@
 //! What the box must bring: a neutral, an earth, shelter from the weather.
 
 use super::FitFinding;
-use super::place::Place;
+use super::place::FitPlace;
 use crate::catalogue::{DeviceKind, Supply};
 use crate::site::{Earth, Feed, Neutral, PointKind, Residual};
 
-pub(super) fn neutral(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn neutral(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     match place.neutral() {
         _ if kind.supply != Supply::MainsNeutral => None,
         Neutral::Tested | Neutral::Seen => None,
@@ -18,7 +18,7 @@ pub(super) fn neutral(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding
     }
 }
 
-pub(super) fn earth(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn earth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     match place.earth() {
         _ if !kind.fit.earth || !kind.is_wired_in() => None,
         Earth::Conductor | Earth::EarthedBox => None,
@@ -27,7 +27,7 @@ pub(super) fn earth(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> 
     }
 }
 
-pub(super) fn weather(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn weather(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     let is_out = place.point.kind == PointKind::Outdoor;
     if !is_out || kind.fit.damp {
         return None;
@@ -36,7 +36,7 @@ pub(super) fn weather(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding
 }
 
 /// What is worked in the open air is protected against a residual current.
-pub(super) fn residual(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn residual(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     if place.point.kind != PointKind::Outdoor || !kind.is_on_mains() {
         return None;
     }
@@ -48,7 +48,7 @@ pub(super) fn residual(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFindin
 }
 
 /// A radio on the mains that something else can take off the air.
-pub(super) fn feed(kind: &DeviceKind, place: &Place<'_>) -> Option<FitFinding> {
+pub(super) fn feed(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     if !kind.has_radio || !kind.is_on_mains() || place.stays_on {
         return None;
     }

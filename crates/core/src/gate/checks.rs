@@ -1,7 +1,7 @@
 //! What is looked at one by one before a step counts as done. The cautions of the work stand here, where the
 //! work is.
 
-use super::work::Spot;
+use super::work::WorkedDevice;
 use crate::catalogue::{Far, PointKind};
 use crate::radio::system::System;
 use crate::record::Step;
@@ -9,14 +9,14 @@ use crate::site::{Earth, Function};
 
 /// A check of a step.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Check {
+pub struct StepCheck {
     /// Its word in a mark.
     pub word: String,
     /// What is looked at.
     pub text: String,
 }
 
-type Applies = fn(&Spot<'_>) -> bool;
+type Applies = fn(&WorkedDevice<'_>) -> bool;
 
 /// Each check: its step, its word, what is looked at, and where it applies.
 const ROWS: [(Step, &str, &str, Applies); 63] = [
@@ -160,64 +160,64 @@ const ROWS: [(Step, &str, &str, Applies); 63] = [
     (Step::Shown, "household", "Somebody of the household has worked it", always),
 ];
 
-fn always(_: &Spot<'_>) -> bool {
+fn always(_: &WorkedDevice<'_>) -> bool {
     true
 }
-fn high_or_wet(spot: &Spot<'_>) -> bool {
+fn high_or_wet(spot: &WorkedDevice<'_>) -> bool {
     spot.point.height_m.get() > 2.1 || spot.point.kind == PointKind::Outdoor
 }
-fn in_box(spot: &Spot<'_>) -> bool {
+fn in_box(spot: &WorkedDevice<'_>) -> bool {
     spot.point.kind == PointKind::Switch
 }
-fn in_wide_box(spot: &Spot<'_>) -> bool {
+fn in_wide_box(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.fit.derated.is_some() && spot.site.box_of(spot.point).gangs > 1
 }
-fn has_earth(spot: &Spot<'_>) -> bool {
+fn has_earth(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.fit.earth || spot.site.box_of(spot.point).earth == Earth::Conductor
 }
-fn has_unused(spot: &Spot<'_>) -> bool {
+fn has_unused(spot: &WorkedDevice<'_>) -> bool {
     let conductors = &spot.site.box_of(spot.point).conductors;
     conductors.is_empty() || conductors.iter().any(|c| c.capped || c.found == Function::Spare)
 }
-fn several_places(spot: &Spot<'_>) -> bool {
+fn several_places(spot: &WorkedDevice<'_>) -> bool {
     spot.site.group_of(&spot.point.id).is_some_and(|g| g.places.len() > 1)
 }
-fn battery(spot: &Spot<'_>) -> bool {
+fn battery(spot: &WorkedDevice<'_>) -> bool {
     !spot.kind.is_on_mains()
 }
-fn mains(spot: &Spot<'_>) -> bool {
+fn mains(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.is_on_mains()
 }
-fn switches(spot: &Spot<'_>) -> bool {
+fn switches(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.fit.switches() || spot.kind.fit.gives_light
 }
-fn dims(spot: &Spot<'_>) -> bool {
+fn dims(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.fit.dims
 }
-fn own_button(spot: &Spot<'_>) -> bool {
+fn own_button(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.button == Some(crate::catalogue::Button::Own)
 }
-fn wired_button(spot: &Spot<'_>) -> bool {
+fn wired_button(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.button == Some(crate::catalogue::Button::Wired)
 }
-fn has_radio(spot: &Spot<'_>) -> bool {
+fn has_radio(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.has_radio
 }
-fn remote(spot: &Spot<'_>) -> bool {
+fn remote(spot: &WorkedDevice<'_>) -> bool {
     spot.kind.is_hand_held() || spot.kind.fit.far == Far::Remote
 }
-fn several_platforms(spot: &Spot<'_>) -> bool {
+fn several_platforms(spot: &WorkedDevice<'_>) -> bool {
     spot.site.platforms.len() > 1
 }
 
 /// The checks of a step at a device, in order: the rows, then what its own sheet, its system and the
 /// platforms of the house ask for.
-pub fn checks(spot: &Spot<'_>, step: Step) -> Vec<Check> {
+pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     let rows = ROWS.iter().filter(|(of, _, _, applies)| *of == step && applies(spot));
-    let mut all: Vec<Check> = rows
-        .map(|(_, word, text, _)| Check { word: (*word).to_owned(), text: (*text).to_owned() })
+    let mut all: Vec<StepCheck> = rows
+        .map(|(_, word, text, _)| StepCheck { word: (*word).to_owned(), text: (*text).to_owned() })
         .collect();
-    let mut add = |word: String, text: String| all.push(Check { word, text });
+    let mut add = |word: String, text: String| all.push(StepCheck { word, text });
     match step {
         Step::Wired => {
             // Nobody reaches these once it is closed.
@@ -287,18 +287,18 @@ const CAUTIONS: [(Step, &str, Applies); 12] = [
     (Step::Closed, "Plate screws by hand, in turn: a cracked plate shows what is live.", opens_box),
 ];
 
-fn is_high(spot: &Spot<'_>) -> bool {
+fn is_high(spot: &WorkedDevice<'_>) -> bool {
     spot.point.height_m.get() > 2.1
 }
-fn is_outdoors(spot: &Spot<'_>) -> bool {
+fn is_outdoors(spot: &WorkedDevice<'_>) -> bool {
     spot.point.kind == PointKind::Outdoor
 }
-fn opens_box(spot: &Spot<'_>) -> bool {
+fn opens_box(spot: &WorkedDevice<'_>) -> bool {
     spot.opens_box()
 }
 
 /// What can hurt at a step of a device.
-pub fn cautions(spot: &Spot<'_>, step: Step) -> Vec<&'static str> {
+pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<&'static str> {
     let rows = CAUTIONS.iter().filter(|(of, _, applies)| *of == step && applies(spot));
     rows.map(|(_, text, _)| *text).collect()
 }

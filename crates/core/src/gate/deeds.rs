@@ -1,21 +1,21 @@
 //! What every act of the day needs, and what follows from it, as data. The server asks them before it puts
 //! anything on record; a phone without a line asks the same.
 
-use super::facts::{Deed, Need, Query, all, none};
-use super::rules::{Lacks, RULES, Rests, Rule};
-use super::work::Spot;
+use super::facts::{Deed, FactQuery, Need, all, none};
+use super::rules::{GateRule, Lacks, RULES, Rests};
+use super::work::WorkedDevice;
 use super::{Gate, checks, isolate, unsettled};
 use crate::catalogue::Duty;
 use crate::radio::system::RouteChoice;
 use crate::record::{Isolated, Isolation, IsolationId, Step};
 use crate::site::{Device, DeviceId, NetworkId, Site};
 
-fn need(what: Lacks, any: Vec<Vec<Query>>, yields: bool) -> Need {
+fn need(what: Lacks, any: Vec<Vec<FactQuery>>, yields: bool) -> Need {
     let says = what.to_string();
     Need { what, says, any, yields }
 }
 
-fn hard(what: Lacks, query: Query) -> Need {
+fn hard(what: Lacks, query: FactQuery) -> Need {
     need(what, vec![vec![query]], false)
 }
 
@@ -46,7 +46,11 @@ fn iso(of: Option<&IsolationId>) -> String {
 
 /// What an isolation reaches: `covers` for each device whose box it makes dead, `dark` for each that is
 /// without power by it.
-pub(super) fn reached(site: &Site, of: &Isolation, all: &[(Spot<'_>, Vec<String>)]) -> Vec<String> {
+pub(super) fn reached(
+    site: &Site,
+    of: &Isolation,
+    all: &[(WorkedDevice<'_>, Vec<String>)],
+) -> Vec<String> {
     let id = &of.of.id;
     let mut facts = Vec::new();
     for (spot, circuits) in all {
@@ -105,7 +109,11 @@ pub fn show_tester(key: &str, of: Option<&IsolationId>, boxes: &[DeviceId]) -> D
 pub fn hand_over() -> Deed {
     Deed {
         key: "hand-over".to_owned(),
-        needs: vec![hard(Lacks::NotHeld, all(["holder:$iso:$me".to_owned()]))],
+        needs: vec![
+            hard(Lacks::NotHeld, all(["holder:$iso:$me".to_owned()])),
+            // Handed to nobody, nobody could switch it on.
+            hard(Lacks::NotKnown, all(["known:$to".to_owned()])),
+        ],
         ends: vec!["holder:$iso:*".to_owned()],
         gives: vec!["holder:$iso:$to".to_owned()],
         ..Deed::default()
@@ -121,7 +129,11 @@ pub fn energise(gate: &Gate<'_>, key: &str, of: Option<&IsolationId>, boxes: &[D
         hard(Lacks::NotHeld, all([format!("holder:{iso}:$me")])),
     ];
     let site = gate.site;
-    let spots = site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter(Spot::opens_box);
+    let spots = site
+        .devices
+        .iter()
+        .filter_map(|d| WorkedDevice::of(site, &d.id))
+        .filter(WorkedDevice::opens_box);
     for spot in spots {
         let (device, name) = (&spot.device.id, &spot.device.name);
         let open = Lacks::BoxOpen { name: name.clone() };
@@ -142,7 +154,7 @@ pub fn energise(gate: &Gate<'_>, key: &str, of: Option<&IsolationId>, boxes: &[D
     }
     // Boxes of devices that are planned no longer, or as something else.
     for (device, opened) in gate.record.in_force().flat_map(Isolation::open_boxes) {
-        if !Spot::of(site, device).is_some_and(|s| s.opens_box()) {
+        if !WorkedDevice::of(site, device).is_some_and(|s| s.opens_box()) {
             let open = Lacks::BoxOpen { name: opened.name.clone() };
             let shared = none([format!("dark:{iso}:{device}"), format!("open:*:{device}")]);
             let own = none([format!("open:{iso}:{device}")]);
@@ -164,7 +176,7 @@ pub fn energise(gate: &Gate<'_>, key: &str, of: Option<&IsolationId>, boxes: &[D
 
 /// That a device has power where it stays: its circuit is on again after it was fitted, and nothing that it
 /// hangs on is off or open; or it is in its place.
-pub(super) fn live(spot: &Spot<'_>) -> Vec<Query> {
+pub(super) fn live(spot: &WorkedDevice<'_>) -> Vec<FactQuery> {
     let device = &spot.device.id;
     if !spot.opens_box() {
         return vec![all([done(device, Step::Placed)])];
@@ -177,7 +189,7 @@ pub(super) fn live(spot: &Spot<'_>) -> Vec<Query> {
 }
 
 /// Taking a step.
-pub fn step(gate: &Gate<'_>, spot: &Spot<'_>, step: Step, elsewhere: bool) -> Deed {
+pub fn step(gate: &Gate<'_>, spot: &WorkedDevice<'_>, step: Step, elsewhere: bool) -> Deed {
     let device = &spot.device.id;
     let is_taken = spot.takes(step) || step == Step::PutBack && spot.opens_box();
     if !is_taken {
@@ -250,14 +262,14 @@ fn bare_step(device: &DeviceId, step: Step) -> Deed {
 
 fn rests_on(
     gate: &Gate<'_>,
-    spot: &Spot<'_>,
+    spot: &WorkedDevice<'_>,
     step: Step,
     rests: Rests,
-    rule: Rule,
+    rule: GateRule,
     elsewhere: bool,
 ) -> Vec<Need> {
     let device = &spot.device.id;
-    let yields = rule == Rule::UnlessSaid;
+    let yields = rule == GateRule::UnlessSaid;
     let one = |what, query| vec![need(what, vec![vec![query]], yields)];
     let never = |what| vec![need(what, Vec::new(), yields)];
     match rests {
@@ -304,7 +316,7 @@ fn rests_on(
     }
 }
 
-fn hub(gate: &Gate<'_>, spot: &Spot<'_>, yields: bool) -> Vec<Need> {
+fn hub(gate: &Gate<'_>, spot: &WorkedDevice<'_>, yields: bool) -> Vec<Need> {
     let site = gate.site;
     let Some(network) = site.networks.get(&spot.device.network) else { return Vec::new() };
     let is_hub = |d: &&Device| {
@@ -320,13 +332,13 @@ fn hub(gate: &Gate<'_>, spot: &Spot<'_>, yields: bool) -> Vec<Need> {
     vec![need(what, vec![vec![all(ready)]], yields)]
 }
 
-fn masters(spot: &Spot<'_>, yields: bool) -> Vec<Need> {
+fn masters(spot: &WorkedDevice<'_>, yields: bool) -> Vec<Need> {
     let masters = spot.masters();
     if masters.is_empty() {
         return vec![need(Lacks::NoMaster, Vec::new(), yields)];
     }
     let of = |id: &DeviceId| {
-        let master = Spot::of(spot.site, id);
+        let master = WorkedDevice::of(spot.site, id);
         let name = master.map_or_else(String::new, |m| m.device.name.clone());
         let mut ready = vec![all([done(id, Step::Powered)])];
         if master.is_some_and(|m| m.takes(Step::Joined)) {
@@ -340,7 +352,7 @@ fn masters(spot: &Spot<'_>, yields: bool) -> Vec<Need> {
 /// Taking a step back: where it was taken, and nothing rests on it.
 pub fn take_back(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Deed {
     let mut needs = vec![hard(Lacks::NotThereYet { step }, all([done(device, step)]))];
-    let spot = Spot::of(gate.site, device);
+    let spot = WorkedDevice::of(gate.site, device);
     let rests =
         |on: Rests| on == Rests::On(step) || step == Step::Dead && on == Rests::SameIsolation;
     let mut above: Vec<Step> =
@@ -352,9 +364,10 @@ pub fn take_back(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Deed {
         let what = Lacks::RestsOnIt { step: other, name: String::new() };
         needs.push(hard(what, none([done(device, other)])));
     }
-    let last = |s: Spot<'_>| if s.takes(Step::Joined) { Step::Joined } else { Step::Powered };
+    let last =
+        |s: WorkedDevice<'_>| if s.takes(Step::Joined) { Step::Joined } else { Step::Powered };
     if spot.is_some_and(|s| last(s) == step) {
-        let all = gate.site.devices.iter().filter_map(|d| Spot::of(gate.site, &d.id));
+        let all = gate.site.devices.iter().filter_map(|d| WorkedDevice::of(gate.site, &d.id));
         for tied in all.filter(|s| s.takes(Step::Tied) && s.masters().contains(device)) {
             let name = tied.device.name.clone();
             let what = Lacks::RestsOnIt { step: Step::Tied, name };

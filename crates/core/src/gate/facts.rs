@@ -18,7 +18,7 @@ pub struct Facts {
 }
 
 /// What stands for something in patterns: its name and what it is.
-pub type Named = Vec<(String, String)>;
+pub type Placeholders = Vec<(String, String)>;
 
 impl Facts {
     /// Something comes to hold; what holds already keeps its place.
@@ -53,7 +53,7 @@ impl Facts {
         &'a self,
         pattern: &'a str,
         named: &'a [(String, String)],
-    ) -> impl Iterator<Item = (&'a str, usize, Named)> {
+    ) -> impl Iterator<Item = (&'a str, usize, Placeholders)> {
         let plain = pattern.find(['$', '*']).map_or(pattern, |at| &pattern[..at]);
         let near =
             self.all.range(plain.to_owned()..).take_while(move |(f, _)| f.starts_with(plain));
@@ -63,7 +63,7 @@ impl Facts {
     }
 
     /// Whether all of these hold at once, under one meaning of the names.
-    fn holds(&self, all: &[String], named: &Named) -> bool {
+    fn holds(&self, all: &[String], named: &Placeholders) -> bool {
         match all.split_first() {
             None => true,
             Some((first, rest)) => {
@@ -73,7 +73,7 @@ impl Facts {
     }
 
     /// What the names stand for where all of these hold at once; of several, what came last of the first.
-    pub fn newest(&self, all: &[String], named: &Named) -> Option<Named> {
+    pub fn newest(&self, all: &[String], named: &Placeholders) -> Option<Placeholders> {
         let (first, rest) = all.split_first()?;
         let mut found: Vec<_> = self.of(first, named).collect();
         found.sort_by_key(|(_, place, _)| std::cmp::Reverse(*place));
@@ -85,7 +85,7 @@ impl Facts {
 }
 
 /// What a pattern makes of the names where a fact is of it.
-fn fits(pattern: &str, fact: &str, named: &[(String, String)]) -> Option<Named> {
+fn fits(pattern: &str, fact: &str, named: &[(String, String)]) -> Option<Placeholders> {
     let (mut parts, mut words) = (pattern.split(':'), fact.split(':'));
     let mut named = named.to_vec();
     loop {
@@ -112,7 +112,7 @@ pub fn plain_name(name: &str) -> String {
 
 /// A question to the facts.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Query {
+pub struct FactQuery {
     /// Patterns that hold all at once.
     pub all: Vec<String>,
     /// Whether that must not be so.
@@ -121,13 +121,13 @@ pub struct Query {
 }
 
 /// All of these hold at once.
-pub(super) fn all<const N: usize>(patterns: [String; N]) -> Query {
-    Query { all: patterns.into(), not: false }
+pub(super) fn all<const N: usize>(patterns: [String; N]) -> FactQuery {
+    FactQuery { all: patterns.into(), not: false }
 }
 
 /// Not all of these hold at once.
-pub(super) fn none<const N: usize>(patterns: [String; N]) -> Query {
-    Query { all: patterns.into(), not: true }
+pub(super) fn none<const N: usize>(patterns: [String; N]) -> FactQuery {
+    FactQuery { all: patterns.into(), not: true }
 }
 
 /// What a deed needs.
@@ -139,7 +139,7 @@ pub struct Need {
     /// The same in words.
     pub says: String,
     /// It is met where all of one of these are answered with yes; by nothing where there is none.
-    pub any: Vec<Vec<Query>>,
+    pub any: Vec<Vec<FactQuery>>,
     /// Whether a reason overrules it.
     pub yields: bool,
 }
@@ -167,7 +167,7 @@ pub struct Deed {
 
 impl Deed {
     /// What the names of its patterns stand for, for somebody.
-    pub fn named(&self, facts: &Facts, me: &str) -> Named {
+    pub fn named(&self, facts: &Facts, me: &str) -> Placeholders {
         let mut named = vec![("me".to_owned(), plain_name(me))];
         if !self.binds.is_empty()
             && let Some(found) = facts.newest(&self.binds, &named)
@@ -179,8 +179,12 @@ impl Deed {
 
     /// What it lacks, for somebody.
     pub fn lacks(&self, facts: &Facts, me: &str) -> Vec<&Need> {
-        let named = self.named(facts, me);
-        let yes = |q: &Query| facts.holds(&q.all, &named) != q.not;
+        self.lacks_by(facts, &self.named(facts, me))
+    }
+
+    /// What it lacks where the names of its patterns stand for these.
+    pub fn lacks_by(&self, facts: &Facts, named: &Placeholders) -> Vec<&Need> {
+        let yes = |q: &FactQuery| facts.holds(&q.all, named) != q.not;
         let is_met = |need: &&Need| need.any.iter().any(|all| all.iter().all(yes));
         self.needs.iter().filter(|need| !is_met(need)).collect()
     }
@@ -191,7 +195,7 @@ impl Deed {
     }
 
     /// Does it: what ends, and then what holds after it. What names stand for nothing is left alone.
-    pub fn take(&self, facts: &mut Facts, named: &Named) {
+    pub fn take(&self, facts: &mut Facts, named: &Placeholders) {
         for pattern in &self.ends {
             facts.end(&filled(pattern, named));
         }
@@ -204,7 +208,7 @@ impl Deed {
     }
 }
 
-fn filled(pattern: &str, named: &Named) -> String {
+fn filled(pattern: &str, named: &Placeholders) -> String {
     let part = |part: &str| {
         let name = part.strip_prefix('$');
         let is = name.and_then(|name| named.iter().find(|(n, _)| n == name));

@@ -4,14 +4,14 @@
 use std::collections::BTreeSet;
 use std::fmt;
 
-use super::work::Spot;
+use super::work::WorkedDevice;
 use crate::record::{Breaker, Cut, Isolated, Isolation};
 use crate::site::Site;
 
 /// Why something is switched off as it is.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[expect(missing_docs, reason = "each says in its words what it holds")]
-pub enum Why {
+pub enum OffReason {
     SharedNeutral { circuit: String },
     Kit { network: String },
     NoBreaker,
@@ -21,14 +21,14 @@ pub enum Why {
     One { label: String },
 }
 
-impl Why {
+impl OffReason {
     /// Whether the breaker alone is not enough.
     pub fn asks_for_main(&self) -> bool {
         matches!(self, Self::SharedNeutral { .. } | Self::Kit { .. } | Self::NoBreaker)
     }
 }
 
-impl fmt::Display for Why {
+impl fmt::Display for OffReason {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::SharedNeutral { circuit } => write!(
@@ -60,46 +60,49 @@ impl fmt::Display for Why {
 
 /// What is switched off.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Choice {
+pub struct OffChoice {
     /// By which means.
     pub means: Cut,
     /// The circuits, as labelled.
     pub circuits: Vec<String>,
     /// Why, what weighs most first.
-    pub whys: Vec<Why>,
+    pub whys: Vec<OffReason>,
 }
 
 /// What has to be switched off for circuits; `kit` names the network whose wired products are energised
 /// together.
-pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> Choice {
+pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> OffChoice {
     let known: Vec<String> = circuits.iter().filter(|c| !c.is_empty()).cloned().collect();
-    let mut whys: Vec<Why> = Vec::new();
-    whys.extend(shared(site, circuits).map(|circuit| Why::SharedNeutral { circuit }));
-    whys.extend(kit.map(|network| Why::Kit { network: network.to_owned() }));
+    let mut whys: Vec<OffReason> = Vec::new();
+    whys.extend(shared(site, circuits).map(|circuit| OffReason::SharedNeutral { circuit }));
+    whys.extend(kit.map(|network| OffReason::Kit { network: network.to_owned() }));
     if known.len() < circuits.len() || circuits.is_empty() {
-        whys.push(Why::NoBreaker);
+        whys.push(OffReason::NoBreaker);
     }
-    let means = if whys.iter().any(Why::asks_for_main) { Cut::Main } else { Cut::Breaker };
+    let means = if whys.iter().any(OffReason::asks_for_main) { Cut::Main } else { Cut::Breaker };
     match known.as_slice() {
-        [label] if means == Cut::Breaker => whys.push(Why::One { label: label.clone() }),
-        [_, _, ..] => whys.push(Why::Several { circuits: known.clone() }),
+        [label] if means == Cut::Breaker => whys.push(OffReason::One { label: label.clone() }),
+        [_, _, ..] => whys.push(OffReason::Several { circuits: known.clone() }),
         _ => {}
     }
     for label in &known {
         let circuit = site.circuits.iter().find(|c| c.label.trim() == label);
         match circuit.map(|c| (c.proven.is_some(), c.mislabelled())) {
             Some((_, Some(really))) => {
-                whys.push(Why::Mislabelled { label: label.clone(), really: really.to_owned() });
+                whys.push(OffReason::Mislabelled {
+                    label: label.clone(),
+                    really: really.to_owned(),
+                });
             }
             Some((true, None)) => {}
-            _ => whys.push(Why::NotProven { label: label.clone() }),
+            _ => whys.push(OffReason::NotProven { label: label.clone() }),
         }
     }
-    Choice { means, circuits: known, whys }
+    OffChoice { means, circuits: known, whys }
 }
 
 /// What has to be switched off for one box.
-pub fn for_spot(spot: &Spot<'_>) -> Choice {
+pub fn for_spot(spot: &WorkedDevice<'_>) -> OffChoice {
     let kit = spot.network.filter(|_| spot.is_of_kit()).map(|n| n.name.as_str());
     choice(spot.site, &spot.circuits(), kit)
 }

@@ -20,7 +20,7 @@ use crate::fit::{self, Fits};
 use crate::record::{Isolation, JoinedAt, Mark, OpenTime, Record, Step};
 use crate::site::{DeviceId, NetworkId, Site};
 use facts::plain_name;
-use work::{Spot, Work, circuits_of_all};
+use work::{WorkKind, WorkedDevice, circuits_of_all};
 
 /// How far a step of a device is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -56,7 +56,7 @@ fn folded(record: &Record, site: &Site) -> Facts {
         }
         facts.add(format!("known:{name}"));
     }
-    let all: Vec<(Spot<'_>, Vec<String>)> =
+    let all: Vec<(WorkedDevice<'_>, Vec<String>)> =
         if record.in_force().next().is_some() { circuits_of_all(site) } else { Vec::new() };
     for of in record.isolations.iter() {
         let id = &of.of.id;
@@ -83,7 +83,11 @@ fn folded(record: &Record, site: &Site) -> Facts {
                 facts.add(format!("dark:{}:{device}", other.of.id));
             }
         }
-        let kits = of.boxes.keys().filter_map(|d| Spot::of(site, d)).filter(Spot::is_of_kit);
+        let kits = of
+            .boxes
+            .keys()
+            .filter_map(|d| WorkedDevice::of(site, d))
+            .filter(WorkedDevice::is_of_kit);
         let begun: BTreeSet<String> =
             kits.map(|s| format!("begun:{}:{id}", s.device.network)).collect();
         for fact in begun {
@@ -165,21 +169,27 @@ impl<'a> Gate<'a> {
     }
 
     /// Whether it has power where it stays.
-    pub fn is_live(&self, spot: &Spot<'_>) -> bool {
+    pub fn is_live(&self, spot: &WorkedDevice<'_>) -> bool {
         let live = deeds::live(spot);
         let named = Vec::new();
         live.iter().all(|q| self.facts.newest(&q.all, &named).is_some() != q.not)
     }
 
     /// The isolation in force that makes a box dead; of several, the last.
-    pub fn isolation(&self, spot: &Spot<'_>) -> Option<&'a Isolation> {
+    pub fn isolation(&self, spot: &WorkedDevice<'_>) -> Option<&'a Isolation> {
         let device = &spot.device.id;
         let dead = |i: &&Isolation| self.facts.has(&format!("covers:{}:{device}", i.of.id));
         self.record.in_force().rev().find(dead)
     }
 
     /// What is missing before somebody may take a step now.
-    pub fn missing(&self, spot: &Spot<'_>, step: Step, elsewhere: bool, me: &str) -> Vec<Missing> {
+    pub fn missing(
+        &self,
+        spot: &WorkedDevice<'_>,
+        step: Step,
+        elsewhere: bool,
+        me: &str,
+    ) -> Vec<Missing> {
         self.lacking(&deeds::step(self, spot, step, elsewhere), me)
     }
 
@@ -201,12 +211,12 @@ impl<'a> Gate<'a> {
     }
 
     /// Whether all steps of a device are done.
-    pub fn is_complete(&self, spot: &Spot<'_>) -> bool {
+    pub fn is_complete(&self, spot: &WorkedDevice<'_>) -> bool {
         spot.steps().into_iter().all(|step| self.holds(&spot.device.id, step))
     }
 
     /// The first step of a device that is not done.
-    pub fn next_step(&self, spot: &Spot<'_>) -> Option<Step> {
+    pub fn next_step(&self, spot: &WorkedDevice<'_>) -> Option<Step> {
         spot.steps().into_iter().find(|step| !self.holds(&spot.device.id, *step))
     }
 
@@ -224,7 +234,7 @@ impl<'a> Gate<'a> {
     pub fn changed_since_opened(&self) -> Vec<(DeviceId, String)> {
         let mut found = Vec::new();
         for (device, opened) in self.record.in_force().flat_map(Isolation::open_boxes) {
-            let words = match Spot::of(self.site, device) {
+            let words = match WorkedDevice::of(self.site, device) {
                 None => "is not on the plan any longer".to_owned(),
                 Some(spot) if !spot.opens_box() => {
                     "is planned as something that opens no box by now".to_owned()
@@ -253,8 +263,8 @@ impl<'a> Gate<'a> {
 }
 
 /// Why it is not settled that a device fits; nothing where it is.
-pub fn unsettled(spot: &Spot<'_>) -> Option<String> {
-    if !matches!(spot.work(), Work::Wired | Work::Companion | Work::Hub) {
+pub fn unsettled(spot: &WorkedDevice<'_>) -> Option<String> {
+    if !matches!(spot.work(), WorkKind::Wired | WorkKind::Companion | WorkKind::Hub) {
         return None;
     }
     let found = fit::findings(spot.site, spot.kind, spot.point, Some(spot.device));

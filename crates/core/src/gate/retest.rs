@@ -2,23 +2,23 @@
 
 use std::collections::BTreeSet;
 
-use super::work::Spot;
+use super::work::WorkedDevice;
 use crate::record::{Record, Step, What};
 use crate::site::{NetworkId, Refusal, RoomId, Site, Wrong};
 
 /// What makes range tests stale: its word, what happened, and which tests it takes along.
-pub const TRIGGERS: [(&str, &str, Reach); 6] = [
-    ("hub-moved", "the hub was moved", Reach::Network),
-    ("repeater-removed", "something that repeats was taken away", Reach::Network),
-    ("firmware", "software of the hub or of devices was renewed", Reach::Network),
-    ("furniture", "furniture or an appliance was moved", Reach::Room),
-    ("plate", "a plate or cover was fitted that was not there at the test", Reach::Room),
-    ("building", "something was built: a wall, a floor, a large mirror", Reach::Room),
+pub const TRIGGERS: [(&str, &str, RetestScope); 6] = [
+    ("hub-moved", "the hub was moved", RetestScope::Network),
+    ("repeater-removed", "something that repeats was taken away", RetestScope::Network),
+    ("firmware", "software of the hub or of devices was renewed", RetestScope::Network),
+    ("furniture", "furniture or an appliance was moved", RetestScope::Room),
+    ("plate", "a plate or cover was fitted that was not there at the test", RetestScope::Room),
+    ("building", "something was built: a wall, a floor, a large mirror", RetestScope::Room),
 ];
 
 /// Which tests a trigger takes along.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Reach {
+pub enum RetestScope {
     /// All of a network.
     Network,
     /// All in a room.
@@ -38,14 +38,15 @@ pub(super) fn unsettled(
     let text = trigger.to_owned();
     let (_, _, reach) =
         row.ok_or_else(|| Refusal::wrong("trigger", Wrong::NoneOf { text, known: known() }))?;
-    let of = |spot: &Spot<'_>| match reach {
-        Reach::Network => network.is_some_and(|n| spot.device.network == *n),
-        Reach::Room => {
+    let of = |spot: &WorkedDevice<'_>| match reach {
+        RetestScope::Network => network.is_some_and(|n| spot.device.network == *n),
+        RetestScope::Room => {
             room.is_some_and(|r| site.room_of(spot.point).is_some_and(|found| found.id == *r))
         }
     };
     let tested = record.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
-    let stale = tested.filter(|(device, ..)| Spot::of(site, device).is_some_and(|spot| of(&spot)));
+    let stale =
+        tested.filter(|(device, ..)| WorkedDevice::of(site, device).is_some_and(|spot| of(&spot)));
     let devices: BTreeSet<_> = stale.map(|(device, ..)| device.clone()).collect();
     if devices.is_empty() {
         return Err(Refusal::wrong("trigger", Wrong::NothingTested));

@@ -38,15 +38,15 @@ use Rests::{
 
 /// What speaks against a step: never, or until a reason is given.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Rule {
+pub(super) enum GateRule {
     Hard,
     UnlessSaid,
 }
-use Rule::{Hard, UnlessSaid};
+use GateRule::{Hard, UnlessSaid};
 
 /// What each step rests on. Safety is hard; the gate before closing yields to a reason that stands in the
 /// report.
-pub(super) const RULES: [(Step, Rests, Rule); 48] = [
+pub(super) const RULES: [(Step, Rests, GateRule); 48] = [
     (Step::Phone, On(Step::Powered), UnlessSaid),
     (Step::Firmware, On(Step::Phone), UnlessSaid),
     (Step::Clock, On(Step::Phone), UnlessSaid),

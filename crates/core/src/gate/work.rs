@@ -10,7 +10,7 @@ use crate::site::{Control, Device, DeviceId, Network, Point, PointId, Site};
 
 /// What kind of work a device is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Work {
+pub enum WorkKind {
     /// It starts and keeps a network.
     Hub,
     /// It goes into the wiring, and has a radio.
@@ -25,7 +25,7 @@ pub enum Work {
     Remote,
 }
 
-impl Work {
+impl WorkKind {
     /// Of which kind a device is.
     pub fn of(kind: &DeviceKind) -> Self {
         match (kind.duty, kind.supply, kind.has_radio) {
@@ -92,7 +92,7 @@ const STEPS: [(Step, [Takes; 6]); 22] = [
 
 /// A device with all that says how it is worked on.
 #[derive(Clone, Copy, Debug)]
-pub struct Spot<'a> {
+pub struct WorkedDevice<'a> {
     /// The job.
     pub site: &'a Site,
     /// The device.
@@ -105,7 +105,7 @@ pub struct Spot<'a> {
     pub network: Option<&'a Network>,
 }
 
-impl<'a> Spot<'a> {
+impl<'a> WorkedDevice<'a> {
     /// A device of a job; nothing where its row or its place is not there.
     pub fn of(site: &'a Site, device: &DeviceId) -> Option<Self> {
         let device = site.devices.get(device)?;
@@ -114,8 +114,8 @@ impl<'a> Spot<'a> {
     }
 
     /// What kind of work it is.
-    pub fn work(&self) -> Work {
-        Work::of(self.kind)
+    pub fn work(&self) -> WorkKind {
+        WorkKind::of(self.kind)
     }
 
     /// Whether it opens a box on the mains.
@@ -155,7 +155,7 @@ impl<'a> Spot<'a> {
 
     /// What a remote is bound to.
     fn binds(&self) -> impl Iterator<Item = &'a Control> + use<'a> {
-        let (is_remote, id) = (self.work() == Work::Remote, &self.device.id);
+        let (is_remote, id) = (self.work() == WorkKind::Remote, &self.device.id);
         let all = self.site.controls.iter();
         all.filter(move |c| is_remote && c.controller == *id)
     }
@@ -218,14 +218,14 @@ impl<'a> Spot<'a> {
     }
 }
 
-/// The circuits of every device that opens a box, each as [`Spot::circuits`] gives them, in one walk over the
+/// The circuits of every device that opens a box, each as [`WorkedDevice::circuits`] gives them, in one walk over the
 /// points of the job.
-pub fn circuits_of_all(site: &Site) -> Vec<(Spot<'_>, Vec<String>)> {
+pub fn circuits_of_all(site: &Site) -> Vec<(WorkedDevice<'_>, Vec<String>)> {
     let mut by_box: BTreeMap<&PointId, Vec<&str>> = BTreeMap::new();
     for point in &site.points {
         by_box.entry(&site.box_of(point).id).or_default().push(point.circuit.trim());
     }
-    let of = |spot: Spot<'_>| {
+    let of = |spot: WorkedDevice<'_>| {
         let own = by_box.get(&site.box_of(spot.point).id).into_iter().flatten();
         let mut found: Vec<String> = own.map(|label| (*label).to_owned()).collect();
         found.extend(spot.circuits_by_wire());
@@ -233,7 +233,11 @@ pub fn circuits_of_all(site: &Site) -> Vec<(Spot<'_>, Vec<String>)> {
         found.dedup();
         found
     };
-    let spots = site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter(Spot::opens_box);
+    let spots = site
+        .devices
+        .iter()
+        .filter_map(|d| WorkedDevice::of(site, &d.id))
+        .filter(WorkedDevice::opens_box);
     spots.map(|spot| (spot, of(spot))).collect()
 }
 

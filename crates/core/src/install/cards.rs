@@ -1,6 +1,6 @@
 //! How a device is joined, by what can be seen: from its own row, and from the rules of its system.
 
-use crate::gate::work::{Spot, Work};
+use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::radio::system::System;
 use crate::record::Method;
 
@@ -130,7 +130,7 @@ pub struct Card {
 }
 
 /// The card of a device; nothing where it does not join.
-pub fn card(spot: &Spot<'_>) -> Option<Card> {
+pub fn card(spot: &WorkedDevice<'_>) -> Option<Card> {
     let network = spot.network?;
     let way = WAYS.iter().find(|w| w.system == network.system)?;
     let join = &spot.kind.join;
@@ -175,8 +175,8 @@ pub fn card(spot: &Spot<'_>) -> Option<Card> {
 }
 
 /// How the old device that it replaces leaves its network, where it has to.
-pub fn leaving(spot: &Spot<'_>) -> Option<&'static str> {
-    if spot.device.replaces.trim().is_empty() || spot.work() == Work::Companion {
+pub fn leaving(spot: &WorkedDevice<'_>) -> Option<&'static str> {
+    if spot.device.replaces.trim().is_empty() || spot.work() == WorkKind::Companion {
         return None;
     }
     let system = spot.network?.system;

@@ -2,7 +2,7 @@
 
 use std::ops::{Add, AddAssign};
 
-use crate::gate::work::Spot;
+use crate::gate::work::WorkedDevice;
 use crate::record::{Record, Step};
 use crate::site::{DeviceId, PointKind, Site};
 
@@ -108,14 +108,14 @@ impl<'a> Clock<'a> {
     }
 
     /// How long a device's box is worked on while its circuit is off.
-    pub fn dead(&self, spot: &Spot<'_>) -> Minutes {
+    pub fn dead(&self, spot: &WorkedDevice<'_>) -> Minutes {
         let at_fitting = matches!(spot.point.kind, PointKind::Ceiling | PointKind::WallFitting);
         let row = if at_fitting { "minutes-fitting" } else { "minutes-box" };
         self.time("minutes-dead") + self.time(row)
     }
 
     /// How long a device takes with the power on: test, joining, closing.
-    pub fn live(&self, spot: &Spot<'_>) -> Minutes {
+    pub fn live(&self, spot: &WorkedDevice<'_>) -> Minutes {
         let rows = [
             (spot.takes(Step::Placed) && spot.kind.is_on_mains(), "minutes-plug"),
             (spot.takes(Step::Placed) && !spot.kind.is_on_mains(), "minutes-battery"),

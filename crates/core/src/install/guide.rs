@@ -10,9 +10,9 @@ use serde::Deserialize;
 use crate::analysis::Analysis;
 use crate::fit::{self, FitFinding};
 use crate::gate::Gate;
-use crate::gate::work::Spot;
+use crate::gate::work::WorkedDevice;
 use crate::network::outcome::Hop;
-use crate::record::{Answer, Fault, Step};
+use crate::record::{CheckAnswer, Fault, Step};
 use crate::site::{BoxKind, Feed};
 use crate::units::Db;
 
@@ -30,7 +30,7 @@ pub struct Symptom {
 /// What it may be.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Cause {
+pub struct FaultCause {
     /// Its word.
     pub id: String,
     /// In words.
@@ -42,7 +42,7 @@ pub struct Cause {
 /// What is asked.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Check {
+pub struct GuideCheck {
     /// Its word.
     pub id: String,
     /// The question.
@@ -54,7 +54,7 @@ pub struct Check {
     yes: BTreeMap<String, f64>,
 }
 
-impl Check {
+impl GuideCheck {
     fn yes(&self, cause: &str) -> f64 {
         self.yes.get(cause).copied().unwrap_or(self.r#else).clamp(0.01, 0.99)
     }
@@ -63,32 +63,32 @@ impl Check {
 /// The rows.
 #[derive(Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Rows {
+pub struct GuideRows {
     /// What is seen.
     pub symptom: Vec<Symptom>,
     /// What it may be.
-    pub cause: Vec<Cause>,
+    pub cause: Vec<FaultCause>,
     /// What is asked.
-    pub check: Vec<Check>,
+    pub check: Vec<GuideCheck>,
 }
 
 /// The rows. A broken file is a defect that the tests catch.
-pub static ROWS: LazyLock<Rows> =
+pub static ROWS: LazyLock<GuideRows> =
     LazyLock::new(|| toml::from_str(include_str!("../../data/faults.toml")).unwrap_or_default());
 
-impl Rows {
+impl GuideRows {
     /// A symptom by its word.
     pub fn symptom(&self, id: &str) -> Option<&Symptom> {
         self.symptom.iter().find(|s| s.id == id)
     }
 
     /// A cause by its word.
-    pub fn cause(&self, id: &str) -> Option<&Cause> {
+    pub fn cause(&self, id: &str) -> Option<&FaultCause> {
         self.cause.iter().find(|c| c.id == id)
     }
 
     /// A check by its word.
-    pub fn check(&self, id: &str) -> Option<&Check> {
+    pub fn check(&self, id: &str) -> Option<&GuideCheck> {
         self.check.iter().find(|c| c.id == id)
     }
 }
@@ -106,7 +106,7 @@ pub struct Hint {
 
 /// A cause with how likely it is.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Ranked {
+pub struct RankedCause {
     /// Its word.
     pub cause: String,
     /// How likely, from nought to one.
@@ -119,7 +119,7 @@ pub struct Ranked {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Guided {
     /// Causes, the likeliest first.
-    pub ranked: Vec<Ranked>,
+    pub ranked: Vec<RankedCause>,
     /// What to look at next, where anything tells more.
     pub next: Option<String>,
     /// The faults that were met like this one, by their causes: how often, and how many minutes they took.
@@ -130,7 +130,12 @@ pub struct Guided {
 pub const SURE: f64 = 0.8;
 
 /// Ranks the causes of a symptom, and finds the next check. `known` are the faults of the firm.
-pub fn guide(symptom: &str, answers: &[Answer], hints: &[Hint], known: &[Fault]) -> Option<Guided> {
+pub fn guide(
+    symptom: &str,
+    answers: &[CheckAnswer],
+    hints: &[Hint],
+    known: &[Fault],
+) -> Option<Guided> {
     let rows = &*ROWS;
     let of = rows.symptom(symptom)?;
     let alike = |f: &&Fault| f.symptom == symptom && rows.cause(&f.cause).is_some();
@@ -153,7 +158,7 @@ pub fn guide(symptom: &str, answers: &[Answer], hints: &[Hint], known: &[Fault])
             *weight *= hint.times;
         }
     }
-    let asked = |answer: &Answer| Some((rows.check(&answer.check)?, answer.so?));
+    let asked = |answer: &CheckAnswer| Some((rows.check(&answer.check)?, answer.so?));
     for (check, so) in answers.iter().filter_map(asked) {
         for (cause, weight) in &mut weights {
             let yes = check.yes(cause);
@@ -161,9 +166,9 @@ pub fn guide(symptom: &str, answers: &[Answer], hints: &[Hint], known: &[Fault])
         }
     }
     let total: f64 = weights.values().sum();
-    let mut ranked: Vec<Ranked> = weights
+    let mut ranked: Vec<RankedCause> = weights
         .iter()
-        .map(|(cause, weight)| Ranked {
+        .map(|(cause, weight)| RankedCause {
             cause: (*cause).to_owned(),
             share: weight / total.max(f64::MIN_POSITIVE),
             whys: hints
@@ -182,17 +187,17 @@ pub fn guide(symptom: &str, answers: &[Answer], hints: &[Hint], known: &[Fault])
 
 /// The check that tells most for its minutes; nothing where a cause is as good as found, or none tells
 /// anything.
-fn next(ranked: &[Ranked], answers: &[Answer]) -> Option<String> {
+fn next(ranked: &[RankedCause], answers: &[CheckAnswer]) -> Option<String> {
     const LEAST_BITS: f64 = 0.02;
     if ranked.first().is_none_or(|first| first.share >= SURE) {
         return None;
     }
-    let was_asked = |check: &Check| answers.iter().any(|a| a.check == check.id);
-    let told = |check: &Check| {
+    let was_asked = |check: &GuideCheck| answers.iter().any(|a| a.check == check.id);
+    let told = |check: &GuideCheck| {
         let yes: f64 = ranked.iter().map(|r| r.share * check.yes(&r.cause)).sum();
         let after = |so: bool| -> f64 {
             let all = if so { yes } else { 1.0 - yes };
-            let part = |r: &Ranked| {
+            let part = |r: &RankedCause| {
                 let p = check.yes(&r.cause);
                 r.share * if so { p } else { 1.0 - p } / all
             };
@@ -201,7 +206,7 @@ fn next(ranked: &[Ranked], answers: &[Answer]) -> Option<String> {
         entropy(ranked.iter().map(|r| r.share)) - after(true) - after(false)
     };
     // Walking there and back takes a while whatever is looked at.
-    let worth = |check: &Check| told(check) / (check.minutes + 0.5);
+    let worth = |check: &GuideCheck| told(check) / (check.minutes + 0.5);
     ROWS.check
         .iter()
         .filter(|c| !was_asked(c) && told(c) > LEAST_BITS)
@@ -215,7 +220,7 @@ fn entropy(shares: impl Iterator<Item = f64>) -> f64 {
 }
 
 /// What the job knows that speaks for causes at a place.
-pub fn hints(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>) -> Vec<Hint> {
+pub fn hints(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>) -> Vec<Hint> {
     let mut all = wiring_hints(spot);
     let site = spot.site;
     let mut add = |cause, times, why: String| all.push(Hint { cause, times, why });
@@ -288,7 +293,7 @@ pub fn hints(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>) -> Vec<Hint>
 }
 
 /// What is known of its box, load and group.
-fn wiring_hints(spot: &Spot<'_>) -> Vec<Hint> {
+fn wiring_hints(spot: &WorkedDevice<'_>) -> Vec<Hint> {
     let site = spot.site;
     let mut all = Vec::new();
     let mut add = |cause, times, why: String| all.push(Hint { cause, times, why });
@@ -360,7 +365,7 @@ mod tests {
         // Whoever answers as the cause would is led to it, or to where the rows cannot tell it apart.
         for symptom in &ROWS.symptom {
             for cause in symptom.causes.keys() {
-                let mut answers: Vec<Answer> = Vec::new();
+                let mut answers: Vec<CheckAnswer> = Vec::new();
                 let last =
                     loop {
                         let found = guide(&symptom.id, &answers, &[], &[]).unwrap_or_else(|| {
@@ -370,7 +375,7 @@ mod tests {
                             break found;
                         };
                         let so = Some(check.yes(cause) > 0.5);
-                        answers.push(Answer { check: check.id.clone(), so });
+                        answers.push(CheckAnswer { check: check.id.clone(), so });
                     };
                 let place = last.ranked.iter().position(|r| r.cause == *cause);
                 assert!(

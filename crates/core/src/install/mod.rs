@@ -11,4 +11,4 @@ pub mod schedule;
 mod visits;
 pub mod walk;
 
-pub use order::{MAINS_CAUTIONS, Stage, Task, run_sheet};
+pub use order::{JoinStage, MAINS_CAUTIONS, Task, run_sheet};

@@ -7,7 +7,7 @@ use crate::site::{DeviceId, NetworkId};
 
 /// The stages of joining, in their order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Stage {
+pub enum JoinStage {
     /// The hub first.
     Hub,
     /// Mains devices that forward, outward from the hub.
@@ -20,7 +20,7 @@ pub enum Stage {
     Remotes,
 }
 
-impl Stage {
+impl JoinStage {
     /// The heading of the stage.
     pub fn name(self) -> &'static str {
         match self {
@@ -41,7 +41,7 @@ pub struct Task {
     /// Its network.
     pub network: NetworkId,
     /// When it is joined.
-    pub stage: Stage,
+    pub stage: JoinStage,
     /// Its hops from the hub, for the order within a stage.
     pub hops: usize,
     /// What this device waits for: the relay next to it on its route, by name.
@@ -57,13 +57,13 @@ pub const MAINS_CAUTIONS: [&str; 5] = [
     "No plate goes on before the device is powered, its code kept, joined and tested.",
 ];
 
-fn stage(kind: &DeviceKind, role: Role) -> Stage {
+fn stage(kind: &DeviceKind, role: Role) -> JoinStage {
     match (kind.duty, kind.supply, role) {
-        (Duty::Hub, ..) => Stage::Hub,
-        (Duty::Remote, ..) => Stage::Remotes,
-        (_, Supply::Battery, _) => Stage::Battery,
-        (_, _, Role::Forwards) => Stage::Repeaters,
-        _ => Stage::OtherMains,
+        (Duty::Hub, ..) => JoinStage::Hub,
+        (Duty::Remote, ..) => JoinStage::Remotes,
+        (_, Supply::Battery, _) => JoinStage::Battery,
+        (_, _, Role::Forwards) => JoinStage::Repeaters,
+        _ => JoinStage::OtherMains,
     }
 }
 

@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// Something to be done with power off.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Item {
+pub struct PackItem {
     /// The breakers that must be off; none where it must be the main.
     pub breakers: BTreeSet<usize>,
     /// For how long, in minutes.
@@ -19,7 +19,7 @@ pub struct Item {
     pub stops: Vec<usize>,
 }
 
-impl Item {
+impl PackItem {
     fn needs_main(&self) -> bool {
         self.breakers.is_empty()
     }
@@ -27,9 +27,9 @@ impl Item {
 
 /// What is to be packed.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Problem {
+pub struct PackProblem {
     /// The items.
-    pub items: Vec<Item>,
+    pub items: Vec<PackItem>,
     /// How long power may stay off, in minutes, beyond what a single item takes.
     pub most: f64,
     /// What an outage takes in itself, in minutes.
@@ -42,7 +42,7 @@ pub struct Problem {
 
 /// Power off once.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Outage {
+pub struct OffPeriod {
     /// The breakers; none for the main.
     pub breakers: BTreeSet<usize>,
     /// The items.
@@ -57,7 +57,7 @@ pub struct Outage {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Packed {
     /// The outages.
-    pub outages: Vec<Outage>,
+    pub outages: Vec<OffPeriod>,
     /// Whether there are provably not fewer.
     pub is_least: bool,
     /// Whether also no shorter walk is possible with so few.
@@ -76,7 +76,7 @@ const TRIED_ITEMS: usize = 11;
 const TRIED_STOPS: usize = 13;
 
 /// The least number of outages, and the shortest walk among those that were tried.
-pub fn pack(problem: &Problem) -> Packed {
+pub fn pack(problem: &PackProblem) -> Packed {
     let all: Vec<usize> = (0..problem.items.len()).collect();
     if is_small(problem, &all) {
         return Packed { outages: parted(problem, &all), is_least: true, is_shortest: true };
@@ -107,18 +107,18 @@ pub fn pack(problem: &Problem) -> Packed {
     Packed { outages, is_least, is_shortest }
 }
 
-fn stops_of(problem: &Problem, items: &[usize]) -> Vec<usize> {
+fn stops_of(problem: &PackProblem, items: &[usize]) -> Vec<usize> {
     let all: BTreeSet<usize> =
         items.iter().flat_map(|i| problem.items[*i].stops.iter().copied()).collect();
     all.into_iter().collect()
 }
 
-fn is_small(problem: &Problem, items: &[usize]) -> bool {
+fn is_small(problem: &PackProblem, items: &[usize]) -> bool {
     items.len() <= TRIED_ITEMS && stops_of(problem, items).len() <= TRIED_STOPS
 }
 
 /// What goes off for items in one outage; nothing where they cannot be done in one.
-pub fn cut_for(problem: &Problem, items: &[usize]) -> Option<BTreeSet<usize>> {
+pub fn cut_for(problem: &PackProblem, items: &[usize]) -> Option<BTreeSet<usize>> {
     let minutes: f64 = items.iter().map(|i| problem.items[*i].minutes).sum::<f64>() + problem.each;
     if items.len() > 1 && minutes > problem.most {
         return None;
@@ -133,7 +133,7 @@ pub fn cut_for(problem: &Problem, items: &[usize]) -> Option<BTreeSet<usize>> {
 }
 
 /// Items that share a breaker, directly or through others.
-fn families(problem: &Problem, items: &[usize]) -> Vec<Vec<usize>> {
+fn families(problem: &PackProblem, items: &[usize]) -> Vec<Vec<usize>> {
     let mut families: Vec<(BTreeSet<usize>, Vec<usize>)> = Vec::new();
     for item in items {
         let breakers = &problem.items[*item].breakers;
@@ -156,7 +156,7 @@ fn families(problem: &Problem, items: &[usize]) -> Vec<Vec<usize>> {
 }
 
 /// Every way to part a few items: fewest outages, then the shortest walk.
-fn parted(problem: &Problem, items: &[usize]) -> Vec<Outage> {
+fn parted(problem: &PackProblem, items: &[usize]) -> Vec<OffPeriod> {
     if items.is_empty() {
         return Vec::new();
     }
@@ -178,7 +178,7 @@ fn parted(problem: &Problem, items: &[usize]) -> Vec<Outage> {
 }
 
 /// How many outages a few items need at the least; no walk is looked at.
-fn fewest(problem: &Problem, items: &[usize]) -> usize {
+fn fewest(problem: &PackProblem, items: &[usize]) -> usize {
     best_parts(problem, items, |_| 0.0).last().map_or(0, |(count, ..)| *count)
 }
 
@@ -190,7 +190,7 @@ fn members(items: &[usize], set: usize) -> Vec<usize> {
 /// For every set of items, a bit each, how many outages it needs, how far is walked in them by `walk`, and
 /// one of those outages.
 fn best_parts(
-    problem: &Problem,
+    problem: &PackProblem,
     items: &[usize],
     walk: impl Fn(&[usize]) -> f64,
 ) -> Vec<(usize, f64, usize)> {
@@ -227,16 +227,16 @@ fn best_parts(
 }
 
 /// An outage of items that can be done in one, walked on the shortest way that is found.
-fn outage(problem: &Problem, items: Vec<usize>) -> Outage {
+fn outage(problem: &PackProblem, items: Vec<usize>) -> OffPeriod {
     let breakers = cut_for(problem, &items).unwrap_or_default();
     let stops = stops_of(problem, &items);
     let (stops, walk) = walked(problem, &stops);
-    Outage { breakers, items, stops, walk }
+    OffPeriod { breakers, items, stops, walk }
 }
 
 /// The shortest way from the panel through stops and back: exact for a few, else from nearest to nearest,
 /// with every stretch turned that gets shorter by it.
-pub fn walked(problem: &Problem, stops: &[usize]) -> (Vec<usize>, f64) {
+pub fn walked(problem: &PackProblem, stops: &[usize]) -> (Vec<usize>, f64) {
     if stops.len() <= TRIED_STOPS {
         let tours = Tours::of(problem, stops);
         return tours.way((1 << stops.len()) - 1);
@@ -278,7 +278,7 @@ pub fn walked(problem: &Problem, stops: &[usize]) -> (Vec<usize>, f64) {
 }
 
 /// From the panel through stops in their order and back, in metres.
-pub fn length(problem: &Problem, way: &[usize]) -> f64 {
+pub fn length(problem: &PackProblem, way: &[usize]) -> f64 {
     let (Some(first), Some(last)) = (way.first(), way.last()) else { return 0.0 };
     let between: f64 = way.windows(2).map(|w| problem.apart[w[0]][w[1]]).sum();
     problem.panel[*first] + between + problem.panel[*last]
@@ -286,13 +286,13 @@ pub fn length(problem: &Problem, way: &[usize]) -> f64 {
 
 /// Shortest ways from the panel through every subset of a few stops, by their last stop.
 struct Tours<'a> {
-    problem: &'a Problem,
+    problem: &'a PackProblem,
     stops: &'a [usize],
     ends: Vec<Vec<f64>>,
 }
 
 impl<'a> Tours<'a> {
-    fn of(problem: &'a Problem, stops: &'a [usize]) -> Self {
+    fn of(problem: &'a PackProblem, stops: &'a [usize]) -> Self {
         let n = stops.len();
         let mut ends = vec![vec![f64::INFINITY; n]; 1 << n];
         for (place, stop) in stops.iter().enumerate() {
@@ -345,7 +345,7 @@ impl<'a> Tours<'a> {
 
 /// Many items of one family: the longest first, each into the first outage that it fits; least where no
 /// packing of their minutes needs fewer.
-fn filled(problem: &Problem, items: &[usize]) -> (Vec<Outage>, bool) {
+fn filled(problem: &PackProblem, items: &[usize]) -> (Vec<OffPeriod>, bool) {
     let mut by_length = items.to_vec();
     by_length.sort_by(|a, b| {
         let (a, b) = (&problem.items[*a], &problem.items[*b]);
@@ -378,7 +378,7 @@ fn filled(problem: &Problem, items: &[usize]) -> (Vec<Outage>, bool) {
 
 /// So many outages at the least: by all minutes together, and by what goes off. What no other item's
 /// breakers hold needs an outage of its own kind: no host holds two of those.
-fn bound(problem: &Problem, items: &[usize]) -> usize {
+fn bound(problem: &PackProblem, items: &[usize]) -> usize {
     let room = (problem.most - problem.each).max(1.0);
     let minutes: f64 = items.iter().map(|i| problem.items[*i].minutes.min(room)).sum();
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a few outages")]
@@ -395,10 +395,10 @@ fn bound(problem: &Problem, items: &[usize]) -> usize {
 /// Outages of the main, and which other items are done in their spare time, so that the most outages are
 /// saved by it. Whether that is least.
 fn with_main(
-    problem: &Problem,
+    problem: &PackProblem,
     mains: &[usize],
     families: &[Vec<usize>],
-) -> (BTreeSet<usize>, Vec<Outage>, bool) {
+) -> (BTreeSet<usize>, Vec<OffPeriod>, bool) {
     if mains.is_empty() {
         return (BTreeSet::new(), Vec::new(), true);
     }
@@ -433,7 +433,7 @@ struct Folded {
     saved: usize,
 }
 
-fn fold(problem: &Problem, mut outages: Vec<Vec<usize>>, offers: &[Vec<Saving>]) -> Folded {
+fn fold(problem: &PackProblem, mut outages: Vec<Vec<usize>>, offers: &[Vec<Saving>]) -> Folded {
     let (mut moved, mut saved) = (BTreeSet::new(), 0);
     for outage in &mut outages {
         let minutes: f64 =
@@ -448,7 +448,7 @@ fn fold(problem: &Problem, mut outages: Vec<Vec<usize>>, offers: &[Vec<Saving>])
 }
 
 /// Items of the main in so many outages, each as long as the others as nearly as that goes.
-fn evenly(problem: &Problem, mains: &[usize], count: usize) -> Vec<Vec<usize>> {
+fn evenly(problem: &PackProblem, mains: &[usize], count: usize) -> Vec<Vec<usize>> {
     let mut longest = mains.to_vec();
     longest.sort_by(|a, b| problem.items[*b].minutes.total_cmp(&problem.items[*a].minutes));
     let mut outages: Vec<(f64, Vec<usize>)> = vec![(0.0, Vec::new()); count];
@@ -469,7 +469,7 @@ struct Saving {
 }
 
 /// For each number of outages saved, the items of a family that take the fewest minutes to move.
-fn savings(problem: &Problem, family: &[usize]) -> Vec<Saving> {
+fn savings(problem: &PackProblem, family: &[usize]) -> Vec<Saving> {
     let minutes = |items: &[usize]| items.iter().map(|i| problem.items[*i].minutes).sum::<f64>();
     if !is_small(problem, family) {
         let saved = filled(problem, family).0.len();

@@ -2,7 +2,7 @@
 //! what was done against a rule and why, entries that no device stands behind. Codes stay out.
 
 use crate::gate::Gate;
-use crate::gate::work::Spot;
+use crate::gate::work::WorkedDevice;
 use crate::record::{Done, Isolation, JoinedAt, Method, Secured, Step};
 use crate::site::{DeviceId, Site};
 
@@ -22,7 +22,7 @@ pub struct OfDevice {
 /// The record of every device of which anything was done.
 pub fn devices(gate: &Gate<'_>) -> Vec<OfDevice> {
     let (site, record) = (gate.site(), gate.record());
-    let of = |spot: Spot<'_>| {
+    let of = |spot: WorkedDevice<'_>| {
         let id = &spot.device.id;
         let steps = spot.steps().into_iter().filter(|s| gate.holds(id, *s)).map(|step| {
             let done = gate.record().done(id, step);
@@ -39,7 +39,7 @@ pub fn devices(gate: &Gate<'_>) -> Vec<OfDevice> {
             steps,
         })
     };
-    site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter_map(of).collect()
+    site.devices.iter().filter_map(|d| WorkedDevice::of(site, &d.id)).filter_map(of).collect()
 }
 
 /// An isolation in a sentence.
@@ -80,13 +80,13 @@ pub fn isolation(of: &Isolation) -> String {
 /// first. They are removed as failed.
 pub fn ghosts(gate: &Gate<'_>) -> Vec<(DeviceId, String)> {
     let site: &Site = gate.site();
-    let is_ghost = |spot: &Spot<'_>| {
+    let is_ghost = |spot: &WorkedDevice<'_>| {
         let id = &spot.device.id;
         let disconnected = [Step::Dead, Step::Placed, Step::Joined];
         spot.takes(Step::Excluded)
             && !gate.holds(id, Step::Excluded)
             && disconnected.into_iter().any(|step| gate.holds(id, step))
     };
-    let spots = site.devices.iter().filter_map(|d| Spot::of(site, &d.id)).filter(is_ghost);
+    let spots = site.devices.iter().filter_map(|d| WorkedDevice::of(site, &d.id)).filter(is_ghost);
     spots.map(|s| (s.device.id.clone(), s.device.replaces.trim().to_owned())).collect()
 }

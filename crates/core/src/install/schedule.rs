@@ -6,17 +6,17 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::clock::{Clock, Minutes};
 use super::order;
-use super::pack::{self, Item, Problem};
+use super::pack::{self, PackItem, PackProblem};
 use super::visits;
 use crate::analysis::Analysis;
-use crate::gate::isolate::{self, Choice, Why};
+use crate::gate::isolate::{self, OffChoice, OffReason};
 use crate::gate::unsettled;
-use crate::gate::work::{Spot, Work};
+use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::geometry::Place;
-use crate::pulse::Wanted;
+use crate::pulse::StillWanted;
 use crate::record::{Cut, Record};
 use crate::site::{DeviceId, PointId, PointKind, Shows, Site, breaker_order};
-use crate::survey::previsit::Look;
+use crate::survey::previsit::PrevisitLook;
 
 /// Metres walked for each metre of height: stairs; *planning value*.
 const STAIRS: f64 = 3.0;
@@ -25,7 +25,7 @@ const STAIRS: f64 = 3.0;
 #[derive(Debug)]
 pub struct Schedule {
     /// The visits, in order.
-    pub visits: Vec<Planned>,
+    pub visits: Vec<PlannedVisit>,
     /// What is not on any of them, and why.
     pub left_out: Vec<LeftOut>,
     /// Where the panel is taken to be.
@@ -40,7 +40,7 @@ pub struct Schedule {
 
 impl Schedule {
     /// How often power goes off.
-    pub fn outages(&self) -> impl Iterator<Item = &Outage> {
+    pub fn outages(&self) -> impl Iterator<Item = &PowerOff> {
         self.visits.iter().flat_map(|v| &v.outages)
     }
 }
@@ -58,7 +58,7 @@ pub enum Panel {
 
 /// What kind of visit it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Kind {
+pub enum VisitKind {
     /// Before the day, to look into boxes.
     Before,
     /// A day of work.
@@ -69,17 +69,17 @@ pub enum Kind {
 
 /// A visit.
 #[derive(Debug)]
-pub struct Planned {
+pub struct PlannedVisit {
     /// Its key: `before`, `day-1`, `dry-1`.
     pub key: String,
     /// What kind it is.
-    pub kind: Kind,
+    pub kind: VisitKind,
     /// Boxes to look into.
-    pub looks: Vec<Look>,
+    pub looks: Vec<PrevisitLook>,
     /// Devices that are set up before any power goes off: hubs.
     pub first: Vec<DeviceId>,
     /// Times without power, in order.
-    pub outages: Vec<Outage>,
+    pub outages: Vec<PowerOff>,
     /// What is done afterwards with power on, in the order of joining: plugs, batteries, remotes.
     pub after: Vec<DeviceId>,
     /// How long it takes.
@@ -96,13 +96,13 @@ pub struct Planned {
 
 /// A time without power.
 #[derive(Clone, Debug)]
-pub struct Outage {
+pub struct PowerOff {
     /// Its key, of what goes off: `main`, `3`, `3+5`; `main~2` the second time.
     pub key: String,
     /// How often that has gone off with this, counted in the order of the plan.
     pub time: usize,
     /// What goes off, and why.
-    pub cut: Choice,
+    pub cut: OffChoice,
     /// The boxes, in the order of the walk.
     pub boxes: Vec<Worked>,
     /// How long power is off.
@@ -139,7 +139,7 @@ pub fn schedule(analysis: &Analysis, record: &Record) -> Schedule {
 
 /// The same as long as it is `wanted`; nothing once it is not.
 pub fn schedule_while(
-    wanted: &Wanted<'_>,
+    wanted: &StillWanted<'_>,
     analysis: &Analysis,
     record: &Record,
 ) -> Option<Schedule> {
@@ -151,7 +151,9 @@ pub fn schedule_while(
         if !wanted() {
             return None;
         }
-        let Some(spot) = Spot::of(site, &device.id).filter(Spot::opens_box) else { continue };
+        let Some(spot) = WorkedDevice::of(site, &device.id).filter(WorkedDevice::opens_box) else {
+            continue;
+        };
         match unsettled(&spot) {
             Some(why) => left_out.push(LeftOut { device: device.id.clone(), why }),
             None => wired.push(spot),
@@ -168,12 +170,12 @@ pub fn schedule_while(
         }
         outages.push(outage(site, &units, &breakers, packed, &clock));
     }
-    let rank = |o: &Outage| {
+    let rank = |o: &PowerOff| {
         let of = o.boxes.iter().flat_map(|b| &b.devices).filter_map(|d| ranks.get(d));
         of.min().copied().unwrap_or(usize::MAX)
     };
     // Outward from the hub: who carries others is in before those that it carries.
-    let place = |o: &Outage| {
+    let place = |o: &PowerOff| {
         let label = o.cut.circuits.first().map_or("", String::as_str);
         (rank(o), breaker_order(label).0, o.key.clone())
     };
@@ -209,13 +211,13 @@ struct Unit {
 }
 
 /// Boxes tied by a wire, or by a kit that starts together, are one unit.
-fn units(site: &Site, wired: &[Spot<'_>], clock: &Clock<'_>) -> Vec<Unit> {
-    let mut boxes: BTreeMap<&PointId, Vec<&Spot<'_>>> = BTreeMap::new();
+fn units(site: &Site, wired: &[WorkedDevice<'_>], clock: &Clock<'_>) -> Vec<Unit> {
+    let mut boxes: BTreeMap<&PointId, Vec<&WorkedDevice<'_>>> = BTreeMap::new();
     for spot in wired {
         boxes.entry(&site.box_of(spot.point).id).or_default().push(spot);
     }
     // What ties a box to others: groups by wire, and kits.
-    let ties = |spots: &[&Spot<'_>]| -> BTreeSet<String> {
+    let ties = |spots: &[&WorkedDevice<'_>]| -> BTreeSet<String> {
         let groups = spots.iter().filter_map(|s| site.group_of(&s.point.id));
         let kits = spots.iter().filter(|s| s.is_of_kit()).map(|s| &s.device.network);
         let groups = groups.filter(|g| g.places.len() > 1).map(|g| format!("group {}", g.id));
@@ -239,7 +241,8 @@ fn units(site: &Site, wired: &[Spot<'_>], clock: &Clock<'_>) -> Vec<Unit> {
     }
     found.sort_by(|a, b| a.1.cmp(&b.1));
     let unit = |(_, points): (BTreeSet<String>, Vec<&PointId>)| {
-        let spots: Vec<&Spot<'_>> = points.iter().flat_map(|p| boxes[*p].iter().copied()).collect();
+        let spots: Vec<&WorkedDevice<'_>> =
+            points.iter().flat_map(|p| boxes[*p].iter().copied()).collect();
         let circuits: BTreeSet<String> = spots.iter().flat_map(|s| s.circuits()).collect();
         let kit = spots.iter().find(|s| s.is_of_kit());
         Unit {
@@ -284,7 +287,7 @@ fn panel(site: &Site) -> (Panel, Option<Place>) {
 }
 
 /// The schedule as a problem of items and stops; and which label each breaker number has.
-fn problem(site: &Site, units: &[Unit], panel: Option<Place>) -> (Problem, Vec<String>) {
+fn problem(site: &Site, units: &[Unit], panel: Option<Place>) -> (PackProblem, Vec<String>) {
     let mut breakers: Vec<String> = units
         .iter()
         .flat_map(|u| u.circuits.iter().cloned())
@@ -302,7 +305,7 @@ fn problem(site: &Site, units: &[Unit], panel: Option<Place>) -> (Problem, Vec<S
         }
         let cut = isolate::choice(site, &unit.circuits, unit.kit.as_deref());
         let needs_main = cut.means.is_main();
-        Item {
+        PackItem {
             breakers: if needs_main {
                 BTreeSet::new()
             } else {
@@ -312,12 +315,12 @@ fn problem(site: &Site, units: &[Unit], panel: Option<Place>) -> (Problem, Vec<S
             stops: (first..stops.len()).collect(),
         }
     });
-    let items: Vec<Item> = items.collect();
+    let items: Vec<PackItem> = items.collect();
     let far = |a: Option<Place>, b: Option<Place>| match (a, b) {
         (Some(a), Some(b)) => (a.x - b.x).hypot(a.y - b.y) + STAIRS * (a.z - b.z).abs(),
         _ => 0.0,
     };
-    let problem = Problem {
+    let problem = PackProblem {
         items,
         most: site.rate("minutes-off"),
         each: site.rate("minutes-isolate") + site.rate("minutes-energise"),
@@ -331,9 +334,9 @@ fn outage(
     site: &Site,
     units: &[Unit],
     breakers: &[String],
-    packed: &pack::Outage,
+    packed: &pack::OffPeriod,
     clock: &Clock<'_>,
-) -> Outage {
+) -> PowerOff {
     // Stops were numbered box by box.
     let boxes: Vec<&Worked> = units.iter().flat_map(|u| &u.boxes).collect();
     let boxes: Vec<Worked> = packed.stops.iter().map(|stop| boxes[*stop].clone()).collect();
@@ -349,12 +352,12 @@ fn outage(
     let mut cut = isolate::choice(site, &circuits, kit);
     if needs_main {
         cut.means = Cut::Main;
-        cut.whys.retain(|w| w.asks_for_main() || matches!(w, Why::Mislabelled { .. }));
+        cut.whys.retain(|w| w.asks_for_main() || matches!(w, OffReason::Mislabelled { .. }));
     }
-    let spots: Vec<Spot<'_>> =
-        boxes.iter().flat_map(|b| &b.devices).filter_map(|d| Spot::of(site, d)).collect();
+    let spots: Vec<WorkedDevice<'_>> =
+        boxes.iter().flat_map(|b| &b.devices).filter_map(|d| WorkedDevice::of(site, d)).collect();
     let each = clock.time("minutes-isolate") + clock.time("minutes-energise");
-    Outage {
+    PowerOff {
         key: if needs_main { "main".to_owned() } else { circuits.join("+") },
         time: 1,
         off: each + spots.iter().map(|s| clock.dead(s)).sum(),
@@ -367,14 +370,14 @@ fn outage(
 
 /// Puts an outage first whose walk begins or ends at an easy box: one place, one device, one gang, its
 /// breaker proven or not, nothing shared. Gives the device that is the rehearsal.
-fn rehearse(site: &Site, outages: &mut Vec<Outage>) -> Option<DeviceId> {
+fn rehearse(site: &Site, outages: &mut Vec<PowerOff>) -> Option<DeviceId> {
     let easy = |worked: &Worked| {
         let point = site.points.get(&worked.point)?;
         let [device] = worked.devices.as_slice() else { return None };
-        let spot = Spot::of(site, device)?;
+        let spot = WorkedDevice::of(site, device)?;
         let alone = site.group_of(&point.id).is_none_or(|g| g.places.len() < 2);
         let plain =
-            point.gangs == 1 && point.kind == PointKind::Switch && spot.work() == Work::Wired;
+            point.gangs == 1 && point.kind == PointKind::Switch && spot.work() == WorkKind::Wired;
         (alone && plain).then(|| device.clone())
     };
     let found = outages.iter().enumerate().find_map(|(place, outage)| {
@@ -399,7 +402,10 @@ pub fn changes_in_order_of_joining(analysis: &Analysis) -> usize {
     let mut last: Option<String> = None;
     let mut changes = 0;
     for task in order::run_sheet(analysis) {
-        let Some(spot) = Spot::of(site, &task.device).filter(Spot::opens_box) else { continue };
+        let Some(spot) = WorkedDevice::of(site, &task.device).filter(WorkedDevice::opens_box)
+        else {
+            continue;
+        };
         let circuit = spot.point.circuit.trim().to_owned();
         if last.as_ref() != Some(&circuit) {
             changes += 1;

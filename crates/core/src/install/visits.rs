@@ -4,28 +4,28 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::clock::{Clock, Minutes};
-use super::schedule::{Kind, Outage, Planned};
+use super::schedule::{PlannedVisit, PowerOff, VisitKind};
 use crate::bill;
-use crate::gate::isolate::Why;
-use crate::gate::work::{Spot, Work};
+use crate::gate::isolate::OffReason;
+use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::site::{BoxKind, DeviceId, PointKind, Site};
 use crate::survey::previsit;
 
 pub(super) fn visits(
     site: &Site,
     clock: &Clock<'_>,
-    outages: Vec<Outage>,
+    outages: Vec<PowerOff>,
     ranks: &BTreeMap<DeviceId, usize>,
-) -> Vec<Planned> {
-    let is_outdoors = |o: &Outage| {
+) -> Vec<PlannedVisit> {
+    let is_outdoors = |o: &PowerOff| {
         let mut points = o.boxes.iter().filter_map(|b| site.points.get(&b.point));
         points.any(|p| p.kind == PointKind::Outdoor)
     };
-    let (dry, indoors): (Vec<Outage>, Vec<Outage>) = outages.into_iter().partition(is_outdoors);
+    let (dry, indoors): (Vec<PowerOff>, Vec<PowerOff>) = outages.into_iter().partition(is_outdoors);
     let mut all = Vec::new();
     let looks = previsit::looks(site);
     if !looks.is_empty() {
-        let mut visit = empty(site, "before".to_owned(), Kind::Before);
+        let mut visit = empty(site, "before".to_owned(), VisitKind::Before);
         visit.minutes = looks.iter().map(|l| Minutes::of(l.minutes)).sum();
         visit.looks = looks;
         all.push(visit);
@@ -33,28 +33,30 @@ pub(super) fn visits(
     let mut hubs: Vec<DeviceId> = Vec::new();
     let mut rest: Vec<DeviceId> = Vec::new();
     for device in &site.devices {
-        let Some(spot) = Spot::of(site, &device.id).filter(|s| !s.opens_box()) else { continue };
-        if spot.work() == Work::Hub { &mut hubs } else { &mut rest }.push(device.id.clone());
+        let Some(spot) = WorkedDevice::of(site, &device.id).filter(|s| !s.opens_box()) else {
+            continue;
+        };
+        if spot.work() == WorkKind::Hub { &mut hubs } else { &mut rest }.push(device.id.clone());
     }
     rest.sort_by_key(|d| (ranks.get(d).copied().unwrap_or(usize::MAX), d.clone()));
     let live = |devices: &[DeviceId]| -> Minutes {
-        devices.iter().filter_map(|d| Spot::of(site, d)).map(|s| clock.live(&s)).sum()
+        devices.iter().filter_map(|d| WorkedDevice::of(site, d)).map(|s| clock.live(&s)).sum()
     };
     let day = site.rate("minutes-visit").max(1.0);
-    let mut days: Vec<Planned> = Vec::new();
-    let open = |days: &mut Vec<Planned>, kind: Kind| {
+    let mut days: Vec<PlannedVisit> = Vec::new();
+    let open = |days: &mut Vec<PlannedVisit>, kind: VisitKind| {
         let count = days.iter().filter(|v| v.kind == kind).count() + 1;
-        let word = if kind == Kind::Dry { "dry" } else { "day" };
+        let word = if kind == VisitKind::Dry { "dry" } else { "day" };
         days.push(empty(site, format!("{word}-{count}"), kind));
     };
     if !(indoors.is_empty() && hubs.is_empty() && rest.is_empty()) {
-        open(&mut days, Kind::Day);
+        open(&mut days, VisitKind::Day);
         if let Some(first) = days.last_mut() {
             first.minutes += live(&hubs);
             first.first = hubs;
         }
     }
-    for (kind, outages) in [(Kind::Day, indoors), (Kind::Dry, dry)] {
+    for (kind, outages) in [(VisitKind::Day, indoors), (VisitKind::Dry, dry)] {
         for outage in outages {
             let takes = outage.off + outage.live;
             let has_room = days.last().is_some_and(|v| {
@@ -72,13 +74,13 @@ pub(super) fn visits(
     // What needs no breaker fills the last day indoors, and further ones.
     for device in rest {
         let takes = live(std::slice::from_ref(&device));
-        let last = days.iter().rposition(|v| v.kind == Kind::Day);
+        let last = days.iter().rposition(|v| v.kind == VisitKind::Day);
         let room =
             last.filter(|l| days[*l].minutes.likely + takes.likely <= day || days[*l].is_empty());
         let place = room.unwrap_or_else(|| {
-            let count = days.iter().filter(|v| v.kind == Kind::Day).count() + 1;
+            let count = days.iter().filter(|v| v.kind == VisitKind::Day).count() + 1;
             let at = last.map_or(0, |l| l + 1);
-            days.insert(at, empty(site, format!("day-{count}"), Kind::Day));
+            days.insert(at, empty(site, format!("day-{count}"), VisitKind::Day));
             at
         });
         days[place].minutes += takes;
@@ -92,7 +94,7 @@ pub(super) fn visits(
     all
 }
 
-impl Planned {
+impl PlannedVisit {
     fn is_empty(&self) -> bool {
         self.outages.is_empty() && self.after.is_empty()
     }
@@ -104,12 +106,12 @@ impl Planned {
     }
 }
 
-fn empty(site: &Site, key: String, kind: Kind) -> Planned {
+fn empty(site: &Site, key: String, kind: VisitKind) -> PlannedVisit {
     use crate::site::Part;
     let named = |of: &dyn Fn(&crate::site::Person) -> bool| -> Vec<String> {
         site.people.iter().filter(|p| of(p)).map(|p| p.name.clone()).collect()
     };
-    Planned {
+    PlannedVisit {
         key,
         kind,
         looks: Vec::new(),
@@ -139,7 +141,7 @@ const TOOLS: [&str; 10] = [
 ];
 
 /// Devices by kind, small parts, and tools.
-fn take(site: &Site, visit: &Planned) -> Vec<(String, f64)> {
+fn take(site: &Site, visit: &PlannedVisit) -> Vec<(String, f64)> {
     let mut count: BTreeMap<String, f64> = BTreeMap::new();
     for device in visit.devices().filter_map(|d| site.devices.get(d)) {
         if let Some(kind) = site.kind(&device.kind) {
@@ -167,7 +169,7 @@ fn take(site: &Site, visit: &Planned) -> Vec<(String, f64)> {
 }
 
 /// What must be known or agreed before a visit.
-fn before(site: &Site, visit: &Planned) -> Vec<String> {
+fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
     let mut all = Vec::new();
     let mut add = |text: String| {
         if !all.contains(&text) {
@@ -186,12 +188,15 @@ fn before(site: &Site, visit: &Planned) -> Vec<String> {
         };
         add(format!("Agree with the household: {off} off for up to {:.0} minutes", round_up(long)));
         for why in &outage.cut.whys {
-            if matches!(why, Why::NotProven { .. } | Why::NoBreaker | Why::Mislabelled { .. }) {
+            if matches!(
+                why,
+                OffReason::NotProven { .. } | OffReason::NoBreaker | OffReason::Mislabelled { .. }
+            ) {
                 add(format!("{}: {why}", outage.key));
             }
         }
     }
-    let unknown = visit.devices().filter_map(|d| Spot::of(site, d)).filter(|s| {
+    let unknown = visit.devices().filter_map(|d| WorkedDevice::of(site, d)).filter(|s| {
         let lead = site.box_of(s.point);
         s.opens_box() && lead.back_box != BoxKind::None && lead.conductors.is_empty()
     });
@@ -202,7 +207,7 @@ fn before(site: &Site, visit: &Planned) -> Vec<String> {
             unknown.join(", ")
         ));
     }
-    if visit.kind == Kind::Dry {
+    if visit.kind == VisitKind::Dry {
         add("A dry day: boxes outdoors are open".to_owned());
     }
     all

@@ -3,9 +3,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::order;
-use super::schedule::{Outage, Planned, Schedule};
+use super::schedule::{PlannedVisit, PowerOff, Schedule};
 use crate::analysis::Analysis;
-use crate::gate::work::Spot;
+use crate::gate::work::WorkedDevice;
 use crate::gate::{Deed, Gate, Stand, deeds, isolate};
 use crate::radio::system::RouteChoice;
 use crate::record::{Isolated, Isolation, IsolationId, OpenTimeId, Secured, Step};
@@ -33,16 +33,16 @@ impl Stretch {
         let key =
             |of: &Option<IsolationId>| of.as_ref().map_or(self.key.clone(), ToString::to_string);
         let own = match &of.act {
-            What::Isolate { .. } => self.off.as_ref().map_or_else(Deed::default, |off| {
+            WalkAct::Isolate { .. } => self.off.as_ref().map_or_else(Deed::default, |off| {
                 deeds::isolate(&self.key, site, off, &self.boxes)
             }),
-            What::ProveTester { of } => deeds::show_tester(&key(of), of.as_ref(), &self.boxes),
-            What::Energise { of } => deeds::energise(gate, &key(of), of.as_ref(), &self.boxes),
-            What::Open { network, expected } => deeds::open(network, expected),
-            What::Close { network, expected, .. } => deeds::close(site, network, expected),
-            What::Rebuild { network, .. } => deeds::rebuild(network),
-            What::Step { device, step } => {
-                let Some(spot) = Spot::of(site, device) else { return Deeds::default() };
+            WalkAct::ProveTester { of } => deeds::show_tester(&key(of), of.as_ref(), &self.boxes),
+            WalkAct::Energise { of } => deeds::energise(gate, &key(of), of.as_ref(), &self.boxes),
+            WalkAct::Open { network, expected } => deeds::open(network, expected),
+            WalkAct::Close { network, expected, .. } => deeds::close(site, network, expected),
+            WalkAct::Rebuild { network, .. } => deeds::rebuild(network),
+            WalkAct::Step { device, step } => {
+                let Some(spot) = WorkedDevice::of(site, device) else { return Deeds::default() };
                 let step = *step;
                 return Deeds {
                     own: deeds::step(gate, &spot, step, false),
@@ -61,7 +61,7 @@ impl Stretch {
 #[derive(Debug)]
 pub struct Move {
     /// What is done.
-    pub act: What,
+    pub act: WalkAct,
     /// Whether it is done.
     pub done: bool,
     /// Whether it was done against a rule, for a reason.
@@ -69,7 +69,7 @@ pub struct Move {
 }
 
 impl Move {
-    fn of(act: What, done: bool) -> Self {
+    fn of(act: WalkAct, done: bool) -> Self {
         Self { act, done, overruled: false }
     }
 }
@@ -89,7 +89,7 @@ pub struct Deeds {
 
 /// What is done.
 #[derive(Clone, Debug, PartialEq)]
-pub enum What {
+pub enum WalkAct {
     /// The circuits are switched off; `of` is the isolation, once it is on record.
     Isolate {
         /// The isolation.
@@ -153,12 +153,12 @@ pub fn stretches(plan: &Schedule) -> Vec<(String, String)> {
 const REST: &str = "Plugs, batteries, remotes";
 
 /// The key of what is done on a visit with the power on.
-pub fn rest_of(visit: &Planned) -> String {
+pub fn rest_of(visit: &PlannedVisit) -> String {
     format!("rest-{}", visit.key)
 }
 
 /// What a time without power is called.
-pub fn title(outage: &Outage) -> String {
+pub fn title(outage: &PowerOff) -> String {
     let what = match (outage.cut.means.is_main(), outage.cut.circuits.as_slice()) {
         (true, _) => "Main switch off".to_owned(),
         (false, [one]) => format!("Breaker {one} off"),
@@ -232,24 +232,24 @@ impl<'a> Walks<'a> {
         let id = of.map(|i| i.of.id.clone());
         let mut moves: Vec<Move> =
             devices.iter().flat_map(|d| self.steps(d, |s| s == Step::Excluded)).collect();
-        moves.push(Move::of(What::Isolate { of: id.clone() }, of.is_some()));
+        moves.push(Move::of(WalkAct::Isolate { of: id.clone() }, of.is_some()));
         let shown = of.is_some_and(|i| i.proven_before.is_some());
-        moves.push(Move::of(What::ProveTester { of: id.clone() }, shown));
+        moves.push(Move::of(WalkAct::ProveTester { of: id.clone() }, shown));
         let in_box = |s: Step| s != Step::Excluded && s <= Step::DryFitted;
         moves.extend(devices.iter().flat_map(|d| self.steps(d, in_box)));
         let is_on = of.is_some_and(|i| !i.is_in_force());
-        moves.push(Move::of(What::Energise { of: id }, is_on));
+        moves.push(Move::of(WalkAct::Energise { of: id }, is_on));
         moves.extend(self.with_power(&self.ranked(devices.to_vec()), |s| s > Step::PutBack));
         moves
     }
 
-    fn spot(&self, device: &DeviceId) -> Option<Spot<'a>> {
-        Spot::of(self.gate.site(), device)
+    fn spot(&self, device: &DeviceId) -> Option<WorkedDevice<'a>> {
+        WorkedDevice::of(self.gate.site(), device)
     }
 
     /// The isolation in force that makes the first of these dead, or the last under which any was worked on.
     fn isolation(&self, devices: &[DeviceId]) -> Option<&'a Isolation> {
-        let spots: Vec<Spot<'_>> = devices.iter().filter_map(|d| self.spot(d)).collect();
+        let spots: Vec<WorkedDevice<'_>> = devices.iter().filter_map(|d| self.spot(d)).collect();
         let record = self.gate.record();
         // One whose boxes stand open is theirs, whatever the plan makes of their circuits by now.
         let is_open =
@@ -269,7 +269,7 @@ impl<'a> Walks<'a> {
         let steps = spot.steps().into_iter().filter(|s| wanted(*s));
         let step = |step: Step| Move {
             overruled: gate.stand(device, step) == Stand::Overruled,
-            ..Move::of(What::Step { device: device.clone(), step }, gate.holds(device, step))
+            ..Move::of(WalkAct::Step { device: device.clone(), step }, gate.holds(device, step))
         };
         steps.map(step).collect()
     }
@@ -295,11 +295,11 @@ impl<'a> Walks<'a> {
         let before = |s: Step| wanted(s) && s < Step::Joined && s != Step::Code;
         let mut moves: Vec<Move> = devices.iter().flat_map(|d| self.steps(d, before)).collect();
         let expected = if left.is_empty() { devices.to_vec() } else { left };
-        moves.push(Move::of(What::Open { network: network.clone(), expected }, is_open));
+        moves.push(Move::of(WalkAct::Open { network: network.clone(), expected }, is_open));
         let rest = |s: Step| wanted(s) && (s >= Step::Joined || s == Step::Code);
         moves.extend(devices.iter().flat_map(|d| self.steps(d, rest)));
         let (expected, is_shut) = (devices.to_vec(), of.is_some() && open.is_none());
-        let close = What::Close { network: network.clone(), expected, of: of.clone() };
+        let close = WalkAct::Close { network: network.clone(), expected, of: of.clone() };
         moves.push(Move::of(close, is_shut));
         let rule = site.networks.get(network).map(crate::site::Network::rule);
         let routed =
@@ -308,7 +308,7 @@ impl<'a> Walks<'a> {
             && self.analysis.networks.iter().any(|n| n.network == *network);
         if has_routes {
             let rebuilt = last.is_some_and(|o| o.rebuilt.is_some());
-            let what = What::Rebuild { network: network.clone(), of };
+            let what = WalkAct::Rebuild { network: network.clone(), of };
             moves.push(Move::of(what, rebuilt));
         }
         moves
@@ -316,7 +316,7 @@ impl<'a> Walks<'a> {
 }
 
 /// What a time without power isolates, as it is planned.
-pub fn planned(site: &Site, outage: &Outage) -> Isolated {
+pub fn planned(site: &Site, outage: &PowerOff) -> Isolated {
     let circuits = outage.cut.circuits.clone();
     Isolated {
         id: "planned".parse().unwrap_or_else(|_| unreachable!("a plain word is an id")),

@@ -70,7 +70,7 @@ impl FrequencyBand {
 /// Measured loss through a construction, in decibels, by band; it replaces layers and clutter.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Measured {
+pub struct MeasuredLoss {
     /// At about 434 MHz.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mhz_434: Option<Db>,
@@ -82,7 +82,7 @@ pub struct Measured {
     pub mhz_2400: Option<Db>,
 }
 
-impl Measured {
+impl MeasuredLoss {
     /// Whether none was given.
     pub fn is_empty(&self) -> bool {
         *self == Self::default()
@@ -117,11 +117,11 @@ pub struct Construction {
     pub clutter_db: Db,
     /// That allowance by band, where one for all does not do; negative where the slab by the
     /// recommendation costs more than such walls do in houses.
-    #[serde(default, skip_serializing_if = "Measured::is_empty")]
-    pub clutter_by_band: Measured,
+    #[serde(default, skip_serializing_if = "MeasuredLoss::is_empty")]
+    pub clutter_by_band: MeasuredLoss,
     /// Measured losses that replace layers and clutter in their band.
     #[serde(default)]
-    pub measured: Measured,
+    pub measured: MeasuredLoss,
     /// Where the row comes from.
     pub source: String,
 }

@@ -95,7 +95,7 @@ pub fn parse_layers(text: &str) -> Result<Vec<Layer>, LayerError> {
 
 /// The share of the power that passes and that is thrown back, in the mean of TE and TM.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Slab {
+pub struct SlabShares {
     /// Transmitted power, electric field perpendicular to the plane of incidence.
     pub te: f64,
     /// Transmitted power, electric field in the plane of incidence.
@@ -106,7 +106,7 @@ pub struct Slab {
     pub tm_back: f64,
 }
 
-impl Slab {
+impl SlabShares {
     /// Mean of the TE and TM powers that pass.
     pub fn mean(&self) -> f64 {
         0.5 * (self.te + self.tm)
@@ -125,13 +125,13 @@ impl Slab {
 /// let loss = Db::loss_from_ratio(bare(&wall, Megahertz::new(2440.0), 1.0).mean());
 /// assert_eq!(format!("{loss:.2}"), "14.76 dB");
 /// ```
-pub fn bare(layers: &[Layer], f: Megahertz, cos_incidence: f64) -> Slab {
+pub fn bare(layers: &[Layer], f: Megahertz, cos_incidence: f64) -> SlabShares {
     let cos0 = cos_incidence.clamp(0.0, 1.0).max(1e-6);
     let sin_squared = 1.0 - cos0 * cos0;
     let k0 = std::f64::consts::TAU / f.wavelength().get();
     let (te, te_back) = stack(layers, f, k0, sin_squared, cos0, false);
     let (tm, tm_back) = stack(layers, f, k0, sin_squared, cos0, true);
-    Slab { te, tm, te_back, tm_back }
+    SlabShares { te, tm, te_back, tm_back }
 }
 
 /// Power transmitted and reflected for one polarisation.

@@ -6,9 +6,9 @@ use super::{Link, NetworkAnalysis, Node, Role};
 use crate::geometry::{Grid, Place};
 use crate::propagation::{Gain, Medium, Model};
 use crate::radio::channels::IEEE_802_15_4;
-use crate::radio::coexistence::{Carrier, Heard, hit_share, hits};
+use crate::radio::coexistence::{Emission, Heard, hit_share, hits};
 use crate::radio::modulation::{Delivery, FRAME_BYTES, Hits};
-use crate::radio::system::{Rule, System};
+use crate::radio::system::{System, SystemRules};
 use crate::site::{Network, Site};
 use crate::units::{Db, Dbm, Megahertz};
 
@@ -18,7 +18,7 @@ pub struct Source {
     /// Its name.
     pub name: String,
     /// What it sends.
-    pub carrier: Carrier,
+    pub carrier: Emission,
     /// The share of time that it sends.
     pub busy: f64,
     /// Where it stands; a scan has no place and is heard alike everywhere.
@@ -208,7 +208,7 @@ pub struct Arrivals {
 impl Arrivals {
     /// Those of a network, and what each node needs by them: the level at which 99 % are delivered
     /// after all tries of MAC and application, and never less than on quiet air.
-    pub fn new(air: &Air, nodes: &mut [Node], rule: &Rule, on: Tuned, sigma: Db) -> Self {
+    pub fn new(air: &Air, nodes: &mut [Node], rule: &SystemRules, on: Tuned, sigma: Db) -> Self {
         let quiet = Arc::new(Delivery::new(rule.modulation, sigma));
         let (frame_ms, tries) = (rule.modulation.frame_ms(FRAME_BYTES), rule.all_tries());
         let curve = |(n, node): (usize, &mut Node)| {
@@ -274,7 +274,7 @@ impl Arrivals {
 }
 
 fn centre(channel: u8) -> Megahertz {
-    Carrier::Mesh { channel }.centre()
+    Emission::Mesh { channel }.centre()
 }
 
 fn sources(site: &Site, network: &Network) -> Vec<Source> {
@@ -297,11 +297,11 @@ fn sources(site: &Site, network: &Network) -> Vec<Source> {
     let others = site.networks.iter().filter(|n| n.id != network.id).flat_map(|other| {
         let carrier = match (other.system, other.channel) {
             (System::Wifi, channel) => Some((
-                Carrier::Wifi { channel: channel.unwrap_or(6), width_mhz: 20 },
+                Emission::Wifi { channel: channel.unwrap_or(6), width_mhz: 20 },
                 ACCESS_POINT_BUSY,
             )),
             (s, Some(channel)) if s.rule().is_802_15_4() => {
-                Some((Carrier::Mesh { channel }, MESH_BUSY))
+                Some((Emission::Mesh { channel }, MESH_BUSY))
             }
             _ => None,
         };

@@ -14,8 +14,8 @@ use super::route::Graph;
 use super::ways::Routing;
 use crate::learned::Learned;
 use crate::propagation::Medium;
-use crate::pulse::Wanted;
-use crate::radio::system::{RouteChoice, Rule, System};
+use crate::pulse::StillWanted;
+use crate::radio::system::{RouteChoice, System, SystemRules};
 use crate::site::breaker_order;
 use crate::site::{DeviceId, Network, NetworkId, Site};
 use crate::units::Db;
@@ -34,7 +34,7 @@ pub struct Mesh {
     /// The channel that was chosen for it.
     pub channel: Option<u8>,
     /// The rules that bind, the user's own limits included.
-    pub rule: Rule,
+    pub rule: SystemRules,
     /// The places of its hubs in `nodes`.
     pub hubs: Vec<usize>,
     /// The region, by its name.
@@ -103,7 +103,7 @@ impl Mesh {
         Ground { medium, learned, sure }: Ground,
         is_off: impl Fn(&Node) -> bool,
         before: Option<&Self>,
-        wanted: &Wanted<'_>,
+        wanted: &StillWanted<'_>,
     ) -> Self {
         let least =
             network.rule().good.zip(network.rule().usable).map_or(sure.least, |(g, u)| g - u);
@@ -209,7 +209,7 @@ impl Mesh {
 
 /// In a mesh without a hub, the relay from which most of it is reached, over the fewest hops: a message
 /// of any switch goes through it or nearer.
-fn middle_relay(nodes: &[Node], links: &Links, rule: &Rule, down: &[bool]) -> Option<usize> {
+fn middle_relay(nodes: &[Node], links: &Links, rule: &SystemRules, down: &[bool]) -> Option<usize> {
     let graph = Graph::new(nodes, links, rule, |_| 1.0, |l| l.margin() >= Db::ZERO);
     let relays = (0..nodes.len()).filter(|n| nodes[*n].carries_others() && !down[*n]);
     let worth = |relay: usize| {

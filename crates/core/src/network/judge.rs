@@ -9,8 +9,8 @@ use super::outcome::{Band, FallBack, Hop, Outcome, Reason};
 use super::resilience::disjoint_routes;
 use super::route::{Graph, THREAD_LEAST_MARGIN, Ways};
 use super::ways::Routing;
-use super::{Mesh, Node, Role, Why};
-use crate::radio::system::{RouteChoice, Rule};
+use super::{Mesh, Node, Role, RoleReason};
+use crate::radio::system::{RouteChoice, SystemRules};
 use crate::site::{DeviceId, breaker_order};
 use crate::units::Db;
 
@@ -18,7 +18,7 @@ use crate::units::Db;
 ///
 /// Repeaters of a star and routers of a Thread network beyond the limit do not forward. Those with
 /// the best link to a hub stay (*planning rule*): they serve most.
-pub(super) fn demote(nodes: &mut [Node], links: &Links, rule: &Rule, hubs: &[usize]) {
+pub(super) fn demote(nodes: &mut [Node], links: &Links, rule: &SystemRules, hubs: &[usize]) {
     let (most, what) = match (rule.most_repeaters, rule.most_routers) {
         (Some(most), _) => (most, "repeaters"),
         (_, Some(most)) => (most.saturating_sub(hubs.len()), "routers"),
@@ -34,7 +34,7 @@ pub(super) fn demote(nodes: &mut [Node], links: &Links, rule: &Rule, hubs: &[usi
     let beyond: Vec<usize> = forwarding.into_iter().skip(most).collect();
     for place in beyond {
         let role = &mut nodes[place].role;
-        (role.role, role.why) = (Role::Leaf, Why::BeyondLimit { most, what });
+        (role.role, role.why) = (Role::Leaf, RoleReason::BeyondLimit { most, what });
     }
 }
 

@@ -7,7 +7,7 @@ use crate::geometry::Place;
 use crate::learned::Learned;
 use crate::propagation::Medium;
 use crate::propagation::doorway::Station;
-use crate::pulse::Wanted;
+use crate::pulse::StillWanted;
 use crate::radio::mounting;
 use crate::radio::profile::{RadioProfile, hand_loss, planning_profile};
 use crate::site::{Device, DeviceId, Network, NetworkId, Point, Provenance, Site};
@@ -255,7 +255,7 @@ impl Links {
         nodes: &[Node],
         pricing: &Pricing<'_>,
         known: impl Fn(&Node, &Node) -> Option<(Db, Db)> + Sync,
-        wanted: &Wanted<'_>,
+        wanted: &StillWanted<'_>,
     ) -> Self {
         let (medium, sure) = (pricing.medium, pricing.sure);
         let count = nodes.len();

@@ -15,4 +15,4 @@ pub mod ways;
 pub use analysed::{Ground, Mesh, NetworkAnalysis};
 pub use link::{Link, Links, Node};
 pub use outcome::{Band, Hop, Outcome, Reason};
-pub use role::{Role, RoleFinding, Why};
+pub use role::{Role, RoleFinding, RoleReason};

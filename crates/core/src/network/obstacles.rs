@@ -2,7 +2,7 @@
 
 use super::Node;
 use crate::building::Surface;
-use crate::propagation::{Cause, Medium};
+use crate::propagation::{LossCause, Medium};
 use crate::units::Db;
 
 /// What stands between two nodes and around them, costliest first, slab and clutter of one surface
@@ -10,7 +10,7 @@ use crate::units::Db;
 pub fn obstacles(medium: &Medium, from: &Node, to: &Node) -> Vec<(String, Db)> {
     let mut found: Vec<(Option<Surface>, String, Db)> = Vec::new();
     for term in medium.straight_way(from.place, to.place).terms {
-        let (Cause::Slab(surface) | Cause::Clutter(surface)) = term.cause else { continue };
+        let (LossCause::Slab(surface) | LossCause::Clutter(surface)) = term.cause else { continue };
         let known = found.iter_mut().find(|(known, _, _)| *known == Some(surface));
         if let Some((_, _, loss)) = known {
             *loss += term.loss;

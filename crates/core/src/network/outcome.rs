@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use super::role::Why;
+use super::role::RoleReason;
 use crate::site::DeviceId;
 use crate::units::Db;
 
@@ -231,7 +231,7 @@ pub enum Reason {
         /// Its name.
         through: String,
         /// Why it is not built upon.
-        why: Why,
+        why: RoleReason,
     },
 }
 

@@ -26,7 +26,7 @@ pub struct RoleFinding {
     /// The role.
     pub role: Role,
     /// Why it has this role.
-    pub why: Why,
+    pub why: RoleReason,
     /// Whether it would forward but earns no credit, as someone can cut its supply.
     pub may_go_dark: bool,
 }
@@ -47,7 +47,7 @@ impl Role {
 /// Why a device has its role; its words are the middle of a sentence.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[expect(missing_docs, reason = "each says in its words what it is")]
-pub enum Why {
+pub enum RoleReason {
     #[error("it starts and keeps the network")]
     KeepsTheNetwork,
     #[error("a remote sleeps between presses")]
@@ -80,17 +80,17 @@ pub enum Why {
 pub fn role(site: &Site, device: &Device) -> RoleFinding {
     let plain = |role, why| RoleFinding { role, why, may_go_dark: false };
     let (Some(kind), Some(point)) = (site.kind(&device.kind), site.point_of(device)) else {
-        return plain(Role::Leaf, Why::Missing);
+        return plain(Role::Leaf, RoleReason::Missing);
     };
     match (kind.duty, kind.supply) {
-        (Duty::Hub, _) => return plain(Role::Hub, Why::KeepsTheNetwork),
-        (Duty::Remote, _) => return plain(Role::Carried, Why::SleepsBetweenPresses),
-        (_, Supply::Battery) => return plain(Role::Sleeps, Why::OnABattery),
+        (Duty::Hub, _) => return plain(Role::Hub, RoleReason::KeepsTheNetwork),
+        (Duty::Remote, _) => return plain(Role::Carried, RoleReason::SleepsBetweenPresses),
+        (_, Supply::Battery) => return plain(Role::Sleeps, RoleReason::OnABattery),
         _ if !kind.has_radio => {
-            return plain(Role::Leaf, Why::NoRadio);
+            return plain(Role::Leaf, RoleReason::NoRadio);
         }
         _ if !kind.forwards => {
-            return plain(Role::Leaf, Why::NotByItsMake);
+            return plain(Role::Leaf, RoleReason::NotByItsMake);
         }
         _ => {}
     }
@@ -98,19 +98,19 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
     if let Some(system) = system
         && system.rule().choice == RouteChoice::DirectOnly
     {
-        return plain(Role::Leaf, Why::NobodyForwards(system.name()));
+        return plain(Role::Leaf, RoleReason::NobodyForwards(system.name()));
     }
     if fit::verdict(&fit::findings(site, kind, point, Some(device))) >= Fits::ElectricianDecides {
-        return plain(Role::Leaf, Why::DoesNotFit);
+        return plain(Role::Leaf, RoleReason::DoesNotFit);
     }
     if (device.can_be_cut || kind.easily_cut) && !device.stays_on {
-        return RoleFinding { role: Role::Leaf, why: Why::CanBeCut, may_go_dark: true };
+        return RoleFinding { role: Role::Leaf, why: RoleReason::CanBeCut, may_go_dark: true };
     }
     let why = match (kind.is_wired_in() && !point.is_opened(), device.can_be_cut || kind.easily_cut)
     {
-        (true, _) => Why::IfItsBoxIs,
-        (_, true) => Why::AgreedToStayOn,
-        _ => Why::OnTheMains,
+        (true, _) => RoleReason::IfItsBoxIs,
+        (_, true) => RoleReason::AgreedToStayOn,
+        _ => RoleReason::OnTheMains,
     };
     plain(Role::Forwards, why)
 }

@@ -1,6 +1,6 @@
 //! The search for routes, by the system's own choice among its links.
 
-use crate::radio::system::{RouteChoice, Rule};
+use crate::radio::system::{RouteChoice, SystemRules};
 use crate::units::Db;
 
 use super::link::{Link, Links, Node};
@@ -59,7 +59,7 @@ pub fn thread_link_cost(margin: Db) -> Option<u32> {
 
 /// What a link costs by a system's choice; nothing when the system would not use it. `once` is the
 /// chance that a frame sent once arrives, asked where it decides.
-pub fn link_cost(rule: &Rule, margin: Db, once: impl FnOnce() -> f64) -> Option<u32> {
+pub fn link_cost(rule: &SystemRules, margin: Db, once: impl FnOnce() -> f64) -> Option<u32> {
     match rule.choice {
         RouteChoice::FewestRepeaters | RouteChoice::DirectOnly | RouteChoice::Flood => Some(1),
         RouteChoice::LeastLinkCost => Some(zigbee_link_cost(once())),
@@ -74,7 +74,7 @@ impl Graph {
     pub fn new(
         nodes: &[Node],
         links: &Links,
-        rule: &Rule,
+        rule: &SystemRules,
         once: impl Fn(&Link) -> f64,
         wanted: impl Fn(&Link) -> bool,
     ) -> Self {

@@ -6,16 +6,16 @@ use std::sync::Arc;
 
 use crate::analysis::{Analysis, analyse_while};
 use crate::network::{Band, NetworkAnalysis};
-use crate::pulse::{Pulse, Wanted};
+use crate::pulse::{Pulse, StillWanted};
 use crate::simulate::{Budget, chances_of};
 use crate::site::{DeviceId, Edit, FloorId, NetworkId, Site, Spot, apply};
 use crate::units::Db;
 
 use super::alternatives::Alternatives;
 use super::explain::{self, Left, Saved};
-use super::house::{House, HubSite};
+use super::house::{HouseProblem, HubSite};
 use super::offers::Offer;
-use super::problem::{Answer, Problem, Status};
+use super::problem::{Problem, Solution, Status};
 use super::search::solve;
 
 /// What two routes of a critical device must not share.
@@ -93,7 +93,7 @@ pub struct Needs {
 
 /// A question that practitioners argue about, answered for this house.
 #[derive(Clone, Debug, PartialEq)]
-pub struct School {
+pub struct SettledQuestion {
     /// The question.
     pub question: &'static str,
     /// Each side with what it needs; nothing where this house does not offer it.
@@ -119,7 +119,7 @@ pub enum Pays {
 
 /// What it is worth that a device in a box forwards.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Worth {
+pub struct ForwardingWorth {
     /// The device.
     pub device: DeviceId,
     /// Its name.
@@ -133,7 +133,7 @@ pub struct Worth {
     pub elsewhere: Option<f64>,
 }
 
-impl Worth {
+impl ForwardingWorth {
     /// Whether it pays.
     pub fn pays(&self) -> Pays {
         match self.elsewhere {
@@ -180,9 +180,9 @@ pub struct Advice {
     /// What the links must have beyond their target for that chance.
     pub dearer: Db,
     /// What practitioners argue about, in numbers for this house.
-    pub schools: Vec<School>,
+    pub schools: Vec<SettledQuestion>,
     /// What the role of a repeater is worth in each box where it matters.
-    pub worth: Vec<Worth>,
+    pub worth: Vec<ForwardingWorth>,
     /// How many places could have been bought.
     pub offers: usize,
     /// How each device would be reached: its routes by name, each from the hub.
@@ -218,7 +218,7 @@ pub fn advise(
     analysis: &Analysis,
     ask: &Ask,
     pulse: &mut Pulse<'_>,
-    wanted: &Wanted<'_>,
+    wanted: &StillWanted<'_>,
 ) -> Option<Advice> {
     let mut dearer = Db::ZERO;
     let mut found = least(analysis, ask, dearer, pulse, wanted)?;
@@ -284,7 +284,7 @@ pub fn advise(
 /// An answer, made on a copy and analysed in full.
 struct Made {
     problem: Problem,
-    answer: Answer,
+    answer: Solution,
     there: Analysis,
     edit: Edit,
     /// Who is reached by the answer and not at target by the analysis.
@@ -293,7 +293,7 @@ struct Made {
 
 /// The least for one demand on links.
 struct Least {
-    house: House,
+    house: HouseProblem,
     made: Made,
     chance: f64,
 }
@@ -303,9 +303,9 @@ fn least(
     ask: &Ask,
     dearer: Db,
     pulse: &mut Pulse<'_>,
-    wanted: &Wanted<'_>,
+    wanted: &StillWanted<'_>,
 ) -> Option<Least> {
-    let house = House::new(analysis, ask, dearer, wanted)?;
+    let house = HouseProblem::new(analysis, ask, dearer, wanted)?;
     let mut problem = house.problem.clone();
     let mut kept: Option<Made> = None;
     for _ in 0..=REPAIRS {
@@ -346,7 +346,7 @@ fn least(
 
 /// Solves within so many rounds; breaks off where the pulse does, which is told of what is needed at the
 /// least and of what the best so far costs.
-pub(super) fn solved(problem: &Problem, rounds: usize, pulse: &mut Pulse<'_>) -> Option<Answer> {
+pub(super) fn solved(problem: &Problem, rounds: usize, pulse: &mut Pulse<'_>) -> Option<Solution> {
     let (mut round, mut broken) = (0, false);
     let answer = solve(problem, &mut |now| {
         round += 1;
@@ -366,7 +366,7 @@ pub(super) fn whole(amount: f64) -> usize {
     amount.max(0.0).ceil() as usize
 }
 
-fn edit_of(house: &House, answer: &Answer) -> Edit {
+fn edit_of(house: &HouseProblem, answer: &Solution) -> Edit {
     let site = house.sites.iter().find(|(_, node)| *node == Some(answer.hub));
     let moved = site.filter(|(s, _)| !s.as_it_is).map(|(s, _)| s.edit.clone());
     let bought = house
@@ -378,7 +378,7 @@ fn edit_of(house: &House, answer: &Answer) -> Edit {
 }
 
 /// How many of those asked about are at target, and the least margin over it.
-fn standing(analysis: &Analysis, house: &House) -> (usize, Option<Db>) {
+fn standing(analysis: &Analysis, house: &HouseProblem) -> (usize, Option<Db>) {
     let outcomes = house
         .asked
         .iter()

@@ -7,20 +7,20 @@ use std::ops::ControlFlow;
 use crate::pulse::{Pulse, to_the_end};
 use crate::site::{DeviceId, Site};
 
-use super::advice::{Needs, Pick, School, SiteScore, Worth, solved, whole};
+use super::advice::{ForwardingWorth, Needs, Pick, SettledQuestion, SiteScore, solved, whole};
 use super::explain;
-use super::house::House;
+use super::house::HouseProblem;
 use super::offers::{How, Offer};
-use super::problem::{Answer, Part, Problem};
+use super::problem::{NodeUse, Problem, Solution};
 
 /// How many rounds of cuts each question beside the main one may take.
 const ROUNDS: usize = 250;
 
 /// An answer, and what else could have been.
 pub(super) struct Alternatives<'a> {
-    pub(super) house: &'a House,
+    pub(super) house: &'a HouseProblem,
     pub(super) problem: &'a Problem,
-    pub(super) answer: &'a Answer,
+    pub(super) answer: &'a Solution,
 }
 
 impl Alternatives<'_> {
@@ -30,10 +30,10 @@ impl Alternatives<'_> {
     }
 
     /// What it needs when some nodes take no part.
-    fn without(&self, off: &[usize], pulse: &mut Pulse<'_>) -> Option<Answer> {
+    fn without(&self, off: &[usize], pulse: &mut Pulse<'_>) -> Option<Solution> {
         let mut problem = self.problem.clone();
         for node in off {
-            problem.parts[*node] = Part::Device;
+            problem.parts[*node] = NodeUse::Device;
         }
         for limit in &mut problem.limits {
             limit.of.retain(|n| !off.contains(n));
@@ -41,7 +41,7 @@ impl Alternatives<'_> {
         solved(&problem, ROUNDS, pulse)
     }
 
-    fn needs(&self, answer: &Answer) -> Needs {
+    fn needs(&self, answer: &Solution) -> Needs {
         let locked = self.house.offers.iter().filter(|(o, _)| o.is_locked).count();
         Needs {
             repeaters: answer.repeaters.len() + locked,
@@ -52,7 +52,7 @@ impl Alternatives<'_> {
     }
 
     /// What another answer costs more, to the hundredth; nothing where it leaves more out.
-    fn dearer(&self, other: &Answer) -> Option<f64> {
+    fn dearer(&self, other: &Solution) -> Option<f64> {
         let as_many = other.unserved.len() <= self.answer.unserved.len();
         as_many.then(|| hundredths(other.cost - self.answer.cost))
     }
@@ -120,12 +120,12 @@ impl Alternatives<'_> {
     }
 
     /// What practitioners argue about, in numbers.
-    pub(super) fn schools(&self, sites: &[SiteScore]) -> Vec<School> {
+    pub(super) fn schools(&self, sites: &[SiteScore]) -> Vec<SettledQuestion> {
         let quiet = &mut to_the_end;
         let best = sites.iter().find(|s| s.is_chosen);
         let beside = sites.iter().find(|s| s.site.beside.is_some());
         let is_beside = best.is_some_and(|s| s.site.beside.is_some());
-        let hub = School {
+        let hub = SettledQuestion {
             question: "Hub in the best place or beside the router",
             sides: vec![
                 (
@@ -149,7 +149,7 @@ impl Alternatives<'_> {
         };
         let versions = only(nodes_of(&|o| !is_version(o)), quiet);
         let plugs = only(nodes_of(&is_version), quiet);
-        let neutral = School {
+        let neutral = SettledQuestion {
             question: "Forwarding versions in the boxes, or cheap ones with plugs beside them",
             sides: vec![
                 ("only forwarding versions".to_owned(), versions),
@@ -160,7 +160,7 @@ impl Alternatives<'_> {
         let few = {
             let mut problem = self.problem.clone();
             for part in &mut problem.parts {
-                if let Part::Candidate { cost } = part {
+                if let NodeUse::Candidate { cost } = part {
                     // By number first; the price settles between as many.
                     *cost = 1_000.0 + *cost * 0.01;
                 }
@@ -168,10 +168,10 @@ impl Alternatives<'_> {
             solved(&problem, ROUNDS, quiet).map(|a| {
                 let bought: f64 = a.repeaters.iter().map(|n| self.problem.cost(*n)).sum();
                 let cost = bought + self.problem.cost(a.hub);
-                self.needs(&Answer { cost, ..a })
+                self.needs(&Solution { cost, ..a })
             })
         };
-        let number = School {
+        let number = SettledQuestion {
             question: "The fewest repeaters, or the cheapest",
             sides: vec![
                 ("the fewest".to_owned(), few),
@@ -184,7 +184,7 @@ impl Alternatives<'_> {
     }
 
     /// What the role of a repeater is worth in each box where it matters.
-    pub(super) fn worth(&self, site: &Site, pulse: &mut Pulse<'_>) -> Option<Vec<Worth>> {
+    pub(super) fn worth(&self, site: &Site, pulse: &mut Pulse<'_>) -> Option<Vec<ForwardingWorth>> {
         let mut worth = Vec::new();
         let name = |device: &DeviceId| {
             site.devices.get(device).map_or_else(String::new, |d| d.name.clone())
@@ -197,7 +197,7 @@ impl Alternatives<'_> {
             let quiet = &mut to_the_end;
             let without = self.without(&[*node], quiet)?;
             let mut free = self.problem.clone();
-            free.parts[*node] = Part::Existing;
+            free.parts[*node] = NodeUse::Existing;
             for limit in &mut free.limits {
                 limit.of.retain(|n| n != node);
             }
@@ -207,7 +207,7 @@ impl Alternatives<'_> {
             if !helps && gain <= 0.0 {
                 continue;
             }
-            worth.push(Worth {
+            worth.push(ForwardingWorth {
                 device: device.clone(),
                 name: name(device),
                 forwards: false,
@@ -222,7 +222,7 @@ impl Alternatives<'_> {
             }
             let Some(extra) = explain::extra_of(site, device) else { continue };
             let without = self.without(&[*node], &mut to_the_end)?;
-            worth.push(Worth {
+            worth.push(ForwardingWorth {
                 device: device.clone(),
                 name: name(device),
                 forwards: true,
@@ -230,7 +230,7 @@ impl Alternatives<'_> {
                 elsewhere: self.dearer(&without),
             });
         }
-        let gain = |w: &Worth| w.elsewhere.unwrap_or(f64::INFINITY) - w.extra;
+        let gain = |w: &ForwardingWorth| w.elsewhere.unwrap_or(f64::INFINITY) - w.extra;
         worth.sort_by(|a, b| gain(b).total_cmp(&gain(a)).then(a.name.cmp(&b.name)));
         Some(worth)
     }

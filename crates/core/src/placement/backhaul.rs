@@ -5,7 +5,7 @@ use crate::analysis::Analysis;
 use crate::geometry::{Place, apart};
 use crate::network::Node;
 use crate::propagation::Medium;
-use crate::radio::coexistence::Carrier;
+use crate::radio::coexistence::Emission;
 use crate::radio::mounting;
 use crate::radio::system::System;
 use crate::site::{Emitter, FloorId, Point, PointKind};
@@ -78,7 +78,7 @@ impl<'a> Backhauls<'a> {
             || Medium::new(&analysis.structure, frequency, model),
             |n| n.medium.with(model),
         );
-        let is_uplink = |e: &&Emitter| e.of_the_house && matches!(e.carrier, Carrier::Wifi { .. });
+        let is_uplink = |e: &&Emitter| e.of_the_house && matches!(e.carrier, Emission::Wifi { .. });
         let drawn = site.emitters.iter().filter(is_uplink).filter_map(|e| {
             let place = site.place(&e.floor, e.at, e.height_m)?;
             let (name, floor) = (e.name.clone(), Some(e.floor.clone()));

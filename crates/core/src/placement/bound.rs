@@ -6,7 +6,7 @@
 
 /// Of these candidates so many must be bought, some counting more than once.
 #[derive(Clone, Debug, PartialEq)]
-pub(super) struct Cut {
+pub(super) struct CoverCut {
     /// Rows with what one of each counts.
     pub(super) of: Vec<(usize, f64)>,
     /// How much of them is needed.

@@ -25,24 +25,25 @@ pub(super) fn candidates(
     moving: &Moving<'_>,
     backhauls: &Backhauls,
     spots: &[(FloorId, Spot)],
-) -> (Vec<Candidate>, Vec<String>) {
+) -> (Vec<HubCandidate>, Vec<String>) {
     let (site, now) = (&analysis.site, &moving.hubs[0].point);
     let could = |p: &&Point| matches!(p.kind, PointKind::Shelf | PointKind::Socket) && p.id != *now;
-    let placed = |p| Candidate::of(analysis, moving, p);
+    let placed = |p| HubCandidate::of(analysis, moving, p);
     let mut others: Vec<_> = site.points.iter().filter(could).filter_map(placed).collect();
     let middle = middle(network);
     others.sort_by(|a, b| a.place.distance(middle).total_cmp(&b.place.distance(middle)));
     let left_out = others.iter().skip(MOST).map(|c| c.point.name.clone()).collect();
     let here = moving.point(site);
     let first = here.and_then(placed);
-    let opened = here.and_then(|point| Candidate::in_the_open(analysis, moving, point));
+    let opened = here.and_then(|point| HubCandidate::in_the_open(analysis, moving, point));
     let marked = spots.iter().take(MOST);
-    let marked = marked.filter_map(|(floor, at)| Candidate::marked(analysis, moving, floor, *at));
+    let marked =
+        marked.filter_map(|(floor, at)| HubCandidate::marked(analysis, moving, floor, *at));
     let own = first.into_iter().chain(opened).chain(marked);
     let mut candidates: Vec<_> = own.chain(others.into_iter().take(MOST)).collect();
     for uplink in &backhauls.uplinks {
         if !candidates.iter().any(|c| uplink.is_beside(c.place)) {
-            candidates.extend(Candidate::beside(analysis, moving, uplink));
+            candidates.extend(HubCandidate::beside(analysis, moving, uplink));
         }
     }
     (candidates, left_out)
@@ -56,7 +57,7 @@ fn middle(network: &NetworkAnalysis) -> Place {
 }
 
 /// A point where the hub could stand.
-pub(super) struct Candidate {
+pub(super) struct HubCandidate {
     pub(super) point: Point,
     /// How it is called in a list.
     pub(super) name: String,
@@ -65,7 +66,7 @@ pub(super) struct Candidate {
     pub(super) edit: Edit,
 }
 
-impl Candidate {
+impl HubCandidate {
     fn of(analysis: &Analysis, moving: &Moving<'_>, point: &Point) -> Option<Self> {
         let place = analysis.site.place(&point.floor, point.at, point.height_m)?;
         let edit = Edit::batch(moving.edit_to(point));

@@ -12,8 +12,8 @@ use crate::units::Db;
 
 use super::advice::Advice;
 use super::alternatives::Alternatives;
-use super::house::House;
-use super::problem::{Answer, Problem, Status};
+use super::house::HouseProblem;
+use super::problem::{Problem, Solution, Status};
 use super::served::{FAR, Yard};
 
 /// A device that hangs on a repeater.
@@ -42,13 +42,13 @@ pub struct Left {
     /// From whom that link comes.
     pub from: String,
     /// The cheapest thing that would change it.
-    pub change: Change,
+    pub change: Remedy,
 }
 
 /// What would change that a device is left out, the cheapest first; its words are a sentence.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 #[expect(missing_docs, reason = "each says in its words what it is")]
-pub enum Change {
+pub enum Remedy {
     #[error(
         "{wall} is a guess and takes {loss}: if it takes about {lacks} less, this is reached. Look at it first."
     )]
@@ -95,7 +95,7 @@ pub(super) fn saved(of: &Alternatives<'_>, node: usize) -> Vec<Saved> {
 
 /// Of all that is reached with a hop left, the best link to a node, and what it has over target.
 fn best_link(
-    house: &House,
+    house: &HouseProblem,
     open: &[bool],
     depth: &[usize],
     node: usize,
@@ -109,9 +109,9 @@ fn best_link(
 /// Who is left out, the least lacking first, each with the cheapest thing that would change it.
 pub(super) fn left(
     analysis: &Analysis,
-    house: &House,
+    house: &HouseProblem,
     problem: &Problem,
-    answer: &Answer,
+    answer: &Solution,
 ) -> Vec<Left> {
     let yard = Yard::new(problem, answer.hub);
     let open = yard.open(&problem.candidates());
@@ -123,11 +123,11 @@ pub(super) fn left(
         let from = best.map(|(n, _)| house.name_of[n].clone()).unwrap_or_default();
         let far = depth[demand.node];
         let change = match best {
-            _ if far <= demand.most_hops && demand.two_routes => Change::OneRoute,
-            _ if far <= demand.most_hops => Change::Limit,
-            _ if far < FAR => Change::Hops { over: far - demand.most_hops },
+            _ if far <= demand.most_hops && demand.two_routes => Remedy::OneRoute,
+            _ if far <= demand.most_hops => Remedy::Limit,
+            _ if far < FAR => Remedy::Hops { over: far - demand.most_hops },
             Some((n, spare)) => across(analysis, house, *d, n, Db::new(-spare)),
-            None => Change::Socket { from: "anything".to_owned(), lacks: Db::ZERO },
+            None => Remedy::Socket { from: "anything".to_owned(), lacks: Db::ZERO },
         };
         let (device, name) = (asked.device.clone(), asked.name.clone());
         Left { device, name, lacks, from, change }
@@ -142,16 +142,16 @@ pub(super) fn left(
 
 /// What would make up for what is lacking on the link from a node to a device: a wall that nobody has looked
 /// at, what stands around the device, or something between them.
-fn across(analysis: &Analysis, house: &House, d: usize, from: usize, lacks: Db) -> Change {
+fn across(analysis: &Analysis, house: &HouseProblem, d: usize, from: usize, lacks: Db) -> Remedy {
     let to = house.asked.get(d).and_then(|a| analysis.find(&a.device));
     let wall = to.zip(house.place_of.get(&from)).and_then(|((network, place), start)| {
         guessed_wall(analysis, network, (*start, network.nodes[place].place), lacks)
     });
     let around = to.into_iter().flat_map(|(network, place)| &network.nodes[place].mounting);
     let around = around.filter(|(_, loss)| *loss >= lacks).min_by(|a, b| a.1.total_cmp(&b.1));
-    let around = around.map(|(around, loss)| Change::Around { around, loss: *loss });
+    let around = around.map(|(around, loss)| Remedy::Around { around, loss: *loss });
     let from = house.name_of[from].clone();
-    wall.or(around).unwrap_or(Change::Socket { from, lacks })
+    wall.or(around).unwrap_or(Remedy::Socket { from, lacks })
 }
 
 /// A wall on a way that nobody has looked at, and that takes what is lacking.
@@ -160,7 +160,7 @@ fn guessed_wall(
     network: &NetworkAnalysis,
     (from, to): (Place, Place),
     lacks: Db,
-) -> Option<Change> {
+) -> Option<Remedy> {
     let site = &analysis.site;
     let (main, _) = network.medium.explain(from, to);
     let guessed = main.terms.iter().filter_map(|term| {
@@ -173,7 +173,7 @@ fn guessed_wall(
     });
     let (wall, loss) = guessed.max_by(|a, b| a.1.total_cmp(&b.1))?;
     let of = site.construction(&wall.construction).map_or("a wall", |c| c.name.as_str());
-    Some(Change::Wall { wall: format!("The wall of {}", of.to_lowercase()), loss, lacks })
+    Some(Remedy::Wall { wall: format!("The wall of {}", of.to_lowercase()), loss, lacks })
 }
 
 /// What a forwarding device in a box costs more than the cheapest that would do the same there and not

@@ -1,7 +1,7 @@
 //! How many devices a hub would have at target from each place of a storey: where to look for one.
 
 use crate::analysis::Analysis;
-use crate::coverage::noise::{Noise, Onces};
+use crate::coverage::noise::{NoiseMap, Onces};
 use crate::coverage::{Grid, MOST_CELLS, grid_over};
 use crate::geometry::Place;
 use crate::network::NetworkAnalysis;
@@ -51,7 +51,7 @@ fn heard_at(
     z: f64,
 ) -> Vec<Vec<(usize, u32)>> {
     let medium = &network.medium;
-    let noise = Noise::over(network, hub, (grid, z), None);
+    let noise = NoiseMap::over(network, hub, (grid, z), None);
     let onces = Onces::new(network, &noise);
     let mut heard = vec![Vec::new(); grid.across * grid.down];
     for (place, node) in network.nodes.iter().enumerate() {

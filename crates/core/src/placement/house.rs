@@ -10,7 +10,7 @@ use crate::analysis::Analysis;
 use crate::geometry::Place;
 use crate::network::link::Node;
 use crate::network::{Ground, Mesh, NetworkAnalysis, Role};
-use crate::pulse::Wanted;
+use crate::pulse::StillWanted;
 use crate::site::{
     Device, DeviceId, Edit, FloorId, NetworkId, Point, PointId, Ruled, Site, Spot, apply,
 };
@@ -19,9 +19,9 @@ use crate::units::Db;
 use super::advice::{Apart, Ask};
 use super::backhaul::{Backhaul, Backhauls, LEAST_WIFI};
 use super::cable::Runs;
-use super::candidates::{Candidate, against, candidates};
+use super::candidates::{HubCandidate, against, candidates};
 use super::offers::{How, Offer, offers, ruled_of_hub};
-use super::problem::{Demand, Limit, Part, Problem};
+use super::problem::{Demand, NodeUse, Problem, Quota};
 use super::{Moving, Radios};
 
 /// A place where the hub could stand.
@@ -47,7 +47,7 @@ pub struct HubSite {
 
 /// A device that must be reached.
 #[derive(Clone, Debug, PartialEq)]
-pub(super) struct Asked {
+pub(super) struct AskedDevice {
     pub(super) device: DeviceId,
     pub(super) name: String,
     pub(super) network: NetworkId,
@@ -55,14 +55,14 @@ pub(super) struct Asked {
 
 /// A job as a problem, with what its nodes are.
 #[derive(Debug)]
-pub(super) struct House {
+pub(super) struct HouseProblem {
     pub(super) problem: Problem,
     /// The places for the hub, each with its node; none for those that are not to choose from.
     pub(super) sites: Vec<(HubSite, Option<usize>)>,
     /// What could be bought, each with its node.
     pub(super) offers: Vec<(Offer, usize)>,
     /// Who must be reached, as the demands of the problem stand.
-    pub(super) asked: Vec<Asked>,
+    pub(super) asked: Vec<AskedDevice>,
     /// What every answer costs before anything is chosen: what is locked in.
     pub(super) locked: f64,
     /// The margin over target of the links between nodes where either could carry, also of those below.
@@ -78,14 +78,14 @@ pub(super) struct House {
 /// The most offers that are put into one problem.
 const MOST_OFFERS: usize = 400;
 
-impl House {
+impl HouseProblem {
     /// The problem of some networks of a job whose hub is one; nothing where they have no hub or nobody
     /// wants to know any longer. `dearer` is what every link must have beyond its target.
     pub(super) fn new(
         analysis: &Analysis,
         ask: &Ask,
         dearer: Db,
-        wanted: &Wanted<'_>,
+        wanted: &StillWanted<'_>,
     ) -> Option<Self> {
         let site = &analysis.site;
         let main = analysis.networks.iter().find(|n| n.network == ask.network)?;
@@ -125,7 +125,7 @@ impl House {
         self.spare.get(&(a.min(b), a.max(b))).copied()
     }
 
-    fn node(&mut self, part: Part, name: &str) -> usize {
+    fn node(&mut self, part: NodeUse, name: &str) -> usize {
         self.name_of.push(name.to_owned());
         self.problem.add(part)
     }
@@ -135,7 +135,7 @@ impl House {
         site: &Site,
         moving: &Moving<'_>,
         backhauls: &Backhauls<'_>,
-        places: &[Candidate],
+        places: &[HubCandidate],
         ask: &Ask,
     ) {
         let now = moving.point(site);
@@ -174,7 +174,7 @@ impl House {
         for entry in told {
             let chosen_from = if any { is_free(&entry) } else { entry.0.as_it_is };
             let (hub, _) = entry;
-            let part = Part::HubSite { cost: hub.cost };
+            let part = NodeUse::HubSite { cost: hub.cost };
             let node = chosen_from.then(|| self.node(part, &hub.name.clone()));
             self.sites.push((hub, node));
         }
@@ -186,10 +186,10 @@ impl House {
         analysis: &Analysis,
         network: &NetworkAnalysis,
         moving: &Moving<'_>,
-        places: &[Candidate],
+        places: &[HubCandidate],
         ask: &Ask,
         dearer: Db,
-        wanted: &Wanted<'_>,
+        wanted: &StillWanted<'_>,
     ) -> Option<()> {
         let site = &analysis.site;
         let hub = moving.hubs.iter().find(|h| h.network == network.network)?;
@@ -222,9 +222,9 @@ impl House {
             let Some(n) = mesh.place_of(&id) else { continue };
             let part = if offer.is_locked {
                 self.locked += offer.cost;
-                Part::Existing
+                NodeUse::Existing
             } else {
-                Part::Candidate { cost: offer.cost }
+                NodeUse::Candidate { cost: offer.cost }
             };
             let node = self.node(part, &offer.words());
             if let How::Instead(device) = &offer.how {
@@ -245,17 +245,17 @@ impl House {
             }
             let forwards = radio.carries_others();
             let part = match radio.role.role {
-                Role::Hub => Part::Hub,
-                _ if forwards => Part::Existing,
-                _ => Part::Device,
+                Role::Hub => NodeUse::Hub,
+                _ if forwards => NodeUse::Existing,
+                _ => NodeUse::Device,
             };
             let node = self.node(part, &radio.name);
             node_of[n] = Some(node);
-            carries[n] = part != Part::Device;
-            if part == Part::Hub {
+            carries[n] = part != NodeUse::Device;
+            if part == NodeUse::Hub {
                 continue;
             }
-            if part == Part::Existing {
+            if part == NodeUse::Existing {
                 self.carriers.insert(radio.device.clone(), node);
             }
             let critical = site.devices.get(&radio.device).is_some_and(|d| d.critical);
@@ -265,7 +265,7 @@ impl House {
                 two_routes: critical && ask.apart != Apart::Nothing,
                 instead: instead.get(&radio.device).copied(),
             });
-            self.asked.push(Asked {
+            self.asked.push(AskedDevice {
                 device: radio.device.clone(),
                 name: radio.name.clone(),
                 network: network.network.clone(),
@@ -289,7 +289,7 @@ impl House {
             for &b in &usable[..i] {
                 let (Some(one), Some(other)) = (node_of[a], node_of[b]) else { continue };
                 let sites =
-                    [one, other].map(|n| matches!(self.problem.parts[n], Part::HubSite { .. }));
+                    [one, other].map(|n| matches!(self.problem.parts[n], NodeUse::HubSite { .. }));
                 if sites == [true, true] || !(carries[a] || carries[b]) {
                     continue;
                 }
@@ -335,7 +335,7 @@ impl House {
         let hubs = network.hubs.len();
         let routers = rule.most_routers.map(|most| most.saturating_sub(there + hubs));
         for most in [repeaters, routers].into_iter().flatten() {
-            self.problem.limits.push(Limit { of: bought.to_vec(), most });
+            self.problem.limits.push(Quota { of: bought.to_vec(), most });
         }
         // A plug or a module is one more device of the hub; a version in place of another is not.
         let devices = network.nodes.len().saturating_sub(hubs);
@@ -346,7 +346,7 @@ impl House {
         };
         let more: Vec<usize> = bought.iter().filter(is_more).copied().collect();
         if rule.most_devices > 0 && more.len() > room {
-            self.problem.limits.push(Limit { of: more, most: room });
+            self.problem.limits.push(Quota { of: more, most: room });
         }
         // At one place one thing is bought.
         let mut at: BTreeMap<_, Vec<usize>> = BTreeMap::new();
@@ -356,7 +356,7 @@ impl House {
             }
         }
         let several = at.into_values().filter(|of| of.len() > 1);
-        self.problem.limits.extend(several.map(|of| Limit { of, most: 1 }));
+        self.problem.limits.extend(several.map(|of| Quota { of, most: 1 }));
     }
 }
 
@@ -377,7 +377,7 @@ type Trial = (Site, Vec<(DeviceId, usize)>, Vec<DeviceId>);
 fn trial(
     site: &Site,
     hub: &Device,
-    places: &[Candidate],
+    places: &[HubCandidate],
     sites: &[(HubSite, Option<usize>)],
     offers: &[Offer],
 ) -> Option<Trial> {

@@ -30,7 +30,7 @@ use crate::units::Db;
 
 use backhaul::{Backhaul, Backhauls};
 use cable::Runs;
-use candidates::{Candidate, candidates};
+use candidates::{HubCandidate, candidates};
 pub use candidates::{against, place_name};
 pub use heat::hub_heat;
 
@@ -87,14 +87,14 @@ pub enum Radios {
 
 /// What is looked for.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Search {
+pub struct HubSearch {
     /// Which radios move.
     pub radios: Radios,
     /// Places that a person marked, beside those of the survey.
     pub spots: Vec<(FloorId, Spot)>,
 }
 
-impl From<Radios> for Search {
+impl From<Radios> for HubSearch {
     fn from(radios: Radios) -> Self {
         Self { radios, spots: Vec::new() }
     }
@@ -160,7 +160,7 @@ pub fn radios_at_hub(analysis: &Analysis, network: &NetworkAnalysis) -> usize {
 pub fn hub_positions(
     analysis: &Analysis,
     network: &NetworkAnalysis,
-    search: &Search,
+    search: &HubSearch,
     pulse: &mut Pulse<'_>,
 ) -> Places {
     let Some(moving) = Moving::of(analysis, network, search.radios) else {
@@ -191,7 +191,7 @@ fn position(
     analysis: &Analysis,
     moving: &Moving<'_>,
     backhauls: &Backhauls,
-    Candidate { point, name, place, edit }: Candidate,
+    HubCandidate { point, name, place, edit }: HubCandidate,
 ) -> Option<Position> {
     let mut moved = (*analysis.site).clone();
     apply(&mut moved, &edit).ok()?;

@@ -4,7 +4,7 @@
 
 /// What a node of the problem may do.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Part {
+pub enum NodeUse {
     /// A place where the hub could stand; exactly one is chosen.
     HubSite {
         /// What it costs to put the hub there.
@@ -38,7 +38,7 @@ pub struct Demand {
 
 /// At most so many of some candidates.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Limit {
+pub struct Quota {
     /// The candidates.
     pub of: Vec<usize>,
     /// How many of them may be chosen.
@@ -49,7 +49,7 @@ pub struct Limit {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Problem {
     /// What each node may do.
-    pub parts: Vec<Part>,
+    pub parts: Vec<NodeUse>,
     /// The nodes that each could hear and be heard by, in rising order.
     pub near: Vec<Vec<usize>>,
     /// What each node lives on: two routes share nothing when no node between shares this.
@@ -57,12 +57,12 @@ pub struct Problem {
     /// Who must be reached.
     pub demands: Vec<Demand>,
     /// How many candidates may be chosen.
-    pub limits: Vec<Limit>,
+    pub limits: Vec<Quota>,
 }
 
 impl Problem {
     /// One more node, which shares nothing with others.
-    pub fn add(&mut self, part: Part) -> usize {
+    pub fn add(&mut self, part: NodeUse) -> usize {
         let node = self.parts.len();
         self.parts.push(part);
         self.near.push(Vec::new());
@@ -84,20 +84,20 @@ impl Problem {
 
     /// The places where the hub could stand.
     pub fn hub_sites(&self) -> Vec<usize> {
-        let is_site = |n: &usize| matches!(self.parts[*n], Part::HubSite { .. });
+        let is_site = |n: &usize| matches!(self.parts[*n], NodeUse::HubSite { .. });
         (0..self.parts.len()).filter(is_site).collect()
     }
 
     /// The repeaters that could be bought.
     pub fn candidates(&self) -> Vec<usize> {
-        let is_candidate = |n: &usize| matches!(self.parts[*n], Part::Candidate { .. });
+        let is_candidate = |n: &usize| matches!(self.parts[*n], NodeUse::Candidate { .. });
         (0..self.parts.len()).filter(is_candidate).collect()
     }
 
     /// What choosing a node costs.
     pub fn cost(&self, node: usize) -> f64 {
         match self.parts[node] {
-            Part::HubSite { cost } | Part::Candidate { cost } => cost,
+            NodeUse::HubSite { cost } | NodeUse::Candidate { cost } => cost,
             _ => 0.0,
         }
     }
@@ -116,7 +116,7 @@ pub enum Status {
 
 /// What is to be bought.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Answer {
+pub struct Solution {
     /// What is known of it.
     pub status: Status,
     /// Whether nothing better is left: of the least cost, and where not everybody can be reached, with

@@ -1,7 +1,7 @@
 //! The linear programme of a branch: of the cuts of a hub site those that matter, with what is settled left
 //! out.
 
-use super::bound::{Cut, Programme, Solved, count};
+use super::bound::{CoverCut, Programme, Solved, count};
 use super::tree::Tree;
 
 /// The linear programme of a branch.
@@ -74,7 +74,8 @@ impl Relaxed {
 
     /// Cuts that were found elsewhere, are not in it, and are not met.
     pub(super) fn overlooked(&self, tree: &Tree<'_>, shares: &[f64]) -> Vec<usize> {
-        let lacks = |cut: &Cut| cut.need - cut.of.iter().map(|(r, k)| k * shares[*r]).sum::<f64>();
+        let lacks =
+            |cut: &CoverCut| cut.need - cut.of.iter().map(|(r, k)| k * shares[*r]).sum::<f64>();
         let is_in = |c: usize| self.is_in.get(c).copied().unwrap_or(false);
         let mut all: Vec<(f64, usize)> = (0..tree.cuts.len())
             .filter(|c| !is_in(*c))

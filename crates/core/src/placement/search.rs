@@ -11,7 +11,7 @@ use std::ops::ControlFlow;
 use std::rc::Rc;
 
 use super::bound::Solved;
-use super::problem::{Answer, Problem, Status};
+use super::problem::{Problem, Solution, Status};
 use super::relaxed::Relaxed;
 use super::served::Yard;
 use super::tree::Tree;
@@ -28,7 +28,7 @@ pub struct Progress {
 }
 
 /// Told how far it is; breaks the search off.
-pub type Told<'a> = dyn FnMut(Progress) -> ControlFlow<()> + 'a;
+pub type SearchPulse<'a> = dyn FnMut(Progress) -> ControlFlow<()> + 'a;
 
 /// A share that is as good as none or all.
 const WHOLE: f64 = 1e-6;
@@ -90,7 +90,7 @@ struct Choice {
 }
 
 /// The least that is enough; `told` is asked at every round of cuts and may break it off.
-pub fn solve(problem: &Problem, told: &mut Told<'_>) -> Option<Answer> {
+pub fn solve(problem: &Problem, told: &mut SearchPulse<'_>) -> Option<Solution> {
     let sites: Vec<(usize, Vec<usize>)> = sites_with_lost(problem);
     let fewest = sites.iter().map(|(_, lost)| lost.len()).min()?;
     let trees = sites
@@ -136,7 +136,7 @@ fn sites_with_lost(problem: &Problem) -> Vec<(usize, Vec<usize>)> {
 
 /// What buying the cheapest route of each device in turn comes to, with what is idle left out: quick, and
 /// without any proof. The search begins with it and betters it.
-pub fn greedy(problem: &Problem) -> Option<Answer> {
+pub fn greedy(problem: &Problem) -> Option<Solution> {
     // Where nothing limits, nobody has to be let go.
     let penalty = (!problem.limits.is_empty()).then(|| penalty(problem));
     let found = sites_with_lost(problem).into_iter().filter_map(|(site, lost)| {
@@ -214,7 +214,7 @@ impl<'a> Search<'a> {
     }
 
     /// Looks at branches until none is left; whether it came to the end.
-    fn run(&mut self, told: &mut Told<'_>) -> bool {
+    fn run(&mut self, told: &mut SearchPulse<'_>) -> bool {
         while let Some(branch) = self.heap.pop() {
             self.bound = self.bound.max(branch.bound);
             if self.is_beaten(branch.bound) {
@@ -233,7 +233,7 @@ impl<'a> Search<'a> {
 
     /// Looks at one branch: bounds it, finds cuts that its shares do not meet, and at last splits it. Breaks
     /// where `told` does.
-    fn look(&mut self, branch: &Branch, told: &mut Told<'_>) -> ControlFlow<()> {
+    fn look(&mut self, branch: &Branch, told: &mut SearchPulse<'_>) -> ControlFlow<()> {
         let t = branch.tree;
         let is_root = branch.settled.is_empty();
         let mut settled: Vec<Option<bool>> = vec![None; self.trees[t].rows.len()];
@@ -403,7 +403,7 @@ impl<'a> Search<'a> {
     }
 
     /// The best choice as an answer; `ended` says whether nothing was left to look at.
-    fn answer(&self, ended: bool) -> Answer {
+    fn answer(&self, ended: bool) -> Solution {
         let problem = self.problem;
         let (tree, chosen): (&Tree<'_>, &[usize]) = match &self.best {
             Some(best) => (&self.trees[best.tree], &best.chosen),
@@ -432,7 +432,7 @@ impl<'a> Search<'a> {
             false if counts => 0.0,
             false => self.bound.min(cost),
         };
-        Answer { status, is_proven, cost, bound, hub, repeaters, routes, unserved }
+        Solution { status, is_proven, cost, bound, hub, repeaters, routes, unserved }
     }
 }
 

@@ -1,7 +1,7 @@
 //! Who is reached when some repeaters are there, and the largest sets of repeaters that still leave a device
 //! out.
 
-use super::problem::{Demand, Part, Problem};
+use super::problem::{Demand, NodeUse, Problem};
 
 /// Farther than any route.
 pub(super) const FAR: usize = usize::MAX / 4;
@@ -63,7 +63,8 @@ pub(super) struct Without {
 
 impl<'a> Yard<'a> {
     pub(super) fn new(problem: &'a Problem, site: usize) -> Self {
-        let mut is_hub: Vec<bool> = problem.parts.iter().map(|p| matches!(p, Part::Hub)).collect();
+        let mut is_hub: Vec<bool> =
+            problem.parts.iter().map(|p| matches!(p, NodeUse::Hub)).collect();
         is_hub[site] = true;
         let hubs = (0..is_hub.len()).filter(|n| is_hub[*n]).collect();
         Self { problem, hubs, is_hub }
@@ -71,7 +72,7 @@ impl<'a> Yard<'a> {
 
     /// What forwards with nothing bought.
     pub(super) fn standing(&self) -> Vec<bool> {
-        let stands = |(n, p): (usize, &Part)| self.is_hub[n] || matches!(p, Part::Existing);
+        let stands = |(n, p): (usize, &NodeUse)| self.is_hub[n] || matches!(p, NodeUse::Existing);
         self.problem.parts.iter().enumerate().map(stands).collect()
     }
 
@@ -220,8 +221,8 @@ impl<'a> Yard<'a> {
     }
 
     fn all_open(&self) -> Vec<bool> {
-        let forwards = |(n, p): (usize, &Part)| {
-            self.is_hub[n] || matches!(p, Part::Existing | Part::Candidate { .. })
+        let forwards = |(n, p): (usize, &NodeUse)| {
+            self.is_hub[n] || matches!(p, NodeUse::Existing | NodeUse::Candidate { .. })
         };
         self.problem.parts.iter().enumerate().map(forwards).collect()
     }
@@ -241,21 +242,21 @@ impl<'a> Yard<'a> {
     }
 
     /// What a demand asks of candidates besides one route.
-    pub(super) fn needs(&self, demand: &Demand) -> Needs {
+    pub(super) fn needs(&self, demand: &Demand) -> RouteNeeds {
         if !demand.two_routes {
-            return Needs { routes: 1, without: Without::default() };
+            return RouteNeeds { routes: 1, without: Without::default() };
         }
         match self.straight(demand) {
-            0 => Needs { routes: 2, without: Without::default() },
-            1 => Needs { routes: 1, without: Without { feed: None, straight: true } },
-            _ => Needs { routes: 0, without: Without::default() },
+            0 => RouteNeeds { routes: 2, without: Without::default() },
+            1 => RouteNeeds { routes: 1, without: Without { feed: None, straight: true } },
+            _ => RouteNeeds { routes: 0, without: Without::default() },
         }
     }
 }
 
 /// How many routes a demand needs, beside which links.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Needs {
+pub(super) struct RouteNeeds {
     pub(super) routes: usize,
     pub(super) without: Without,
 }

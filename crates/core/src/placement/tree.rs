@@ -2,8 +2,8 @@
 
 use std::collections::BTreeSet;
 
-use super::bound::{Cut, count};
-use super::problem::{Demand, Part, Problem};
+use super::bound::{CoverCut, count};
+use super::problem::{Demand, NodeUse, Problem};
 use super::served::{Without, Yard};
 
 /// What shares must lack of a cut for it to be of use.
@@ -14,7 +14,7 @@ const LACKS: f64 = 1e-5;
 pub(super) struct Tree<'a> {
     pub(super) yard: Yard<'a>,
     /// Candidates that could lie on a route, then, where not all can be met, one row a demand.
-    pub(super) rows: Vec<Row>,
+    pub(super) rows: Vec<BuyRow>,
     /// The row of each node.
     pub(super) row_of: Vec<usize>,
     /// The demands that need candidates.
@@ -23,7 +23,7 @@ pub(super) struct Tree<'a> {
     pub(super) let_go: Vec<Option<usize>>,
     /// Each limit as rows.
     pub(super) limits: Vec<(Vec<usize>, f64)>,
-    pub(super) cuts: Vec<Cut>,
+    pub(super) cuts: Vec<CoverCut>,
     /// Cuts that were found, and whether two are needed of them.
     known: BTreeSet<(bool, Vec<usize>)>,
     /// What the site costs, with those that nothing can meet.
@@ -32,7 +32,7 @@ pub(super) struct Tree<'a> {
 
 /// Something that is bought or not: a candidate, or letting a demand go.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Row {
+pub(super) struct BuyRow {
     pub(super) node: Option<usize>,
     pub(super) cost: f64,
 }
@@ -50,11 +50,11 @@ impl<'a> Tree<'a> {
         let demands: Vec<usize> =
             (0..met.len()).filter(|d| !met[*d] && lost.binary_search(d).is_err()).collect();
         let useful = yard.useful(&demands);
-        let mut rows: Vec<Row> = problem
+        let mut rows: Vec<BuyRow> = problem
             .candidates()
             .into_iter()
             .filter(|c| useful[*c])
-            .map(|c| Row { node: Some(c), cost: problem.cost(c) })
+            .map(|c| BuyRow { node: Some(c), cost: problem.cost(c) })
             .collect();
         let mut row_of = vec![usize::MAX; problem.parts.len()];
         for (row, of) in rows.iter().enumerate() {
@@ -66,7 +66,7 @@ impl<'a> Tree<'a> {
         if let Some(penalty) = penalty {
             for let_go in &mut let_go {
                 *let_go = Some(rows.len());
-                rows.push(Row { node: None, cost: penalty });
+                rows.push(BuyRow { node: None, cost: penalty });
             }
         }
         let as_rows = |of: &[usize]| {
@@ -79,7 +79,7 @@ impl<'a> Tree<'a> {
     }
 
     pub(super) fn site(&self) -> usize {
-        let is_site = |h: &&usize| matches!(self.yard.problem.parts[**h], Part::HubSite { .. });
+        let is_site = |h: &&usize| matches!(self.yard.problem.parts[**h], NodeUse::HubSite { .. });
         self.yard.hubs.iter().find(is_site).copied().unwrap_or_default()
     }
 
@@ -98,7 +98,7 @@ impl<'a> Tree<'a> {
         self.limits.iter().all(within)
     }
 
-    pub(super) fn keep(&mut self, cut: Cut) -> usize {
+    pub(super) fn keep(&mut self, cut: CoverCut) -> usize {
         self.cuts.push(cut);
         self.cuts.len() - 1
     }
@@ -117,7 +117,7 @@ impl<'a> Tree<'a> {
         }
         let counts = |r: usize| if self.let_go[at] == Some(r) { need } else { 1.0 };
         let of = rows.into_iter().map(|r| (r, counts(r))).collect();
-        Some(self.keep(Cut { of, need }))
+        Some(self.keep(CoverCut { of, need }))
     }
 
     /// Cuts that these shares do not meet.
@@ -185,15 +185,15 @@ impl<'a> Tree<'a> {
     fn feeds_to_try(&self, share: &[f64]) -> BTreeSet<usize> {
         let problem = self.yard.problem;
         let tried = |n: &usize| match problem.parts[*n] {
-            Part::Existing => true,
-            Part::Candidate { .. } => share[*n] > 0.05,
+            NodeUse::Existing => true,
+            NodeUse::Candidate { .. } => share[*n] > 0.05,
             _ => false,
         };
         (0..problem.parts.len()).filter(tried).map(|n| problem.feeds[n]).collect()
     }
 
     /// A cut that a whole choice does not meet; nothing when it meets all demands.
-    pub(super) fn not_met(&mut self, chosen: &[usize]) -> Option<Cut> {
+    pub(super) fn not_met(&mut self, chosen: &[usize]) -> Option<CoverCut> {
         let open = self.yard.open(&self.nodes(chosen));
         let met = self.yard.met(&open);
         let at = (0..self.demands.len()).find(|at| {
@@ -205,6 +205,6 @@ impl<'a> Tree<'a> {
         let nodes = self.yard.cut_by_trying(self.demand(at), &order, &start);
         let mut rows: Vec<(usize, f64)> = nodes.iter().map(|n| (self.row_of[*n], 1.0)).collect();
         rows.extend(self.let_go[at].map(|r| (r, 1.0)));
-        Some(Cut { of: rows, need: 1.0 })
+        Some(CoverCut { of: rows, need: 1.0 })
     }
 }

@@ -2,7 +2,7 @@
 //!
 //! `L = L1(f) + 10·n·log10(d) + Σ walls + floors` along each way that the signal takes: straight,
 //! leaking around, bouncing once ([`bounce`]), bending around jambs (`bends`); the powers add.
-//! [`Medium::visit_leg`] is the one place where surfaces are priced: links, maps and staircases go
+//! `Medium::visit_leg` is the one place where surfaces are priced: links, maps and staircases go
 //! through it, so that they cannot disagree. Two other schools stand beside it in [`schools`].
 
 mod bends;
@@ -20,7 +20,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 pub use diffraction::knife_edge_loss;
 pub use lean::Lean;
 pub use surface::Gain;
-pub use ways::{Cause, Term, Way, WayKind};
+pub use ways::{LossCause, SignalWay, Term, WayKind};
 
 use crate::building::fan::Fan;
 use crate::building::structure::{Crossing, Structure, Surface};
@@ -156,14 +156,14 @@ pub struct Medium {
 /// All that a loss depends on, but for the two ends: what was computed under another stamp does not
 /// hold any longer.
 #[derive(Clone, Debug)]
-pub struct Stamp {
+pub struct LossStamp {
     structure: Arc<Structure>,
     frequency: Megahertz,
     model: Model,
     learned: Arc<Vec<Db>>,
 }
 
-impl PartialEq for Stamp {
+impl PartialEq for LossStamp {
     fn eq(&self, other: &Self) -> bool {
         Arc::ptr_eq(&self.structure, &other.structure)
             && self.frequency == other.frequency
@@ -231,10 +231,10 @@ impl Medium {
     }
 
     /// All that a loss depends on, but for the two ends.
-    pub fn stamp(&self) -> Stamp {
+    pub fn stamp(&self) -> LossStamp {
         let structure = Arc::clone(&self.structure);
         let learned = Arc::clone(&self.learned);
-        Stamp { structure, frequency: self.frequency, model: self.model, learned }
+        LossStamp { structure, frequency: self.frequency, model: self.model, learned }
     }
 
     /// The frequency of the prices.

@@ -8,7 +8,7 @@ use crate::units::{Db, Megahertz, Metres};
 
 /// A way of reckoning path loss.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum School {
+pub enum PathLossSchool {
     /// Every wall and floor that is crossed, every way that is taken.
     WallByWall,
     /// Rec. ITU-R P.1238: an exponent for all houses.
@@ -17,7 +17,7 @@ pub enum School {
     RuleOfThumb,
 }
 
-impl School {
+impl PathLossSchool {
     /// All of them, the default first.
     pub const ALL: [Self; 3] = [Self::WallByWall, Self::SiteGeneral, Self::RuleOfThumb];
 

@@ -9,7 +9,7 @@ use crate::units::Db;
 
 /// Why a signal loses strength on its way.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Cause {
+pub enum LossCause {
     /// Distance in the open.
     Distance,
     /// The bare slab of a surface.
@@ -34,7 +34,7 @@ pub enum Cause {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Term {
     /// Why.
-    pub cause: Cause,
+    pub cause: LossCause,
     /// How much; negative is a gain.
     pub loss: Db,
     /// Where along the path, as a share of its length.
@@ -54,7 +54,7 @@ pub enum WayKind {
 
 /// One way of a signal.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Way {
+pub struct SignalWay {
     /// How it runs.
     pub kind: WayKind,
     /// Its loss.
@@ -70,7 +70,7 @@ pub struct Way {
 impl Medium {
     /// Every way between two stations that adds something, the strongest first; without
     /// calibration.
-    pub fn ways(&self, a: &Station, b: &Station) -> Vec<Way> {
+    pub fn ways(&self, a: &Station, b: &Station) -> Vec<SignalWay> {
         let (from, to) = (a.place, b.place);
         let straight = self.straight_power(from, to);
         let mut ways = vec![self.straight_way(from, to)];
@@ -82,7 +82,7 @@ impl Medium {
                     _ => usize::MAX,
                 };
                 let loss = self.reflection(b.construction, b.cos);
-                let corner = Corner { wall, cause: Cause::Bounce(b.mirror), loss, fill: None };
+                let corner = Corner { wall, cause: LossCause::Bounce(b.mirror), loss, fill: None };
                 ways.push(self.way(WayKind::Bounce(b.mirror), &[from, b.at, to], &[corner]));
             });
         }
@@ -106,12 +106,12 @@ impl Medium {
 
     /// The strongest way as terms, with what the others add and what calibration found: they sum to
     /// [`Medium::loss`].
-    pub fn explain(&self, from: Place, to: Place) -> (Way, Vec<Way>) {
+    pub fn explain(&self, from: Place, to: Place) -> (SignalWay, Vec<SignalWay>) {
         self.explain_between(&self.station(from), &self.station(to))
     }
 
     /// [`Medium::explain`] for two stations that are at hand.
-    pub fn explain_between(&self, a: &Station, b: &Station) -> (Way, Vec<Way>) {
+    pub fn explain_between(&self, a: &Station, b: &Station) -> (SignalWay, Vec<SignalWay>) {
         let mut ways = self.ways(a, b);
         let total = crate::units::power_sum(ways.iter().map(|w| w.loss));
         let others = ways.split_off(1);
@@ -121,26 +121,26 @@ impl Medium {
                 main.terms.push(Term { cause, loss, t: 1.0 });
             }
         };
-        push(Cause::OtherWays, total - main.loss);
-        push(Cause::Calibration, self.model.offset);
+        push(LossCause::OtherWays, total - main.loss);
+        push(LossCause::Calibration, self.model.offset);
         main.loss = total + self.model.offset;
         (main, others)
     }
 
     /// Layers of what a term is of whose material is not stated at this frequency.
-    pub fn extrapolated(&self, cause: Cause) -> &[&'static str] {
-        let Cause::Slab(surface) = cause else { return &[] };
+    pub fn extrapolated(&self, cause: LossCause) -> &[&'static str] {
+        let LossCause::Slab(surface) = cause else { return &[] };
         let construction = self.construction_of(surface);
         construction.and_then(|c| self.prices.get(c)).map_or(&[], |price| &price.extrapolated)
     }
 
     /// The straight way with its terms.
-    pub fn straight_way(&self, from: Place, to: Place) -> Way {
+    pub fn straight_way(&self, from: Place, to: Place) -> SignalWay {
         let mut way = self.way(WayKind::Straight, &[from, to], &[]);
         let excess: f64 = way.terms.iter().skip(1).map(|t| t.loss.get()).sum();
         let leak = self.leaking(excess) - excess;
         if leak != 0.0 {
-            way.terms.push(Term { cause: Cause::Leak, loss: Db::new(leak), t: 1.0 });
+            way.terms.push(Term { cause: LossCause::Leak, loss: Db::new(leak), t: 1.0 });
             way.loss += Db::new(leak);
         }
         way
@@ -150,7 +150,7 @@ impl Medium {
         let jamb = &self.jambs[j];
         let [before, at, after] = [around[0], around[1], around[2]];
         let longer = before.distance(at) + at.distance(after) - before.distance(after);
-        let cause = Cause::Bend(jamb.wall, jamb.hole);
+        let cause = LossCause::Bend(jamb.wall, jamb.hole);
         let loss = knife_edge_loss(longer, self.frequency).get();
         let fill = jamb.construction.and_then(|c| self.prices.get(c)).map(|p| {
             let slab = p.slab(1.0).get();
@@ -161,15 +161,15 @@ impl Medium {
     }
 
     /// Prices the legs between `places`, with what each corner costs.
-    fn way(&self, kind: WayKind, places: &[Place], corners: &[Corner]) -> Way {
+    fn way(&self, kind: WayKind, places: &[Place], corners: &[Corner]) -> SignalWay {
         let length: f64 = places.windows(2).map(|p| p[0].distance(p[1])).sum();
         let distance = Db::new(self.distance_loss(length));
-        let mut terms = vec![Term { cause: Cause::Distance, loss: distance, t: 0.0 }];
+        let mut terms = vec![Term { cause: LossCause::Distance, loss: distance, t: 0.0 }];
         let mut so_far = 0.0;
         let surface_terms = |surface, slab: f64, clutter: f64, t: f64, terms: &mut Vec<Term>| {
-            terms.push(Term { cause: Cause::Slab(surface), loss: Db::new(slab), t });
+            terms.push(Term { cause: LossCause::Slab(surface), loss: Db::new(slab), t });
             if clutter.abs() > 0.0 {
-                terms.push(Term { cause: Cause::Clutter(surface), loss: Db::new(clutter), t });
+                terms.push(Term { cause: LossCause::Clutter(surface), loss: Db::new(clutter), t });
             }
         };
         for (i, leg) in places.windows(2).enumerate() {
@@ -190,7 +190,7 @@ impl Medium {
             so_far += long;
             if excess.floors > 1 {
                 let loss = Db::new(excess.floor_correction());
-                terms.push(Term { cause: Cause::FloorFactor, loss, t: last_floor });
+                terms.push(Term { cause: LossCause::FloorFactor, loss, t: last_floor });
             }
             if let Some(corner) = corners.get(i) {
                 let t = so_far / length.max(1e-9);
@@ -202,14 +202,14 @@ impl Medium {
         }
         terms[1..].sort_by(|a, b| a.t.total_cmp(&b.t));
         let loss = terms.iter().map(|t| t.loss).sum();
-        Way { kind, loss, length, corners: places.to_vec(), terms }
+        SignalWay { kind, loss, length, corners: places.to_vec(), terms }
     }
 }
 
 /// A bounce or a bend on a way.
 struct Corner {
     wall: usize,
-    cause: Cause,
+    cause: LossCause,
     loss: f64,
     fill: Option<(Surface, f64, f64)>,
 }

@@ -7,7 +7,7 @@ use super::calibrate::Proof;
 use super::press::{CONDITIONS, in_words, more_until, wilson};
 use crate::analysis::Analysis;
 use crate::catalogue::Duty;
-use crate::gate::work::Spot;
+use crate::gate::work::WorkedDevice;
 use crate::network::Band;
 use crate::record::{Acceptance, RangeTest, Record, Stage, Step};
 use crate::site::{Device, DeviceId, Site};
@@ -180,7 +180,7 @@ fn judge(site: &Site, record: &Record, device: &Device, margin: Option<Db>, weak
     }
     let held = |word: &str| tests.iter().any(|t| t.conditions.contains(word));
     let is_remote = site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Remote);
-    let has_plate = Spot::of(site, &device.id).is_some_and(|s| s.takes(Step::Closed));
+    let has_plate = WorkedDevice::of(site, &device.id).is_some_and(|s| s.takes(Step::Closed));
     for (word, what, of_all) in CONDITIONS {
         let asked = match word {
             "box-closed" => has_plate,

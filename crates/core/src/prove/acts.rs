@@ -11,7 +11,7 @@ use super::stages::{keep, newest};
 use crate::analysis::{Analysis, Options, analyse};
 use crate::moment::Moment;
 use crate::record::{
-    Caller, MilestoneId, Prepared, Record, SignOff, SignOffId, Stage, Telling, What,
+    MilestoneId, Prepared, Record, Sender, SignOff, SignOffId, Stage, Telling, What,
 };
 use crate::site::{Correction, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, Site, Wrong};
 
@@ -56,7 +56,7 @@ impl Proving {
         self,
         site: &Site,
         record: &Record,
-        caller: &Caller,
+        caller: &Sender,
         known: Option<&(Arc<Analysis>, Arc<Proof>)>,
     ) -> Result<Prepared, Refusal> {
         let whole = || match known {

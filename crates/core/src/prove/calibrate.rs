@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::gains::Taught;
-use super::house::{Expected, House, LinkKey, Plan, Taken, Unknown};
+use super::house::{Expected, LearnedHouse, LinkKey, MeasuredGain, PlannedHouse, Unknown};
 use super::outliers::{Slip, Suspect};
 use super::proposal;
 use crate::analysis::Analysis;
@@ -93,7 +93,7 @@ impl Comparison {
 
 /// Levels of which only the maker knows what they mean: used as a rank.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Ranked {
+pub struct RankedLevels {
     /// Who heard.
     pub hearer: DeviceId,
     /// How many it told of.
@@ -112,7 +112,7 @@ pub struct Proof {
     /// Readings whose ends share no network, which nothing predicts.
     pub strangers: Vec<ReadingId>,
     /// Readings that only tell a rank.
-    pub ranks: Vec<Ranked>,
+    pub ranks: Vec<RankedLevels>,
     /// What the readings correct.
     pub corrections: Vec<Taught>,
     /// What the readings teach; needs three.
@@ -122,20 +122,20 @@ pub struct Proof {
     /// The same of measured less what all others say.
     pub rmse_after: Db,
     /// The house as it was learned.
-    pub proven: Proven,
+    pub proven: HouseProof,
 }
 
 /// The house as it was learned, by devices.
 #[derive(Debug)]
-pub struct Proven {
+pub struct HouseProof {
     /// The house.
-    pub house: House,
+    pub house: LearnedHouse,
     /// The networks, by group.
     pub networks: Vec<NetworkId>,
     pub(super) nodes: BTreeMap<DeviceId, (usize, Radio)>,
     pub(super) frequencies: Vec<Megahertz>,
     tuned: Vec<usize>,
-    taken: Vec<Taken>,
+    taken: Vec<MeasuredGain>,
     names: Vec<String>,
 }
 
@@ -146,7 +146,7 @@ pub(super) struct Radio {
     node: Node,
 }
 
-impl Proven {
+impl HouseProof {
     /// The link between two radios of one network.
     pub fn link(&self, from: &DeviceId, to: &DeviceId) -> Option<LinkKey> {
         let ((group, a), (other, b)) = (self.nodes.get(from)?, self.nodes.get(to)?);
@@ -297,15 +297,17 @@ pub fn prove_without(
         samples.push(Sample { reading, link, distance_m, measured, budget });
     }
     let groups = vec![RECEIVERS; networks.len()];
-    let mut plan = Plan::new(&analysis.structure, &frequencies, analysis.options.model, ends);
+    let mut plan =
+        PlannedHouse::new(&analysis.structure, &frequencies, analysis.options.model, ends);
     (plan.groups, plan.fixed) = (groups, fixed);
     let counted: Vec<&Sample<'_>> =
         samples.iter().filter(|s| !left_out.contains(&s.reading.id)).collect();
     let gain = |s: &Sample<'_>| s.measured.get() - s.budget;
-    let taken: Vec<Taken> = counted.iter().map(|s| Taken { link: s.link, gain: gain(s) }).collect();
+    let taken: Vec<MeasuredGain> =
+        counted.iter().map(|s| MeasuredGain { link: s.link, gain: gain(s) }).collect();
     let unread = plan.taught(&[]);
     let house = plan.taught(&taken);
-    let proven = Proven { house, networks, nodes, frequencies, tuned, taken, names };
+    let proven = HouseProof { house, networks, nodes, frequencies, tuned, taken, names };
     let mut comparisons = Vec::new();
     let mut next = 0;
     for s in &samples {
@@ -340,7 +342,12 @@ pub fn prove_without(
     }
 }
 
-fn compare(s: &Sample<'_>, place: Option<usize>, unread: &House, proven: &Proven) -> Comparison {
+fn compare(
+    s: &Sample<'_>,
+    place: Option<usize>,
+    unread: &LearnedHouse,
+    proven: &HouseProof,
+) -> Comparison {
     let planned = unread.expected(s.link);
     let at = |gain: f64| Dbm::new(gain + s.budget);
     let now = proven.house.expected(s.link);
@@ -377,7 +384,7 @@ fn compare(s: &Sample<'_>, place: Option<usize>, unread: &House, proven: &Proven
     this
 }
 
-fn slip(s: &Sample<'_>, c: &Comparison, proven: &Proven) -> Slip {
+fn slip(s: &Sample<'_>, c: &Comparison, proven: &HouseProof) -> Slip {
     let group = s.link.group;
     let of_group = proven.nodes.values().filter(|(g, _)| *g == group).map(|(_, r)| r.end);
     let of_group: Vec<usize> = of_group.collect();
@@ -393,7 +400,7 @@ fn slip(s: &Sample<'_>, c: &Comparison, proven: &Proven) -> Slip {
 }
 
 /// Kendall's τ between what each hearer tells and the levels expected there.
-fn ranks(readings: &[&Reading], proven: &Proven) -> Vec<Ranked> {
+fn ranks(readings: &[&Reading], proven: &HouseProof) -> Vec<RankedLevels> {
     let mut by_hearer: BTreeMap<DeviceId, Vec<(f64, f64)>> = BTreeMap::new();
     for reading in readings {
         let expected = proven.expected(&reading.from, &reading.to);
@@ -412,7 +419,7 @@ fn ranks(readings: &[&Reading], proven: &Proven) -> Vec<Ranked> {
         }
         sum / f64::max(pairs, 1.0)
     };
-    let of = |(hearer, all): (DeviceId, Vec<(f64, f64)>)| Ranked {
+    let of = |(hearer, all): (DeviceId, Vec<(f64, f64)>)| RankedLevels {
         hearer,
         readings: all.len(),
         agreement: tau(&all),

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::house::{House, LinkKey, Plan, Taken, Unknown};
+use super::house::{LearnedHouse, LinkKey, MeasuredGain, PlannedHouse, Unknown};
 use super::outliers::Suspect;
 use crate::building::structure::{Doors, Structure};
 use crate::geometry::Place;
@@ -14,7 +14,7 @@ use crate::units::Megahertz;
 
 /// A link between two ends, by their places in a list, at a frequency.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Asked {
+pub struct AskedLink {
     /// One end.
     pub from: usize,
     /// The other.
@@ -29,9 +29,9 @@ pub struct GainSurvey {
     /// Each end: what it is called, and where it is.
     pub ends: Vec<(String, Place)>,
     /// Path gains that were read, in decibels.
-    pub read: Vec<(Asked, f64)>,
+    pub read: Vec<(AskedLink, f64)>,
     /// What is to be predicted.
-    pub asked: Vec<Asked>,
+    pub asked: Vec<AskedLink>,
 }
 
 /// A correction of the plan.
@@ -54,7 +54,7 @@ pub struct Taught {
 impl Taught {
     /// What a house says of an unknown.
     pub(super) fn of(
-        house: &House,
+        house: &LearnedHouse,
         kind: &'static str,
         id: &str,
         mhz: Option<f64>,
@@ -67,7 +67,7 @@ impl Taught {
 
 /// What a house says of its exponent and of each construction in each band that is heard.
 pub(super) fn of_building(
-    house: &House,
+    house: &LearnedHouse,
     structure: &Structure,
     frequencies: &[Megahertz],
 ) -> Vec<Taught> {
@@ -87,7 +87,7 @@ pub(super) fn of_building(
 
 /// What a survey taught.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Answer {
+pub struct SurveyTaught {
     /// Path gain and deviation in the order asked.
     pub predictions: Vec<(f64, f64)>,
     /// The corrections; what no reading tells of stands at its prior.
@@ -97,18 +97,18 @@ pub struct Answer {
 }
 
 /// What a survey teaches about a house, and what it then predicts.
-pub fn taught(site: &Site, survey: &GainSurvey) -> Answer {
+pub fn taught(site: &Site, survey: &GainSurvey) -> SurveyTaught {
     let structure = Arc::new(Structure::new(site, Doors::AsDrawn));
     let all = survey.read.iter().map(|(a, _)| a).chain(&survey.asked);
     let mut frequencies: Vec<Megahertz> = all.map(|a| a.mhz).collect();
     frequencies.sort_by(|a, b| a.get().total_cmp(&b.get()));
     frequencies.dedup();
     let tuned = |mhz: Megahertz| frequencies.iter().position(|f| *f == mhz).unwrap_or_default();
-    let key = |a: &Asked| LinkKey::new(a.from, a.to, tuned(a.mhz), 0);
+    let key = |a: &AskedLink| LinkKey::new(a.from, a.to, tuned(a.mhz), 0);
     let ends = survey.ends.iter().map(|e| e.1).collect();
-    let plan = Plan::new(&structure, &frequencies, Model::default(), ends);
-    let read: Vec<Taken> =
-        survey.read.iter().map(|(a, gain)| Taken { link: key(a), gain: *gain }).collect();
+    let plan = PlannedHouse::new(&structure, &frequencies, Model::default(), ends);
+    let read: Vec<MeasuredGain> =
+        survey.read.iter().map(|(a, gain)| MeasuredGain { link: key(a), gain: *gain }).collect();
     let house = plan.taught(&read);
     let mut known: BTreeMap<LinkKey, (f64, f64)> = BTreeMap::new();
     let mut predictions = Vec::new();
@@ -127,10 +127,14 @@ pub fn taught(site: &Site, survey: &GainSurvey) -> Answer {
         Taught::of(&house, "device", name, None, Unknown::Device(end))
     };
     corrections.extend(devices.map(device));
-    Answer { predictions, corrections, outliers }
+    SurveyTaught { predictions, corrections, outliers }
 }
 
-fn outliers(survey: &GainSurvey, read: &[Taken], house: &House) -> Vec<(usize, String)> {
+fn outliers(
+    survey: &GainSurvey,
+    read: &[MeasuredGain],
+    house: &LearnedHouse,
+) -> Vec<(usize, String)> {
     let aside: Vec<usize> = (0..read.len()).filter(|i| house.is_aside(*i)).collect();
     let mut told = Vec::new();
     for i in aside {

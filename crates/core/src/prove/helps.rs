@@ -4,11 +4,11 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::calibrate::Proof;
-use super::diagnose::{Diagnosis, Why, name, rows};
+use super::diagnose::{Diagnosis, Mechanism, name, rows};
 use crate::analysis::{Analysis, analyse, analyse_while};
 use crate::cures::cures;
 use crate::network::Band;
-use crate::pulse::Wanted;
+use crate::pulse::StillWanted;
 use crate::site::{DeviceId, Edit, Kind, NetworkId, Site, apply};
 use crate::units::Db;
 
@@ -76,7 +76,7 @@ fn standing(analysis: &Analysis, device: &DeviceId) -> (Band, Option<Db>) {
     })
 }
 
-fn with(analysis: &Analysis, edit: &Edit, wanted: &Wanted<'_>) -> Option<Analysis> {
+fn with(analysis: &Analysis, edit: &Edit, wanted: &StillWanted<'_>) -> Option<Analysis> {
     let mut site = Site::clone(&analysis.site);
     apply(&mut site, edit).ok()?;
     analyse_while(wanted, Some(analysis), &Arc::new(site), &analysis.options)
@@ -87,7 +87,7 @@ pub fn helps(
     learned: &Analysis,
     proof: &Proof,
     diagnoses: &[Diagnosis],
-    wanted: &Wanted<'_>,
+    wanted: &StillWanted<'_>,
 ) -> Vec<Help> {
     let mut all = rejoined(learned, proof);
     let weak = learned.worst_first().into_iter();
@@ -103,7 +103,7 @@ pub fn helps(
         for d in diagnoses {
             let (Some(device), Some(cause)) = (&d.device, d.first()) else { continue };
             let weaker = d.off.is_some_and(|o| o < Db::ZERO);
-            if cause.why == Why::Metal && weaker && own(&device) {
+            if cause.why == Mechanism::Metal && weaker && own(&device) {
                 all.extend(out_of_metal(&alone, proof, device, wanted));
             }
         }
@@ -141,7 +141,7 @@ fn out_of_metal(
     learned: &Analysis,
     proof: &Proof,
     device: &DeviceId,
-    wanted: &Wanted<'_>,
+    wanted: &StillWanted<'_>,
 ) -> Option<Help> {
     let (found, ..) = proof.proven.device(device)?;
     let own = learned.site.devices.get(device)?;
@@ -164,7 +164,7 @@ fn out_of_metal(
 
 fn rejoined(learned: &Analysis, proof: &Proof) -> Vec<Help> {
     let rows = rows(learned, proof);
-    let of = |row: super::diagnose::Row| {
+    let of = |row: super::diagnose::ParentRow| {
         let (planned, actual) = (row.planned_margin?, row.actual_margin?);
         if !row.differs || (planned - actual) < Db::new(3.0) {
             return None;
@@ -186,7 +186,7 @@ fn rejoined(learned: &Analysis, proof: &Proof) -> Vec<Help> {
     rows.into_iter().filter_map(of).collect()
 }
 
-fn for_the_weak(learned: &Analysis, device: &DeviceId, wanted: &Wanted<'_>) -> Vec<Help> {
+fn for_the_weak(learned: &Analysis, device: &DeviceId, wanted: &StillWanted<'_>) -> Vec<Help> {
     let of = |cure: crate::cures::Cure| {
         let after = with(learned, &cure.edit, wanted)?;
         Some(Help {
@@ -204,7 +204,7 @@ fn for_the_weak(learned: &Analysis, device: &DeviceId, wanted: &Wanted<'_>) -> V
 }
 
 /// The hub of a network moved by up to two metres, where that brings more devices to target.
-fn hub_moved(learned: &Analysis, network: &NetworkId, wanted: &Wanted<'_>) -> Vec<Help> {
+fn hub_moved(learned: &Analysis, network: &NetworkId, wanted: &StillWanted<'_>) -> Vec<Help> {
     let mut all = Vec::new();
     for network in learned.networks.iter().filter(|n| n.network == *network && !n.is_hubless) {
         let Some(hub) = network.hubs.first().map(|h| &network.nodes[*h].device) else { continue };

@@ -13,7 +13,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
-use super::regression::{Noise, Observed, Posterior, Prior, Sparse, fit};
+use super::regression::{NoisePriors, Observed, Posterior, Prior, Sparse, fit};
 use crate::building::structure::Structure;
 use crate::geometry::Place;
 use crate::learned::UNREAD;
@@ -56,7 +56,7 @@ impl LinkKey {
 
 /// A path gain that was measured.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Taken {
+pub struct MeasuredGain {
     /// The link.
     pub link: LinkKey,
     /// The gain in decibels, radios left out.
@@ -78,7 +78,7 @@ pub enum Unknown {
 
 /// A house as it is planned, to be taught.
 #[derive(Debug)]
-pub struct Plan {
+pub struct PlannedHouse {
     /// The building priced at each frequency.
     pub media: Vec<Medium>,
     /// Where each end is.
@@ -91,7 +91,7 @@ pub struct Plan {
 
 /// A house as readings taught it.
 #[derive(Debug)]
-pub struct House {
+pub struct LearnedHouse {
     /// The building priced at each frequency, as learned.
     pub media: Vec<Medium>,
     ends: Vec<Place>,
@@ -120,7 +120,7 @@ pub struct Expected {
     pub sigma: f64,
 }
 
-impl Plan {
+impl PlannedHouse {
     /// A plan at some frequencies, without what earlier readings taught.
     pub fn new(
         structure: &Arc<Structure>,
@@ -133,7 +133,7 @@ impl Plan {
     }
 
     /// What the readings teach. The order of the readings does not matter.
-    pub fn taught(&self, readings: &[Taken]) -> House {
+    pub fn taught(&self, readings: &[MeasuredGain]) -> LearnedHouse {
         let mut by_link: BTreeMap<LinkKey, Vec<(usize, f64)>> = BTreeMap::new();
         for (i, reading) in readings.iter().enumerate() {
             by_link.entry(reading.link).or_default().push((i, reading.gain));
@@ -162,7 +162,7 @@ impl Plan {
         let Taught { unknowns, places, observed, posterior } = taught;
         let stations =
             media.iter().map(|_| self.ends.iter().map(|_| OnceLock::new()).collect()).collect();
-        House {
+        LearnedHouse {
             media,
             ends: self.ends.clone(),
             stations,
@@ -224,7 +224,7 @@ impl Plan {
         });
         let observed: Vec<Observed> = observed.collect();
         // What only readings that are set aside lean on is told of by none: it goes with no other band.
-        let noise = Noise::of(&observed);
+        let noise = NoisePriors::of(&observed);
         let mut told = told_of(&observed, None, unknowns.len());
         let posterior = loop {
             let prior = prior(&unknowns, &self.groups, &told);
@@ -370,7 +370,7 @@ impl Corrections {
     }
 }
 
-impl House {
+impl LearnedHouse {
     /// The place of an unknown that readings tell of.
     pub fn place_of(&self, unknown: Unknown) -> Option<usize> {
         self.places.get(&unknown).copied()
@@ -503,7 +503,7 @@ impl House {
     }
 
     /// What all other readings say of one: path gain and deviation.
-    pub fn left_out(&self, reading: usize, taken: &Taken) -> (f64, f64) {
+    pub fn left_out(&self, reading: usize, taken: &MeasuredGain) -> (f64, f64) {
         let (link, place) = self.where_read[reading];
         let (m, v) = self.posterior.left_out[link][place];
         let off = self.observed[link].y[place] - m;

@@ -5,7 +5,7 @@
 
 use std::collections::BTreeSet;
 
-use super::calibrate::{Proof, Proven};
+use super::calibrate::{HouseProof, Proof};
 use super::house::LinkKey;
 use super::regression::Sparse;
 use crate::analysis::Analysis;
@@ -15,7 +15,7 @@ use crate::units::Db;
 
 /// A reading that would tell something.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Worth {
+pub struct ReadingWorth {
     /// From where; the one nearer to the hub.
     pub from: DeviceId,
     /// To where.
@@ -28,13 +28,13 @@ pub struct Worth {
 
 /// What is to be read next.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Next {
+pub struct NextReading {
     /// Devices whose verdict is undecided.
     pub undecided: Vec<DeviceId>,
     /// Their summed variance, in dB².
     pub variance: f64,
     /// The best readings, the best first; empty where more change nothing.
-    pub readings: Vec<Worth>,
+    pub readings: Vec<ReadingWorth>,
 }
 
 /// Below this share of the summed variance a further reading changes nothing.
@@ -52,7 +52,7 @@ struct Hop {
 }
 
 /// What is to be read next, after what was read so far.
-pub fn next(analysis: &Analysis, proof: &Proof) -> Next {
+pub fn next(analysis: &Analysis, proof: &Proof) -> NextReading {
     let z = quantile(analysis.site.job.confidence.get());
     let read: BTreeSet<(DeviceId, DeviceId)> = proof
         .comparisons
@@ -86,9 +86,9 @@ pub fn next(analysis: &Analysis, proof: &Proof) -> Next {
     }
     let variance: f64 = hops.iter().map(|h| h.variance).sum();
     let undecided = hops.iter().map(|h| h.device.clone()).collect();
-    let mut readings: Vec<Worth> = Vec::new();
+    let mut readings: Vec<ReadingWorth> = Vec::new();
     if hops.is_empty() {
-        return Next { undecided, variance, readings };
+        return NextReading { undecided, variance, readings };
     }
     for (from, to) in likely(candidates, &hops, proven) {
         let Some(link) = proven.link(&from, &to) else { continue };
@@ -98,14 +98,14 @@ pub fn next(analysis: &Analysis, proof: &Proof) -> Next {
         let best = each.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1));
         let Some((most, _)) = best else { continue };
         let most_for = hops[most].device.clone();
-        readings.push(Worth { from, to, lowers: each.iter().sum(), most_for });
+        readings.push(ReadingWorth { from, to, lowers: each.iter().sum(), most_for });
     }
     readings.retain(|w| w.lowers > WORTH * variance);
     readings.sort_by(|a, b| {
         b.lowers.total_cmp(&a.lowers).then_with(|| (&a.from, &a.to).cmp(&(&b.from, &b.to)))
     });
     readings.truncate(MOST);
-    Next { undecided, variance, readings }
+    NextReading { undecided, variance, readings }
 }
 
 /// Of very many links those that touch an undecided hop, and of the rest an even choice: the walls between
@@ -113,7 +113,7 @@ pub fn next(analysis: &Analysis, proof: &Proof) -> Next {
 fn likely(
     candidates: Vec<(DeviceId, DeviceId)>,
     hops: &[Hop],
-    proven: &Proven,
+    proven: &HouseProof,
 ) -> Vec<(DeviceId, DeviceId)> {
     const MANY: usize = 3000;
     if candidates.len() <= MANY {
@@ -131,7 +131,7 @@ fn likely(
     kept
 }
 
-fn row(proven: &Proven, link: LinkKey) -> Sparse {
+fn row(proven: &HouseProof, link: LinkKey) -> Sparse {
     let lean = proven.house.lean(link);
     proven.house.row(link, &lean).0
 }
@@ -139,7 +139,7 @@ fn row(proven: &Proven, link: LinkKey) -> Sparse {
 /// Margin in the worse direction, deviation and lean of a hop in the house as it was learned.
 fn hop(
     analysis: &Analysis,
-    proven: &Proven,
+    proven: &HouseProof,
     from: &DeviceId,
     to: &DeviceId,
 ) -> Option<(Db, f64, Sparse)> {

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::calibrate::Proven;
+use super::calibrate::HouseProof;
 use super::gains::{Taught, of_building};
 use super::house::Unknown;
 use crate::analysis::{Analysis, PLANNING_SIGMA};
@@ -12,7 +12,7 @@ use crate::units::Db;
 /// The calibration that so many readings that count propose.
 pub(super) fn proposed(
     analysis: &Analysis,
-    proven: &Proven,
+    proven: &HouseProof,
     [rmse_before_db, rmse_after_db]: [Db; 2],
     readings: usize,
 ) -> Correction {
@@ -34,7 +34,7 @@ pub(super) fn proposed(
 }
 
 /// All corrections; what no reading tells of stands at its prior.
-pub(super) fn corrections(analysis: &Analysis, proven: &Proven) -> Vec<Taught> {
+pub(super) fn corrections(analysis: &Analysis, proven: &HouseProof) -> Vec<Taught> {
     let house = &proven.house;
     let mut all = of_building(house, &analysis.structure, &proven.frequencies);
     for (group, network) in proven.networks.iter().enumerate() {
@@ -56,7 +56,7 @@ fn rounded(value: f64, by: f64) -> Db {
 type Learned = (Vec<LearnedRow>, Vec<f64>, Vec<LearnedLink>);
 
 /// What was learned, as it is kept in the job.
-fn learned(analysis: &Analysis, proven: &Proven) -> Learned {
+fn learned(analysis: &Analysis, proven: &HouseProof) -> Learned {
     let device_of: BTreeMap<usize, &DeviceId> =
         proven.nodes.iter().map(|(id, (_, r))| (r.end, id)).collect();
     let construction = |c: usize| analysis.structure.constructions[c].id.clone();
@@ -97,7 +97,7 @@ fn learned(analysis: &Analysis, proven: &Proven) -> Learned {
 }
 
 /// The middle deviation of the links that the plan's routes take, one that was not read.
-fn typical_sigma(analysis: &Analysis, proven: &Proven) -> Db {
+fn typical_sigma(analysis: &Analysis, proven: &HouseProof) -> Db {
     const MOST: usize = 200;
     let hops = analysis.networks.iter().flat_map(|n| &n.outcomes).flat_map(|o| o.hops.iter());
     let links: BTreeSet<(DeviceId, DeviceId)> =

@@ -11,7 +11,7 @@ use crate::learned::gauss::Symmetric;
 
 /// Standard deviations in decibels and chances: what is known before a reading is taken.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Noise {
+pub struct NoisePriors {
     /// Of what a link has of its own, alike in both directions.
     pub link: f64,
     /// Of what a single reading has of its own.
@@ -26,7 +26,7 @@ pub struct Noise {
     pub odd_by: f64,
 }
 
-impl Noise {
+impl NoisePriors {
     /// *Planning values*: a link has 2.6 dB of its own and a reading 1.5 dB, together 3 dB.
     pub const PLANNED: Self =
         Self { link: 2.6, reading: 1.5, gross: 0.06, gross_by: 22.0, odd: 0.04, odd_by: 12.0 };
@@ -101,7 +101,7 @@ pub struct Posterior {
     pub left_out: Vec<Vec<(f64, f64)>>,
     /// By how much the house scatters more than planned: deviations are widened by it.
     pub wider: f64,
-    noise: Noise,
+    noise: NoisePriors,
 }
 
 fn normal_log(x: f64, variance: f64) -> f64 {
@@ -130,7 +130,7 @@ impl Kept {
     }
 
     /// Precision, and precision times mean.
-    fn weight(self, noise: &Noise) -> (f64, f64) {
+    fn weight(self, noise: &NoisePriors) -> (f64, f64) {
         if self.count == 0 {
             return (0.0, 0.0);
         }
@@ -143,7 +143,7 @@ impl Kept {
 
 struct Search<'a> {
     links: &'a [Observed],
-    noise: Noise,
+    noise: NoisePriors,
     covariance: Symmetric,
     /// `C⁻¹·mean`.
     b: Vec<f64>,
@@ -163,7 +163,7 @@ enum Flip {
 }
 
 impl<'a> Search<'a> {
-    fn new(links: &'a [Observed], prior: &Prior, noise: Noise) -> Option<Self> {
+    fn new(links: &'a [Observed], prior: &Prior, noise: NoisePriors) -> Option<Self> {
         let size = prior.precision.size();
         let aside: Vec<Vec<bool>> = links.iter().map(|l| vec![false; l.y.len()]).collect();
         let mut information = prior.precision.clone();
@@ -220,7 +220,7 @@ impl<'a> Search<'a> {
     fn gross_odds(&self, link: usize, reading: usize) -> f64 {
         let (m, v) = self.told_of(link, reading);
         let off = self.links[link].y[reading] - m;
-        let Noise { gross, gross_by, .. } = self.noise;
+        let NoisePriors { gross, gross_by, .. } = self.noise;
         (gross / (1.0 - gross)).ln() + normal_log(off, v + gross_by.powi(2)) - normal_log(off, v)
     }
 
@@ -288,7 +288,7 @@ impl<'a> Search<'a> {
 }
 
 /// What the readings leave; nothing where the prior is none.
-pub fn fit(links: &[Observed], prior: &Prior, noise: Noise) -> Option<Posterior> {
+pub fn fit(links: &[Observed], prior: &Prior, noise: NoisePriors) -> Option<Posterior> {
     let mut search = Search::new(links, prior, noise)?;
     let readings: usize = links.iter().map(|l| l.y.len()).sum();
     // Each flip raises the odds, so that none comes back; the bound is for what rounding might do.
@@ -368,7 +368,7 @@ impl Posterior {
     }
 
     /// The noise that was assumed.
-    pub fn noise(&self) -> Noise {
+    pub fn noise(&self) -> NoisePriors {
         self.noise
     }
 }

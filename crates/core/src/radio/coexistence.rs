@@ -24,7 +24,7 @@ pub const SCANNED_BUSY: f64 = 0.3;
 /// What a source of interference sends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "kind", rename_all = "lowercase")]
-pub enum Carrier {
+pub enum Emission {
     /// Wi-Fi on channel 1 to 13, 20 or 40 MHz wide.
     Wifi {
         /// The channel.
@@ -39,7 +39,7 @@ pub enum Carrier {
     },
 }
 
-impl Carrier {
+impl Emission {
     /// How long it sends at a time, in milliseconds; *planning values*.
     pub fn on_ms(self) -> f64 {
         match self {
@@ -209,12 +209,12 @@ mod tests {
     use super::*;
 
     fn mesh(channel: u8) -> Megahertz {
-        Carrier::Mesh { channel }.centre()
+        Emission::Mesh { channel }.centre()
     }
 
     #[test]
     fn wifi_one_covers_eleven_to_fourteen_and_leaves_twenty_five_alone() {
-        let wifi = Carrier::Wifi { channel: 1, width_mhz: 20 };
+        let wifi = Emission::Wifi { channel: 1, width_mhz: 20 };
         // 2 MHz of 18: −9.54 dB within.
         for inside in 11..=14 {
             assert!((wifi.share(mesh(inside)).get() - 9.54).abs() < 0.1, "{inside}");
@@ -225,8 +225,8 @@ mod tests {
 
     #[test]
     fn a_wider_carrier_is_thinner_inside_and_reaches_farther() {
-        let narrow = Carrier::Wifi { channel: 6, width_mhz: 20 };
-        let wide = Carrier::Wifi { channel: 6, width_mhz: 40 };
+        let narrow = Emission::Wifi { channel: 6, width_mhz: 20 };
+        let wide = Emission::Wifi { channel: 6, width_mhz: 40 };
         assert!(wide.share(mesh(17)) > narrow.share(mesh(17)));
         assert!(wide.share(mesh(21)) < narrow.share(mesh(21)));
     }

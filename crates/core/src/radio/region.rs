@@ -38,22 +38,22 @@ pub struct RegionRule {
     /// Channel of the proprietary star profile sold there.
     pub star: Megahertz,
     /// Most radiated power of Z-Wave, classic and long range, and of the star.
-    pub zwave_limit: Limit,
+    pub zwave_limit: PowerLimit,
     /// Most radiated power of Z-Wave Long Range.
-    pub zwave_lr_limit: Limit,
+    pub zwave_lr_limit: PowerLimit,
     /// Most radiated power of the star.
-    pub star_limit: Limit,
+    pub star_limit: PowerLimit,
     /// Most radiated power at 2.4 GHz of narrow systems.
-    pub mhz_2400_limit: Limit,
+    pub mhz_2400_limit: PowerLimit,
     /// Most radiated power of Wi-Fi at 2.4 GHz.
-    pub wifi_limit: Limit,
+    pub wifi_limit: PowerLimit,
     /// Where the frequencies come from.
     pub source: &'static str,
 }
 
 /// The most radiated power, over isotropic, and the rule that says so.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Limit {
+pub struct PowerLimit {
     /// The power; where the limit is an average, over 100 ms.
     pub eirp: Dbm,
     /// How far the peak may lie above the average at most; nothing where the limit is of the peak.
@@ -62,11 +62,11 @@ pub struct Limit {
     pub source: &'static str,
 }
 
-const fn limit(eirp: f64, source: &'static str) -> Limit {
-    Limit { eirp: Dbm::new(eirp), peak_above: None, source }
+const fn limit(eirp: f64, source: &'static str) -> PowerLimit {
+    PowerLimit { eirp: Dbm::new(eirp), peak_above: None, source }
 }
 
-impl Limit {
+impl PowerLimit {
     /// The most power while sending, for who sends in this share of 100 ms: the average and
     /// `−20·log10(duty)`, as field strengths are averaged, held to the peak limit.
     ///
@@ -88,30 +88,35 @@ impl Limit {
 const G9959: &str = "Rec. ITU-T G.9959, annex A; star: planning value";
 
 // ERP + 2.15 dB = EIRP.
-const EU_868: Limit = limit(16.15, "ERC Rec. 70-03, annex 1: 25 mW ERP at 868.0–868.6 MHz");
-const EU_433: Limit = limit(12.15, "ERC Rec. 70-03, annex 1: 10 mW ERP at 433.05–434.79 MHz");
-const EU_2400: Limit =
+const EU_868: PowerLimit = limit(16.15, "ERC Rec. 70-03, annex 1: 25 mW ERP at 868.0–868.6 MHz");
+const EU_433: PowerLimit = limit(12.15, "ERC Rec. 70-03, annex 1: 10 mW ERP at 433.05–434.79 MHz");
+const EU_2400: PowerLimit =
     limit(20.0, "EN 300 328: 100 mW EIRP, spectral density 10 mW/MHz for wideband");
-const EU_WIFI: Limit = limit(20.0, "EN 300 328: 100 mW EIRP");
-const US_908: Limit =
+const EU_WIFI: PowerLimit = limit(20.0, "EN 300 328: 100 mW EIRP");
+const US_908: PowerLimit =
     limit(4.0, "47 CFR 15.249 with the hub's duty cycle, 902–928 MHz: planning value");
-const US_LR: Limit = limit(30.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
+const US_LR: PowerLimit = limit(30.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
 // 10,998 µV/m at 3 m and 433.92 MHz: E²·r²/30 W.
-const US_434: Limit = Limit {
+const US_434: PowerLimit = PowerLimit {
     eirp: Dbm::new(-14.4),
     peak_above: Some(Db::new(20.0)),
     source: "47 CFR 15.231(b), averaged over 100 ms by 15.35(c), peak 20 dB above by 15.35(b)",
 };
-const US_2400: Limit = limit(36.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
-const ANZ_916: Limit = limit(30.0, "AS/NZS 4268: 1 W EIRP at 915–928 MHz");
-const JP_920: Limit = limit(16.0, "ARIB STD-T108: 20 mW and 3 dBi");
-const JP_426: Limit = limit(12.15, "ARIB STD-T67: 10 mW");
-const JP_2400: Limit = limit(12.14, "ARIB STD-T66: 10 mW/MHz and 2.14 dBi");
-const JP_WIFI: Limit = limit(22.14, "ARIB STD-T66: 10 mW/MHz over 20 MHz and 2.14 dBi");
-const ASIA_SUB: Limit = limit(14.0, "national short-range rules: planning value");
-const ASIA_433: Limit = limit(10.0, "national short-range rules: planning value");
+const US_2400: PowerLimit = limit(36.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
+const ANZ_916: PowerLimit = limit(30.0, "AS/NZS 4268: 1 W EIRP at 915–928 MHz");
+const JP_920: PowerLimit = limit(16.0, "ARIB STD-T108: 20 mW and 3 dBi");
+const JP_426: PowerLimit = limit(12.15, "ARIB STD-T67: 10 mW");
+const JP_2400: PowerLimit = limit(12.14, "ARIB STD-T66: 10 mW/MHz and 2.14 dBi");
+const JP_WIFI: PowerLimit = limit(22.14, "ARIB STD-T66: 10 mW/MHz over 20 MHz and 2.14 dBi");
+const ASIA_SUB: PowerLimit = limit(14.0, "national short-range rules: planning value");
+const ASIA_433: PowerLimit = limit(10.0, "national short-range rules: planning value");
 
-const fn row(region: Region, name: &'static str, mhz: [f64; 3], limits: [Limit; 5]) -> RegionRule {
+const fn row(
+    region: Region,
+    name: &'static str,
+    mhz: [f64; 3],
+    limits: [PowerLimit; 5],
+) -> RegionRule {
     let [zwave, zwave_lr, star] = mhz;
     let [zwave_limit, zwave_lr_limit, star_limit, mhz_2400_limit, wifi_limit] = limits;
     RegionRule {
@@ -185,7 +190,7 @@ impl Region {
     }
 
     /// The most power that a system may radiate here.
-    pub fn limit(self, system: System) -> Limit {
+    pub fn limit(self, system: System) -> PowerLimit {
         let row = self.rule();
         match system {
             System::ZWave => row.zwave_limit,

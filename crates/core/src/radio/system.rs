@@ -64,7 +64,7 @@ pub enum RouteChoice {
 
 /// The rules of one system. A limit that implementations vary is a default.
 #[derive(Clone, Copy, Debug)]
-pub struct Rule {
+pub struct SystemRules {
     /// The system.
     pub system: System,
     /// Its name.
@@ -108,7 +108,7 @@ pub struct Rule {
 }
 
 /// What a row says where a system does not say otherwise.
-const PLAIN: Rule = Rule {
+const PLAIN: SystemRules = SystemRules {
     system: System::Zigbee,
     name: "",
     most_hops: 1,
@@ -132,8 +132,8 @@ const PLAIN: Rule = Rule {
 };
 
 /// One row a system, in the order of the enum.
-pub const RULES: [Rule; 8] = [
-    Rule {
+pub const RULES: [SystemRules; 8] = [
+    SystemRules {
         system: System::Zigbee,
         name: "Zigbee",
         most_hops: 5,
@@ -149,7 +149,7 @@ pub const RULES: [Rule; 8] = [
             the application support layer; five hops and the numbers of children are this project's defaults",
         ..PLAIN
     },
-    Rule {
+    SystemRules {
         system: System::ZWave,
         has_security_classes: true,
         name: "Z-Wave",
@@ -161,7 +161,7 @@ pub const RULES: [Rule; 8] = [
         source: "Rec. ITU-T G.9959; Z-Wave network layer: four repeaters, 232 nodes",
         ..PLAIN
     },
-    Rule {
+    SystemRules {
         system: System::Star,
         name: "Sub-GHz star",
         most_hops: 2,
@@ -173,7 +173,7 @@ pub const RULES: [Rule; 8] = [
         source: "planning value; the maker's sheet overrules it",
         ..PLAIN
     },
-    Rule {
+    SystemRules {
         system: System::ZWaveLr,
         has_security_classes: true,
         name: "Z-Wave Long Range",
@@ -183,7 +183,7 @@ pub const RULES: [Rule; 8] = [
         source: "Z-Wave Long Range PHY and MAC specification: star, 4,000 nodes, O-QPSK",
         ..PLAIN
     },
-    Rule {
+    SystemRules {
         system: System::Thread,
         name: "Thread",
         most_hops: 16,
@@ -202,7 +202,7 @@ pub const RULES: [Rule; 8] = [
             RFC 7252 § 4.8",
         ..PLAIN
     },
-    Rule {
+    SystemRules {
         system: System::Bluetooth,
         name: "Bluetooth mesh",
         most_hops: 7,
@@ -215,7 +215,7 @@ pub const RULES: [Rule; 8] = [
             7, three copies a hop and a message sent again once (planning values)",
         ..PLAIN
     },
-    Rule {
+    SystemRules {
         system: System::Wifi,
         name: "Wi-Fi",
         most_devices: 32,
@@ -231,7 +231,7 @@ pub const RULES: [Rule; 8] = [
         channels: Some(WIFI),
         ..PLAIN
     },
-    Rule {
+    SystemRules {
         system: System::Kit,
         name: "Wired and wireless kit",
         most_hops: 5,
@@ -291,8 +291,8 @@ impl Limits {
     }
 
     /// A system's rules with these limits in place of its defaults.
-    pub fn applied_to(&self, rule: &Rule) -> Rule {
-        Rule {
+    pub fn applied_to(&self, rule: &SystemRules) -> SystemRules {
+        SystemRules {
             most_hops: self.most_hops.unwrap_or(rule.most_hops),
             most_devices: self.most_devices.unwrap_or(rule.most_devices),
             most_repeaters: self.most_repeaters.or(rule.most_repeaters),
@@ -304,7 +304,7 @@ impl Limits {
     }
 }
 
-impl Rule {
+impl SystemRules {
     /// How often a frame is sent at most before a message is given up.
     pub fn all_tries(&self) -> i32 {
         self.tries * self.app_tries
@@ -318,7 +318,7 @@ impl Rule {
 
 impl System {
     /// The rules of this system.
-    pub fn rule(self) -> &'static Rule {
+    pub fn rule(self) -> &'static SystemRules {
         &RULES[self as usize]
     }
     /// Its name.

@@ -94,7 +94,11 @@ impl Record {
         if of.is_in_force() { Ok(of) } else { Err(Refusal::wrong("isolation", Wrong::OnAgain)) }
     }
 
-    fn held_by(&self, id: &IsolationId, by: &str) -> Result<&Isolation, Refusal> {
+    /// An isolation in force, which somebody holds.
+    ///
+    /// # Errors
+    /// There is none of this id, it is over, or another one holds it.
+    pub fn held_by(&self, id: &IsolationId, by: &str) -> Result<&Isolation, Refusal> {
         let of = self.force(id)?;
         if Entry::is_name(of.holder(), by) {
             return Ok(of);

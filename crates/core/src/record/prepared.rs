@@ -7,7 +7,7 @@ use crate::site::{Change, Edit, Refusal, Site, apply, difference};
 
 /// Who sends something, when it came in, and by what it is known.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Caller {
+pub struct Sender {
     /// By name.
     pub name: String,
     /// When, by the server's clock.
@@ -16,7 +16,7 @@ pub struct Caller {
     pub stem: String,
 }
 
-impl Caller {
+impl Sender {
     /// The id of the n-th entry.
     fn id(&self, n: usize) -> EntryId {
         let plain = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.');

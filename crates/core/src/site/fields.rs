@@ -11,13 +11,45 @@ pub fn value_at<'a>(value: &'a Value, field: &str) -> Option<&'a Value> {
     })
 }
 
-/// What stands at a field, or a whole thing, as people read it where two are held against each other.
-pub fn in_words(value: Option<&Value>, is_field: bool) -> String {
+/// Units as they end the name of a field, and as people write them.
+const UNITS: [(&str, &str); 13] = [
+    ("_m", "m"),
+    ("_mm", "mm"),
+    ("_mm2", "mm²"),
+    ("_ml", "ml"),
+    ("_db", "dB"),
+    ("_dbm", "dBm"),
+    ("_mhz", "MHz"),
+    ("_w", "W"),
+    ("_v", "V"),
+    ("_a", "A"),
+    ("_s", "s"),
+    ("_min", "min"),
+    ("_deg", "°"),
+];
+
+/// The name of a field as people read it: `sheet.tx_dbm` is “sheet tx (dBm)”.
+pub fn field_in_words(field: &str) -> String {
+    if field == "at" {
+        return "place".to_owned();
+    }
+    let unit = UNITS.iter().find_map(|(end, unit)| Some((field.strip_suffix(end)?, unit)));
+    let words = |name: &str| name.replace(['_', '.'], " ");
+    unit.map_or_else(|| words(field), |(name, unit)| format!("{} ({unit})", words(name)))
+}
+
+/// What stands at a field, or a whole thing where none is named, as people read it where two are held against
+/// each other.
+pub fn in_words(value: Option<&Value>, field: Option<&str>) -> String {
     match value {
-        None | Some(Value::Null) if is_field => "not said".to_owned(),
+        None | Some(Value::Null) if field.is_some() => "left blank".to_owned(),
         None | Some(Value::Null) => "gone".to_owned(),
+        Some(Value::Bool(is)) => if *is { "yes" } else { "no" }.to_owned(),
         Some(Value::String(text)) => format!("“{text}”"),
         Some(Value::Object(_)) => "there".to_owned(),
+        Some(Value::Array(place)) if field == Some("at") && place.len() == 2 => {
+            format!("{} m right, {} m down", place[0], place[1])
+        }
         Some(other) => other.to_string(),
     }
 }
@@ -175,6 +207,23 @@ mod tests {
             assert!(set(&mut new, &field, value, &["done"]), "{field}");
         }
         assert_eq!(new, old);
+    }
+
+    #[test]
+    fn a_field_is_told_with_its_unit_and_a_place_by_its_ways() {
+        for (field, words) in [
+            ("height_m", "height (m)"),
+            ("sheet.tx_dbm", "sheet tx (dBm)"),
+            ("box.volume_ml", "box volume (ml)"),
+            ("at", "place"),
+            ("found_by", "found by"),
+        ] {
+            assert_eq!(field_in_words(field), words);
+        }
+        let at = json!([1.25, 3]);
+        assert_eq!(in_words(Some(&at), Some("at")), "1.25 m right, 3 m down");
+        assert_eq!(in_words(None, Some("mounting")), "left blank");
+        assert_eq!(in_words(None, None), "gone");
     }
 
     #[test]

@@ -11,7 +11,7 @@ use crate::radio::region::Region;
 /// What kind of work a job is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
-pub enum Work {
+pub enum JobKind {
     /// Nobody said.
     #[default]
     Unsaid,
@@ -23,7 +23,7 @@ pub enum Work {
     Retrofit,
 }
 
-impl Work {
+impl JobKind {
     /// Each with its words.
     pub const ALL: [(Self, &'static str); 4] = [
         (Self::Unsaid, "not said"),
@@ -34,8 +34,8 @@ impl Work {
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
-fn is_unsaid(work: &Work) -> bool {
-    *work == Work::Unsaid
+fn is_unsaid(work: &JobKind) -> bool {
+    *work == JobKind::Unsaid
 }
 
 /// What the whole job rests on.
@@ -59,7 +59,7 @@ pub struct Job {
     pub built: Option<u16>,
     /// What kind of work it is.
     #[serde(default, skip_serializing_if = "is_unsaid")]
-    pub work: Work,
+    pub work: JobKind,
     /// What is there to spend; nothing while nobody said.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub budget: Option<f64>,
@@ -95,7 +95,7 @@ impl Job {
             region,
             confidence,
             built: None,
-            work: Work::Unsaid,
+            work: JobKind::Unsaid,
             budget: None,
             currency: none(),
             keep_years: None,

@@ -1,6 +1,6 @@
 //! What every thing of a job knows of itself: what it may hold, and what it names.
 
-use crate::radio::coexistence::Carrier;
+use crate::radio::coexistence::Emission;
 use crate::site::{Keyed, Kind, Ref, Refusal, Spot, Wrong};
 use crate::units::{Dbm, Metres};
 
@@ -159,6 +159,6 @@ pub(crate) fn level(field: &'static str, level: Dbm) -> Verdict {
     held(field, (-140.0..=20.0).contains(&level.get()), || Wrong::Level { is: level })
 }
 
-pub(crate) fn carrier(carrier: Carrier) -> Verdict {
+pub(crate) fn carrier(carrier: Emission) -> Verdict {
     carrier.wrong().map_or(Ok(()), |why| Err(Refusal::wrong("channel", Wrong::Carrier(why))))
 }

@@ -1,10 +1,10 @@
 //! What the brief asks for, held against the survey: wishes met and unmet, the platform in charge, who
 //! may do the mains work, what the age of the house makes likely.
 
-use crate::catalogue::{DeviceKind, Duty, Way};
+use crate::catalogue::{DeviceKind, Duty, FittingWay};
 use crate::fit::{self, Fits};
 use crate::radio::region::Region;
-use crate::site::{BoxKind, Means, Part, Point, Site, Wish, Work};
+use crate::site::{BoxKind, JobKind, Means, Part, Point, Site, Wish};
 
 /// Whether a wish is met.
 #[derive(Clone, Debug, PartialEq)]
@@ -58,7 +58,7 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
                 .is_some_and(|k| k.duty == duty)
         })
     };
-    let has = |way: Way| {
+    let has = |way: FittingWay| {
         let platform = site.platforms.iter().any(|p| p.way == way);
         platform && devices().any(|(_, k)| k.fit.platforms.contains(&way))
     };
@@ -73,7 +73,7 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
         Means::Sensor => {
             devices().any(|(_, k)| k.duty == Duty::Sensor) || controlled_by(Duty::Sensor)
         }
-        Means::Voice => has(Way::Voice),
+        Means::Voice => has(FittingWay::Voice),
         // A hub keeps the time and speaks to phones.
         Means::Timer | Means::Phone => {
             site.platforms.iter().any(|p| p.in_charge) && devices().any(|(_, k)| k.has_radio)
@@ -122,7 +122,7 @@ pub fn open(site: &Site) -> Vec<String> {
             ));
         }
     }
-    if site.job.work == Work::New && site.job.first_fix.trim().is_empty() {
+    if site.job.work == JobKind::New && site.job.first_fix.trim().is_empty() {
         open.push("The sheet for the first fix has not been agreed: print it for the electrician before cables go in.".to_owned());
     }
     open

@@ -40,14 +40,14 @@ fn looked_at(kind: Kind, field: &str) -> Option<&'static str> {
 /// Who recorded something, and when; how, where they said so.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[expect(missing_docs, reason = "each is what it is called")]
-pub struct Stamp {
+pub struct FactStamp {
     pub how: Option<Provenance>,
     pub by: String,
     pub at: String,
 }
 
 /// An edit with a stamp on each field that somebody looked at; a field that is emptied loses its own.
-pub fn stamped(edit: Edit, stamp: &Stamp) -> Edit {
+pub fn stamped(edit: Edit, stamp: &FactStamp) -> Edit {
     match edit {
         Edit::Set { kind, id, field, value } => {
             let Some(looked) = looked_at(kind, &field) else {
@@ -67,7 +67,7 @@ pub fn stamped(edit: Edit, stamp: &Stamp) -> Edit {
     }
 }
 
-fn fact(field: &str, value: &Value, stamp: &Stamp) -> Value {
+fn fact(field: &str, value: &Value, stamp: &FactStamp) -> Value {
     let is_blank = match value {
         Value::Null => true,
         Value::String(text) => text.trim().is_empty() || text == "unknown",

@@ -5,7 +5,7 @@ use crate::site::{Conductor, Function, Point, Shows, Site};
 
 /// A step of finding lines.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Step {
+pub struct LineStep {
     /// What to do.
     pub what: String,
     /// What can hurt.
@@ -16,7 +16,7 @@ pub struct Step {
 
 /// What follows for one conductor.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Found {
+pub struct ConductorFound {
     /// Its id in the box.
     pub id: String,
     /// What it is.
@@ -26,7 +26,7 @@ pub struct Found {
 }
 
 /// The steps at a box, in order. Each is done when the record says so: nothing is ticked.
-pub fn steps(site: &Site, point: &Point) -> Vec<Step> {
+pub fn steps(site: &Site, point: &Point) -> Vec<LineStep> {
     let circuit = site.circuit_of(point);
     let proven = circuit.is_some_and(|c| c.proven.is_some());
     let shares = circuit.is_some_and(|c| c.shared_neutral);
@@ -42,44 +42,44 @@ pub fn steps(site: &Site, point: &Point) -> Vec<Step> {
         },
     );
     vec![
-        Step {
+        LineStep {
             what: format!("Isolate {breaker}; lock it, and prove every conductor in the box dead."),
             caution: "Try the tester on something live before and after: a dead tester says dead to everything.",
             done: proven,
         },
-        Step {
+        LineStep {
             what: "Photograph the wiring before anything is taken off.".to_owned(),
             caution: "Without it the old state cannot be put back.",
             done: has_photo,
         },
-        Step {
+        LineStep {
             what: "List every conductor with its size, colour and old terminal.".to_owned(),
             caution: "Colours are a hint and never a proof: the last person may have used what was at hand.",
             done: !wires.is_empty(),
         },
-        Step {
+        LineStep {
             what: "Take them off, separate them, and cap each by itself.".to_owned(),
             caution: "No two may touch, nor the metal box, once the circuit is on.",
             done: all(|c| c.capped),
         },
-        Step {
+        LineStep {
             what:
                 "Keep everyone away, switch the circuit on, and test each conductor: live or not."
                     .to_owned(),
             caution: "The box is live now. Whoever the law does not let work here stops at this step.",
             done: all(|c| c.probe.live.is_some()),
         },
-        Step {
+        LineStep {
             what: "Against the one that is live, test which others read full voltage.".to_owned(),
             caution: "One hand; probes by their guards; nobody on a ladder.",
             done: all(|c| c.probe.live == Some(true) || c.probe.to_line.is_some()),
         },
-        Step {
+        LineStep {
             what: "Isolate again and prove each dead.".to_owned(),
             caution: "One that stays live is fed by another circuit: isolate the main.",
             done: all(|c| c.probe.dead_after.is_some()),
         },
-        Step {
+        LineStep {
             what: "With the load in place, find which conductor leads to it.".to_owned(),
             caution: "Only with the circuit off.",
             done: wires.iter().any(|c| c.probe.to_load == Some(true)),
@@ -88,7 +88,7 @@ pub fn steps(site: &Site, point: &Point) -> Vec<Step> {
 }
 
 /// What the record of the tests says of each conductor that it settles.
-pub fn found(conductors: &[Conductor]) -> Vec<Found> {
+pub fn found(conductors: &[Conductor]) -> Vec<ConductorFound> {
     let settled = |c: &Conductor| {
         let (function, why) = match (c.probe.live, c.probe.to_line, c.probe.to_load) {
             (Some(true), _, _) => (Function::Line, "live with all others separated from it"),
@@ -108,7 +108,7 @@ pub fn found(conductors: &[Conductor]) -> Vec<Found> {
             ),
             _ => return None,
         };
-        Some(Found { id: c.id.clone(), function, why })
+        Some(ConductorFound { id: c.id.clone(), function, why })
     };
     conductors.iter().filter_map(settled).collect()
 }

@@ -5,7 +5,7 @@ use crate::site::{Network, Site};
 
 /// A step, and the page on which it is taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Next {
+pub struct NextStep {
     /// What to do.
     pub words: &'static str,
     /// The page, under the address of the job.
@@ -16,7 +16,7 @@ pub struct Next {
 const MOST: usize = 3;
 
 /// The next three steps of a job, in the order of the work; none once a network has a hub and devices.
-pub fn next_steps(site: &Site, network: Option<&Network>) -> Vec<Next> {
+pub fn next_steps(site: &Site, network: Option<&Network>) -> Vec<NextStep> {
     let of = |d: &&crate::site::Device| network.is_some_and(|n| n.id == d.network);
     let duty = |d: &crate::site::Device| site.kind(&d.kind).map(|k| k.duty);
     let mine: Vec<_> = site.devices.iter().filter(of).collect();
@@ -25,7 +25,7 @@ pub fn next_steps(site: &Site, network: Option<&Network>) -> Vec<Next> {
     if !site.walls.is_empty() && has_hub && has_devices {
         return Vec::new();
     }
-    let next = |words, page| Next { words, page };
+    let next = |words, page| NextStep { words, page };
     let all = [
         (
             site.walls.is_empty(),

@@ -7,7 +7,7 @@ use crate::site::{BoxKind, Layout, PointId, Provenance, Site};
 
 /// A box to be opened before the day.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Look {
+pub struct PrevisitLook {
     /// The point that says how the box is.
     pub point: PointId,
     /// What to find out there.
@@ -19,7 +19,7 @@ pub struct Look {
 }
 
 /// The boxes to open, by how much each settles; none where everything is known.
-pub fn looks(site: &Site) -> Vec<Look> {
+pub fn looks(site: &Site) -> Vec<PrevisitLook> {
     let mut asked: BTreeMap<PointId, (Vec<&'static str>, usize)> = BTreeMap::new();
     for point in site.points.iter() {
         let lead = site.box_of(point);
@@ -48,7 +48,7 @@ pub fn looks(site: &Site) -> Vec<Look> {
         }
     }
     let minutes = site.rate("minutes-open");
-    let look = |(point, (ask, settles))| Look { point, ask, settles, minutes };
+    let look = |(point, (ask, settles))| PrevisitLook { point, ask, settles, minutes };
     let mut looks: Vec<_> = asked.into_iter().map(look).collect();
     looks.sort_by(|a, b| b.settles.cmp(&a.settles).then(a.point.cmp(&b.point)));
     looks

@@ -11,7 +11,7 @@ use crate::units::typographic;
 
 /// A column.
 #[derive(Debug)]
-pub struct Column {
+pub struct SheetColumn {
     /// Its word, as a file's heading may have it.
     pub word: &'static str,
     /// Its heading.
@@ -74,33 +74,33 @@ const DIMS: &[(char, &str, &str)] =
 
 /// The columns, in the order in which a place is spoken of.
 #[rustfmt::skip]
-pub const COLUMNS: [Column; 16] = [
-    Column { word: "tag",     heading: "Tag",      takes: Text },
-    Column { word: "name",    heading: "Place",    takes: Text },
-    Column { word: "room",    heading: "Room",     takes: Text },
-    Column { word: "kind",    heading: "Kind",     takes: Choice(KINDS) },
-    Column { word: "box",     heading: "Box",      takes: Choice(BOXES) },
-    Column { word: "neutral", heading: "Neutral",  takes: Choice(NEUTRALS) },
-    Column { word: "circuit", heading: "Breaker",  takes: Text },
-    Column { word: "group",   heading: "Group",    takes: Text },
-    Column { word: "load",    heading: "Load",     takes: Choice(LOADS) },
-    Column { word: "count",   heading: "Lamps",    takes: Number },
-    Column { word: "watts",   heading: "W each",   takes: Number },
-    Column { word: "dims",    heading: "Dimmable", takes: Choice(DIMS) },
-    Column { word: "depth",   heading: "Depth mm", takes: Number },
-    Column { word: "gangs",   heading: "Gangs",    takes: Number },
-    Column { word: "earth",   heading: "Earth",    takes: Choice(EARTHS) },
-    Column { word: "note",    heading: "Note",     takes: Text },
+pub const COLUMNS: [SheetColumn; 16] = [
+    SheetColumn { word: "tag",     heading: "Tag",      takes: Text },
+    SheetColumn { word: "name",    heading: "Place",    takes: Text },
+    SheetColumn { word: "room",    heading: "Room",     takes: Text },
+    SheetColumn { word: "kind",    heading: "Kind",     takes: Choice(KINDS) },
+    SheetColumn { word: "box",     heading: "Box",      takes: Choice(BOXES) },
+    SheetColumn { word: "neutral", heading: "Neutral",  takes: Choice(NEUTRALS) },
+    SheetColumn { word: "circuit", heading: "Breaker",  takes: Text },
+    SheetColumn { word: "group",   heading: "Group",    takes: Text },
+    SheetColumn { word: "load",    heading: "Load",     takes: Choice(LOADS) },
+    SheetColumn { word: "count",   heading: "Lamps",    takes: Number },
+    SheetColumn { word: "watts",   heading: "W each",   takes: Number },
+    SheetColumn { word: "dims",    heading: "Dimmable", takes: Choice(DIMS) },
+    SheetColumn { word: "depth",   heading: "Depth mm", takes: Number },
+    SheetColumn { word: "gangs",   heading: "Gangs",    takes: Number },
+    SheetColumn { word: "earth",   heading: "Earth",    takes: Choice(EARTHS) },
+    SheetColumn { word: "note",    heading: "Note",     takes: Text },
 ];
 
 /// The column of a word or heading, however it is written.
-pub fn column(text: &str) -> Option<&'static Column> {
+pub fn column(text: &str) -> Option<&'static SheetColumn> {
     let plain = |text: &str| text.trim().to_lowercase();
     COLUMNS.iter().find(|c| c.word == plain(text) || plain(c.heading) == plain(text))
 }
 
 /// What a cell shows; empty where nothing is known.
-pub fn shown(site: &Site, point: &Point, column: &Column) -> String {
+pub fn shown(site: &Site, point: &Point, column: &SheetColumn) -> String {
     let number = |v: f64| typographic(v, usize::from(v.fract().abs() > 0.0));
     let load = site.loads_of(&point.id).next();
     let lead = site.box_of(point);
@@ -141,7 +141,7 @@ fn words(of: &[(char, &str, &str)], value: impl serde::Serialize) -> String {
 pub fn typed(
     site: &Site,
     point: &Point,
-    column: &Column,
+    column: &SheetColumn,
     text: &str,
 ) -> Result<Vec<Edit>, Refusal> {
     let text = text.trim();
@@ -168,7 +168,7 @@ pub fn typed(
 }
 
 /// What a cell says, as the job file writes it; nothing for an empty one.
-fn read(column: &Column, text: &str) -> Result<Value, Refusal> {
+fn read(column: &SheetColumn, text: &str) -> Result<Value, Refusal> {
     match &column.takes {
         Text => Ok(Value::from(text)),
         _ if text.is_empty() => Ok(Value::Null),
@@ -207,7 +207,7 @@ fn read(column: &Column, text: &str) -> Result<Value, Refusal> {
     }
 }
 
-fn whole(column: &Column, value: &Value) -> Result<Value, Refusal> {
+fn whole(column: &SheetColumn, value: &Value) -> Result<Value, Refusal> {
     let number = value.as_f64().filter(|n| n.fract().abs() <= 0.0 && (0.0..=60_000.0).contains(n));
     let wrong = || Refusal::wrong(column.word, Wrong::NoNumber { text: value.to_string() });
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "in range, whole")]
@@ -246,7 +246,7 @@ fn grouped(site: &Site, point: &Point, name: &str) -> Result<Vec<Edit>, Refusal>
 fn of_load(
     site: &Site,
     point: &Point,
-    column: &Column,
+    column: &SheetColumn,
     word: &str,
     value: Value,
 ) -> Result<Vec<Edit>, Refusal> {

@@ -26,7 +26,7 @@ pub struct Builder {
 
 /// A surveyed place and what stands at it.
 #[derive(Clone, Copy, Debug)]
-pub struct Place<'a> {
+pub struct Surveyed<'a> {
     /// The id; devices are called `id` with the id of their network in front.
     pub id: &'a str,
     /// Its name.
@@ -153,7 +153,7 @@ impl Builder {
     }
 
     /// A place with its devices.
-    pub fn place(&mut self, floor: &str, place: &Place<'_>) {
+    pub fn place(&mut self, floor: &str, place: &Surveyed<'_>) {
         let (Ok(id), Ok(floor)) = (place.id.parse(), floor.parse()) else {
             return self.refused.push(place.id.to_owned());
         };
@@ -195,7 +195,7 @@ impl Builder {
     }
 
     /// What hangs on a place until the house says more: four lamps that go with their dimmer.
-    fn usual_load(&mut self, place: &Place<'_>) {
+    fn usual_load(&mut self, place: &Surveyed<'_>) {
         let load = json!({
             "id": format!("{}-lamps", place.id), "name": format!("{} lamps", place.name),
             "switched_at": place.id, "kind": "led", "count": 4, "watts": 8.0, "dimmable": true,

@@ -4,7 +4,7 @@
 use std::sync::LazyLock;
 
 use dot_reach_core::confidence::Confidence;
-use dot_reach_core::radio::coexistence::Carrier;
+use dot_reach_core::radio::coexistence::Emission;
 use dot_reach_core::radio::mounting::Mounting;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
@@ -18,7 +18,7 @@ use dot_reach_core::site::{
 };
 use dot_reach_core::units::{Dbm, Metres};
 
-use super::builder::{Builder, Place};
+use super::builder::{Builder, Surveyed};
 use super::larkfield_survey;
 use crate::story::told;
 use crate::truth::{Truth, take_readings};
@@ -167,7 +167,7 @@ fn router(b: &mut Builder) {
         height_m: Metres::new(1.9),
         tx_dbm: Dbm::new(4.0),
         of_the_house: true,
-        ..Emitter::first_guess(id, floor, Carrier::Wifi { channel: 6, width_mhz: 20 })
+        ..Emitter::first_guess(id, floor, Emission::Wifi { channel: 6, width_mhz: 20 })
     };
     b.also(&Edit::put(emitter));
 }
@@ -251,7 +251,7 @@ pub fn planned() -> (Site, Vec<String>) {
             let (back_box, neutral) = survey(found);
             b.place(
                 floor,
-                &Place { id, name, room, at, kind, back_box, neutral, circuit, devices },
+                &Surveyed { id, name, room, at, kind, back_box, neutral, circuit, devices },
             );
         }
     }

@@ -8,7 +8,7 @@ use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 use std::sync::Arc;
 
-use crate::drawn::{Differs, Drawn, as_readings};
+use crate::drawn::{Deviations, Drawn, as_readings};
 use crate::story::{moment, told};
 
 /// How many readings were taken.
@@ -20,7 +20,7 @@ const READINGS: usize = 30;
 /// # Panics
 /// A house that the rules refuse: a defect here, which a test finds.
 pub fn practice(plan: &Site, name: &str, heavier: &[(&str, f64)], seed: u64) -> Folder {
-    let differs = Differs {
+    let differs = Deviations {
         heavier: heavier.iter().map(|(id, db)| ((*id).to_owned(), *db)).collect::<BTreeMap<_, _>>(),
         constructions: 0.5,
         exponent: 0.0,
@@ -30,7 +30,8 @@ pub fn practice(plan: &Site, name: &str, heavier: &[(&str, f64)], seed: u64) -> 
     };
     let mut house = Drawn::new(plan, &differs, seed);
     let metal = house.in_metal.first().copied().unwrap_or_default();
-    let at = |l: &&(dot_reach_core::prove::gains::Asked, f64)| l.0.from == metal || l.0.to == metal;
+    let at =
+        |l: &&(dot_reach_core::prove::gains::AskedLink, f64)| l.0.from == metal || l.0.to == metal;
     let own: Vec<_> = house.links.iter().filter(at).take(4).copied().collect();
     let (mut read, _) = house.some(READINGS - own.len());
     read.retain(|l| !at(&l));

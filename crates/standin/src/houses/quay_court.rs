@@ -1,7 +1,7 @@
 //! Flat 12, Quay Court: two rooms in a concrete block, Thread under Matter, and Wi-Fi from all sides.
 
 use dot_reach_core::confidence::Confidence;
-use dot_reach_core::radio::coexistence::Carrier;
+use dot_reach_core::radio::coexistence::Emission;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::OpeningKind::{Door, Open, Window};
@@ -11,7 +11,7 @@ use dot_reach_core::units::{Dbm, Metres};
 
 use crate::story::moment;
 
-use super::builder::{Builder, Place};
+use super::builder::{Builder, Surveyed};
 
 type Row = (
     &'static str,
@@ -79,7 +79,10 @@ pub fn planned() -> (Site, Vec<String>) {
     b.network("wifi", "House Wi-Fi", System::Wifi);
     for &(id, name, room, at, kind, neutral, circuit, devices) in POINTS {
         let back_box = if kind == Switch { (BoxKind::Metal, 47.0) } else { (BoxKind::None, 0.0) };
-        b.place("flat", &Place { id, name, room, at, kind, back_box, neutral, circuit, devices });
+        b.place(
+            "flat",
+            &Surveyed { id, name, room, at, kind, back_box, neutral, circuit, devices },
+        );
     }
     on_the_air(&mut b);
     b.finish()
@@ -98,14 +101,14 @@ fn on_the_air(b: &mut Builder) {
             at: [x, y],
             height_m: Metres::new(z),
             busy,
-            ..Emitter::first_guess(id, floor, Carrier::Wifi { channel, width_mhz })
+            ..Emitter::first_guess(id, floor, Emission::Wifi { channel, width_mhz })
         };
         b.also(&Edit::put(emitter));
     }
     let heard = [
-        (Carrier::Wifi { channel: 6, width_mhz: 20 }, -58.0),
-        (Carrier::Wifi { channel: 11, width_mhz: 20 }, -64.0),
-        (Carrier::Mesh { channel: 15 }, -72.0),
+        (Emission::Wifi { channel: 6, width_mhz: 20 }, -58.0),
+        (Emission::Wifi { channel: 11, width_mhz: 20 }, -64.0),
+        (Emission::Mesh { channel: 15 }, -72.0),
     ];
     for (n, (carrier, level)) in heard.into_iter().enumerate() {
         let Ok(id) = format!("scan-{:03}", n + 1).parse() else { continue };

@@ -8,7 +8,7 @@ use dot_reach_core::site::OpeningKind::{Door, Open, Window};
 use dot_reach_core::site::PointKind::{BareWall, Ceiling, Shelf, Socket, Switch, WallFitting};
 use dot_reach_core::site::{BoxKind, Edit, Neutral, PointKind, Site, SlabPlace};
 
-use super::builder::{Builder, Place};
+use super::builder::{Builder, Surveyed};
 
 const WIDE: f64 = 6.4;
 const DEEP: f64 = 5.2;
@@ -129,7 +129,7 @@ fn place_one(
     };
     b.place(
         floor,
-        &Place { id, name, room, at, kind, back_box, neutral, circuit, devices: &[device] },
+        &Surveyed { id, name, room, at, kind, back_box, neutral, circuit, devices: &[device] },
     );
 }
 

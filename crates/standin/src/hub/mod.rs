@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::confidence::normal_cdf;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::cards;
 use dot_reach_core::network::link::received;
 use dot_reach_core::network::{NetworkAnalysis, Role};
@@ -41,7 +41,7 @@ pub enum Trouble {
 
 /// Something that happened.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Event {
+pub struct HubEvent {
     /// Counts up in its network.
     pub seq: u64,
     /// When, in seconds since the hub was started.
@@ -87,7 +87,7 @@ struct Net {
     excludes_until: f64,
     nodes: BTreeMap<u32, Joined>,
     next: u32,
-    events: Vec<Event>,
+    events: Vec<HubEvent>,
 }
 
 /// A row of a neighbour table.
@@ -118,7 +118,7 @@ pub struct Pinged {
 
 /// The hubs of a house, by its hidden truth.
 #[derive(Debug)]
-pub struct House {
+pub struct Hubs {
     real: Analysis,
     nets: BTreeMap<NetworkId, Net>,
     troubles: BTreeMap<DeviceId, Trouble>,
@@ -127,7 +127,7 @@ pub struct House {
     speed: f64,
 }
 
-impl House {
+impl Hubs {
     /// The hubs of a job whose house differs from its plan by `truth`.
     pub fn new(site: &Site, truth: &Truth, speed: f64) -> Self {
         let real = analyse(&Arc::new(as_it_is(site, truth)), &Options::default());
@@ -240,8 +240,9 @@ impl House {
         let level = self.level(&network, place, parent);
         let slow = self.troubles.get(device) == Some(&Trouble::SlowInterview);
         let site = &self.real.site;
-        let interview =
-            Spot::of(site, device).and_then(|s| cards::card(&s)).map_or(30.0, |c| c.interview_s);
+        let interview = WorkedDevice::of(site, device)
+            .and_then(|s| cards::card(&s))
+            .map_or(30.0, |c| c.interview_s);
         let interview_s = interview * if slow { 5.0 } else { 1.0 } / self.speed;
         let net = self.nets.get_mut(&network)?;
         let number = net.take_number();
@@ -325,7 +326,7 @@ impl House {
     }
 
     /// What happened after a number, up to now.
-    pub fn events(&mut self, network: &NetworkId, after: u64, now: f64) -> Option<Vec<Event>> {
+    pub fn events(&mut self, network: &NetworkId, after: u64, now: f64) -> Option<Vec<HubEvent>> {
         let net = self.nets.get_mut(network)?;
         if net.open_until > 0.0 && net.open_until <= now {
             net.open_until = 0.0;
@@ -497,7 +498,7 @@ impl Net {
     /// Adds an event; gives its place.
     fn tell(&mut self, now: f64, kind: &'static str) -> usize {
         let seq = self.events.len() as u64 + 1;
-        self.events.push(Event {
+        self.events.push(HubEvent {
             seq,
             at_s: now,
             kind,

@@ -10,16 +10,16 @@ use dot_reach_core::site::{DeviceId, NetworkId};
 use serde::Deserialize;
 use serde_json::json;
 
-use super::{House, Trouble};
+use super::{Hubs, Trouble};
 
 struct Shared {
-    house: Mutex<House>,
+    house: Mutex<Hubs>,
     begun: Instant,
 }
 
 impl Shared {
     /// Does something with the house now; 404 where it has no such thing.
-    fn with(&self, act: impl FnOnce(&mut House, f64) -> Option<serde_json::Value>) -> HttpResponse {
+    fn with(&self, act: impl FnOnce(&mut Hubs, f64) -> Option<serde_json::Value>) -> HttpResponse {
         let mut house = self.house.lock().unwrap_or_else(PoisonError::into_inner);
         let now = self.begun.elapsed().as_secs_f64();
         match act(&mut house, now) {
@@ -176,7 +176,7 @@ async fn trouble(shared: Data, asked: web::Json<Asked>) -> HttpResponse {
 ///
 /// # Errors
 /// The listener cannot be used.
-pub fn serve(listener: TcpListener, house: House) -> std::io::Result<Server> {
+pub fn serve(listener: TcpListener, house: Hubs) -> std::io::Result<Server> {
     let shared = web::Data::new(Shared { house: Mutex::new(house), begun: Instant::now() });
     let server = HttpServer::new(move || {
         App::new()

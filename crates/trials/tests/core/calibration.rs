@@ -15,7 +15,7 @@ use dot_reach_core::prove::acts::Proving;
 use dot_reach_core::prove::diagnose::{diagnose, rows};
 use dot_reach_core::prove::drift::{Changed, changed, trends};
 use dot_reach_core::prove::firm::{offered, with_offer};
-use dot_reach_core::prove::regression::{Noise, Observed, Prior, fit};
+use dot_reach_core::prove::regression::{NoisePriors, Observed, Prior, fit};
 use dot_reach_core::prove::stages::{difference, now};
 use dot_reach_core::prove::{Proof, Verdict, prove};
 use dot_reach_core::radio::system::System;
@@ -89,7 +89,7 @@ fn readings(site: &Site, errors: &[f64]) -> Vec<Value> {
 fn drawn(seed: u64, links: usize, unknowns: usize) -> (Vec<Observed>, Prior) {
     let mut random = ChaCha8Rng::seed_from_u64(seed);
     let truth: Vec<f64> = (0..unknowns).map(|_| 2.0 * normal(&mut random)).collect();
-    let noise = Noise::PLANNED;
+    let noise = NoisePriors::PLANNED;
     let mut all = Vec::new();
     for _ in 0..links {
         let mut x: Vec<(usize, f64)> = Vec::new();
@@ -112,7 +112,7 @@ fn drawn(seed: u64, links: usize, unknowns: usize) -> (Vec<Observed>, Prior) {
 
 /// The posterior by the whole covariance of all readings: `m = P Xᵀ Σ⁻¹ y`, `C = P − P Xᵀ Σ⁻¹ X P`.
 #[expect(clippy::unwrap_used, reason = "a covariance with noise has an inverse")]
-fn slowly(links: &[Observed], noise: Noise) -> (Vec<f64>, Vec<f64>) {
+fn slowly(links: &[Observed], noise: NoisePriors) -> (Vec<f64>, Vec<f64>) {
     let rows: Vec<(usize, &Observed, f64)> =
         links.iter().enumerate().flat_map(|(l, o)| o.y.iter().map(move |y| (l, o, *y))).collect();
     let unknowns = links.iter().flat_map(|o| o.x.iter().map(|x| x.0)).max().unwrap_or(0) + 1;
@@ -153,7 +153,7 @@ proptest! {
     #[test]
     fn the_regression_is_the_slow_solution(seed in 0..10_000u64, links in 1..14usize) {
         let (links, prior) = drawn(seed, links, 6);
-        let noise = Noise { gross: 1e-12, ..Noise::PLANNED };
+        let noise = NoisePriors { gross: 1e-12, ..NoisePriors::PLANNED };
         let got = fit(&links, &prior, noise).unwrap();
         prop_assert!(got.aside.iter().flatten().all(|a| !a));
         let (mean, variance) = slowly(&links, noise);
@@ -166,7 +166,7 @@ proptest! {
     #[test]
     fn a_reading_never_raises_the_variance_of_anything(seed in 0..10_000u64, links in 2..12usize) {
         let (links, prior) = drawn(seed, links, 6);
-        let noise = Noise { gross: 1e-12, ..Noise::PLANNED };
+        let noise = NoisePriors { gross: 1e-12, ..NoisePriors::PLANNED };
         let (less, more) =
             (fit(&links[1..], &prior, noise).unwrap(), fit(&links, &prior, noise).unwrap());
         let mut random = ChaCha8Rng::seed_from_u64(seed);
@@ -181,7 +181,7 @@ proptest! {
     fn what_it_would_lower_is_what_it_lowers(seed in 0..10_000u64) {
         let (mut links, prior) = drawn(seed, 8, 6);
         links[0].y.truncate(1);
-        let noise = Noise { gross: 1e-12, ..Noise::PLANNED };
+        let noise = NoisePriors { gross: 1e-12, ..NoisePriors::PLANNED };
         let (less, more) =
             (fit(&links[1..], &prior, noise).unwrap(), fit(&links, &prior, noise).unwrap());
         let x = links[3].x.clone();

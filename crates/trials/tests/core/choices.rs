@@ -4,12 +4,12 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::bill::{Line, Part, bill, connector, energy, joints};
+use dot_reach_core::bill::{BillLine, LineKind, bill, connector, energy, joints};
 use dot_reach_core::catalogue::kind;
 use dot_reach_core::effects::effect;
 use dot_reach_core::fit::companions::pair;
 use dot_reach_core::fit::lamp_ways::{LampWay, lamp_ways};
-use dot_reach_core::fit::schools::{School, chosen, schools};
+use dot_reach_core::fit::schools::{GroupSchool, chosen, schools};
 use dot_reach_core::fit::{Fits, findings, verdict};
 use dot_reach_core::site::{Conductor, Edit, Kind, Site, apply};
 use dot_reach_standin::houses::larkfield_mill;
@@ -30,12 +30,12 @@ fn each_school_is_one_of_its_kind_and_what_it_gives_fits_as_it_says() {
             assert_eq!(pair(master, far), Ok(()), "{} with {}", master.id, far.id);
         }
         let has_battery = school.far.iter().any(|(k, _)| !k.is_on_mains());
-        assert_eq!(has_battery, school.school == School::Remotes);
-        assert_eq!(school.batteries > 0, school.school == School::Remotes);
-        assert!(!(school.school == School::PlainSwitches && school.dims.1));
+        assert_eq!(has_battery, school.school == GroupSchool::Remotes);
+        assert_eq!(school.batteries > 0, school.school == GroupSchool::Remotes);
+        assert!(!(school.school == GroupSchool::PlainSwitches && school.dims.1));
     }
     // The wired companions, chosen: what was tried is what then stands there.
-    let companions = all.iter().find(|s| s.school == School::Companions).unwrap();
+    let companions = all.iter().find(|s| s.school == GroupSchool::Companions).unwrap();
     let mut after = mill.clone();
     apply(&mut after, &chosen(&mill, group, companions).unwrap()).unwrap();
     let there: Vec<_> = after.devices.iter().filter(|d| group.places.contains(&d.point)).collect();
@@ -70,28 +70,28 @@ fn a_load_has_its_ways_and_those_that_cannot_be_say_why() {
     assert!(of("util-pump-lamps", LampWay::SmartLamp).1.contains("no lamp"));
 }
 
-fn sum(site: &Site, part: Part) -> f64 {
-    bill(site).lines.iter().filter(|l| l.part == part).filter_map(Line::cost).sum()
+fn sum(site: &Site, part: LineKind) -> f64 {
+    bill(site).lines.iter().filter(|l| l.part == part).filter_map(BillLine::cost).sum()
 }
 
 #[test]
 fn the_bill_adds_up_and_a_rate_of_the_job_takes_the_shipped_ones_place() {
     let mut mill = larkfield_mill();
     let found = bill(&mill);
-    let parts = [Part::Devices, Part::Plates, Part::Small, Part::Labour];
+    let parts = [LineKind::Devices, LineKind::Plates, LineKind::Small, LineKind::Labour];
     let total: f64 = parts.map(|p| sum(&mill, p)).iter().sum();
     assert!((total - found.total).abs() < 1e-9);
     // Three networks in one hub: bought once.
     let hub = found.lines.iter().find(|l| l.what == "Hub").unwrap();
     assert!((hub.count - 1.0).abs() < 1e-9);
     let plates = |site: &Site| {
-        bill(site).lines.iter().filter(|l| l.part == Part::Plates).map(|l| l.count).sum::<f64>()
+        bill(site).lines.iter().filter(|l| l.part == LineKind::Plates).map(|l| l.count).sum::<f64>()
     };
     // A second gang makes one larger plate of a small one.
     let before = plates(&mill);
     apply(&mut mill, &Edit::set(Kind::Point, &"slu-light", "gangs", 2)).unwrap();
     assert!((plates(&mill) - before).abs() < 1e-9);
-    let small = sum(&mill, Part::Plates);
+    let small = sum(&mill, LineKind::Plates);
     apply(
         &mut mill,
         &Edit::batch(vec![
@@ -102,7 +102,7 @@ fn the_bill_adds_up_and_a_rate_of_the_job_takes_the_shipped_ones_place() {
         ]),
     )
     .unwrap();
-    assert!((sum(&mill, Part::Plates) - small - 2.0 * 100.0).abs() < 1e-9);
+    assert!((sum(&mill, LineKind::Plates) - small - 2.0 * 100.0).abs() < 1e-9);
     assert!(found.visits.0 < found.visits.1);
     let saved = 60.0 * f64::from(u32::try_from(found.visits.1 - found.visits.0).unwrap());
     assert!((found.saved - saved).abs() < 1e-9);

@@ -5,9 +5,9 @@ use std::sync::Arc;
 use crate::common::{bare, device, edit, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::catalogue::Button;
-use dot_reach_core::control::{By, Group, Outage, check, means, works_in};
+use dot_reach_core::control::{Addressing, By, Outage, check, means, works_in};
 use dot_reach_core::network::Band;
-use dot_reach_core::placement::{Radios, Search, hub_heat, hub_positions, reason};
+use dot_reach_core::placement::{HubSearch, Radios, hub_heat, hub_positions, reason};
 use dot_reach_core::propagation::Model;
 use dot_reach_core::pulse::to_the_end;
 use dot_reach_core::radio::mounting::Mounting;
@@ -92,9 +92,9 @@ fn what_cannot_be_bound_says_so() {
 
 #[test]
 fn a_group_told_one_by_one_is_seen_to_follow() {
-    let few = Group::of(&[40.0, 45.0]);
+    let few = Addressing::of(&[40.0, 45.0]);
     assert!(!few.needs_multicast());
-    let many = Group::of(&[100.0; 8]);
+    let many = Addressing::of(&[100.0; 8]);
     assert!(many.needs_multicast());
     assert!((many.one_by_one_ms - 800.0).abs() < 1e-9 && (many.at_once_ms - 100.0).abs() < 1e-9);
 }
@@ -134,7 +134,7 @@ fn the_same_place_in_the_open_and_any_marked_place_are_tried() {
     let network = analysis.networks.iter().find(|n| n.network.as_str() == "star").unwrap();
     let at = [6.0, 4.0];
     let floor: FloorId = "ground".parse().unwrap();
-    let search = Search { radios: Radios::Alone, spots: vec![(floor.clone(), at)] };
+    let search = HubSearch { radios: Radios::Alone, spots: vec![(floor.clone(), at)] };
     let places = hub_positions(&analysis, network, &search, &mut to_the_end);
     let now = places.positions.iter().find(|p| p.as_it_is).unwrap();
     let opened = places.positions.iter().find(|p| p.name.ends_with(", in the open")).unwrap();

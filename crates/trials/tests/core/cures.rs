@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::cures::{What, cures};
+use dot_reach_core::cures::{CureTried, cures};
 use dot_reach_core::network::Band;
 use dot_reach_core::site::{DeviceId, apply};
 use dot_reach_standin::houses::larkfield_mill;
@@ -37,7 +37,7 @@ fn every_cure_of_the_mill_gives_what_it_tells() {
     }
     // The cabinet around the hub is named to all whom it keeps below target.
     let cabinet = |device: &DeviceId| {
-        let is = |c: &dot_reach_core::cures::Cure| matches!(&c.what, What::OutOf { around, .. } if *around == "closed metal cabinet");
+        let is = |c: &dot_reach_core::cures::Cure| matches!(&c.what, CureTried::OutOf { around, .. } if *around == "closed metal cabinet");
         cures(&analysis, device, &|| true).iter().any(is)
     };
     assert!(below.iter().filter(|d| cabinet(d)).count() >= 3);

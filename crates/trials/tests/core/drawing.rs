@@ -12,7 +12,7 @@ use dot_reach_core::geometry::apart;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{FloorId, Refusal, Site, Spot, apply};
 use dot_reach_core::units::Metres;
-use dot_reach_core::wish::Wish;
+use dot_reach_core::wish::PageRequest;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -42,7 +42,7 @@ fn floor() -> FloorId {
 }
 
 fn done(site: &mut Site, gesture: Value) -> Result<(), Refusal> {
-    let wish: Wish = serde_json::from_value(gesture).expect("a proper gesture");
+    let wish: PageRequest = serde_json::from_value(gesture).expect("a proper gesture");
     let edit = edited(wish, site)?;
     apply(site, &edit).map(|_| ())
 }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use crate::common::{bare, device, edit, placed, wall, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::control::{Outage, check, means, works_in};
-use dot_reach_core::network::{Band, NetworkAnalysis, Outcome, Reason, Role, Why};
+use dot_reach_core::network::{Band, NetworkAnalysis, Outcome, Reason, Role, RoleReason};
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Site, apply};
@@ -104,7 +104,7 @@ fn a_lamp_that_is_agreed_to_stay_on_is_credit() {
     let role = role(&agreed);
     assert_eq!(
         (role.role, role.why, role.may_go_dark),
-        (Role::Forwards, Why::AgreedToStayOn, false)
+        (Role::Forwards, RoleReason::AgreedToStayOn, false)
     );
 }
 
@@ -145,7 +145,10 @@ fn a_box_nobody_opened_and_a_wall_nobody_vouched_for_widen_the_deviation() {
         let network = &a.networks[0];
         network.nodes[network.place_of(&"s".parse().unwrap()).unwrap()].role.why
     };
-    assert_eq!((why(&known), why(&site("unknown", "seen"))), (Why::OnTheMains, Why::IfItsBoxIs));
+    assert_eq!(
+        (why(&known), why(&site("unknown", "seen"))),
+        (RoleReason::OnTheMains, RoleReason::IfItsBoxIs)
+    );
 }
 
 #[test]

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use crate::common::{ZIGBEE_STEP, bare, chain, device, with};
 use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::catalogue::kind;
-use dot_reach_core::install::{Stage, run_sheet};
+use dot_reach_core::install::{JoinStage, run_sheet};
 use dot_reach_core::network::Role;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::DeviceId;
@@ -71,7 +71,7 @@ fn the_run_sheet_of_every_house_is_in_order_and_whole() {
         for network in &analysis.networks {
             let tasks: Vec<_> = sheet.iter().filter(|t| t.network == network.network).collect();
             assert!(tasks.is_sorted_by_key(|t| t.stage), "{}", network.name);
-            let repeaters = tasks.iter().filter(|t| t.stage == Stage::Repeaters);
+            let repeaters = tasks.iter().filter(|t| t.stage == JoinStage::Repeaters);
             assert!(repeaters.is_sorted_by_key(|t| t.hops), "{}: outward", network.name);
             for task in &tasks {
                 // It is joined after the one that carries it.

@@ -4,10 +4,10 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse, analyse_after};
 use dot_reach_core::coverage::{Handset, Quantity, Request, contours, coverage};
-use dot_reach_core::install::{Stage, run_sheet};
+use dot_reach_core::install::{JoinStage, run_sheet};
 use dot_reach_core::network::{Band, Role};
 use dot_reach_core::placement::{Radios, hub_positions};
-use dot_reach_core::prove::diagnose::{Why, diagnose};
+use dot_reach_core::prove::diagnose::{Mechanism, diagnose};
 use dot_reach_core::prove::prove;
 use dot_reach_core::pulse::to_the_end;
 use dot_reach_core::site::{Edit, Kind, Site, apply};
@@ -132,11 +132,11 @@ fn the_run_sheet_goes_hub_repeaters_outward_mains_battery_remotes() {
     let radios: usize = analysis.networks.iter().map(|n| n.nodes.len()).sum();
     assert_eq!(tasks.len(), radios);
     assert!(tasks.windows(2).all(|w| w[0].stage <= w[1].stage));
-    let repeaters: Vec<_> = tasks.iter().filter(|t| t.stage == Stage::Repeaters).collect();
+    let repeaters: Vec<_> = tasks.iter().filter(|t| t.stage == JoinStage::Repeaters).collect();
     assert!(repeaters.windows(2).all(|w| w[0].network != w[1].network || w[0].hops <= w[1].hops));
     for task in &tasks {
         let (network, place) = analysis.find(&task.device).unwrap();
-        if task.stage == Stage::Repeaters {
+        if task.stage == JoinStage::Repeaters {
             assert_eq!(network.nodes[place].role.role, Role::Forwards);
         }
         // Whatever a device is reached by is joined before it.
@@ -155,7 +155,7 @@ fn calibration_on_the_readings_lowers_the_residual_and_names_the_device_in_metal
     assert!(proof.comparisons.len() >= 20);
     assert!(proof.rmse_after < proof.rmse_before, "{} {}", proof.rmse_before, proof.rmse_after);
     let found = diagnose(&analysis, &proof);
-    let metal = found.iter().find(|d| d.first().is_some_and(|c| c.why == Why::Metal));
+    let metal = found.iter().find(|d| d.first().is_some_and(|c| c.why == Mechanism::Metal));
     let device = metal.and_then(|d| d.device.as_ref()).expect("a device in metal");
     assert_eq!(analysis.site.devices.get(device).map(|d| d.point.as_str()), Some("bath-light"));
 }

@@ -3,7 +3,7 @@
 use crate::common::{bare, spot, storey, wall, walls, with};
 use dot_reach_core::building::structure::{Doors, Structure};
 use dot_reach_core::geometry::Place;
-use dot_reach_core::propagation::schools::{School, site_general};
+use dot_reach_core::propagation::schools::{PathLossSchool, site_general};
 use dot_reach_core::propagation::{Medium, Model};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Site;
@@ -45,8 +45,8 @@ fn the_rule_of_thumb_shortens_a_radius_by_each_wall() {
     {
         let site = with(bare(System::Zigbee), &[wall("w", [4.0, -5.0], [4.0, 5.0], construction)]);
         let medium = medium(&site, 2440.0);
-        let open = School::RuleOfThumb.loss(&medium, at(0.0), at(3.0)).get();
-        let behind = School::RuleOfThumb.loss(&medium, at(0.0), at(6.0)).get();
+        let open = PathLossSchool::RuleOfThumb.loss(&medium, at(0.0), at(3.0)).get();
+        let behind = PathLossSchool::RuleOfThumb.loss(&medium, at(0.0), at(6.0)).get();
         // Twice as far is 6.02 dB in the open.
         let cost = behind - open - 20.0 * 2f64.log10();
         assert!((cost + 20.0 * f64::log10(share)).abs() < 1e-9, "{construction}: {cost}");
@@ -63,11 +63,11 @@ fn floors_count_in_both_and_walls_only_in_the_rule_of_thumb() {
     let site = with(bare(System::Zigbee), &upper);
     let medium_of = medium(&site, 2440.0);
     let (low, high) = (Place::new(0.0, 0.0, 1.2), Place::new(0.0, 0.0, 4.2));
-    let general = School::SiteGeneral.loss(&medium_of, low, high).get();
+    let general = PathLossSchool::SiteGeneral.loss(&medium_of, low, high).get();
     let without = site_general(Metres::new(3.0), Megahertz::new(2440.0), 0).get();
     assert!((general - without - 4.0).abs() < 1e-9, "4 dB a floor");
-    let thumb = School::RuleOfThumb.loss(&medium_of, low, high).get();
-    let open = School::RuleOfThumb.loss(&medium_of, low, Place::new(3.0, 0.0, 1.2)).get();
+    let thumb = PathLossSchool::RuleOfThumb.loss(&medium_of, low, high).get();
+    let open = PathLossSchool::RuleOfThumb.loss(&medium_of, low, Place::new(3.0, 0.0, 1.2)).get();
     assert!((thumb - open - 20.0 * 2f64.log10()).abs() < 1e-9, "half the radius behind a floor");
 }
 
@@ -78,7 +78,7 @@ proptest! {
     ) {
         let medium = medium(&storey(&w), mhz);
         let (a, b) = (Place::new(a[0], a[1], 1.2), Place::new(b[0], b[1], 0.4));
-        for school in School::ALL {
+        for school in PathLossSchool::ALL {
             let (out, back) = (school.loss(&medium, a, b).get(), school.loss(&medium, b, a).get());
             prop_assert!(out.is_finite() && (out - back).abs() < 1e-6, "{}", school.name());
         }
@@ -94,10 +94,10 @@ proptest! {
         more.push((extra.0, extra.1, "brick-102"));
         let more = medium(&storey(&more), 2440.0);
         let (a, b) = (Place::new(a[0], a[1], 1.2), Place::new(b[0], b[1], 1.2));
-        let of = |school: School, m: &Medium| school.loss(m, a, b).get();
-        let apart = of(School::SiteGeneral, &fewer) - of(School::SiteGeneral, &more);
+        let of = |school: PathLossSchool, m: &Medium| school.loss(m, a, b).get();
+        let apart = of(PathLossSchool::SiteGeneral, &fewer) - of(PathLossSchool::SiteGeneral, &more);
         prop_assert!(apart.abs() < 1e-12);
-        prop_assert!(of(School::RuleOfThumb, &more) >= of(School::RuleOfThumb, &fewer) - 1e-9);
+        prop_assert!(of(PathLossSchool::RuleOfThumb, &more) >= of(PathLossSchool::RuleOfThumb, &fewer) - 1e-9);
     }
 }
 
@@ -108,8 +108,8 @@ fn in_the_open_wall_by_wall_and_the_rule_of_thumb_are_free_space() {
     let plain = Model { reflections: false, doorways: false, ..Model::default() };
     let medium = Medium::new(&structure, Megahertz::new(2440.0), plain);
     for metres in [1.0, 3.0, 10.0, 40.0] {
-        let wall_by_wall = School::WallByWall.loss(&medium, at(0.0), at(metres)).get();
-        let thumb = School::RuleOfThumb.loss(&medium, at(0.0), at(metres)).get();
+        let wall_by_wall = PathLossSchool::WallByWall.loss(&medium, at(0.0), at(metres)).get();
+        let thumb = PathLossSchool::RuleOfThumb.loss(&medium, at(0.0), at(metres)).get();
         // 20·log10(d) + 20·log10(f) − 27.55.
         let free = 20.0 * f64::log10(metres * 2440.0) - 27.55;
         assert!((thumb - free).abs() < 0.01, "{metres} m: {thumb} against {free}");

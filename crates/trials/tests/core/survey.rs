@@ -9,7 +9,7 @@ use dot_reach_core::site::{
     Conductor, Edit, Function, Kind, Neutral, Probe, Provenance, Signs, Site, SlabPlace, apply,
 };
 use dot_reach_core::survey::brief::{met, open};
-use dot_reach_core::survey::facts::{Stamp, stamped};
+use dot_reach_core::survey::facts::{FactStamp, stamped};
 use dot_reach_core::survey::lines::{found, steps, warnings};
 use dot_reach_core::survey::next::next_steps;
 use dot_reach_core::survey::previsit::looks;
@@ -198,7 +198,8 @@ proptest! {
 #[test]
 fn who_found_out_what_is_kept_with_the_field_and_goes_when_it_is_emptied() {
     let mut mill = larkfield_mill();
-    let stamp = |how| Stamp { how, by: "Ines".to_owned(), at: "2026-05-02T10:00:00Z".to_owned() };
+    let stamp =
+        |how| FactStamp { how, by: "Ines".to_owned(), at: "2026-05-02T10:00:00Z".to_owned() };
     let set = |field: &str, value| Edit::set(Kind::Point, &"liv-main", field, value);
     let edit = Edit::batch(vec![
         set("depth_mm", json!(40.0)),
@@ -223,7 +224,8 @@ fn who_found_out_what_is_kept_with_the_field_and_goes_when_it_is_emptied() {
 #[test]
 fn loads_breakers_groups_and_conductors_say_who_found_them_out_too() {
     let mut mill = larkfield_mill();
-    let stamp = Stamp { how: None, by: "Ines".to_owned(), at: "2026-05-02T10:00:00Z".to_owned() };
+    let stamp =
+        FactStamp { how: None, by: "Ines".to_owned(), at: "2026-05-02T10:00:00Z".to_owned() };
     let sets = [
         Edit::set(Kind::Load, &"kit-main-lamps", "watts", 11.0),
         Edit::set(Kind::Circuit, &"b3", "residual", "none"),
@@ -270,7 +272,7 @@ fn a_word_of_a_set_of_the_library_is_a_field_of_its_own() {
     let row = mill.kind("switch-neutral").unwrap();
     assert!(row.systems.contains(&dot_reach_core::radio::system::System::Star));
     assert!(row.fit.accepts.contains(&dot_reach_core::catalogue::Far::Plain));
-    assert!(!row.fit.platforms.contains(&dot_reach_core::catalogue::Way::Cloud));
+    assert!(!row.fit.platforms.contains(&dot_reach_core::catalogue::FittingWay::Cloud));
     dot_reach_core::site::take_back(&mut mill, &change.inverse).unwrap();
     assert_eq!(mill, before);
 }

@@ -6,11 +6,11 @@
 
 use dot_reach_core::codes::CodeError;
 use dot_reach_core::findings::Found;
-use dot_reach_core::fit::{Clash, Depths, FitFinding, Volumes, Watts};
+use dot_reach_core::fit::{CompanionClash, Depths, FitFinding, Volumes, Watts};
 use dot_reach_core::gate::Lacks;
-use dot_reach_core::gate::isolate::Why as Cut;
+use dot_reach_core::gate::isolate::OffReason as Cut;
 use dot_reach_core::network::outcome::FallBack;
-use dot_reach_core::network::{Reason, Why};
+use dot_reach_core::network::{Reason, RoleReason};
 use dot_reach_core::record::Step;
 use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Wrong};
 use dot_reach_core::units::{Db, Dbm, Metres};
@@ -128,12 +128,12 @@ fn found() -> Vec<Found> {
         FitFinding::InrushUnknown { lamps: 12, most: 25.0 },
         FitFinding::SwitchedTogether { names: vec![s("Pump"), s("Lights")], channels: 1 },
         FitFinding::GangUnknown,
-        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::OtherFamily },
-        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::PlainOnElectronic },
-        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::ElectronicOnPlain },
-        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::TwoMasters },
-        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::NoWire },
-        FitFinding::WrongMix { other: s("Stairs top"), clash: Clash::NoRadio },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: CompanionClash::OtherFamily },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: CompanionClash::PlainOnElectronic },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: CompanionClash::ElectronicOnPlain },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: CompanionClash::TwoMasters },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: CompanionClash::NoWire },
+        FitFinding::WrongMix { other: s("Stairs top"), clash: CompanionClash::NoRadio },
         FitFinding::FarAlone { what: "a two-terminal electronic companion" },
         FitFinding::WiringUnknown,
         FitFinding::FedAtFitting,
@@ -271,25 +271,25 @@ fn reasons() -> Vec<Reason> {
         Reason::SeenFrom,
         Reason::NoRelay,
         Reason::NoAllotment { system: "Z-Wave Long Range", region: "Japan" },
-        Reason::OnlyThroughUnsure { through: s("Lamp"), why: Why::CanBeCut },
+        Reason::OnlyThroughUnsure { through: s("Lamp"), why: RoleReason::CanBeCut },
     ]
 }
 
-fn whys() -> Vec<Why> {
+fn whys() -> Vec<RoleReason> {
     vec![
-        Why::KeepsTheNetwork,
-        Why::SleepsBetweenPresses,
-        Why::OnABattery,
-        Why::NoRadio,
-        Why::NotByItsMake,
-        Why::NobodyForwards("Wi-Fi"),
-        Why::DoesNotFit,
-        Why::CanBeCut,
-        Why::OnTheMains,
-        Why::IfItsBoxIs,
-        Why::AgreedToStayOn,
-        Why::Missing,
-        Why::BeyondLimit { most: 32, what: "routers" },
+        RoleReason::KeepsTheNetwork,
+        RoleReason::SleepsBetweenPresses,
+        RoleReason::OnABattery,
+        RoleReason::NoRadio,
+        RoleReason::NotByItsMake,
+        RoleReason::NobodyForwards("Wi-Fi"),
+        RoleReason::DoesNotFit,
+        RoleReason::CanBeCut,
+        RoleReason::OnTheMains,
+        RoleReason::IfItsBoxIs,
+        RoleReason::AgreedToStayOn,
+        RoleReason::Missing,
+        RoleReason::BeyondLimit { most: 32, what: "routers" },
     ]
 }
 

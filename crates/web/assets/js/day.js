@@ -400,6 +400,16 @@ async function logFault(form) {
   }
 }
 
+/** Gives an isolation to somebody else; to whom it cannot be given is said at once, with a line or without. */
+function handOver(hand) {
+  const move = hand.closest("[data-move]");
+  const act = { ...JSON.parse(hand.dataset.hand), to: move.querySelector("[data-to]").value.trim() };
+  const deed = deedOf("hand-over");
+  const missing = lacks(deed, now, who(), { iso: act.isolation, to: plainName(act.to) });
+  if (missing.length > 0) notice(missing.map((n) => deed.needs[n].says).join("; "));
+  else send(act, move, { words: "handed over" });
+}
+
 function startMoves() {
   document.addEventListener("click", (event) => {
     const at = (selector) => event.target.closest(selector);
@@ -408,10 +418,7 @@ function startMoves() {
     const tap = at("[data-tap]");
     if (tap) send(JSON.parse(tap.dataset.tap), tap.closest("[data-move]"));
     const hand = at("[data-hand]");
-    if (hand) {
-      const to = hand.closest("[data-move]").querySelector("[data-to]").value.trim();
-      send({ ...JSON.parse(hand.dataset.hand), to }, hand.closest("[data-move]"), { words: "handed over" });
-    }
+    if (hand) handOver(hand);
     const step = at("[data-step]");
     if (step) go(Number(step.dataset.step));
     if (at("[data-list]")) page().toggleAttribute("data-all");

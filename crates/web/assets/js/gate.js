@@ -95,9 +95,9 @@ export function namedFor(deed, facts, me, more = {}) {
   return (deed.binds?.length && facts.newest(deed.binds, named)) || named;
 }
 
-/** The places of what a deed needs and lacks, for somebody. */
-export function lacks(deed, facts, me) {
-  const named = namedFor(deed, facts, me);
+/** The places of what a deed needs and lacks, for somebody; `more` says what else its names stand for. */
+export function lacks(deed, facts, me, more = {}) {
+  const named = namedFor(deed, facts, me, more);
   const yes = ({ all, not }) => facts.holds(all, named) !== Boolean(not);
   const isMet = (need) => need.any.some((queries) => queries.every(yes));
   return deed.needs.map((need, n) => [need, n]).filter(([need]) => !isMet(need)).map(([, n]) => n);

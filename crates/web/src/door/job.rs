@@ -9,13 +9,13 @@ use dot_reach_core::analysis::{Analysis, Options, weight};
 use dot_reach_core::install::schedule::{Schedule, schedule_while};
 use dot_reach_core::prove::diagnose::{Diagnosis, diagnose};
 use dot_reach_core::prove::helps::as_learned;
-use dot_reach_core::prove::next::{Next, next};
+use dot_reach_core::prove::next::{NextReading, next};
 use dot_reach_core::prove::{Proof, prove};
 use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_store::{JobId, OpenJob, StoreError, Variant};
 
-use super::Person;
+use super::Visitor;
 use super::may::Caller;
 use crate::app::App;
 use crate::desk::{Bench, Slot};
@@ -35,7 +35,7 @@ pub(crate) type Planned = (Arc<Analysis>, Arc<Schedule>);
 pub(crate) struct Looked {
     pub(crate) learned: Analysis,
     pub(crate) diagnoses: Vec<Diagnosis>,
-    pub(crate) next: Next,
+    pub(crate) next: NextReading,
 }
 
 /// Jobs heavier than this take turns with each other: more than a second of work, two guesthouses.
@@ -43,7 +43,7 @@ const MOST_BESIDE: u64 = 6_000_000;
 
 /// The job that an address names, as it stands, and who asks for it.
 #[derive(Clone)]
-pub(crate) struct Job {
+pub(crate) struct AskedJob {
     pub(crate) id: JobId,
     pub(crate) site: Arc<Site>,
     pub(crate) record: Arc<Record>,
@@ -56,7 +56,7 @@ pub(crate) struct Job {
     can_redo: bool,
 }
 
-impl Job {
+impl AskedJob {
     /// The job that the address of a request names, as it stands.
     pub(super) fn named(
         request: &HttpRequest,
@@ -64,7 +64,7 @@ impl Job {
     ) -> impl Future<Output = Result<Self, WebError>> + use<> {
         let app = request.app_data::<web::Data<App>>().cloned();
         let named = request.match_info().get("job").unwrap_or_default().to_owned();
-        let person = Person::from_request(request, payload);
+        let person = Visitor::from_request(request, payload);
         async move {
             let app = app.ok_or_else(|| WebError::Inside("no application".to_owned()))?;
             let person = person.await.map_err(|e| WebError::Inside(e.to_string()))?;

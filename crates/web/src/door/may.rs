@@ -8,11 +8,11 @@ use std::pin::Pin;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest};
 
-use super::{Job, Person};
+use super::{AskedJob, Visitor};
 use crate::error::WebError;
 
 /// Something that is done to a job.
-pub(crate) trait Act: 'static {
+pub(crate) trait Access: 'static {
     /// Whether a caller may do it.
     fn is_open_to(caller: &Caller) -> bool;
 }
@@ -20,7 +20,7 @@ pub(crate) trait Act: 'static {
 /// Who asks, and by which way they came in.
 #[derive(Clone, Debug)]
 pub(crate) struct Caller {
-    pub(crate) person: Person,
+    pub(crate) person: Visitor,
     via: Via,
 }
 
@@ -32,7 +32,7 @@ enum Via {
 }
 
 impl Caller {
-    pub(super) fn of(person: Person) -> Self {
+    pub(super) fn of(person: Visitor) -> Self {
         Self { person, via: Via::Here }
     }
 }
@@ -42,7 +42,7 @@ macro_rules! acts {
         $($(#[$docs])*
         #[derive(Debug)]
         pub(crate) struct $name;
-        impl Act for $name {
+        impl Access for $name {
             fn is_open_to(caller: &Caller) -> bool {
                 caller.via == Via::Here
             }
@@ -62,14 +62,14 @@ acts! {
 }
 
 /// A job, for somebody who may do `A` to it.
-pub(crate) struct For<A>(pub(crate) Job, pub(crate) PhantomData<A>);
+pub(crate) struct For<A>(pub(crate) AskedJob, pub(crate) PhantomData<A>);
 
-impl<A: Act> FromRequest for For<A> {
+impl<A: Access> FromRequest for For<A> {
     type Error = WebError;
     type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
-        let job = Job::named(request, payload);
+        let job = AskedJob::named(request, payload);
         Box::pin(async move {
             let job = job.await?;
             if A::is_open_to(&job.caller) {

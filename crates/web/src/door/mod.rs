@@ -4,6 +4,6 @@ mod job;
 mod may;
 mod person;
 
-pub(crate) use job::{Job, Looked, Planned, Proved};
+pub(crate) use job::{AskedJob, Looked, Planned, Proved};
 pub(crate) use may::{Change, Day, For, Prove, See};
-pub(crate) use person::{Person, is_marked, mark};
+pub(crate) use person::{Visitor, is_marked, mark};

@@ -10,7 +10,7 @@ use percent_encoding::percent_decode_str;
 
 /// Who asks: a name that others read, and whose changes are whose to undo.
 #[derive(Clone, Debug)]
-pub(crate) struct Person {
+pub(crate) struct Visitor {
     /// The name that the person gave on the jobs page.
     pub(crate) who: String,
     /// What tells one person's changes from another's: the name, or the mark of the browser.
@@ -21,7 +21,7 @@ pub(crate) struct Person {
 const LONGEST: usize = 40;
 const MARK: &str = "person";
 
-impl Person {
+impl Visitor {
     fn of(request: &HttpRequest) -> Self {
         let cookie = |name: &str| {
             let value = request.cookie(name).map(|c| c.value().to_owned()).unwrap_or_default();
@@ -46,7 +46,7 @@ impl Person {
     }
 }
 
-impl FromRequest for Person {
+impl FromRequest for Visitor {
     type Error = actix_web::Error;
     type Future = Ready<Result<Self, Self::Error>>;
 

@@ -11,13 +11,13 @@ use super::{band_class, glyph};
 pub(crate) struct Section {
     pub(crate) width: f64,
     pub(crate) height: f64,
-    pub(crate) storeys: Vec<Storey>,
+    pub(crate) storeys: Vec<SectionStorey>,
     pub(crate) dots: Vec<SectionDot>,
     pub(crate) ways: Vec<Way>,
 }
 
 #[derive(Debug)]
-pub(crate) struct Storey {
+pub(crate) struct SectionStorey {
     pub(crate) id: String,
     pub(crate) name: String,
     pub(crate) x: f64,
@@ -103,7 +103,7 @@ pub(crate) fn section(
         let (l, r) = xs.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, r), x| (l.min(x), r.max(x)));
         let (x, right) = if l < r { (scale.x(l), scale.x(r)) } else { (EDGE, WIDTH - EDGE) };
         let y = scale.y((storey.elevation_m + storey.height_m).get());
-        section.storeys.push(Storey {
+        section.storeys.push(SectionStorey {
             id: storey.id.to_string(),
             name: storey.name.clone(),
             x,

@@ -32,7 +32,7 @@ pub(crate) struct StairPanel {
     pub(crate) start: String,
     pub(crate) treads: Vec<Tread>,
     pub(crate) items: Vec<Item>,
-    pub(crate) marks: Vec<Mark>,
+    pub(crate) marks: Vec<ReadingMark>,
     pub(crate) summary: String,
     pub(crate) way: String,
     pub(crate) others: Vec<(String, String)>,
@@ -72,7 +72,7 @@ pub(crate) struct Item {
 
 /// A reading on the drawing.
 #[derive(Debug)]
-pub(crate) struct Mark {
+pub(crate) struct ReadingMark {
     pub(crate) y: f64,
     pub(crate) text: String,
 }
@@ -246,7 +246,7 @@ pub(crate) fn panel(
     let is_noisy = (stairs.needs - stairs.quiet).get() > 0.05;
     let marks = measured
         .iter()
-        .map(|m| Mark {
+        .map(|m| ReadingMark {
             y: pen.y(m.level.get()),
             text: format!("measured {} ({})", m.level, signed(m.level - stairs.received)),
         })

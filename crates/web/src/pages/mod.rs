@@ -28,7 +28,7 @@ use askama::Template;
 use dot_reach_core::site::Site;
 use dot_reach_store::JobId;
 
-use crate::door::Job;
+use crate::door::AskedJob;
 use crate::error::WebError;
 use crate::{assets, collector, commands, imports, live, metrics, record};
 
@@ -163,7 +163,7 @@ impl Shell {
     }
 
     pub(crate) fn of_job(
-        job: &Job,
+        job: &AskedJob,
         stage: &'static str,
         (can_undo, can_redo): (bool, bool),
     ) -> Self {
@@ -239,8 +239,8 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
 
 /// A page of a job: worded and printed off the request threads; that of a large job in its turn.
 pub(crate) async fn printed<T: Template>(
-    job: Job,
-    page: impl FnOnce(&Job) -> Result<T, WebError> + Send + 'static,
+    job: AskedJob,
+    page: impl FnOnce(&AskedJob) -> Result<T, WebError> + Send + 'static,
 ) -> Result<HttpResponse, WebError> {
     let asked = job.clone();
     let text = job.word(move || Ok::<_, WebError>(page(&asked)?.render()?)).await??;

@@ -19,11 +19,11 @@ test("a phone answers what the server answers, over random walks", () => {
   let asked = 0;
   for (const { facts, asked: questions } of walks) {
     const now = read(facts);
-    for (const { deed, me, named, bound, lacks: wanted, done, after } of questions) {
+    for (const { deed, me, more, named, bound, lacks: wanted, done, after } of questions) {
       asked += 1;
       lacking += wanted.length > 0 ? 1 : 0;
       assert.deepEqual(namedFor(deed, now, me), Object.fromEntries(bound), deed.key);
-      assert.deepEqual(lacks(deed, now, me), wanted, deed.key);
+      assert.deepEqual(lacks(deed, now, me, more), wanted, deed.key);
       assert.equal(isDone(deed, now, me), done, deed.key);
       const then = now.copy();
       then.take(effects(deed, Object.fromEntries(named)));

@@ -7,12 +7,15 @@ use serde_json::json;
 
 mod steps;
 
-use self::steps::{code_kept, joined, lacks_nothing, reasoned, step_of, taken, ticked, tied};
-use super::{Gate, Lacks, deeds, gate, isolate, retest};
+use self::steps::{
+    code_kept, joined, lacks_nothing, reasoned, refuse, step_of, taken, ticked, tied,
+};
+use super::facts::plain_name;
+use super::{Gate, deeds, gate, isolate, retest};
 use crate::moment::Moment;
 use crate::record::{
-    Caller, Cut, Entry, EntryId, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt, JoiningId,
-    Method, OpenTime, OpenTimeId, Prepared, Record, Secured, Step, Taken, Telling, What,
+    CodeTaken, Cut, EntryId, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt, JoiningId,
+    Method, OpenTime, OpenTimeId, Prepared, Record, Secured, Sender, Step, Telling, What,
 };
 use crate::site::{DeviceId, Edit, Kind, NetworkId, Ref, Refusal, RoomId, Security, Site, Wrong};
 use crate::units::Dbm;
@@ -98,7 +101,7 @@ pub enum Act {
         #[serde(default)]
         text: String,
         #[serde(default)]
-        taken: Taken,
+        taken: CodeTaken,
         #[serde(default)]
         image: Option<String>,
         by: String,
@@ -201,7 +204,7 @@ impl Act {
         &self,
         site: &Site,
         record: &Record,
-        caller: &Caller,
+        caller: &Sender,
     ) -> Result<Prepared, Refusal> {
         let gate = gate(record, site);
         let mut edit = None;
@@ -222,11 +225,7 @@ impl Act {
                 Some(at),
             ),
             Self::HandOver { isolation, by, to, at } => {
-                if !to.trim().is_empty() && !site.people.iter().any(|p| Entry::is_name(&p.name, to))
-                {
-                    let missing = Lacks::NotKnown.to_string();
-                    return Err(Refusal::wrong("to", Wrong::NotYet { missing }));
-                }
+                handed_over(&gate, isolation, by, to)?;
                 let (isolation, to) = (isolation.clone(), to.clone());
                 vec![Telling::new(What::HandedOver { isolation, to }, Some(by), Some(at))]
             }
@@ -335,17 +334,22 @@ impl Act {
     }
 }
 
+/// Whoever holds what is off, and nobody who is not of the job, may get it.
+fn handed_over(gate: &Gate<'_>, id: &IsolationId, by: &str, to: &str) -> Result<(), Refusal> {
+    gate.record().held_by(id, by)?;
+    let names = [("me", plain_name(by)), ("to", plain_name(to)), ("iso", id.to_string())];
+    let named = names.map(|(name, is)| (name.to_owned(), is)).into();
+    let deed = deeds::hand_over();
+    refuse(&deed.lacks_by(gate.facts(), &named), "to")
+}
+
 fn energised(
     gate: &Gate<'_>,
     id: &IsolationId,
     by: &str,
     at: &Moment,
 ) -> Result<Vec<Telling>, Refusal> {
-    let of = gate.record().force(id)?;
-    if !Entry::is_name(of.holder(), by) {
-        let holder = of.holder().to_owned();
-        return Err(Refusal::wrong("by", Wrong::NotTheirs { holder }));
-    }
+    gate.record().held_by(id, by)?;
     let deed = deeds::energise(gate, id.as_str(), Some(id), &[]);
     lacks_nothing(gate, &deed, "isolation", by)?;
     let what = What::Energised { isolation: id.clone() };

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::Join;
 use crate::codes;
-use crate::gate::work::Spot;
+use crate::gate::work::WorkedDevice;
 use crate::gate::{Deed, Facts, Gate, Need, checks, deeds, isolate};
 use crate::moment::Moment;
 use crate::record::{
@@ -12,15 +12,15 @@ use crate::record::{
 };
 use crate::site::{DeviceId, Kind, Ref, Refusal, Site, Wrong};
 
-fn spot<'a>(site: &'a Site, device: &DeviceId) -> Result<Spot<'a>, Refusal> {
+fn spot<'a>(site: &'a Site, device: &DeviceId) -> Result<WorkedDevice<'a>, Refusal> {
     let missing = || Refusal::Missing(Ref::new(Kind::Device, device.as_str()));
-    Spot::of(site, device).ok_or_else(missing)
+    WorkedDevice::of(site, device).ok_or_else(missing)
 }
 
 /// What taking a step needs. A box that stands open can be made safe, whatever is planned there by now.
 pub(super) fn step_of(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Result<Deed, Refusal> {
     if step == Step::PutBack && gate.is_open(device) {
-        let opens = Spot::of(gate.site(), device).is_some_and(|s| s.opens_box());
+        let opens = WorkedDevice::of(gate.site(), device).is_some_and(|s| s.opens_box());
         if !opens {
             return Ok(deeds::put_back_unplanned(device));
         }
@@ -53,11 +53,15 @@ pub(super) fn lacks_nothing(
     field: &str,
     me: &str,
 ) -> Result<(), Refusal> {
-    let lacks = deed.lacks(gate.facts(), me);
+    refuse(&deed.lacks(gate.facts(), me), field)
+}
+
+/// Refuses an act that lacks something, beside the field that it is told of.
+pub(super) fn refuse(lacks: &[&Need], field: &str) -> Result<(), Refusal> {
     if lacks.is_empty() {
         return Ok(());
     }
-    Err(Refusal::wrong(field, Wrong::NotYet { missing: told(&lacks) }))
+    Err(Refusal::wrong(field, Wrong::NotYet { missing: told(lacks) }))
 }
 
 /// All that is lacking, each once.
@@ -113,7 +117,7 @@ pub(super) fn taken(
 
 /// A box as it is known when it is opened.
 fn opened_box(site: &Site, device: &DeviceId) -> Option<OpenedBox> {
-    let spot = Spot::of(site, device)?;
+    let spot = WorkedDevice::of(site, device)?;
     Some(OpenedBox {
         point: site.box_of(spot.point).id.clone(),
         name: spot.device.name.clone(),

@@ -17,14 +17,14 @@ use crate::propagation::doorway::Station;
 use crate::site::{BoxKind, DeviceId, Site};
 use crate::units::Db;
 
-pub use parents::{Actual, Row, rows};
-pub use why::Why;
+pub use parents::{Actual, ParentRow, rows};
+pub use why::Mechanism;
 
 /// A cause with its chance.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Cause {
+pub struct LikelyCause {
     /// Which.
-    pub why: Why,
+    pub why: Mechanism,
     /// How likely it is, 0 to 1; all of a diagnosis are 1 together.
     pub probability: f64,
 }
@@ -39,18 +39,19 @@ pub struct Diagnosis {
     /// By how much the level differs on the whole, where it does.
     pub off: Option<Db>,
     /// The causes, the likeliest first.
-    pub causes: Vec<Cause>,
+    pub causes: Vec<LikelyCause>,
 }
 
 impl Diagnosis {
     /// The likeliest cause.
-    pub fn first(&self) -> Option<&Cause> {
+    pub fn first(&self) -> Option<&LikelyCause> {
         self.causes.first()
     }
 
     /// What would tell the two likeliest causes apart.
     pub fn test(&self) -> String {
-        let second = self.causes.get(1).filter(|c| c.probability > 0.1 && c.why != Why::Chance);
+        let second =
+            self.causes.get(1).filter(|c| c.probability > 0.1 && c.why != Mechanism::Chance);
         let first = self.causes.first().map(|c| c.why.test()).unwrap_or_default();
         match second {
             Some(second) => format!("{first} If not: {}", second.why.test()),
@@ -88,11 +89,11 @@ fn joint(residuals: &[f64], own: f64, common: f64) -> f64 {
 }
 
 /// Turns weights into chances, the likeliest first.
-pub(crate) fn causes(weights: Vec<(Why, f64)>) -> Vec<Cause> {
+pub(crate) fn causes(weights: Vec<(Mechanism, f64)>) -> Vec<LikelyCause> {
     let most = weights.iter().map(|w| w.1).fold(f64::NEG_INFINITY, f64::max);
     let sum: f64 = weights.iter().map(|w| (w.1 - most).exp()).sum();
-    let of = |(why, w): (Why, f64)| Cause { why, probability: (w - most).exp() / sum };
-    let mut all: Vec<Cause> = weights.into_iter().map(of).collect();
+    let of = |(why, w): (Mechanism, f64)| LikelyCause { why, probability: (w - most).exp() / sum };
+    let mut all: Vec<LikelyCause> = weights.into_iter().map(of).collect();
     all.sort_by(|a, b| b.probability.total_cmp(&a.probability));
     all.retain(|c| c.probability >= LEAST);
     all
@@ -157,14 +158,14 @@ fn of_level(analysis: &Analysis, proof: &Proof, device: &DeviceId) -> Option<Dia
         return None;
     }
     let common = RADIOS.powi(2);
-    let mut weights = vec![(Why::Chance, CHANCE.ln() + joint(&r, own, common))];
+    let mut weights = vec![(Mechanism::Chance, CHANCE.ln() + joint(&r, own, common))];
     let (metal, spread) = IN_METAL;
     let in_metal: Vec<f64> = r.iter().map(|r| r - metal).collect();
     let unseen = is_unseen(&analysis.site, device);
     let before: f64 = if unseen { METAL_UNSEEN } else { METAL };
-    weights.push((Why::Metal, before.ln() + joint(&in_metal, own, common + spread.powi(2))));
+    weights.push((Mechanism::Metal, before.ln() + joint(&in_metal, own, common + spread.powi(2))));
     if use_all || r.len() == 1 {
-        weights.push((Why::Reading, READING.ln() + joint(&r, own + 22.0f64.powi(2), common)));
+        weights.push((Mechanism::Reading, READING.ln() + joint(&r, own + 22.0f64.powi(2), common)));
     }
     weights.extend(one_way(&used, own, common));
     weights.extend(walls(analysis, proof, device, &used, own));
@@ -194,7 +195,7 @@ fn is_unseen(site: &Site, device: &DeviceId) -> bool {
 }
 
 /// Only one direction is weaker.
-fn one_way(used: &[&Seen], own: f64, common: f64) -> Vec<(Why, f64)> {
+fn one_way(used: &[&Seen], own: f64, common: f64) -> Vec<(Mechanism, f64)> {
     let [sends, hears]: [Vec<f64>; 2] =
         [true, false].map(|s| used.iter().filter(|u| u.sends == s).map(|u| u.weaker).collect());
     if sends.is_empty() || hears.is_empty() {
@@ -203,7 +204,7 @@ fn one_way(used: &[&Seen], own: f64, common: f64) -> Vec<(Why, f64)> {
     let wide = common + 64.0;
     let either = [(&sends, &hears), (&hears, &sends)]
         .map(|(bad, good)| joint(bad, own, wide) + joint(good, own, common));
-    vec![(Why::OneWay, ONE_WAY.ln() + either[0].max(either[1]))]
+    vec![(Mechanism::OneWay, ONE_WAY.ln() + either[0].max(either[1]))]
 }
 
 /// The walls that all its readings go through, each as if it cost more.
@@ -213,7 +214,7 @@ fn walls(
     device: &DeviceId,
     used: &[&Seen],
     own: f64,
-) -> Vec<(Why, f64)> {
+) -> Vec<(Mechanism, f64)> {
     let crossed = |c: &super::Comparison| {
         let mut walls = BTreeSet::new();
         let place = |id: &DeviceId| analysis.find(id).map(|(n, p)| n.nodes[p].place);
@@ -259,7 +260,10 @@ fn walls(
         let before = (WALL / count as f64).ln();
         let shape = &analysis.structure.walls[wall];
         let made = analysis.structure.made_of(Surface::Wall(wall));
-        weights.push((Why::Wall(shape.id.clone(), wall_name(analysis, wall, made)), before + mean));
+        weights.push((
+            Mechanism::Wall(shape.id.clone(), wall_name(analysis, wall, made)),
+            before + mean,
+        ));
     }
     weights
 }
@@ -294,7 +298,7 @@ fn places(
     device: &DeviceId,
     used: &[&Seen],
     own: f64,
-) -> Vec<(Why, f64)> {
+) -> Vec<(Mechanism, f64)> {
     let site = &analysis.site;
     let Some(here) = site.devices.get(device).map(|d| d.point.clone()) else { return Vec::new() };
     let Some(drawn) = site.points.get(&here).and_then(|p| site.place(&p.floor, p.at, p.height_m))
@@ -320,9 +324,9 @@ fn places(
         };
         let r: Vec<f64> = used.iter().map(weaker).collect::<Option<_>>()?;
         let weight = before + joint(&r, own, RADIOS.powi(2));
-        Some((Why::Place(point.id.clone(), point.name.clone()), weight))
+        Some((Mechanism::Place(point.id.clone(), point.name.clone()), weight))
     };
-    let mut all: Vec<(Why, f64)> = others.iter().filter_map(of).collect();
+    let mut all: Vec<(Mechanism, f64)> = others.iter().filter_map(of).collect();
     all.sort_by(|a, b| b.1.total_cmp(&a.1));
     all.truncate(3);
     all
@@ -335,7 +339,7 @@ fn swapped(
     device: &DeviceId,
     used: &[&Seen],
     own: f64,
-) -> Vec<(Why, f64)> {
+) -> Vec<(Mechanism, f64)> {
     let Some((network, _)) = analysis.find(device) else { return Vec::new() };
     if used.len() < 2 {
         return Vec::new();
@@ -367,7 +371,7 @@ fn swapped(
         if let (Some(mine), Some(swapped)) = (mine, swapped) {
             let weight = before + joint(&mine, own, common) + joint(&swapped, own, common)
                 - joint(&as_is, own, common);
-            all.push((Why::Swapped(other.device.clone(), other.name.clone()), weight));
+            all.push((Mechanism::Swapped(other.device.clone(), other.name.clone()), weight));
         }
     }
     all.sort_by(|a, b| b.1.total_cmp(&a.1));

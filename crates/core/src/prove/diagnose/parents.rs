@@ -1,7 +1,7 @@
 //! Planned and actual parents and routes, entries without a device and devices without an entry, what does
 //! not answer.
 
-use super::{Diagnosis, Why, causes, name};
+use super::{Diagnosis, Mechanism, causes, name};
 use crate::analysis::Analysis;
 use crate::moment::Moment;
 use crate::network::Outcome;
@@ -24,7 +24,7 @@ pub struct Actual {
 
 /// A device as planned and as it is.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Row {
+pub struct ParentRow {
     /// The device.
     pub device: DeviceId,
     /// Over whom the plan takes it, from the hub on; nothing where it does not reach it.
@@ -40,7 +40,7 @@ pub struct Row {
 }
 
 /// Every device as planned and as it is, those that differ first.
-pub fn rows(analysis: &Analysis, proof: &Proof) -> Vec<Row> {
+pub fn rows(analysis: &Analysis, proof: &Proof) -> Vec<ParentRow> {
     let site = &analysis.site;
     let mut all = Vec::new();
     for network in &analysis.networks {
@@ -61,7 +61,7 @@ pub fn rows(analysis: &Analysis, proof: &Proof) -> Vec<Row> {
                 _ => false,
             };
             let device = outcome.device.clone();
-            all.push(Row { device, planned, planned_margin, actual, actual_margin, differs });
+            all.push(ParentRow { device, planned, planned_margin, actual, actual_margin, differs });
         }
     }
     all.sort_by_key(|r| (!r.differs, r.actual.is_none()));
@@ -124,7 +124,7 @@ pub(super) fn surprises(analysis: &Analysis, proof: &Proof) -> Vec<Diagnosis> {
     all
 }
 
-fn other_parent(analysis: &Analysis, proof: &Proof, row: &Row) -> Option<Diagnosis> {
+fn other_parent(analysis: &Analysis, proof: &Proof, row: &ParentRow) -> Option<Diagnosis> {
     let (site, record) = (&analysis.site, &proof.record);
     let (network, place) = analysis.find(&row.device)?;
     let hub = network.nodes[*network.hubs.first()?].device.clone();
@@ -141,16 +141,16 @@ fn other_parent(analysis: &Analysis, proof: &Proof, row: &Row) -> Option<Diagnos
     // Each by what speaks for it, in natural logarithms; *planning values*.
     let weights = vec![
         (
-            Why::JoinedElsewhere(names[0].clone()),
+            Mechanism::JoinedElsewhere(names[0].clone()),
             if elsewhere { 3.0 } else { 0.0 } + (worse / 4.0).clamp(-3.0, 3.0),
         ),
-        (Why::AsGood(names[0].clone()), 1.0 - (worse.max(0.0) / 3.0)),
+        (Mechanism::AsGood(names[0].clone()), 1.0 - (worse.max(0.0) / 3.0)),
         (
-            Why::ParentMissing(names[1].clone()),
+            Mechanism::ParentMissing(names[1].clone()),
             if silent { 3.5 } else { -0.5 } + (worse / 8.0).clamp(-1.0, 1.0),
         ),
         (
-            Why::Weaker(names[1].clone()),
+            Mechanism::Weaker(names[1].clone()),
             drawn.map_or(-2.0, |d| ((d - to_planned).get() / 4.0).clamp(-3.0, 3.0) - 0.5),
         ),
     ];
@@ -181,7 +181,7 @@ fn entries(site: &Site, record: &Record) -> Vec<Diagnosis> {
         for report in newest.iter().filter(|r| r.device.is_none()) {
             let number = report.node.map_or_else(|| "an entry".to_owned(), |n| format!("node {n}"));
             let ghost = if report.answers == Some(true) { -3.0 } else { 2.0 };
-            let weights = vec![(Why::Ghost, ghost), (Why::NotJoined, -ghost / 2.0)];
+            let weights = vec![(Mechanism::Ghost, ghost), (Mechanism::NotJoined, -ghost / 2.0)];
             let what = format!("{}: {number} belongs to no device of the plan", network.name);
             all.push(Diagnosis { device: None, what, off: None, causes: causes(weights) });
         }
@@ -198,7 +198,8 @@ fn entries(site: &Site, record: &Record) -> Vec<Diagnosis> {
             continue;
         }
         for device in missing {
-            let weights = vec![(Why::NotJoined, 1.5), (Why::Dead, 0.0), (Why::Cut, 0.0)];
+            let weights =
+                vec![(Mechanism::NotJoined, 1.5), (Mechanism::Dead, 0.0), (Mechanism::Cut, 0.0)];
             let what =
                 format!("{} is in the house, but not in the list of {}", device.name, network.name);
             let device = Some(device.id.clone());
@@ -228,12 +229,12 @@ fn silent(analysis: &Analysis, record: &Record) -> Vec<Diagnosis> {
         let cut = site.kind(&device.kind).is_some_and(|k| k.easily_cut);
         if dead || stuck {
             let mut weights = vec![
-                (Why::Cut, if cut { 1.5 } else { 0.0 }),
-                (Why::Dead, 0.0),
-                (Why::Painted, if stuck && !dead { 3.0 } else { -2.0 }),
-                (Why::HubMoved, -1.5),
+                (Mechanism::Cut, if cut { 1.5 } else { 0.0 }),
+                (Mechanism::Dead, 0.0),
+                (Mechanism::Painted, if stuck && !dead { 3.0 } else { -2.0 }),
+                (Mechanism::HubMoved, -1.5),
             ];
-            weights.extend(parent_silent.map(|p| (Why::ParentDead(name(site, p)), 2.5)));
+            weights.extend(parent_silent.map(|p| (Mechanism::ParentDead(name(site, p)), 2.5)));
             let told = if dead { "does not answer" } else { "does not hear its presses" };
             let what = format!("{} {told}", device.name);
             let device = Some(device.id.clone());
@@ -246,9 +247,9 @@ fn silent(analysis: &Analysis, record: &Record) -> Vec<Diagnosis> {
             let plenty = spare.is_some_and(|s| s >= Db::ZERO);
             let over = |w: f64| if plenty { w } else { -w };
             let weights = vec![
-                (Why::OnTheAir, over(1.5)),
-                (Why::Weaker(parent.map(|p| name(site, &p)).unwrap_or_default()), over(-1.0)),
-                (Why::Painted, -1.0),
+                (Mechanism::OnTheAir, over(1.5)),
+                (Mechanism::Weaker(parent.map(|p| name(site, &p)).unwrap_or_default()), over(-1.0)),
+                (Mechanism::Painted, -1.0),
             ];
             let what = format!("{}: only {arrived} of {count} arrived", device.name);
             let device = Some(device.id.clone());

@@ -6,7 +6,7 @@ use crate::site::{DeviceId, PointId, WallId};
 
 /// A way in which something could have come about.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Why {
+pub enum Mechanism {
     /// The radio is in metal, or behind it.
     Metal,
     /// A wall costs more than it is drawn.
@@ -47,7 +47,7 @@ pub enum Why {
     Chance,
 }
 
-impl Why {
+impl Mechanism {
     /// Its word.
     pub fn word(&self) -> &'static str {
         match self {
@@ -123,7 +123,7 @@ impl Why {
     }
 }
 
-impl fmt::Display for Why {
+impl fmt::Display for Mechanism {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Metal => write!(f, "in metal, or behind it"),

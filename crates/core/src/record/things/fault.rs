@@ -13,7 +13,7 @@ id!(/** A fault. */ FaultId);
 /// An answer to a check of the guide.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Answer {
+pub struct CheckAnswer {
     /// The check, by its word.
     pub check: String,
     /// Whether it was so; nothing where nobody could tell.
@@ -37,7 +37,7 @@ pub struct Fault {
     pub symptom: String,
     /// What was asked, in order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub asked: Vec<Answer>,
+    pub asked: Vec<CheckAnswer>,
     /// What it was, by the word of the guide or in free words; empty while nobody knows.
     #[serde(default)]
     pub cause: String,

@@ -14,7 +14,7 @@ id!(/** A join code. */ JoinCodeId);
 /// How a code was taken.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
-pub enum Taken {
+pub enum CodeTaken {
     /// Typed off the label.
     #[default]
     Typed,
@@ -37,7 +37,7 @@ pub struct JoinCode {
     pub text: String,
     /// How it was taken.
     #[serde(default)]
-    pub taken: Taken,
+    pub taken: CodeTaken,
     /// The SHA-256 of a photo of the label.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub image: Option<String>,

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::FloorId;
-use crate::radio::coexistence::Carrier;
+use crate::radio::coexistence::Emission;
 use crate::site::kept::{
     Bond, Kept, Most, Tie, between, busy, carrier, id, kept_by_id, name, spot,
 };
@@ -28,7 +28,7 @@ pub struct Emitter {
     /// Height above the floor.
     pub height_m: Metres,
     /// What it sends.
-    pub carrier: Carrier,
+    pub carrier: Emission,
     /// Radiated power.
     pub tx_dbm: Dbm,
     /// The share of time that it sends, 0 to 1.
@@ -40,10 +40,10 @@ pub struct Emitter {
 
 impl Emitter {
     /// A source as it is first put on a storey; *planning values* that a person then corrects.
-    pub fn first_guess(id: EmitterId, floor: FloorId, carrier: Carrier) -> Self {
+    pub fn first_guess(id: EmitterId, floor: FloorId, carrier: Emission) -> Self {
         let (name, tx_dbm, busy) = match carrier {
-            Carrier::Wifi { .. } => ("Access point", 19.0, 0.25),
-            Carrier::Mesh { .. } => ("Foreign mesh", 8.0, 0.05),
+            Emission::Wifi { .. } => ("Access point", 19.0, 0.25),
+            Emission::Mesh { .. } => ("Foreign mesh", 8.0, 0.05),
         };
         Self {
             id,

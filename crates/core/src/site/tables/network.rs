@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::radio::system::{Limits, Rule, System};
+use crate::radio::system::{Limits, SystemRules, System};
 use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, name};
 use crate::site::{Refusal, Wrong};
 
@@ -35,7 +35,7 @@ impl Network {
     }
 
     /// The rules that bind here.
-    pub fn rule(&self) -> Rule {
+    pub fn rule(&self) -> SystemRules {
         self.limits.applied_to(self.system.rule())
     }
 }

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-pub use crate::catalogue::Way;
+pub use crate::catalogue::FittingWay;
 
 use crate::site::Refusal;
 use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, name, note};
@@ -20,7 +20,7 @@ pub struct Platform {
     pub name: String,
     /// How it reaches devices.
     #[serde(default)]
-    pub way: Way,
+    pub way: FittingWay,
     /// Whether it is the one in charge.
     #[serde(default)]
     pub in_charge: bool,

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::moment::Moment;
-use crate::radio::coexistence::Carrier;
+use crate::radio::coexistence::Emission;
 use crate::site::Refusal;
 use crate::site::kept::{Kept, Most, Tie, busy, carrier, id, kept_by_id, level};
 use crate::units::Dbm;
@@ -18,7 +18,7 @@ pub struct Scan {
     /// Its id.
     pub id: ScanId,
     /// What was heard.
-    pub carrier: Carrier,
+    pub carrier: Emission,
     /// How strong.
     pub level_dbm: Dbm,
     /// The share of time that it sends, 0 to 1.

@@ -1,7 +1,7 @@
 //! Random edits of every kind on few ids, so that they meet: some are refused, some leave things that
 //! do not fit each other.
 
-use dot_reach_core::wish::Wish;
+use dot_reach_core::wish::PageRequest;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -240,6 +240,6 @@ pub(crate) fn any_wish() -> impl Strategy<Value = Value> {
 }
 
 /// As it is read.
-pub(crate) fn wish(value: &Value) -> Wish {
+pub(crate) fn wish(value: &Value) -> PageRequest {
     serde_json::from_value(value.clone()).expect("the test writes a proper wish")
 }

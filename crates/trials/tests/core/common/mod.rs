@@ -15,9 +15,9 @@ use dot_reach_core::moment::Moment;
 use dot_reach_core::network::Outcome;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::record::{Caller, Folder, Record};
+use dot_reach_core::record::{Folder, Record, Sender};
 use dot_reach_core::site::{Edit, Job, Refusal, Site, apply};
-use dot_reach_core::wish::Wish;
+use dot_reach_core::wish::PageRequest;
 pub(crate) use dot_reach_trials::acts::placed;
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -28,29 +28,29 @@ pub(crate) fn edit(value: Value) -> Edit {
 }
 
 /// Somebody who sends something, each time by another id.
-pub(crate) fn caller(name: &str) -> Caller {
+pub(crate) fn caller(name: &str) -> Sender {
     static SENT: AtomicUsize = AtomicUsize::new(0);
     let stem = format!("e{}", SENT.fetch_add(1, Ordering::Relaxed));
     let taken = Moment::read("2026-03-14T10:00:00Z").expect("a time");
-    Caller { name: name.to_owned(), taken, stem }
+    Sender { name: name.to_owned(), taken, stem }
 }
 
 /// The edit that a wish of the plan comes to.
-pub(crate) fn edited(wish: Wish, site: &Site) -> Result<Edit, Refusal> {
+pub(crate) fn edited(wish: PageRequest, site: &Site) -> Result<Edit, Refusal> {
     let prepared = wish.prepare(site, &Record::default(), &caller("Kit"))?;
     Ok(prepared.edit.expect("of the plan"))
 }
 
 /// The edit that an edit or a gesture comes to.
 pub(crate) fn wished(site: &Site, value: Value) -> Edit {
-    let wish: Wish = serde_json::from_value(value).expect("the test writes a proper wish");
+    let wish: PageRequest = serde_json::from_value(value).expect("the test writes a proper wish");
     let prepared = wish.prepare(site, &Record::default(), &caller("Kit"));
     prepared.expect("the test's gesture can be done").edit.expect("of the plan")
 }
 
 /// A job after something that is wished of it, or why not.
 pub(crate) fn wish(folder: &Folder, value: &Value) -> Result<Folder, String> {
-    let wish: Wish = serde_json::from_value(value.clone()).map_err(|e| e.to_string())?;
+    let wish: PageRequest = serde_json::from_value(value.clone()).map_err(|e| e.to_string())?;
     let prepared = wish.prepare(&folder.site, &folder.record, &caller("Kit"));
     let mut after = folder.clone();
     after.keep(&prepared.map_err(|e| e.to_string())?).map_err(|e| e.to_string())?;

@@ -6,9 +6,9 @@ use std::collections::BTreeSet;
 
 use dot_reach_core::gate::gate;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::record::{Caller, Entry, Folder, Prepared, What};
+use dot_reach_core::record::{Entry, Folder, Prepared, Sender, What};
 use dot_reach_core::site::{Edit, difference, take_back};
-use dot_reach_core::wish::Wish;
+use dot_reach_core::wish::PageRequest;
 use dot_reach_trials::doors::{Door, Hands, door};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
@@ -67,7 +67,7 @@ impl House {
                 value["why"] = json!("under Kit's eyes");
             }
         }
-        let Ok(wish) = serde_json::from_value::<Wish>(value) else { return };
+        let Ok(wish) = serde_json::from_value::<PageRequest>(value) else { return };
         let sent = wish.prepare(&self.folder.site, &self.folder.record, &caller(by));
         if let Ok(prepared) = sent {
             let began = prepared.entries.iter().find_map(|e| match &e.what {
@@ -188,7 +188,7 @@ fn an_entry_that_says_what_the_record_denies_does_not_come_in_by_any_way() {
     let folder = house(System::Zigbee, &["a"]);
     let off = super::machine::isolated(&folder, "x", "breaker", &["7"]);
     let open = super::machine::stepped(&off, "a", "dead");
-    let sender = Caller { name: "Kit".into(), taken: AT.parse().unwrap(), stem: "forged".into() };
+    let sender = Sender { name: "Kit".into(), taken: AT.parse().unwrap(), stem: "forged".into() };
     let on = What::Energised { isolation: "x".parse().unwrap() };
     let telling = dot_reach_core::record::Telling::new(on, None, None);
     let mut record = open.record.clone();

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use dot_reach_core::gate::checks::checks;
 use dot_reach_core::gate::gate;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Step};
 use dot_reach_trials::acts::{self, HUB_STEPS};
@@ -21,7 +21,7 @@ pub(crate) fn house(system: System, boxes: &[&str]) -> Folder {
         folder = stepped(&folder, "hub", step);
     }
     for id in boxes {
-        let spot = Spot::of(&folder.site, &id.parse().unwrap()).unwrap();
+        let spot = WorkedDevice::of(&folder.site, &id.parse().unwrap()).unwrap();
         let why = dot_reach_core::gate::unsettled(&spot);
         assert_eq!(why, None, "{id} is to be a sound box");
     }
@@ -39,7 +39,7 @@ pub(crate) fn ticked(folder: &Folder, device: &str, step: &str) -> Folder {
     let mut folder = folder.clone();
     let step: Step = serde_json::from_value(json!(step)).unwrap();
     let site = folder.site.clone();
-    let Some(spot) = Spot::of(&site, &device.parse().unwrap()) else { return folder };
+    let Some(spot) = WorkedDevice::of(&site, &device.parse().unwrap()) else { return folder };
     for check in checks(&spot, step) {
         let tick =
             json!({"do": "check", "device": device, "step": step, "check": check.word, "on": true});
@@ -220,7 +220,7 @@ fn no_order_of_taps_closes_an_untested_box() {
                 assert!(now.holds(&id, step), "closed holds without {}", step.name());
             }
         }
-        if now.is_live(&Spot::of(&folder.site, &id).unwrap()) {
+        if now.is_live(&WorkedDevice::of(&folder.site, &id).unwrap()) {
             assert!(
                 hands.off.is_empty() && !hands.open.contains("a"),
                 "live, with {:?} off",

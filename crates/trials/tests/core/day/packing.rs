@@ -2,18 +2,18 @@
 
 use std::collections::BTreeSet;
 
-use dot_reach_core::install::pack::{Item, Problem, cut_for, length, pack, walked};
+use dot_reach_core::install::pack::{PackItem, PackProblem, cut_for, length, pack, walked};
 use proptest::prelude::*;
 
 /// Every way to part items, each part walked in every order: the fewest outages, then the shortest walk.
-fn by_trying_all(problem: &Problem) -> (usize, f64) {
+fn by_trying_all(problem: &PackProblem) -> (usize, f64) {
     let mut best = (usize::MAX, f64::INFINITY);
     let mut parts: Vec<Vec<usize>> = Vec::new();
     part(problem, 0, &mut parts, &mut best);
     best
 }
 
-fn part(problem: &Problem, item: usize, parts: &mut Vec<Vec<usize>>, best: &mut (usize, f64)) {
+fn part(problem: &PackProblem, item: usize, parts: &mut Vec<Vec<usize>>, best: &mut (usize, f64)) {
     if item == problem.items.len() {
         if parts.iter().any(|p| cut_for(problem, p).is_none()) {
             return;
@@ -35,7 +35,7 @@ fn part(problem: &Problem, item: usize, parts: &mut Vec<Vec<usize>>, best: &mut 
     parts.pop();
 }
 
-fn shortest(problem: &Problem, items: &[usize]) -> f64 {
+fn shortest(problem: &PackProblem, items: &[usize]) -> f64 {
     let stops: BTreeSet<usize> =
         items.iter().flat_map(|i| problem.items[*i].stops.iter().copied()).collect();
     let mut stops: Vec<usize> = stops.into_iter().collect();
@@ -55,17 +55,21 @@ fn permute(stops: &mut [usize], from: usize, visit: &mut dyn FnMut(&[usize])) {
     }
 }
 
-fn problem(items: Vec<(Vec<usize>, f64, usize)>, spots: &[[f64; 2]], most: f64) -> Problem {
+fn problem(items: Vec<(Vec<usize>, f64, usize)>, spots: &[[f64; 2]], most: f64) -> PackProblem {
     let mut next = 0;
     let items = items.into_iter().map(|(breakers, minutes, stops)| {
         let first = next;
         next += stops;
-        Item { breakers: breakers.into_iter().collect(), minutes, stops: (first..next).collect() }
+        PackItem {
+            breakers: breakers.into_iter().collect(),
+            minutes,
+            stops: (first..next).collect(),
+        }
     });
     let items = items.collect();
     let far = |a: [f64; 2], b: [f64; 2]| (a[0] - b[0]).hypot(a[1] - b[1]);
     let at = |n: usize| spots[n % spots.len()];
-    Problem {
+    PackProblem {
         items,
         most,
         each: 10.0,
@@ -74,7 +78,7 @@ fn problem(items: Vec<(Vec<usize>, f64, usize)>, spots: &[[f64; 2]], most: f64) 
     }
 }
 
-fn any_problem() -> impl Strategy<Value = Problem> {
+fn any_problem() -> impl Strategy<Value = PackProblem> {
     let breakers = prop_oneof![
         6 => prop::collection::vec(0..3usize, 1..2),
         1 => prop::collection::vec(0..3usize, 2..3),

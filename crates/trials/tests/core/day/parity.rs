@@ -3,12 +3,12 @@
 //! way is written down, for the phone's reader to be held against.
 
 use dot_reach_core::gate::facts::plain_name;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::gate::{Deed, Facts, Gate, deeds, gate};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{IsolationId, Step};
 use dot_reach_core::site::DeviceId;
-use dot_reach_core::wish::Wish;
+use dot_reach_core::wish::PageRequest;
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -35,8 +35,9 @@ fn tap() -> impl Strategy<Value = Value> {
         2 => iso().prop_map(|id| isolate(id, "breaker", &["7"])),
         3 => iso().prop_map(|id| json!({"do": "prove-tester", "isolation": id, "after": false, "at": AT})),
         3 => iso().prop_map(energise),
-        1 => (iso(), any::<bool>()).prop_map(|(id, back)| {
+        1 => (iso(), any::<bool>(), 0..4).prop_map(|(id, back, stranger)| {
             let (by, to) = if back { ("Bo", "Kit") } else { ("Kit", "Bo") };
+            let to = if stranger == 0 { "Stranger" } else { to };
             json!({"do": "hand-over", "isolation": id, "by": by, "to": to, "at": AT})
         }),
     ]
@@ -54,8 +55,12 @@ fn deed_of(gate: &Gate<'_>, tap: &Value) -> (Deed, Vec<(String, String)>) {
     let iso = || text(tap, "isolation").parse::<IsolationId>().unwrap();
     let mut named = vec![("me".to_owned(), "kit".to_owned())];
     let deed = match text(tap, "do") {
-        "take-step" => deeds::step(gate, &Spot::of(site, &device()).unwrap(), step(), false),
-        "keep-code" => deeds::step(gate, &Spot::of(site, &device()).unwrap(), Step::Code, false),
+        "take-step" => {
+            deeds::step(gate, &WorkedDevice::of(site, &device()).unwrap(), step(), false)
+        }
+        "keep-code" => {
+            deeds::step(gate, &WorkedDevice::of(site, &device()).unwrap(), Step::Code, false)
+        }
         "take-back" => deeds::take_back(gate, &device(), step()),
         "prove-tester" => deeds::show_tester("x", Some(&iso()), &[]),
         "energise" => deeds::energise(gate, "x", Some(&iso()), &[]),
@@ -66,7 +71,7 @@ fn deed_of(gate: &Gate<'_>, tap: &Value) -> (Deed, Vec<(String, String)>) {
             deeds::hand_over()
         }
         _ => {
-            let Wish::Act(act) = serde_json::from_value(tap.clone()).unwrap() else {
+            let PageRequest::Act(act) = serde_json::from_value(tap.clone()).unwrap() else {
                 unreachable!("it isolates")
             };
             named.push(("iso".to_owned(), text(tap, "id").to_owned()));
@@ -87,15 +92,21 @@ fn sorted(facts: &Facts) -> Vec<&str> {
 
 /// What is asked about a deed, and what the server's reader answers.
 fn asked(facts: &Facts, deed: &Deed, me: &str, named: &Vec<(String, String)>) -> Value {
+    // Handing over is asked for somebody, of one isolation.
+    let mut more = serde_json::Map::new();
+    for (name, is) in named.iter().filter(|_| deed.key == "hand-over") {
+        more.insert(name.clone(), json!(is));
+    }
     let lacks: Vec<usize> = {
-        let lacking = deed.lacks(facts, me);
+        let lacking =
+            if more.is_empty() { deed.lacks(facts, me) } else { deed.lacks_by(facts, named) };
         let place = |need: &&_| deed.needs.iter().position(|n| std::ptr::eq(n, *need));
         lacking.iter().filter_map(place).collect()
     };
     let mut after = facts.clone();
     deed.take(&mut after, named);
     json!({
-        "deed": deed, "me": me, "named": named, "bound": deed.named(facts, me), "lacks": lacks,
+        "deed": deed, "me": me, "more": more, "named": named, "bound": deed.named(facts, me), "lacks": lacks,
         "done": deed.is_done(facts, me), "after": after.in_order(),
     })
 }
@@ -104,7 +115,7 @@ fn asked(facts: &Facts, deed: &Deed, me: &str, named: &Vec<(String, String)>) ->
 fn others(gate: &Gate<'_>, turn: usize) -> Vec<Deed> {
     let step = |n: usize| {
         let device: DeviceId = ["a", "b"][n % 2].parse().unwrap();
-        let spot = Spot::of(gate.site(), &device).unwrap();
+        let spot = WorkedDevice::of(gate.site(), &device).unwrap();
         let steps = spot.steps();
         deeds::step(gate, &spot, steps[n / 2 % steps.len()], false)
     };

@@ -3,9 +3,11 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::gate::{Stand, gate};
-use dot_reach_core::install::schedule::{Kind, Planned, changes_in_order_of_joining, schedule};
+use dot_reach_core::install::schedule::{
+    PlannedVisit, VisitKind, changes_in_order_of_joining, schedule,
+};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Record, Step};
 use serde_json::{Value, json};
@@ -55,7 +57,7 @@ fn a_whole_circuit_from_isolation_to_closed() {
         {
             site = stepped(&site, device, step);
         }
-        let spot = Spot::of(&site.site, &device.parse().unwrap()).unwrap();
+        let spot = WorkedDevice::of(&site.site, &device.parse().unwrap()).unwrap();
         assert!(gate(&site.record, &site.site).is_complete(&spot));
     }
 }
@@ -254,7 +256,7 @@ fn a_kit_starts_together_from_the_main() {
     let site = wish(&wired(&site, "b"), &energise("x")).unwrap();
     assert!(
         gate(&site.record, &site.site)
-            .is_live(&Spot::of(&site.site, &"b".parse().unwrap()).unwrap())
+            .is_live(&WorkedDevice::of(&site.site, &"b".parse().unwrap()).unwrap())
     );
     // The plan puts both into one time without power, of the main, and says why.
     let plan = schedule(&analyse(&Arc::new(site.site), &Options::default()), &site.record);
@@ -286,7 +288,8 @@ fn a_companion_waits_for_its_master_and_is_closed_without_a_code() {
                 "wiring": {"layout": "boxes", "line": "a", "load": "far"}, "known": "seen"}}),
         ],
     );
-    let spot = |site: &Folder| Spot::of(&site.site, &"far".parse().unwrap()).unwrap().steps();
+    let spot =
+        |site: &Folder| WorkedDevice::of(&site.site, &"far".parse().unwrap()).unwrap().steps();
     assert!(!spot(&site).contains(&Step::Joined) && spot(&site).contains(&Step::Tied));
     let site = isolated(&site, "x", "breaker", &["7"]);
     let site = wired(&site, "a");
@@ -355,7 +358,7 @@ fn the_mill_loses_power_less_often_than_by_the_order_of_joining() {
     assert_eq!(before, 19);
     assert!(now < before);
     // What does not fit, or was never opened, is not planned.
-    let planned: Vec<_> = plan.visits.iter().flat_map(Planned::devices).collect();
+    let planned: Vec<_> = plan.visits.iter().flat_map(PlannedVisit::devices).collect();
     assert!(plan.left_out.iter().all(|l| !planned.contains(&&l.device)));
-    assert!(!plan.left_out.is_empty() && plan.visits[0].kind == Kind::Before);
+    assert!(!plan.left_out.is_empty() && plan.visits[0].kind == VisitKind::Before);
 }

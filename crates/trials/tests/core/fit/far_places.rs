@@ -83,7 +83,9 @@ fn every_device_against_every_other_at_one_load() {
                     // What could be damaged says so.
                     let hurts = matches!(
                         clash,
-                        Clash::OtherFamily | Clash::PlainOnElectronic | Clash::TwoMasters
+                        CompanionClash::OtherFamily
+                            | CompanionClash::PlainOnElectronic
+                            | CompanionClash::TwoMasters
                     );
                     assert_eq!(clash.to_string().contains("damaged"), hurts, "{clash}");
                 }

@@ -11,7 +11,7 @@ mod room;
 
 use crate::common::{bare, edit, with};
 use dot_reach_core::catalogue::{DeviceKind, Far, KINDS, LoadKind, Supply, kind};
-use dot_reach_core::fit::companions::{Clash, pair};
+use dot_reach_core::fit::companions::{CompanionClash, pair};
 use dot_reach_core::fit::space::{IN3, needed_in3};
 use dot_reach_core::fit::{FitFinding, Fits, findings, verdict};
 use dot_reach_core::radio::system::System;

@@ -4,7 +4,7 @@ use super::*;
 use crate::common::caller;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{Function, Gauge, Layout};
-use dot_reach_core::wish::Wish;
+use dot_reach_core::wish::PageRequest;
 
 fn house() -> Site {
     let bare = || json!({"gangs": 1});
@@ -83,7 +83,7 @@ fn what_is_not_there_is_named() {
         press("prove-circuit", &json!({"circuit": "x", "by": "", "at": "2026-03-02"})),
         press("join-group", &json!({"group": "x", "point": "p"})),
     ] {
-        let wish: Wish = serde_json::from_value(gesture.clone()).unwrap();
+        let wish: PageRequest = serde_json::from_value(gesture.clone()).unwrap();
         let refusal =
             wish.prepare(&house(), &Record::default(), &caller("Kit")).unwrap_err().to_string();
         assert!(refusal.contains('x'), "{gesture}: {refusal}");

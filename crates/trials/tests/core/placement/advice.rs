@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::network::Band;
-use dot_reach_core::placement::advice::{Advice, Apart, Ask, Pays, Worth, advise};
+use dot_reach_core::placement::advice::{Advice, Apart, Ask, ForwardingWorth, Pays, advise};
 use dot_reach_core::placement::offers::could_repeat;
 use dot_reach_core::placement::problem::Status;
 use dot_reach_core::pulse::to_the_end;
@@ -218,7 +218,7 @@ fn who_cannot_be_reached_is_told_with_the_cheapest_thing_that_would_change_it() 
 
 #[test]
 fn a_worth_says_whether_it_pays() {
-    let of = |elsewhere| Worth {
+    let of = |elsewhere| ForwardingWorth {
         device: "d".parse().expect("an id"),
         name: "D".to_owned(),
         forwards: true,

@@ -2,7 +2,7 @@
 
 use std::ops::ControlFlow;
 
-use dot_reach_core::placement::problem::{Answer, Demand, Limit, Part, Problem, Status};
+use dot_reach_core::placement::problem::{Demand, NodeUse, Problem, Quota, Solution, Status};
 use dot_reach_core::placement::search::{greedy, solve};
 use proptest::prelude::*;
 
@@ -46,11 +46,11 @@ fn by_trying_all(problem: &Problem) -> (usize, f64) {
             let is_in = |i: usize| set >> i & 1 == 1;
             let bought: Vec<usize> =
                 (0..candidates.len()).filter(|i| is_in(*i)).map(|i| candidates[i]).collect();
-            let beyond = |l: &Limit| bought.iter().filter(|n| l.of.contains(n)).count() > l.most;
+            let beyond = |l: &Quota| bought.iter().filter(|n| l.of.contains(n)).count() > l.most;
             if problem.limits.iter().any(beyond) {
                 continue;
             }
-            let forwards = |n: usize| problem.parts[n] == Part::Existing || bought.contains(&n);
+            let forwards = |n: usize| problem.parts[n] == NodeUse::Existing || bought.contains(&n);
             let open: Vec<bool> = (0..problem.parts.len()).map(forwards).collect();
             let out = problem.demands.iter().filter(|d| !is_met(problem, hub, &open, d)).count();
             let cost = [hub].iter().chain(&bought).map(|n| problem.cost(*n)).sum();
@@ -62,13 +62,13 @@ fn by_trying_all(problem: &Problem) -> (usize, f64) {
     best
 }
 
-fn solved(problem: &Problem) -> Answer {
+fn solved(problem: &Problem) -> Solution {
     solve(problem, &mut |_| ControlFlow::Continue(())).unwrap_or_else(|| unreachable!("a hub site"))
 }
 
 /// Every route of an answer is one of the problem, over what was bought; critical devices have two apart.
-fn holds(problem: &Problem, answer: &Answer) -> Result<(), TestCaseError> {
-    let mut open: Vec<bool> = problem.parts.iter().map(|p| *p == Part::Existing).collect();
+fn holds(problem: &Problem, answer: &Solution) -> Result<(), TestCaseError> {
+    let mut open: Vec<bool> = problem.parts.iter().map(|p| *p == NodeUse::Existing).collect();
     for repeater in &answer.repeaters {
         open[*repeater] = true;
     }
@@ -109,16 +109,16 @@ prop_compose! {
     ) -> Problem {
         let mut problem = Problem::default();
         for cost in sites {
-            problem.add(Part::HubSite { cost: f64::from(cost) });
+            problem.add(NodeUse::HubSite { cost: f64::from(cost) });
         }
         for cost in candidates {
-            problem.add(Part::Candidate { cost: f64::from(cost) });
+            problem.add(NodeUse::Candidate { cost: f64::from(cost) });
         }
         for _ in 0..existing {
-            problem.add(Part::Existing);
+            problem.add(NodeUse::Existing);
         }
         for two_routes in critical {
-            let node = problem.add(Part::Device);
+            let node = problem.add(NodeUse::Device);
             problem.demands.push(Demand { node, most_hops, two_routes, instead: None });
         }
         let nodes = problem.parts.len();
@@ -129,9 +129,9 @@ prop_compose! {
             }
         }
         let of = problem.candidates();
-        problem.limits.extend(most.map(|most| Limit { of, most }));
+        problem.limits.extend(most.map(|most| Quota { of, most }));
         for (node, breaker) in (0..nodes).zip(breakers.unwrap_or_default()) {
-            if matches!(problem.parts[node], Part::Existing | Part::Candidate { .. }) {
+            if matches!(problem.parts[node], NodeUse::Existing | NodeUse::Candidate { .. }) {
                 problem.feeds[node] = nodes + breaker;
             }
         }
@@ -163,7 +163,7 @@ proptest! {
         let mut linked = problem.clone();
         linked.link(ends[0] % nodes, ends[1] % nodes);
         let mut richer = problem.clone();
-        let more = richer.add(Part::Candidate { cost: f64::from(cost) });
+        let more = richer.add(NodeUse::Candidate { cost: f64::from(cost) });
         richer.link(more, ends[2] % nodes);
         richer.link(more, ends[3] % nodes);
         for after in [solved(&linked), solved(&richer)] {
@@ -212,12 +212,12 @@ proptest! {
 #[test]
 fn what_is_broken_off_says_what_is_open() {
     let mut problem = Problem::default();
-    let hub = problem.add(Part::HubSite { cost: 0.0 });
-    let near: Vec<usize> = (0..6).map(|_| problem.add(Part::Candidate { cost: 3.0 })).collect();
+    let hub = problem.add(NodeUse::HubSite { cost: 0.0 });
+    let near: Vec<usize> = (0..6).map(|_| problem.add(NodeUse::Candidate { cost: 3.0 })).collect();
     for (i, a) in near.iter().enumerate() {
         problem.link(hub, *a);
         for b in &near[..i] {
-            let node = problem.add(Part::Device);
+            let node = problem.add(NodeUse::Device);
             problem.link(*a, node);
             problem.link(*b, node);
             problem.demands.push(Demand { node, most_hops: 2, two_routes: false, instead: None });

@@ -18,7 +18,7 @@ use dot_reach_core::site::{DeviceId, EmitterId, FloorId, PointId, Room, Site, Sp
 
 use self::ground::{Line, Tint};
 use self::names::{named, short};
-use self::walls::{WallClasses, WallShape, wall_shape};
+use self::walls::{DrawnWall, WallClasses, wall_shape};
 use super::path::path;
 use super::{band_class, glyph, role_glyph};
 
@@ -36,7 +36,7 @@ pub(crate) struct Plan {
     pub(crate) bottom: f64,
     pub(crate) underlay: Option<UnderlayShape>,
     pub(crate) ghosts: String,
-    pub(crate) walls: Vec<WallShape>,
+    pub(crate) walls: Vec<DrawnWall>,
     pub(crate) tints: Vec<Tint>,
     pub(crate) lines: Vec<Line>,
     pub(crate) routes: Vec<RouteShape>,
@@ -48,7 +48,7 @@ pub(crate) struct Plan {
     /// Rooms and areas that are drawn, with their names.
     pub(crate) rooms: Vec<RoomShape>,
     /// Places of a list, by their number in it.
-    pub(crate) marks: Vec<Mark>,
+    pub(crate) marks: Vec<PlanMark>,
     pub(crate) is_empty: bool,
 }
 
@@ -70,7 +70,7 @@ pub(crate) struct RouteShape {
 }
 
 #[derive(Debug)]
-pub(crate) struct Mark {
+pub(crate) struct PlanMark {
     pub(crate) x: f64,
     pub(crate) y: f64,
     pub(crate) text: String,
@@ -270,7 +270,7 @@ impl Plan {
 
     /// Adds numbered places, the first on top of the others.
     pub(crate) fn marks(&mut self, places: impl Iterator<Item = (Spot, String, String)>) {
-        let mark = |([x, y], text, title): (Spot, String, String)| Mark {
+        let mark = |([x, y], text, title): (Spot, String, String)| PlanMark {
             x: (x * CM).round(),
             y: (y * CM).round(),
             text,

@@ -8,7 +8,7 @@ use dot_reach_core::site::{OpeningKind, Site, Wall};
 use crate::drawing::path::path;
 
 #[derive(Debug)]
-pub(crate) struct WallShape {
+pub(crate) struct DrawnWall {
     pub(crate) id: String,
     pub(crate) d: String,
     /// Both ends in metres, for the hand that drags them.
@@ -40,7 +40,7 @@ impl<'a> WallClasses<'a> {
     }
 }
 
-pub(super) fn wall_shape(site: &Site, wall: &Wall, class: &'static str) -> WallShape {
+pub(super) fn wall_shape(site: &Site, wall: &Wall, class: &'static str) -> DrawnWall {
     let length = wall.length().get();
     let along = |s: f64| {
         let t = s / length;
@@ -61,7 +61,7 @@ pub(super) fn wall_shape(site: &Site, wall: &Wall, class: &'static str) -> WallS
         })
         .collect();
     let name = site.construction(&wall.construction).map_or("", |c| c.name.as_str());
-    WallShape {
+    DrawnWall {
         id: wall.id.to_string(),
         d: path(&[vec![wall.a, wall.b]], false),
         ends: format!("{} {} {} {}", wall.a[0], wall.a[1], wall.b[0], wall.b[1]),

@@ -13,12 +13,12 @@ use dot_reach_core::placement::advice::{Advice, Apart, Ask, advise};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 
-use crate::door::{For, Job, See};
+use crate::door::{AskedJob, For, See};
 use crate::drawing::plan::{Plan, blank};
 use crate::error::WebError;
 use crate::pages::hub::search;
 use crate::pages::{Shell, printed};
-use crate::work::{About, Found, Question, Ticket};
+use crate::work::{About, Question, Ticket, WorkFound};
 use view::View;
 
 /// What stands in the address: what is asked, and the storey that is shown.
@@ -113,7 +113,7 @@ struct Page {
 const AT_ONCE: Duration = Duration::from_millis(700);
 
 /// Looks for the least that is enough, for a job as it stands.
-pub(crate) async fn ticket(job: &Job, query: &Query) -> Result<Arc<Ticket>, WebError> {
+pub(crate) async fn ticket(job: &AskedJob, query: &Query) -> Result<Arc<Ticket>, WebError> {
     let analysis = job.analysed().await?;
     let ask = query.ask(&analysis).ok_or(WebError::NotFound("network"))?;
     let about = About::Advice(ask.clone());
@@ -127,7 +127,7 @@ pub(crate) async fn ticket(job: &Job, query: &Query) -> Result<Arc<Ticket>, WebE
             goes_on
         };
         let advice = advise(&analysis, &ask, &mut told, &wanted);
-        advice.filter(|_| wanted()).map(|a| Found::Advice(Arc::new(a)))
+        advice.filter(|_| wanted()).map(|a| WorkFound::Advice(Arc::new(a)))
     }))
 }
 
@@ -142,14 +142,14 @@ pub(crate) async fn show(
         Err(_) => None,
     };
     let advice = match found {
-        Some(Found::Advice(advice)) => Some(advice),
+        Some(WorkFound::Advice(advice)) => Some(advice),
         _ => None,
     };
     printed(job, move |job| page(job, &analysis, &query, advice.as_deref())).await
 }
 
 fn page(
-    job: &Job,
+    job: &AskedJob,
     analysis: &Analysis,
     query: &Query,
     advice: Option<&Advice>,

@@ -2,7 +2,7 @@
 
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue::DeviceKind;
-use dot_reach_core::placement::advice::{Advice, Ask, Needs, Pick, SiteScore, Worth};
+use dot_reach_core::placement::advice::{Advice, Ask, ForwardingWorth, Needs, Pick, SiteScore};
 use dot_reach_core::placement::explain::ruling_words;
 use dot_reach_core::placement::offers::could_repeat;
 use dot_reach_core::placement::problem::Status;
@@ -230,7 +230,7 @@ fn side(site: &Site, name: &str, needs: Option<Needs>) -> [String; 4] {
     [name.to_owned(), needs.repeaters.to_string(), money(site, needs.cost), format!("{left}{open}")]
 }
 
-fn worth(site: &Site, worth: &Worth) -> [String; 4] {
+fn worth(site: &Site, worth: &ForwardingWorth) -> [String; 4] {
     let role = if worth.forwards { "forwards now" } else { "a leaf now" };
     [
         format!("{} ({role})", worth.name),

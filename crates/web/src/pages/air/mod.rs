@@ -5,14 +5,14 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::network::air::advise;
-use dot_reach_core::radio::coexistence::Carrier;
+use dot_reach_core::radio::coexistence::Emission;
 use dot_reach_core::site::{Emitter, EmitterId, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::scan_csv;
 use dot_reach_store::StoreError;
 use serde::Deserialize;
 
-use crate::commands::{Answer, Mark, take_lines};
+use crate::commands::{Answer, ChangeMark, take_lines};
 use crate::door::{Change, For, See};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -162,8 +162,8 @@ pub(crate) async fn show(
 /// The form of a source; `on_plan` is the address of the plan that shows it.
 pub(crate) fn emitter_row(e: &Emitter, on_plan: String) -> EmitterRow {
     let (channel, width, is_wifi) = match e.carrier {
-        Carrier::Wifi { channel, width_mhz } => (channel, width_mhz, true),
-        Carrier::Mesh { channel } => (channel, 2, false),
+        Emission::Wifi { channel, width_mhz } => (channel, width_mhz, true),
+        Emission::Mesh { channel } => (channel, 2, false),
     };
     EmitterRow {
         id: e.id.to_string(),
@@ -188,9 +188,9 @@ fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {
     let Some((floor, id)) = floor.zip("new".parse::<EmitterId>().ok()) else {
         return Ok(Vec::new());
     };
-    let wifi = Carrier::Wifi { channel: 6, width_mhz: 20 };
+    let wifi = Emission::Wifi { channel: 6, width_mhz: 20 };
     let kinds =
-        [("Add an access point", wifi), ("Add a foreign mesh", Carrier::Mesh { channel: 15 })];
+        [("Add an access point", wifi), ("Add a foreign mesh", Emission::Mesh { channel: 15 })];
     let guess = |(words, carrier)| {
         let emitter = Emitter::first_guess(id.clone(), floor.clone(), carrier);
         Ok((words, serde_json::to_string(&emitter).map_err(StoreError::Row)?))
@@ -203,7 +203,7 @@ fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {
 pub(crate) struct SentScan {
     csv: String,
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
 }
 
 #[post("/jobs/{job}/scans")]

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::bill::{Bill, Part, bill, energy};
+use dot_reach_core::bill::{Bill, LineKind, bill, energy};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::bill_csv;
 
@@ -59,7 +59,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             currency: fields.currency.clone(),
             total: money(found.total),
             headline: headline(&found),
-            parts: [Part::Devices, Part::Plates, Part::Small, Part::Labour]
+            parts: [LineKind::Devices, LineKind::Plates, LineKind::Small, LineKind::Labour]
                 .into_iter()
                 .map(|part| rows(&found, part))
                 .filter(|p| !p.lines.is_empty())
@@ -108,10 +108,10 @@ fn as_f64(count: usize) -> f64 {
     f64::from(u32::try_from(count).unwrap_or(u32::MAX))
 }
 
-fn rows(found: &Bill, part: Part) -> PartRows {
+fn rows(found: &Bill, part: LineKind) -> PartRows {
     let lines: Vec<_> = found.lines.iter().filter(|l| l.part == part).collect();
     let sum: f64 = lines.iter().filter_map(|l| l.cost()).sum();
-    let row = |l: &&dot_reach_core::bill::Line| Row {
+    let row = |l: &&dot_reach_core::bill::BillLine| Row {
         what: l.what.clone(),
         count: typographic(l.count, usize::from(l.count.fract().abs() > 0.0)),
         each: l.each.map_or_else(|| "not known".to_owned(), money),

@@ -8,7 +8,7 @@ use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::fit::neutral_is_likely;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
-use dot_reach_core::site::{Means, Network, Part, Site, Way, Work};
+use dot_reach_core::site::{FittingWay, JobKind, Means, Network, Part, Site};
 use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
@@ -101,7 +101,7 @@ fn platforms(site: &Site) -> Vec<PlatformForm> {
             purpose: p.purpose.clone(),
             in_charge: p.in_charge,
             required: p.required,
-            ways: picked(&Way::ALL, p.way),
+            ways: picked(&FittingWay::ALL, p.way),
         })
         .collect()
 }
@@ -248,8 +248,8 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         keep_years: fields.keep_years.map(|y| typographic(y, 0)).unwrap_or_default(),
         refuses: fields.refuses.clone(),
         first_fix: fields.first_fix.clone(),
-        work: picked(&Work::ALL, fields.work),
-        is_new: fields.work == Work::New,
+        work: picked(&JobKind::ALL, fields.work),
+        is_new: fields.work == JobKind::New,
         likely: match neutral_is_likely(fields.built) {
             Some(true) => {
                 "A neutral at the switches is likely by the age of the house: a guess, until each box has been opened."

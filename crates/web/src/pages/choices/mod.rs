@@ -11,7 +11,7 @@ use dot_reach_core::effects::{Effect, effect};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::lamp_ways::{LampWayAt, lamp_ways};
-use dot_reach_core::fit::schools::{School, SchoolAt, chosen, schools};
+use dot_reach_core::fit::schools::{GroupSchool, SchoolAt, chosen, schools};
 use dot_reach_core::site::{Edit, Kind, Point, PointId, Site};
 use dot_reach_core::units::typographic;
 use serde::Deserialize;
@@ -218,7 +218,7 @@ fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>
         (true, false) => "dims from the powered unit alone",
     };
     SchoolRow {
-        name: School::ALL.iter().find(|(s, _)| *s == found.school).map_or("", |(_, n)| n),
+        name: GroupSchool::ALL.iter().find(|(s, _)| *s == found.school).map_or("", |(_, n)| n),
         verdict: word,
         class,
         parts: found.master.iter().chain(&found.far).map(part).collect(),

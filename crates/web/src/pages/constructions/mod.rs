@@ -5,7 +5,9 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::materials::MATERIALS;
-use dot_reach_core::materials::construction::{CONSTRUCTIONS, Construction, Measured, Priced, Use};
+use dot_reach_core::materials::construction::{
+    CONSTRUCTIONS, Construction, MeasuredLoss, Priced, Use,
+};
 use dot_reach_core::units::{Db, Megahertz, typographic};
 use serde::Deserialize;
 use serde_json::json;
@@ -83,10 +85,10 @@ pub(crate) async fn attempt(typed: web::Json<Typed>) -> Answer {
         name: "tried".to_owned(),
         used_for: Use::Wall,
         layers: typed.layers,
-        clutter_by_band: Measured::default(),
+        clutter_by_band: MeasuredLoss::default(),
         clutter_db: Db::try_from(typed.clutter_db)
             .map_err(|e| WebError::field("clutter_db", e.to_string()))?,
-        measured: Measured::default(),
+        measured: MeasuredLoss::default(),
         source: "calculator".to_owned(),
     };
     let wrong = |e: &dyn std::fmt::Display, field| WebError::field(field, e.to_string());

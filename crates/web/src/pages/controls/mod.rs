@@ -8,7 +8,7 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue::{Button, DeviceKind};
-use dot_reach_core::control::{By, Group, Means, Outage, check, means, works_in};
+use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
 use dot_reach_core::site::{Device, DeviceId, Path, Site};
 
 use crate::door::{For, See};
@@ -117,7 +117,7 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
     }
     rows.sort_by(|a, b| (&a.controller, &a.load).cmp(&(&b.controller, &b.load)));
     let groups = delays.iter().filter_map(|(controller, delays)| {
-        let group = Group::of(delays);
+        let group = Addressing::of(delays);
         group.needs_multicast().then(|| {
             format!(
                 "{} tells {} loads one by one: the last one follows after {:.0} ms instead of {:.0}. \
@@ -147,7 +147,7 @@ fn loads_of_a_kind(analysis: &Analysis) -> Vec<LoadsRow> {
     let mut rows: BTreeMap<Vec<String>, Vec<String>> = BTreeMap::new();
     for device in analysis.site.devices.iter().filter(|d| sides(&analysis.site, d).1) {
         let means = means(analysis, &device.id);
-        let listed = |works: &dyn Fn(&Means) -> bool| {
+        let listed = |works: &dyn Fn(&LoadMeans) -> bool| {
             let list: Vec<_> = means.iter().filter(|m| works(m)).map(|m| words(&m.by)).collect();
             list.join(", ")
         };

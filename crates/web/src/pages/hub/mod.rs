@@ -9,7 +9,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::Grid;
 use dot_reach_core::placement::backhaul::{LEAST_WIFI, MOST_CABLE_M, MOST_LEAD_M};
 use dot_reach_core::placement::{
-    Places, Position, Radios, Search, hub_heat, hub_positions, radios_at_hub, reason,
+    HubSearch, Places, Position, Radios, hub_heat, hub_positions, radios_at_hub, reason,
 };
 use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Metres, typographic};
@@ -17,12 +17,12 @@ use dot_reach_store::StoreError;
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::door::{For, Job, See};
+use crate::door::{AskedJob, For, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
-use crate::work::{About, Found, Question, Ticket};
+use crate::work::{About, Question, Ticket, WorkFound};
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -39,7 +39,7 @@ pub(crate) struct Query {
 }
 
 /// What is looked for, by the words of an address.
-pub(crate) fn search(radios: &str, spots: &str) -> Search {
+pub(crate) fn search(radios: &str, spots: &str) -> HubSearch {
     let radios = if radios == "alone" { Radios::Alone } else { Radios::Together };
     let spot = |text: &str| {
         let (floor, at) = text.split_once('@')?;
@@ -47,7 +47,7 @@ pub(crate) fn search(radios: &str, spots: &str) -> Search {
         let at = [x.parse().ok()?, y.parse().ok()?];
         Some((floor.parse().ok()?, at)).filter(|_| at.iter().all(|v: &f64| v.abs() < 1000.0))
     };
-    Search { radios, spots: spots.split_whitespace().filter_map(spot).collect() }
+    HubSearch { radios, spots: spots.split_whitespace().filter_map(spot).collect() }
 }
 
 #[derive(Template)]
@@ -105,9 +105,9 @@ const AT_ONCE: Duration = Duration::from_millis(150);
 
 /// Scores every place where the hub of a network could stand, for a job as it stands.
 pub(crate) async fn ticket(
-    job: &Job,
+    job: &AskedJob,
     network: &str,
-    search: Search,
+    search: HubSearch,
 ) -> Result<Arc<Ticket>, WebError> {
     let analysis = job.analysed().await?;
     let place = chosen(&analysis, network);
@@ -123,7 +123,7 @@ pub(crate) async fn ticket(
             broken |= goes_on.is_break();
             goes_on
         });
-        (!broken).then(|| Found::HubPlaces(Arc::new(positions)))
+        (!broken).then(|| WorkFound::HubPlaces(Arc::new(positions)))
     }))
 }
 
@@ -166,7 +166,7 @@ pub(crate) async fn show(
         Err(_) => None,
     };
     let places = match found {
-        Some(Found::HubPlaces(places)) => Some(places),
+        Some(WorkFound::HubPlaces(places)) => Some(places),
         _ => None,
     };
     printed(job, move |job| {
@@ -180,12 +180,12 @@ pub(crate) async fn show(
 struct Asked<'a> {
     place: usize,
     floor: Option<&'a FloorId>,
-    search: &'a Search,
+    search: &'a HubSearch,
     spots: &'a str,
 }
 
 fn page(
-    job: &Job,
+    job: &AskedJob,
     analysis: &Analysis,
     Asked { place, floor, search, spots }: Asked<'_>,
     heat: Option<&(Grid, Vec<f64>)>,

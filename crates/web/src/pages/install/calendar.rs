@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, get};
 use dot_reach_core::install::schedule::Schedule;
 use dot_reach_core::site::Site;
-use dot_reach_formats::visits_ics::{self, Event};
+use dot_reach_formats::visits_ics::{self, CalendarEvent};
 use dot_reach_store::JobId;
 
 use super::visit_name;
@@ -31,7 +31,7 @@ fn written(job: &JobId, site: &Site, plan: &Schedule) -> String {
             let title = dot_reach_core::install::walk::title(o);
             format!("{title}: {}. {}", labels(site, o), why(o))
         }));
-        Some(Event {
+        Some(CalendarEvent {
             uid: format!("{job}-{}", agreed.id),
             from: agreed.from.clone(),
             minutes: high,

@@ -6,9 +6,9 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::gate::checks::POWER_CAUTIONS;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::order::MAINS_CAUTIONS;
-use dot_reach_core::install::schedule::{Outage, Schedule};
+use dot_reach_core::install::schedule::{PowerOff, Schedule};
 use dot_reach_core::install::walk;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
@@ -79,11 +79,11 @@ fn view(shell: Shell, site: &Site, record: &Record, plan: &Schedule) -> Page {
     }
 }
 
-fn off(site: &Site, record: &Record, visit: &str, outage: &Outage) -> Off {
+fn off(site: &Site, record: &Record, visit: &str, outage: &PowerOff) -> Off {
     let boxes = outage.boxes.iter().filter_map(|b| {
         let point = site.points.get(&b.point)?;
         let devices = b.devices.iter().filter_map(|d| {
-            let spot = Spot::of(site, d)?;
+            let spot = WorkedDevice::of(site, d)?;
             Some((spot.device.name.clone(), spot.kind.name.clone(), wiring(&spot, record)))
         });
         Some(Boxed {

@@ -3,9 +3,9 @@
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::gate::gate;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::guide::{Guided, ROWS, SURE, guide, hints};
-use dot_reach_core::record::{Answer, Fault};
+use dot_reach_core::record::{CheckAnswer, Fault};
 use dot_reach_core::site::DeviceId;
 use dot_reach_store::Store;
 use serde::Deserialize;
@@ -73,7 +73,7 @@ pub(crate) async fn show(
     printed(job, move |job| {
         let site = &analysis.site;
         let device: Option<DeviceId> = query.device.parse().ok();
-        let spot = device.as_ref().and_then(|d| Spot::of(site, d));
+        let spot = device.as_ref().and_then(|d| WorkedDevice::of(site, d));
         let gate = gate(&job.record, site);
         let told = spot.as_ref().map(|s| hints(&analysis, &gate, s)).unwrap_or_default();
         let answers = answers(&query.a);
@@ -151,7 +151,7 @@ pub(crate) async fn show(
     .await
 }
 
-fn answers(text: &str) -> Vec<Answer> {
+fn answers(text: &str) -> Vec<CheckAnswer> {
     let one = |part: &str| {
         let (check, so) = part.split_once(':')?;
         ROWS.check(check)?;
@@ -160,7 +160,7 @@ fn answers(text: &str) -> Vec<Answer> {
             "no" => Some(false),
             _ => None,
         };
-        Some(Answer { check: check.to_owned(), so })
+        Some(CheckAnswer { check: check.to_owned(), so })
     };
     text.split(',').filter_map(one).take(60).collect()
 }

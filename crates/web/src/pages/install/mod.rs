@@ -11,16 +11,16 @@ pub(crate) mod stretch;
 
 use dot_reach_core::gate::Gate;
 use dot_reach_core::install::clock::Minutes;
-use dot_reach_core::install::schedule::{Kind, Planned};
+use dot_reach_core::install::schedule::{PlannedVisit, VisitKind};
 use dot_reach_core::site::DeviceId;
 
 /// What a visit is called.
-pub(crate) fn visit_name(visit: &Planned) -> String {
+pub(crate) fn visit_name(visit: &PlannedVisit) -> String {
     let number = visit.key.rsplit('-').next().unwrap_or_default();
     match visit.kind {
-        Kind::Before => "Before the day".to_owned(),
-        Kind::Day => format!("Day {number}"),
-        Kind::Dry => format!("Dry slot {number}"),
+        VisitKind::Before => "Before the day".to_owned(),
+        VisitKind::Day => format!("Day {number}"),
+        VisitKind::Dry => format!("Dry slot {number}"),
     }
 }
 

@@ -7,10 +7,10 @@ use dot_reach_core::codes;
 use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{POWER_CAUTIONS, cautions, checks};
 use dot_reach_core::gate::isolate;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::cards::{self, Card};
-use dot_reach_core::install::schedule::Outage;
-use dot_reach_core::install::walk::What;
+use dot_reach_core::install::schedule::PowerOff;
+use dot_reach_core::install::walk::WalkAct;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Cut, IsolationId, Record, Step, WiringRecord};
 use dot_reach_core::site::{DeviceId, Function, NetworkId, Site};
@@ -93,13 +93,13 @@ pub(super) struct Told {
 pub(super) fn told(
     analysis: &Analysis,
     gate: &Gate<'_>,
-    outage: Option<&Outage>,
-    act: &What,
+    outage: Option<&PowerOff>,
+    act: &WalkAct,
 ) -> Told {
     let (site, record): (&Site, _) = (&analysis.site, gate.record());
     match act {
-        What::Isolate { of } => isolate_card(gate, outage, of.as_ref()),
-        What::ProveTester { of } => {
+        WalkAct::Isolate { of } => isolate_card(gate, outage, of.as_ref()),
+        WalkAct::ProveTester { of } => {
             let done = of.as_ref().and_then(|i| record.isolations.get(i)?.proven_before.clone());
             let act =
                 of.as_ref().map(|i| json!({"do": "prove-tester", "isolation": i, "after": false}));
@@ -116,9 +116,9 @@ pub(super) fn told(
                 )
             }
         }
-        What::Energise { of } => energise_card(gate, of.as_ref()),
-        What::Open { network, expected } => open_card(site, gate, network, expected),
-        What::Close { network, of, .. } => {
+        WalkAct::Energise { of } => energise_card(gate, of.as_ref()),
+        WalkAct::Open { network, expected } => open_card(site, gate, network, expected),
+        WalkAct::Close { network, of, .. } => {
             let name = network_name(site, network);
             let at = of.as_ref().and_then(|o| record.open_times.get(o)?.closed.clone());
             Told {
@@ -132,7 +132,7 @@ pub(super) fn told(
                 )
             }
         }
-        What::Rebuild { network, of } => {
+        WalkAct::Rebuild { network, of } => {
             let name = network_name(site, network);
             let at = of.as_ref().and_then(|o| record.open_times.get(o)?.rebuilt.clone());
             Told {
@@ -146,7 +146,7 @@ pub(super) fn told(
                 )
             }
         }
-        What::Step { device, step } => match Spot::of(site, device) {
+        WalkAct::Step { device, step } => match WorkedDevice::of(site, device) {
             Some(spot) => step_card(analysis, gate, &spot, *step),
             None => plain("This device is gone", ""),
         },
@@ -172,7 +172,7 @@ fn network_name(site: &Site, network: &NetworkId) -> String {
     site.networks.get(network).map_or_else(String::new, |n| n.name.clone())
 }
 
-fn isolate_card(gate: &Gate<'_>, outage: Option<&Outage>, of: Option<&IsolationId>) -> Told {
+fn isolate_card(gate: &Gate<'_>, outage: Option<&PowerOff>, of: Option<&IsolationId>) -> Told {
     let Some(outage) = outage else { return plain("Switch off", "") };
     let site = gate.site();
     let record = of.and_then(|i| gate.record().isolations.get(i)).map(|i| {
@@ -237,7 +237,8 @@ fn open_card(site: &Site, gate: &Gate<'_>, network: &NetworkId, expected: &[Devi
     let listed = expected
         .iter()
         .filter_map(|d| Some((site.devices.get(d)?.name.clone(), gate.holds(d, Step::Joined))));
-    let way = expected.first().and_then(|d| Spot::of(site, d)).and_then(|s| cards::card(&s));
+    let way =
+        expected.first().and_then(|d| WorkedDevice::of(site, d)).and_then(|s| cards::card(&s));
     let open = gate.open_time(network);
     Told {
         record: open.map(|o| format!("by {}, {}", o.by, day(&o.at))).unwrap_or_default(),
@@ -252,7 +253,7 @@ fn open_card(site: &Site, gate: &Gate<'_>, network: &NetworkId, expected: &[Devi
     }
 }
 
-fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>, step: Step) -> Told {
+fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step: Step) -> Told {
     let site = spot.site;
     let device = &spot.device.id;
     let mark = gate.mark(device, step);
@@ -314,7 +315,7 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>, step: Step) 
 }
 
 /// What a step asks to do.
-fn asks(spot: &Spot<'_>, step: Step) -> (&'static str, &'static str) {
+fn asks(spot: &WorkedDevice<'_>, step: Step) -> (&'static str, &'static str) {
     match step {
         Step::Excluded => (
             "Take the old device out of the list first",
@@ -366,7 +367,7 @@ fn asks(spot: &Spot<'_>, step: Step) -> (&'static str, &'static str) {
     }
 }
 
-fn kept_codes(spot: &Spot<'_>, record: &Record) -> Vec<String> {
+fn kept_codes(spot: &WorkedDevice<'_>, record: &Record) -> Vec<String> {
     let system = spot.network.map(|n| n.system);
     let of = record.join_codes.iter().filter(|c| c.device == spot.device.id);
     of.map(|c| {
@@ -388,7 +389,7 @@ fn kept_codes(spot: &Spot<'_>, record: &Record) -> Vec<String> {
     .collect()
 }
 
-pub(super) fn wiring(spot: &Spot<'_>, told: &Record) -> WiringSheet {
+pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
     let site = spot.site;
     let lead = site.box_of(spot.point);
     let record = told.wiring_records.iter().find(|r| r.device == spot.device.id);
@@ -453,7 +454,7 @@ fn terminal(kind: &DeviceKind, found: Function) -> String {
     if has { wanted.to_owned() } else { format!("no {wanted} terminal: stays joined through") }
 }
 
-fn join(analysis: &Analysis, gate: &Gate<'_>, spot: &Spot<'_>, card: Card) -> JoinSheet {
+fn join(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, card: Card) -> JoinSheet {
     let site = spot.site;
     let found = analysis.networks.iter().find_map(|n| Some((n, n.place_of(&spot.device.id)?)));
     let route = found.map(|(n, place)| n.first_route(place)).unwrap_or_default();

@@ -4,14 +4,14 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::gate::retest::{Reach, TRIGGERS};
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::retest::{RetestScope, TRIGGERS};
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::gate::{Gate, gate};
 use dot_reach_core::install::clock::{Clock, minute};
 use dot_reach_core::install::order::MAINS_CAUTIONS;
 use dot_reach_core::install::record;
 use dot_reach_core::install::schedule::{
-    Outage, Panel, Planned, Schedule, changes_in_order_of_joining,
+    Panel, PlannedVisit, PowerOff, Schedule, changes_in_order_of_joining,
 };
 use dot_reach_core::install::walk::{self, Walks};
 use dot_reach_core::record::{Record, Step};
@@ -110,8 +110,9 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
 fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: &Schedule) -> Page {
     let site: &Site = &analysis.site;
     let gate = gate(told, site);
-    let is_complete = |d: &DeviceId| Spot::of(site, d).is_some_and(|spot| gate.is_complete(&spot));
-    let devices: BTreeSet<&DeviceId> = plan.visits.iter().flat_map(Planned::devices).collect();
+    let is_complete =
+        |d: &DeviceId| WorkedDevice::of(site, d).is_some_and(|spot| gate.is_complete(&spot));
+    let devices: BTreeSet<&DeviceId> = plan.visits.iter().flat_map(PlannedVisit::devices).collect();
     let off = told.isolations.iter().filter(|i| i.is_in_force()).map(|i| Off {
         what: if i.means.is_main() {
             "The main switch".to_owned()
@@ -222,7 +223,8 @@ fn panel(site: &Site, panel: &Panel) -> String {
 
 fn triggers(site: &Site, told: &Record) -> Vec<Trigger> {
     let tested = told.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
-    let spots: Vec<Spot<'_>> = tested.filter_map(|(d, ..)| Spot::of(site, d)).collect();
+    let spots: Vec<WorkedDevice<'_>> =
+        tested.filter_map(|(d, ..)| WorkedDevice::of(site, d)).collect();
     let networks = site.networks.iter().filter(|n| spots.iter().any(|s| s.device.network == n.id));
     let networks: Vec<_> =
         networks.map(|n| ("network".to_owned(), n.id.to_string(), n.name.clone())).collect();
@@ -233,10 +235,10 @@ fn triggers(site: &Site, told: &Record) -> Vec<Trigger> {
     if spots.is_empty() {
         return Vec::new();
     }
-    let row = |(word, what, reach): (&'static str, &'static str, Reach)| Trigger {
+    let row = |(word, what, reach): (&'static str, &'static str, RetestScope)| Trigger {
         word,
         what,
-        of: if reach == Reach::Network { networks.clone() } else { rooms.clone() },
+        of: if reach == RetestScope::Network { networks.clone() } else { rooms.clone() },
     };
     TRIGGERS.map(row).into_iter().filter(|t| !t.of.is_empty()).collect()
 }
@@ -245,12 +247,12 @@ fn visit(
     job: &str,
     site: &Site,
     plan: &Schedule,
-    visit: &Planned,
+    visit: &PlannedVisit,
     gate: &Gate<'_>,
     progress: &Progress,
 ) -> Visit {
     let agreed = site.visits.iter().find(|v| v.of == visit.key);
-    let row = |key: &str, name: String, what: String, outage: Option<&Outage>| {
+    let row = |key: &str, name: String, what: String, outage: Option<&PowerOff>| {
         let (done, total) = progress.get(key).map_or((0, 0), |(_, done, all)| (*done, *all));
         let has =
             |d: &DeviceId| outage.is_some_and(|o| o.boxes.iter().any(|b| b.devices.contains(d)));
@@ -279,7 +281,7 @@ fn visit(
         let left = visit
             .after
             .iter()
-            .filter(|d| Spot::of(site, d).is_some_and(|spot| !gate.is_complete(&spot)));
+            .filter(|d| WorkedDevice::of(site, d).is_some_and(|spot| !gate.is_complete(&spot)));
         let what = format!("{count} in the order of joining, {} to do", left.count());
         stretches.push(row(
             &walk::rest_of(visit),
@@ -311,7 +313,7 @@ fn visit(
 }
 
 /// When a visit that begins at a time is over: likely, and at the latest of nine in ten.
-fn until(from: &str, visit: &Planned) -> String {
+fn until(from: &str, visit: &PlannedVisit) -> String {
     let Some(begins) = minute(from).map(|m| m.rem_euclid(1440.0)) else { return String::new() };
     let (low, high) = visit.minutes.range();
     let clock = |minutes: f64| {
@@ -328,7 +330,7 @@ fn names<'a>(site: &Site, devices: impl Iterator<Item = &'a DeviceId>) -> String
 }
 
 /// The boxes of a time without power, in the order of the walk.
-pub(super) fn labels(site: &Site, outage: &Outage) -> String {
+pub(super) fn labels(site: &Site, outage: &PowerOff) -> String {
     let boxes = outage.boxes.iter().filter_map(|b| site.points.get(&b.point));
     let rooms = boxes.map(|p| {
         let room = site.room_name(p);
@@ -338,7 +340,7 @@ pub(super) fn labels(site: &Site, outage: &Outage) -> String {
 }
 
 /// Why it goes off so, in a sentence.
-pub(super) fn why(outage: &Outage) -> String {
+pub(super) fn why(outage: &PowerOff) -> String {
     let whys: Vec<String> = outage.cut.whys.iter().map(ToString::to_string).collect();
     let text = whys.join("; ");
     let mut signs = text.chars();

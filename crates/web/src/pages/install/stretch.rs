@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::Analysis;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::gate::{Deed, Lacks, deeds as of_all, gate};
 use dot_reach_core::install::schedule::Schedule;
-use dot_reach_core::install::walk::{self, Walks, What};
+use dot_reach_core::install::walk::{self, WalkAct, Walks};
 use dot_reach_core::record::{Cut, Method, Record, Secured, Step};
 use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
@@ -161,7 +161,7 @@ fn view(
         let all = [Some(deeds.own), deeds.elsewhere, deeds.put_back, deeds.back];
         shipped.extend(all.into_iter().flatten().map(|deed| (deed.key.clone(), deed)));
         let step = match &made.act {
-            What::Step { device, step } => Spot::of(site, device).zip(Some(*step)),
+            WalkAct::Step { device, step } => WorkedDevice::of(site, device).zip(Some(*step)),
             _ => None,
         };
         let (tag, place) = step.as_ref().map_or_else(Default::default, |(spot, _)| {
@@ -194,16 +194,16 @@ fn view(
             step: step.as_ref().map_or("", |(_, step)| step.word()),
             point: step.as_ref().map(|(spot, _)| spot.point.id.to_string()).unwrap_or_default(),
             hub_act: match &made.act {
-                What::Open { .. } => "open",
-                What::Close { .. } => "close",
-                What::Rebuild { .. } => "rebuild",
-                What::Step { step: Step::Excluded, .. } => "exclude",
+                WalkAct::Open { .. } => "open",
+                WalkAct::Close { .. } => "close",
+                WalkAct::Rebuild { .. } => "rebuild",
+                WalkAct::Step { step: Step::Excluded, .. } => "exclude",
                 _ => "",
             },
             network: match &made.act {
-                What::Open { network, .. }
-                | What::Close { network, .. }
-                | What::Rebuild { network, .. } => network.to_string(),
+                WalkAct::Open { network, .. }
+                | WalkAct::Close { network, .. }
+                | WalkAct::Rebuild { network, .. } => network.to_string(),
                 _ => step.as_ref().map(|(s, _)| s.device.network.to_string()).unwrap_or_default(),
             },
             shows: match step.map(|(_, step)| step) {
@@ -235,15 +235,15 @@ fn view(
 }
 
 /// What a move is called on its page.
-fn key_of_move(act: &What) -> String {
+fn key_of_move(act: &WalkAct) -> String {
     match act {
-        What::Isolate { .. } => "isolate".to_owned(),
-        What::ProveTester { .. } => "prove".to_owned(),
-        What::Energise { .. } => "energise".to_owned(),
-        What::Open { network, .. } => format!("open-{network}"),
-        What::Close { network, .. } => format!("close-{network}"),
-        What::Rebuild { network, .. } => format!("rebuild-{network}"),
-        What::Step { device, step } => format!("{device}.{}", step.word()),
+        WalkAct::Isolate { .. } => "isolate".to_owned(),
+        WalkAct::ProveTester { .. } => "prove".to_owned(),
+        WalkAct::Energise { .. } => "energise".to_owned(),
+        WalkAct::Open { network, .. } => format!("open-{network}"),
+        WalkAct::Close { network, .. } => format!("close-{network}"),
+        WalkAct::Rebuild { network, .. } => format!("rebuild-{network}"),
+        WalkAct::Step { device, step } => format!("{device}.{}", step.word()),
     }
 }
 

@@ -13,7 +13,7 @@ use dot_reach_core::summary::Summary;
 use dot_reach_store::{JobId, JobSummary, Store};
 
 use crate::app::App;
-use crate::door::{For, Person, See};
+use crate::door::{For, See, Visitor};
 use crate::error::WebError;
 use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html, printed};
@@ -47,7 +47,7 @@ pub(crate) struct Standing {
 }
 
 #[get("/")]
-pub(crate) async fn show(person: Person, app: web::Data<App>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(person: Visitor, app: web::Data<App>) -> Result<HttpResponse, WebError> {
     let jobs = app.ask(Store::jobs).await?.into_iter().map(|summary| {
         let standing = app.desk.standing(&summary.id, summary.revision);
         row(&summary, standing)

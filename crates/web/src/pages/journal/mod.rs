@@ -6,8 +6,8 @@ use std::collections::BTreeSet;
 
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::site::{Edit, Kind, Ref, Thing, Touch};
-use dot_reach_store::{Act, JournalRow};
+use dot_reach_core::site::{Edit, Kind, Ref, Thing, Touch, field_in_words};
+use dot_reach_store::{JournalAct, JournalRow};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
@@ -94,8 +94,8 @@ pub(crate) async fn delete(For(job, ..): For<Change>, sent: web::Json<SentName>)
 fn line(entry: JournalRow) -> Line {
     let done = entry.edit.as_ref().map_or_else(|| told_by(&entry.touched), words);
     let what = match (entry.act, entry.of_revision) {
-        (Act::Undo, Some(of)) => format!("Took back change {of}: {done}"),
-        (Act::Redo, Some(of)) => format!("Made change {of} again: {done}"),
+        (JournalAct::Undo, Some(of)) => format!("Took back change {of}: {done}"),
+        (JournalAct::Redo, Some(of)) => format!("Made change {of} again: {done}"),
         _ => capital(&done),
     };
     let things: BTreeSet<_> = entry.touched.iter().map(|touch| &touch.thing).collect();
@@ -166,7 +166,7 @@ fn put_words(thing: &Thing) -> String {
 
 fn set_words(kind: Kind, field: &str, value: &Value) -> String {
     let of = kind.called();
-    let field = field.replace(['_', '.'], " ");
+    let field = field_in_words(field);
     match value {
         Value::Null => format!("cleared the {field} of a {of}"),
         Value::Bool(true) => format!("ticked {field} of a {of}"),

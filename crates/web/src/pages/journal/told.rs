@@ -1,7 +1,7 @@
 //! Entries of the record in the words of the day.
 
 use dot_reach_core::gate::checks::checks;
-use dot_reach_core::gate::work::Spot;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::record::{Entry, Isolated, IsolationId, OpenTimeId, Record, Step, What};
 use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use dot_reach_core::units::Dbm;
@@ -83,7 +83,7 @@ impl Names<'_> {
     }
 
     fn check(&self, device: &DeviceId, step: Step, word: &str) -> String {
-        let spot = Spot::of(self.site, device);
+        let spot = WorkedDevice::of(self.site, device);
         let known = spot.and_then(|s| checks(&s, step).into_iter().find(|c| c.word == word));
         known.map_or_else(|| word.replace('-', " "), |c| c.text)
     }

@@ -6,7 +6,7 @@ use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::catalogue::rates::RATES;
-use dot_reach_core::catalogue::{DeviceKind, Far, LoadKind, Powered, Supply, Way};
+use dot_reach_core::catalogue::{DeviceKind, Far, FittingWay, LoadKind, Powered, Supply};
 use dot_reach_core::prove::firm;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Edit, Rate, Site};
@@ -15,8 +15,8 @@ use dot_reach_formats::{library, points_csv};
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::commands::{Answer, Mark, download, take_lines, uploaded};
-use crate::door::{Change, For, Job, See};
+use crate::commands::{Answer, ChangeMark, download, take_lines, uploaded};
+use crate::door::{AskedJob, Change, For, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice, choices, word};
 use crate::pages::{Shell, printed};
@@ -50,7 +50,7 @@ struct Taught {
 }
 
 /// What accepted calibrations of all jobs say; only the firm's own library asks for it.
-async fn taught(job: &Job) -> Result<Vec<Taught>, WebError> {
+async fn taught(job: &AskedJob) -> Result<Vec<Taught>, WebError> {
     if !job.id.is_library() {
         return Ok(Vec::new());
     }
@@ -261,10 +261,10 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("join.deletes_too", "the same press takes it out", kind.join.deletes_too),
     ];
     for (way, field, words) in [
-        (Way::Hub, "fit.platforms.hub", "reached through its hub"),
-        (Way::Matter, "fit.platforms.matter", "reached by Matter"),
-        (Way::Voice, "fit.platforms.voice", "reached by voice"),
-        (Way::Cloud, "fit.platforms.cloud", "reached by its maker’s servers"),
+        (FittingWay::Hub, "fit.platforms.hub", "reached through its hub"),
+        (FittingWay::Matter, "fit.platforms.matter", "reached by Matter"),
+        (FittingWay::Voice, "fit.platforms.voice", "reached by voice"),
+        (FittingWay::Cloud, "fit.platforms.cloud", "reached by its maker’s servers"),
     ] {
         ticks.push((field, words, fit.platforms.contains(&way)));
     }
@@ -312,7 +312,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
 #[derive(Deserialize)]
 pub(crate) struct Marked {
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
 }
 
 #[post("/jobs/{job}/library")]

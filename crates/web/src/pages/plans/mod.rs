@@ -15,7 +15,7 @@ use futures_util::TryStreamExt;
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::commands::{Answer, Mark, download, stored, take_edit};
+use crate::commands::{Answer, ChangeMark, download, stored, take_edit};
 use crate::door::{Change, For, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Group, groups};
@@ -123,7 +123,7 @@ struct Taken {
     #[serde(default)]
     only_look: bool,
     #[serde(default)]
-    mark: Option<Mark>,
+    mark: Option<ChangeMark>,
 }
 
 /// Takes a plan in as one edit, or says what that would come to.
@@ -181,7 +181,7 @@ struct Laid {
     floor: FloorId,
     #[serde(flatten)]
     page: Page,
-    mark: Mark,
+    mark: ChangeMark,
 }
 
 /// Lays the picture of a page under a storey, at the page's own scale.

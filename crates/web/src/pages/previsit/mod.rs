@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::site::{PointKind, Residual, Site, Work, breaker_order};
+use dot_reach_core::site::{JobKind, PointKind, Residual, Site, breaker_order};
 use dot_reach_core::survey::brief::{FIRST_FIX, first_fix_depth_mm, who_may};
 use dot_reach_core::survey::previsit::looks;
 use dot_reach_core::units::typographic;
@@ -131,7 +131,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                 .collect(),
             who_may: who_may(site.job.region),
             first_fix: FIRST_FIX.to_vec(),
-            is_new: site.job.work == Work::New,
+            is_new: site.job.work == JobKind::New,
             agreed: site.job.first_fix.clone(),
             positions: positions.collect(),
             circuits: circuits(&site),

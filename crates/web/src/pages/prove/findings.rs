@@ -5,7 +5,7 @@ use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::diagnose::{Diagnosis, rows};
-use dot_reach_core::prove::next::Next;
+use dot_reach_core::prove::next::NextReading;
 use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::{Db, typographic};
 
@@ -127,8 +127,8 @@ fn finding(site: &Site, d: &Diagnosis) -> Finding {
     }
 }
 
-fn next_card(site: &Site, job: &str, next: &Next) -> NextCard {
-    let of = |w: &dot_reach_core::prove::next::Worth| {
+fn next_card(site: &Site, job: &str, next: &NextReading) -> NextCard {
+    let of = |w: &dot_reach_core::prove::next::ReadingWorth| {
         let share = percent((w.lowers / next.variance.max(1e-9)).min(1.0));
         let href = format!("/jobs/{job}/walk?from={}&to={}", w.from, w.to);
         (name(site, &w.from), name(site, &w.to), share, href)
@@ -148,7 +148,7 @@ fn ways(analysis: &Analysis, proof: &Proof) -> Vec<WayRow> {
         let over = if over.is_empty() { "straight".to_owned() } else { over };
         margin.map_or_else(|| over.clone(), |m| format!("{over} ({} dB)", bare(m)))
     };
-    let of = |row: dot_reach_core::prove::diagnose::Row| {
+    let of = |row: dot_reach_core::prove::diagnose::ParentRow| {
         let actual = row.actual.as_ref()?;
         Some(WayRow {
             name: name(site, &row.device),
@@ -192,7 +192,7 @@ fn learned_rows(analysis: &Analysis, proof: &Proof) -> Vec<(String, String, Stri
 }
 
 /// The storey of the best next reading, with the links that were read and the one to read.
-fn plan(analysis: &Analysis, proof: &Proof, next: &Next) -> Option<(String, Plan)> {
+fn plan(analysis: &Analysis, proof: &Proof, next: &NextReading) -> Option<(String, Plan)> {
     let site = &analysis.site;
     let floor_of = |id: &DeviceId| {
         site.devices.get(id).and_then(|d| site.point_of(d)).map(|p| p.floor.clone())

@@ -11,7 +11,7 @@ use dot_reach_core::units::{Db, typographic};
 
 use super::or_dash;
 use crate::desk::Bench;
-use crate::door::{For, Job, See};
+use crate::door::{AskedJob, For, See};
 use crate::error::WebError;
 use crate::pages::printed;
 
@@ -38,7 +38,7 @@ const MOST: usize = 12;
 #[get("/jobs/{job}/prove/helps")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     let ((_, proof), looked) = (job.proved().await?, job.looked().await?);
-    let work = move |bench: &mut Bench, job: &Job| {
+    let work = move |bench: &mut Bench, job: &AskedJob| {
         let all = job.app.desk.helps(&job.id, job.revision).unwrap_or_else(|| {
             let found = &looked.diagnoses;
             let all = Arc::new(helps(&looked.learned, &proof, found, &|| bench.is_wanted()));

@@ -18,7 +18,7 @@ use dot_reach_core::prove::Proof;
 use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_core::units::Db;
 
-use crate::door::Job;
+use crate::door::AskedJob;
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::printed;
@@ -39,7 +39,7 @@ fn tabs(job: &dot_reach_store::JobId, here: &str) -> Tabs {
 
 /// A page of a job's analysis and what its readings say.
 async fn proved<T: Template>(
-    job: Job,
+    job: AskedJob,
     view: impl FnOnce(&Arc<Analysis>, &Proof) -> T + Send + 'static,
 ) -> Result<HttpResponse, WebError> {
     let (analysis, proof) = job.proved().await?;

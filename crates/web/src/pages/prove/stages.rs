@@ -11,7 +11,7 @@ use serde::Deserialize;
 
 use super::{Tabs, name, or_dash, tabs};
 use crate::door::{For, See};
-use crate::drawing::plan::{Mark, Plan, RouteShape, sheet};
+use crate::drawing::plan::{Plan, PlanMark, RouteShape, sheet};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::{Shell, printed};
@@ -160,7 +160,12 @@ fn drawn(site: &Site, floor: &FloorId, all: &[Differs]) -> Plan {
         }
         if let Some(s) = d.after.as_ref().or(d.before.as_ref()).filter(|s| here(s)) {
             let text = d.gained().map_or_else(|| "±".to_owned(), |g| typographic(g.get(), 0));
-            plan.marks.push(Mark { x: cm(s.at[0]), y: cm(s.at[1]), text, title: d.name.clone() });
+            plan.marks.push(PlanMark {
+                x: cm(s.at[0]),
+                y: cm(s.at[1]),
+                text,
+                title: d.name.clone(),
+            });
         }
     }
     plan

@@ -15,7 +15,7 @@ use serde::Deserialize;
 
 use super::name;
 use crate::door::{For, See};
-use crate::drawing::plan::{Mark, Plan, RouteShape, sheet};
+use crate::drawing::plan::{Plan, PlanMark, RouteShape, sheet};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
 
@@ -155,7 +155,7 @@ fn plan(
         if let Some([x, y]) = test.spot {
             let text = if test.arrived == test.count { "✓" } else { "×" }.to_owned();
             let title = in_words(test.arrived, test.count);
-            plan.marks.push(Mark { x: cm(x), y: cm(y), text, title });
+            plan.marks.push(PlanMark { x: cm(x), y: cm(y), text, title });
         }
     }
     let at = |id| {

@@ -8,7 +8,7 @@ use dot_reach_store::StoreError;
 
 use super::{Query, options};
 use crate::desk::Bench;
-use crate::door::{For, Job, See};
+use crate::door::{AskedJob, For, See};
 use crate::error::WebError;
 use crate::pages::printed;
 
@@ -33,7 +33,7 @@ pub(crate) async fn show(
     let query = query.into_inner();
     let device: DeviceId = query.select.parse().map_err(|_| WebError::NotFound("device"))?;
     let wished = options(&query);
-    let work = move |bench: &mut Bench, job: &Job| {
+    let work = move |bench: &mut Bench, job: &AskedJob| {
         let analysis = bench.analysis(&job.site, &wished)?;
         let row = |cure: dot_reach_core::cures::Cure| {
             Ok(Row {

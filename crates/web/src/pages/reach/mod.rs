@@ -23,10 +23,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::commands::download;
 use crate::desk::Bench;
-use crate::door::{For, Job, See};
+use crate::door::{AskedJob, For, See};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
-use crate::work::{About, Found, Question, Ticket};
+use crate::work::{About, Question, Ticket, WorkFound};
 
 /// What of the job is looked at.
 #[derive(Clone, Debug, Default, Deserialize, Serialize)]
@@ -93,7 +93,7 @@ pub(crate) async fn show(
 }
 
 /// What the page shows of a job as it stands.
-async fn viewed(job: &Job, query: Query) -> Result<view::View, WebError> {
+async fn viewed(job: &AskedJob, query: Query) -> Result<view::View, WebError> {
     let options = options(&query);
     let chances = chances_of(job, &options);
     job.at_bench(options, move |bench, job| {
@@ -103,20 +103,20 @@ async fn viewed(job: &Job, query: Query) -> Result<view::View, WebError> {
 }
 
 /// The chances of a job as it stands, if somebody has drawn them.
-fn chances_of(job: &Job, options: &Options) -> Option<Arc<Chances>> {
+fn chances_of(job: &AskedJob, options: &Options) -> Option<Arc<Chances>> {
     match job.app.work.ticket(&question(job, options))?.found()? {
-        Found::Chances(chances) => Some(chances),
+        WorkFound::Chances(chances) => Some(chances),
         _ => None,
     }
 }
 
-fn question(job: &Job, options: &Options) -> Question {
+fn question(job: &AskedJob, options: &Options) -> Question {
     let about = About::Chances(options.clone());
     Question::Job { job: job.id.clone(), revision: job.revision, about }
 }
 
 /// Draws many houses for a job as it stands.
-pub(crate) fn chances_ticket(job: &Job, query: &Query) -> Arc<Ticket> {
+pub(crate) fn chances_ticket(job: &AskedJob, query: &Query) -> Arc<Ticket> {
     let options = options(query);
     let shared = job.clone();
     job.app.work.begin(question(job, &options), move |pulse| {
@@ -124,7 +124,7 @@ pub(crate) fn chances_ticket(job: &Job, query: &Query) -> Arc<Ticket> {
         let analysis = bench.analysis(&shared.site, &options).ok()?;
         let budget = Budget::default();
         let found = chances(&analysis, budget, pulse);
-        (found.draws > 0).then(|| Found::Chances(Arc::new(found)))
+        (found.draws > 0).then(|| WorkFound::Chances(Arc::new(found)))
     })
 }
 
@@ -135,7 +135,8 @@ pub(crate) async fn surface_csv(
     query: web::Query<Query>,
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
-    let work = move |bench: &mut Bench, job: &Job| ground::surface_csv(bench, &job.site, &query);
+    let work =
+        move |bench: &mut Bench, job: &AskedJob| ground::surface_csv(bench, &job.site, &query);
     let text = job.at_bench(Options::default(), work).await?;
     Ok(download("surface.csv", "text/csv; charset=utf-8", text))
 }
@@ -148,7 +149,7 @@ pub(crate) async fn surface_geojson(
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let work =
-        move |bench: &mut Bench, job: &Job| ground::surface_geojson(bench, &job.site, &query);
+        move |bench: &mut Bench, job: &AskedJob| ground::surface_geojson(bench, &job.site, &query);
     let value = job.at_bench(Options::default(), work).await?;
     Ok(download("surface.geojson", "application/geo+json", value.to_string()))
 }
@@ -164,7 +165,7 @@ pub(crate) fn parts(
 }
 
 /// The parts of the page for a job as it stands by now, and at which revision that is.
-pub(crate) async fn parts_now(job: &Job, query: Query) -> Result<(String, u64), WebError> {
+pub(crate) async fn parts_now(job: &AskedJob, query: Query) -> Result<(String, u64), WebError> {
     let job = job.renewed().await?;
     let p = viewed(&job, query).await?;
     let html = job.compute(move || Parts { p }.render()).await??;

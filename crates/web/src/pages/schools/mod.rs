@@ -5,7 +5,7 @@ use askama::Template;
 use dot_reach_core::network::Band;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::link::worse_margin;
-use dot_reach_core::propagation::schools::School;
+use dot_reach_core::propagation::schools::PathLossSchool;
 use dot_reach_core::units::{Db, typographic};
 use serde::Deserialize;
 
@@ -68,7 +68,7 @@ pub(crate) async fn show(
             .collect();
         let links = analysis.networks.get(place).map(links).unwrap_or_default();
         let band = |m: &Db| Band::of(*m, analysis.target);
-        let schools = School::ALL.iter().enumerate().map(|(i, school)| {
+        let schools = PathLossSchool::ALL.iter().enumerate().map(|(i, school)| {
             let sound = links.iter().filter(|l| band(&l.margins[i]) >= Band::Sound).count();
             let out = links.iter().filter(|l| band(&l.margins[i]) == Band::Out).count();
             let counts =
@@ -103,7 +103,7 @@ fn links(network: &NetworkAnalysis) -> Vec<Compared> {
     hops.filter_map(|hop| {
         let (a, b) = (network.place_of(&hop.from)?, network.place_of(&hop.to)?);
         let (one, other) = (&network.nodes[a], &network.nodes[b]);
-        let losses = School::ALL.map(|s| s.loss(&network.medium, one.place, other.place));
+        let losses = PathLossSchool::ALL.map(|s| s.loss(&network.medium, one.place, other.place));
         let margins = losses.map(|loss| worse_margin(one, other, loss));
         Some(Compared {
             from: one.name.clone(),

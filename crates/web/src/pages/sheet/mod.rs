@@ -7,11 +7,11 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::fit;
 use dot_reach_core::site::{FloorId, Point, PointId, Site};
-use dot_reach_core::survey::sheet::{COLUMNS, Column, Takes, shown};
+use dot_reach_core::survey::sheet::{COLUMNS, SheetColumn, Takes, shown};
 use dot_reach_formats::points_csv::{self, Anchor};
 use serde::Deserialize;
 
-use crate::commands::{Answer, Mark, download, drawn, take_lines, uploaded};
+use crate::commands::{Answer, ChangeMark, download, drawn, take_lines, uploaded};
 use crate::door::{Change, For, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
@@ -156,7 +156,7 @@ fn card(site: &Site, floor: &FloorId, chosen: Option<&Point>) -> Option<Card> {
     let id = |n: Option<usize>| {
         n.and_then(|n| points.get(n)).map_or_else(String::new, |p| p.id.to_string())
     };
-    let field = |c: &'static Column| {
+    let field = |c: &'static SheetColumn| {
         let value = shown(site, point, c);
         let choices = match c.takes {
             Takes::Choice(of) => of.iter().map(|(k, w, _)| (*k, *w, *w == value)).collect(),
@@ -205,7 +205,7 @@ pub(crate) struct Pasted {
     column: String,
     stem: String,
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
 }
 
 #[post("/jobs/{job}/sheet")]
@@ -234,7 +234,7 @@ pub(crate) async fn paste(For(job, ..): For<Change>, sent: web::Json<Pasted>) ->
 #[derive(Deserialize)]
 pub(crate) struct Marked {
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
 }
 
 #[post("/jobs/{job}/points.csv")]

@@ -1,7 +1,7 @@
 //! The forms of what is in and behind a box: the box itself, what it switches, its breaker, the other
 //! places that work the same.
 
-use dot_reach_core::fit::Place;
+use dot_reach_core::fit::FitPlace;
 use dot_reach_core::fit::candidates::{Candidate, candidates};
 use dot_reach_core::fit::space::goes_by_volume;
 use dot_reach_core::site::{
@@ -142,7 +142,7 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
     BoxForm {
         gangs: point.gangs,
         gang: if point.gang == 0 { String::new() } else { point.gang.to_string() },
-        tabs: match Place::of(site, point, None).tabs_off() {
+        tabs: match FitPlace::of(site, point, None).tabs_off() {
             None => {
                 "Say its gang: it decides which side tabs come off, before anything is mounted."
             }

@@ -8,15 +8,17 @@ use askama::Template;
 use dot_reach_core::analysis::{Analysis, Options, analyse_after};
 use dot_reach_core::compare::{Difference, Standing, differences, standing};
 use dot_reach_core::record::Prepared;
-use dot_reach_core::site::{Both, Edit, Merge, Refusal, Side, Site, Wrong, apply, in_words, merge};
+use dot_reach_core::site::{
+    Both, Edit, Merge, Refusal, Side, Site, Wrong, apply, field_in_words, in_words, merge,
+};
 use dot_reach_core::units::{Db, typographic};
 use dot_reach_store::{JobId, Reads, StoreError, Variant};
 use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::now;
-use crate::commands::{Answer, Mark, command, keep, receipt};
-use crate::door::{Change, For, Job, See};
+use crate::commands::{Answer, ChangeMark, command, keep, receipt};
+use crate::door::{AskedJob, Change, For, See};
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -65,12 +67,12 @@ struct Asked {
 
 impl From<&Both> for Asked {
     fn from(both: &Both) -> Self {
-        let field = both.field.as_ref().map(|f| format!(", {}", f.replace(['_', '.'], " ")));
+        let field = both.field.as_ref().map(|f| format!(", {}", field_in_words(f)));
         Self {
             key: both.key(),
             says: format!("{}{}", both.name, field.unwrap_or_default()),
-            plan: in_words(both.plan.as_ref(), both.field.is_some()),
-            variant: in_words(both.variant.as_ref(), both.field.is_some()),
+            plan: in_words(both.plan.as_ref(), both.field.as_deref()),
+            variant: in_words(both.variant.as_ref(), both.field.as_deref()),
         }
     }
 }
@@ -82,7 +84,7 @@ struct Cell {
 }
 
 /// The job that is the plan: that of a variant is the one it is a branch of.
-fn plan_of(job: &Job) -> JobId {
+fn plan_of(job: &AskedJob) -> JobId {
     job.variant.as_ref().map_or_else(|| job.id.clone(), |v| v.of.clone())
 }
 
@@ -134,7 +136,7 @@ pub(crate) async fn show(
 }
 
 fn page(
-    job: &Job,
+    job: &AskedJob,
     of: &JobId,
     (all, aside): (&[Variant], &[Variant]),
     found: &[(Standing, Looked)],
@@ -291,7 +293,7 @@ pub(crate) async fn branch(For(job, ..): For<Change>, sent: web::Json<SentBranch
 #[derive(Deserialize)]
 pub(crate) struct SentTake {
     #[serde(flatten)]
-    mark: Mark,
+    mark: ChangeMark,
     /// Of what both sides changed: whose stands, by its key.
     #[serde(default)]
     answers: BTreeMap<String, Side>,
@@ -354,7 +356,7 @@ pub(crate) async fn bring_back(
     put(job, &path.into_inner().1, false).await
 }
 
-async fn put(job: Job, variant: &str, aside: bool) -> Answer {
+async fn put(job: AskedJob, variant: &str, aside: bool) -> Answer {
     let id: JobId = variant.parse()?;
     let of = job.id.clone();
     let done = job.app.ask(move |store| {
