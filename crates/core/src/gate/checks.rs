@@ -1,5 +1,9 @@
 //! What is looked at one by one before a step counts as done. The cautions of the work stand here, where the
-//! work is.
+//! work is; the rows are `data/day.toml`.
+
+use std::sync::LazyLock;
+
+use serde::Deserialize;
 
 use super::work::WorkedDevice;
 use crate::catalogue::{Far, PointKind};
@@ -16,207 +20,123 @@ pub struct StepCheck {
     pub text: String,
 }
 
-type Applies = fn(&WorkedDevice<'_>) -> bool;
+/// Where a row of the day applies.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum Applies {
+    /// Everywhere.
+    #[default]
+    Always,
+    /// Above reach, or outdoors.
+    HighOrWet,
+    /// In a switch box.
+    InBox,
+    /// In a box of several gangs whose device is derated there.
+    InWideBox,
+    /// Where an earth comes in or is wanted.
+    HasEarth,
+    /// Where a conductor is spare or capped, or none is listed.
+    HasUnused,
+    /// Where the load is worked from several places.
+    SeveralPlaces,
+    /// On a battery.
+    Battery,
+    /// On the mains.
+    Mains,
+    /// Where it switches, or gives light itself.
+    Switches,
+    /// Where it dims.
+    Dims,
+    /// With a button of its own.
+    OwnButton,
+    /// With a wired wall switch before it.
+    WiredButton,
+    /// With a radio.
+    HasRadio,
+    /// A remote.
+    Remote,
+    /// In a house of several platforms.
+    SeveralPlatforms,
+    /// Above reach.
+    IsHigh,
+    /// Outdoors.
+    IsOutdoors,
+    /// Where a box is opened.
+    OpensBox,
+}
 
-/// Each check: its step, its word, what is looked at, and where it applies.
-const ROWS: [(Step, &str, &str, Applies); 63] = [
-    (Step::Firmware, "updated", "The hub says that its software is up to date", always),
-    (
-        Step::Phone,
-        "same-wifi",
-        "The phone is on the network of the house, not on mobile data",
-        always,
-    ),
-    (Step::Phone, "bluetooth", "Bluetooth is on", always),
-    (Step::Phone, "system", "The phone's own software is up to date", always),
-    (Step::Phone, "mail", "The owner can read the code that comes by mail", always),
-    (Step::Phone, "owner", "The account is the owner's; no password is kept here", always),
-    (Step::Clock, "time", "Time zone and clock are right", always),
-    (Step::Clock, "place", "The place is set: sunrise follows from it", always),
-    (
-        Step::Excluded,
-        "still-powered",
-        "The old device still has power: it hears the exclusion",
-        always,
-    ),
-    (
-        Step::Excluded,
-        "gone",
-        "It is gone from the hub's list; what cannot be excluded is removed as failed",
-        always,
-    ),
-    (
-        Step::Dead,
-        "own-terminals",
-        "Dead at the terminals of what is in the box, before it is taken off",
-        always,
-    ),
-    (
-        Step::Dead,
-        "every-conductor",
-        "Every conductor of the box tested against each other and against earth",
-        always,
-    ),
-    (
-        Step::Dead,
-        "neighbours",
-        "The neighbours in the box are dead too: another circuit may share it",
-        always,
-    ),
-    (Step::Dead, "after-removal", "Tested again with the old device off its wires", always),
-    (
-        Step::Dead,
-        "tester-after",
-        "The tester was shown to work again on the known source, after the tests",
-        always,
-    ),
-    (Step::Dead, "rested", "Water kept away, ladder on firm ground and held", high_or_wet),
-    (Step::Noted, "photo", "The wiring is photographed before anything is taken off", always),
-    (Step::Noted, "terminals", "Which conductor was at which terminal is written down", always),
-    (Step::Noted, "old-kept", "The old device is kept, marked with its place", always),
-    (Step::Noted, "tape", "Painter's tape under the box against dust", in_box),
-    (Step::Wired, "diagram", "The maker's diagram lies open, and is the one for this box", always),
-    (Step::Wired, "strip", "Insulation taken off as the maker says, all conductors alike", always),
-    (Step::Wired, "gauge", "Size of the conductors goes with terminal and connector", always),
-    (Step::Wired, "earth", "Earth is connected, through to the box", has_earth),
-    (Step::Wired, "no-bare", "No bare copper outside a connector", always),
-    (
-        Step::Wired,
-        "capped",
-        "Each unused conductor is capped by itself, and written down",
-        has_unused,
-    ),
-    (
-        Step::Wired,
-        "family",
-        "Everything on these wires is of one family: others flicker or are damaged",
-        several_places,
-    ),
-    (Step::Checked, "tug", "Each joint tugged by itself", always),
-    (Step::Checked, "terminals", "Terminals are tight, and not over-tightened", always),
-    (
-        Step::Checked,
-        "connector",
-        "Connectors are of the size for what meets in them; tape where the maker asks for it",
-        always,
-    ),
-    (
-        Step::Checked,
-        "tabs",
-        "Tabs are broken off only where its lower limit allows it",
-        in_wide_box,
-    ),
-    (
-        Step::DryFitted,
-        "folded",
-        "Conductors folded without pinch, cross, kink or nick; none on a sharp edge",
-        always,
-    ),
-    (Step::DryFitted, "screws", "Screws turned in turn, level and flush", in_box),
-    (Step::DryFitted, "indicator", "Its light is at the bottom, safety plugs are in", in_box),
-    (Step::DryFitted, "nothing-left", "No tool, no strand, no bare end is left in it", always),
-    (Step::PutBack, "capped", "Each conductor is back at its terminal or capped by itself", always),
-    (Step::PutBack, "covered", "The box is covered and marked", always),
-    (Step::Placed, "where", "It stands where it will live, not where it was convenient", always),
-    (Step::Placed, "battery", "Battery in, strip pulled", battery),
-    (Step::Powered, "on-off", "On and off by its own button", switches),
-    (Step::Powered, "dim", "Up and down without flicker, at the lowest too", dims),
-    (Step::Powered, "hold", "Hold, double and triple press do what the sheet says", own_button),
-    (Step::Powered, "light", "Its light means what the sheet says", always),
-    (Step::Identified, "right-one", "Identify makes this one answer, and no other", always),
-    (
-        Step::Identified,
-        "press",
-        "A press by hand shows in the app, a tap in the app shows here",
-        has_radio,
-    ),
-    (Step::Identified, "app", "The app switches it", switches),
-    (Step::Settings, "power-loss", "What it does after power comes back", mains),
-    (Step::Settings, "type", "Kind of switch and contact of the wall switch", wired_button),
-    (Step::Settings, "indicator", "Sense of its light", own_button),
-    (Step::Settings, "fade", "Fade, and lowest and highest level", dims),
-    (Step::Settings, "remote", "What each button sends", remote),
-    (Step::Tied, "works", "It works the load of its master, from here", always),
-    (Step::Tied, "right-one", "It works no other", always),
-    (Step::Decoupled, "lamp-on", "The lamp is ON before the relay is given up", always),
-    (Step::Decoupled, "disabled", "The button sends commands and no longer switches", always),
-    (
-        Step::Decoupled,
-        "closed-after",
-        "The relay stands CLOSED afterwards: the lamp answers the app",
-        always,
-    ),
-    (Step::Tested, "door-shut", "Door shut, cabinet shut, people where they usually are", always),
-    (Step::Tested, "in-place", "At the place where it stays", always),
-    (Step::Tested, "answers", "Ten presses, ten answers", always),
-    (Step::Closed, "works-closed", "Works with the plate on: metal and depth cost signal", always),
-    (
-        Step::Named,
-        "default-room",
-        "Nothing of it is left in a default room, and nothing stands there twice",
-        always,
-    ),
-    (Step::Named, "link", "The right link of each platform was chosen", several_platforms),
-    (Step::Shown, "household", "Somebody of the household has worked it", always),
-];
+impl Applies {
+    fn holds(self, spot: &WorkedDevice<'_>) -> bool {
+        match self {
+            Self::Always => true,
+            Self::HighOrWet => {
+                spot.point.height_m.get() > 2.1 || spot.point.kind == PointKind::Outdoor
+            }
+            Self::InBox => spot.point.kind == PointKind::Switch,
+            Self::InWideBox => {
+                spot.kind.fit.derated.is_some() && spot.site.box_of(spot.point).gangs > 1
+            }
+            Self::HasEarth => {
+                spot.kind.fit.earth || spot.site.box_of(spot.point).earth == Earth::Conductor
+            }
+            Self::HasUnused => {
+                let conductors = &spot.site.box_of(spot.point).conductors;
+                conductors.is_empty()
+                    || conductors.iter().any(|c| c.capped || c.found == Function::Spare)
+            }
+            Self::SeveralPlaces => {
+                spot.site.group_of(&spot.point.id).is_some_and(|g| g.places.len() > 1)
+            }
+            Self::Battery => !spot.kind.is_on_mains(),
+            Self::Mains => spot.kind.is_on_mains(),
+            Self::Switches => spot.kind.fit.switches() || spot.kind.fit.gives_light,
+            Self::Dims => spot.kind.fit.dims,
+            Self::OwnButton => spot.kind.button == Some(crate::catalogue::Button::Own),
+            Self::WiredButton => spot.kind.button == Some(crate::catalogue::Button::Wired),
+            Self::HasRadio => spot.kind.has_radio,
+            Self::Remote => spot.kind.is_hand_held() || spot.kind.fit.far == Far::Remote,
+            Self::SeveralPlatforms => spot.site.platforms.len() > 1,
+            Self::IsHigh => spot.point.height_m.get() > 2.1,
+            Self::IsOutdoors => spot.point.kind == PointKind::Outdoor,
+            Self::OpensBox => spot.opens_box(),
+        }
+    }
+}
 
-fn always(_: &WorkedDevice<'_>) -> bool {
-    true
+#[derive(Deserialize)]
+struct CheckRow {
+    step: Step,
+    word: String,
+    text: String,
+    #[serde(default)]
+    at: Applies,
 }
-fn high_or_wet(spot: &WorkedDevice<'_>) -> bool {
-    spot.point.height_m.get() > 2.1 || spot.point.kind == PointKind::Outdoor
+
+#[derive(Deserialize)]
+struct CautionRow {
+    step: Step,
+    text: String,
+    #[serde(default)]
+    at: Applies,
 }
-fn in_box(spot: &WorkedDevice<'_>) -> bool {
-    spot.point.kind == PointKind::Switch
+
+#[derive(Default, Deserialize)]
+struct DayRows {
+    check: Vec<CheckRow>,
+    caution: Vec<CautionRow>,
+    power: Vec<String>,
 }
-fn in_wide_box(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.fit.derated.is_some() && spot.site.box_of(spot.point).gangs > 1
-}
-fn has_earth(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.fit.earth || spot.site.box_of(spot.point).earth == Earth::Conductor
-}
-fn has_unused(spot: &WorkedDevice<'_>) -> bool {
-    let conductors = &spot.site.box_of(spot.point).conductors;
-    conductors.is_empty() || conductors.iter().any(|c| c.capped || c.found == Function::Spare)
-}
-fn several_places(spot: &WorkedDevice<'_>) -> bool {
-    spot.site.group_of(&spot.point.id).is_some_and(|g| g.places.len() > 1)
-}
-fn battery(spot: &WorkedDevice<'_>) -> bool {
-    !spot.kind.is_on_mains()
-}
-fn mains(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.is_on_mains()
-}
-fn switches(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.fit.switches() || spot.kind.fit.gives_light
-}
-fn dims(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.fit.dims
-}
-fn own_button(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.button == Some(crate::catalogue::Button::Own)
-}
-fn wired_button(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.button == Some(crate::catalogue::Button::Wired)
-}
-fn has_radio(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.has_radio
-}
-fn remote(spot: &WorkedDevice<'_>) -> bool {
-    spot.kind.is_hand_held() || spot.kind.fit.far == Far::Remote
-}
-fn several_platforms(spot: &WorkedDevice<'_>) -> bool {
-    spot.site.platforms.len() > 1
-}
+
+/// The rows. A broken file is a defect that the tests catch.
+static ROWS: LazyLock<DayRows> =
+    LazyLock::new(|| toml::from_str(include_str!("../../data/day.toml")).unwrap_or_default());
 
 /// The checks of a step at a device, in order: the rows, then what its own sheet, its system and the
 /// platforms of the house ask for.
 pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
-    let rows = ROWS.iter().filter(|(of, _, _, applies)| *of == step && applies(spot));
-    let mut all: Vec<StepCheck> = rows
-        .map(|(_, word, text, _)| StepCheck { word: (*word).to_owned(), text: (*text).to_owned() })
-        .collect();
+    let rows = ROWS.check.iter().filter(|row| row.step == step && row.at.holds(spot));
+    let check = |row: &CheckRow| StepCheck { word: row.word.clone(), text: row.text.clone() };
+    let mut all: Vec<StepCheck> = rows.map(check).collect();
     let mut add = |word: String, text: String| all.push(StepCheck { word, text });
     match step {
         Step::Wired => {
@@ -247,65 +167,31 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     all
 }
 
-/// What can hurt at a step: its caution, and where it applies.
-const CAUTIONS: [(Step, &str, Applies); 12] = [
-    (
-        Step::Dead,
-        "Only a tester says that it is dead: labels can be wrong, and a shared neutral can be live with its breaker off.",
-        always,
-    ),
-    (
-        Step::Dead,
-        "Fixed wiring is for those who are licensed for it, where local law asks for that. Local code and the maker's sheet overrule this page.",
-        always,
-    ),
-    (Step::Dead, "Above reach: a ladder on firm ground, held by a second person.", is_high),
-    (Step::Dead, "Outdoors: work in the dry; residual-current protection.", is_outdoors),
-    (
-        Step::Noted,
-        "A conductor that is taken off by itself can still belong to another circuit: test it again.",
-        several_places,
-    ),
-    (Step::Wired, "Keep the earth. No edge of metal on a conductor of the mains.", always),
-    (
-        Step::Wired,
-        "One family on these wires: a plain switch or a companion of another family damages the unit.",
-        several_places,
-    ),
-    (Step::DryFitted, "The plate stays off: it goes on after the range test.", always),
-    (
-        Step::Powered,
-        "It is live from here on: hands out of the box, the cover held before it.",
-        opens_box,
-    ),
-    (Step::Placed, "Not into a socket that gets wet, nor behind what gets hot.", always),
-    (
-        Step::Decoupled,
-        "Lamp on first. A relay that is given up while it is open leaves the lamp dark for good.",
-        always,
-    ),
-    (Step::Closed, "Plate screws by hand, in turn: a cracked plate shows what is live.", opens_box),
-];
-
-fn is_high(spot: &WorkedDevice<'_>) -> bool {
-    spot.point.height_m.get() > 2.1
-}
-fn is_outdoors(spot: &WorkedDevice<'_>) -> bool {
-    spot.point.kind == PointKind::Outdoor
-}
-fn opens_box(spot: &WorkedDevice<'_>) -> bool {
-    spot.opens_box()
-}
-
 /// What can hurt at a step of a device.
 pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<&'static str> {
-    let rows = CAUTIONS.iter().filter(|(of, _, applies)| *of == step && applies(spot));
-    rows.map(|(_, text, _)| *text).collect()
+    let rows = ROWS.caution.iter().filter(|row| row.step == step && row.at.holds(spot));
+    rows.map(|row| row.text.as_str()).collect()
 }
 
 /// What can hurt when power is switched off or on.
-pub const POWER_CAUTIONS: [&str; 3] = [
-    "Tell everyone in the house what goes off and for how long; ask about machines, medicine and alarms that need power.",
-    "Lock it and hang a notice on it: whoever finds it off switches it on again.",
-    "Whoever switches it on is whoever switched it off, or took it over by name.",
-];
+pub fn power_cautions() -> impl Iterator<Item = &'static str> {
+    ROWS.power.iter().map(String::as_str)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_file_of_the_day_is_read_whole_and_every_step_with_power_has_its_caution() {
+        assert_eq!(ROWS.check.len(), 63);
+        assert_eq!(ROWS.power.len(), 3);
+        for step in [Step::Dead, Step::Noted, Step::Wired, Step::Powered, Step::Closed] {
+            assert!(ROWS.caution.iter().any(|row| row.step == step), "{step:?}");
+        }
+        for (n, row) in ROWS.check.iter().enumerate() {
+            let twice = |other: &CheckRow| (other.step, &other.word) == (row.step, &row.word);
+            assert!(!ROWS.check[..n].iter().any(twice), "{} twice", row.word);
+        }
+    }
+}

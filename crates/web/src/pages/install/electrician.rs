@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::gate::checks::POWER_CAUTIONS;
+use dot_reach_core::gate::checks::power_cautions;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::order::MAINS_CAUTIONS;
 use dot_reach_core::install::schedule::{PowerOff, Schedule};
@@ -72,7 +72,7 @@ fn view(shell: Shell, site: &Site, record: &Record, plan: &Schedule) -> Page {
         address: site.job.address.clone(),
         who_may: who_may(site.job.region),
         licensed: may.map(|p| format!("{} {}", p.name, p.licence).trim().to_owned()).collect(),
-        cautions: MAINS_CAUTIONS.into_iter().chain(POWER_CAUTIONS).collect(),
+        cautions: MAINS_CAUTIONS.into_iter().chain(power_cautions()).collect(),
         outages: outages.collect(),
         left_out: left_out.collect(),
         shell,

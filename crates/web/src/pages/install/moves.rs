@@ -5,7 +5,7 @@ use dot_reach_core::bill::{connector, joints};
 use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::codes;
 use dot_reach_core::gate::Gate;
-use dot_reach_core::gate::checks::{POWER_CAUTIONS, cautions, checks};
+use dot_reach_core::gate::checks::{cautions, checks, power_cautions};
 use dot_reach_core::gate::isolate;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::cards::{self, Card};
@@ -183,7 +183,7 @@ fn isolate_card(gate: &Gate<'_>, outage: Option<&PowerOff>, of: Option<&Isolatio
     let (low, high) = outage.off.range();
     Told {
         record: record.unwrap_or_default(),
-        cautions: POWER_CAUTIONS.map(str::to_owned).into(),
+        cautions: power_cautions().map(str::to_owned).collect(),
         body: Body::Isolate(Isolating {
             means: json!(means).as_str().unwrap_or_default().to_owned(),
             circuits: outage.cut.circuits.join(", "),
@@ -214,7 +214,7 @@ fn energise_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {
     );
     Told {
         record: on.map(|on| format!("by {}, {}", on.by, day(&on.at))).unwrap_or_default(),
-        cautions: vec![POWER_CAUTIONS[2].to_owned()],
+        cautions: power_cautions().last().map(str::to_owned).into_iter().collect(),
         body: Body::Energise {
             text,
             hand_over: of
