@@ -279,7 +279,6 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
     let mut by_rate: BTreeMap<&str, Vec<String>> = BTreeMap::new();
     let mut not_counted = Vec::new();
     let mut wired: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
-    let mut bypassed: BTreeSet<&str> = BTreeSet::new();
     for (device, kind, point) in placed(site) {
         let lead = &site.box_of(point).id;
         if kind.is_wired_in() && point.back_box != BoxKind::None {
@@ -298,7 +297,7 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
         }
         for found in fit::findings(site, kind, point, Some(device)) {
             match found {
-                FitFinding::TooLittle { .. } if bypassed.insert(&point.circuit) => {
+                FitFinding::TooLittle { .. } | FitFinding::AsleepTooLittle { .. } => {
                     by_rate.entry("capacitor").or_default().push(point.label().to_owned());
                 }
                 FitFinding::NotForDamp => {
@@ -329,8 +328,9 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
     (lines.map(|(rate, at)| rated(site, rate, LineKind::Small, at)).collect(), not_counted)
 }
 
-/// How many conductors meet in each joint of a box: neutrals with a lead for each device that wants one,
-/// earths likewise, and lines where more than one device or more than one line is in the box.
+/// How many conductors meet in each joint of a box: neutrals and earths with a lead for each device that wants one,
+/// lines with a lead for each device, and switched lines where more leave than devices switch one. What no device wants
+/// is joined through.
 pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind]) -> Vec<usize> {
     let count = |function: Function| -> usize {
         let of = conductors.iter().filter(|c| c.found == function && !c.capped);
@@ -343,12 +343,13 @@ pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind]) -> Vec<usize> {
         (count(Function::Earth), earth),
         (count(Function::Line), kinds.len()),
     ];
-    // A single conductor goes straight into the device.
-    all.iter()
-        .filter(|(there, _)| *there > 0)
-        .map(|(there, leads)| there + leads)
-        .filter(|n| *n > 2 || (*n == 2 && kinds.len() > 1))
-        .collect()
+    let switched = count(Function::Switched);
+    let switch = kinds.iter().filter(|k| k.fit.switches()).count();
+    // One that feeds several lamps: the lines beyond one a device, with that one and its lead.
+    let fanned = (switch > 0 && switched > switch).then(|| switched - switch + 2);
+    // A single conductor goes straight into a single device.
+    let met = all.iter().filter(|(there, leads)| *there > 1 || *there == 1 && *leads > 1);
+    met.map(|(there, leads)| there + leads).chain(fanned).collect()
 }
 
 /// The connector for so many conductors.

@@ -35,6 +35,7 @@ fn of_point(site: &Site, point: &Point) -> Value {
         json!({
             "label": c.label, "proven": c.proven.as_ref().map(|p| &p.label),
             "mislabelled": c.mislabelled().is_some(), "shared_neutral": c.shared_neutral,
+            "neutral_with": c.neutral_with,
         })
     });
     json!({

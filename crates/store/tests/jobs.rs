@@ -129,8 +129,8 @@ fn a_base_that_was_rendered_before_anothers_edit_still_conflicts_after_a_repeat(
     let Err(StoreError::Conflict(conflict)) = next else { panic!("it saw no revision 2") };
     assert_eq!(
         conflict.to_string(),
-        "Ben changed Kitchen island (at) after you saw it (revision 2). Theirs: [5.0,2.0]; \
-         yours: [2.5,2.0]. Keep yours or take theirs"
+        "Ben changed Kitchen island (place) after you saw it (revision 2). Theirs: 5.0 m right, 2.0 m down; \
+         yours: 2.5 m right, 2.0 m down. Keep yours or take theirs"
     );
 }
 

@@ -24,10 +24,10 @@ fn what_speaks_against_an_act_is_told_beside_its_field() {
     };
     let (status, told) = act(&app, 1, &isolate("safety-outlet", &["7"]));
     assert_eq!((status, told["field"].as_str()), (422, Some("means")), "{told}");
-    // Circuit 11 of the Mill shares its neutral.
+    // Circuit 11 of the Mill shares its neutral with 10.
     let (status, told) = act(&app, 2, &isolate("breaker", &["11"]));
     let message = told["message"].as_str().expect("why");
-    assert!(status == 422 && message.contains("shares its neutral"), "{message}");
+    assert!(status == 422 && message.contains("share one neutral"), "{message}");
     assert_eq!(act(&app, 3, &isolate("breaker", &["7"])).0, 200);
     // The same act again is the same receipt.
     let (status, told) = act(&app, 3, &isolate("breaker", &["7"]));
@@ -190,5 +190,5 @@ fn a_phone_is_told_what_to_keep_and_each_of_it_is_there() {
     let visit = json!({"do": "put", "kind": "visit", "value": {"id": "v", "of": "day-1", "from": "2026-03-14T08:30"}});
     assert_eq!(act(&app, 30, &visit).0, 200);
     let calendar = app.get(&format!("{MILL}/install/visits.ics")).body;
-    assert!(calendar.contains("DTSTART:20260314T083000") && calendar.contains("Breaker 7 off"));
+    assert!(calendar.contains("DTSTART:20260314T083000") && calendar.contains("Breaker 3 off"));
 }

@@ -86,8 +86,8 @@ impl Draw {
     /// `mAh·0.85 ÷ (sleep + events·work + (events + check-ins)·charge·transmissions)`.
     ///
     /// ```
-    /// # use dot_reach_core::catalogue::battery::{Cell, Draw};
-    /// let draw = Draw { cell: Cell::Cr2450, cells: 1, in_series: 1, sleep_ua: 3.0, send_uah: 0.05,
+    /// # use dot_reach_core::catalogue::battery::{BatteryCell, Draw};
+    /// let draw = Draw { cell: BatteryCell::Cr2450, cells: 1, in_series: 1, sleep_ua: 3.0, send_uah: 0.05,
     ///     work_uah: 0.0, events: 50.0, check_ins: 24.0 };
     /// // 510 mAh over 3 µA and 74·0.05 µAh a day: 510,000 / (72 + 3.7) days.
     /// assert_eq!(format!("{:.1}", draw.life(50.0, 1.0).years), "18.4");

@@ -113,6 +113,11 @@ impl Far {
         }
     }
 
+    /// Whether it works nothing without a unit that switches: a remote works smart lamps as well.
+    pub fn needs_master(self) -> bool {
+        !matches!(self, Self::No | Self::Remote)
+    }
+
     /// Whether it is joined to the powered unit by the old conductors.
     pub fn is_wired(self) -> bool {
         matches!(self, Self::Electronic | Self::Plain | Self::Follower)

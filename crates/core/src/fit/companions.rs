@@ -63,7 +63,7 @@ pub fn pair(master: &DeviceKind, far: &DeviceKind) -> Result<(), CompanionClash>
 
 pub(super) fn group(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     let Some(wiring) = place.wiring() else {
-        if kind.fit.far.is_wired() {
+        if kind.fit.far.needs_master() {
             found.push(FitFinding::FarAlone { what: kind.fit.far.name() });
         }
         return;
@@ -81,7 +81,7 @@ pub(super) fn group(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<Fit
         }
     }
     let has_master = kind.fit.switches() || place.elsewhere.iter().any(|(_, k)| k.fit.switches());
-    if kind.fit.far.is_wired() && !has_master {
+    if kind.fit.far.needs_master() && !has_master {
         found.push(FitFinding::FarAlone { what: kind.fit.far.name() });
     }
     powered(kind, place, wiring, found);

@@ -16,8 +16,18 @@ pub enum FitFinding {
     NeutralUnknown { likely: Option<bool> },
     #[error("It asks for an earth, and the box has none.")]
     EarthAbsent,
-    #[error("It asks for an earth, and nobody has looked for one.")]
-    EarthUnknown,
+    #[error("The metal box is not earthed, and is a part that people touch.")]
+    MetalNotEarthed,
+    #[error("{}", if *is_metal {
+        "The box is of metal, and nobody has looked whether it is earthed."
+    } else {
+        "It asks for an earth, and nobody has looked for one."
+    })]
+    EarthUnknown { is_metal: bool },
+    #[error("What box is there is not said, and what is wired in needs one.")]
+    BoxUnknown,
+    #[error("How deep it is itself is not written down.")]
+    DeviceDepthUnknown,
     #[error("It is too deep: {0}.")]
     TooDeep(Depths),
     #[error("Its maker asks for a box of {least:.0} mm; this one is {inside:.0} mm deep inside.")]
@@ -38,6 +48,20 @@ pub enum FitFinding {
     UnderACover,
     #[error("What it switches is not known.")]
     LoadUnknown,
+    #[error("What it bears is not written down.")]
+    LimitsUnknown,
+    #[error(
+        "{is:.0} W at {volts:.0} V are {amperes:.1} A, and its breaker is one of {rated:.0} A."
+    )]
+    OverBreaker { is: f64, volts: f64, amperes: f64, rated: f64 },
+    #[error(
+        "A conductor of {size} in its box usually carries up to {carries:.0} A, and its breaker is one of {rated:.0} A."
+    )]
+    ThinConductor { size: &'static str, carries: f64, rated: f64 },
+    #[error(
+        "{lamps} smart lamps there draw some {is:.1} W asleep, and it needs {least:.0} W through them at any time."
+    )]
+    AsleepTooLittle { lamps: usize, is: f64, least: f64 },
     #[error("What {name} draws is not known.")]
     WattsUnknown { name: String },
     #[error("{name} is a load of the kind {what}, which it must not {}.", if *dims { "dim" } else { "switch" })]
@@ -55,9 +79,10 @@ pub enum FitFinding {
     #[error("Switching on draws {is:.0} A for a moment; it bears {most:.0} A.")]
     Inrush { is: f64, most: f64 },
     #[error(
-        "What {lamps} LED lamps draw at the moment of switching on is not known; it bears {most:.0} A."
+        "The inrush of {} is not known, and can be more than the {most:.0} A that it bears.",
+        names.join(" and ")
     )]
-    InrushUnknown { lamps: u16, most: f64 },
+    InrushUnknown { names: Vec<String>, most: f64 },
     #[error("{} hang on {}: they cannot be switched apart.", names.join(" and "),
         if *channels == 1 { "one channel".to_owned() } else { format!("{channels} channels") })]
     SwitchedTogether { names: Vec<String>, channels: usize },
@@ -130,23 +155,25 @@ fn guess(likely: Option<bool>) -> &'static str {
 pub struct Depths {
     pub inside: f64,
     pub device: f64,
+    /// The least that a mechanism before it takes; nought where there is none.
+    pub mechanism: f64,
 }
 
 impl Depths {
     pub(super) fn spare(self) -> f64 {
-        self.inside - self.device - BEND_ALLOWANCE_MM
+        self.inside - self.device - self.mechanism - BEND_ALLOWANCE_MM
     }
 }
 
 impl std::fmt::Display for Depths {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let Self { inside, device } = self;
+        let Self { inside, device, mechanism } = self;
         let spare = typographic(self.spare(), 0);
-        write!(
-            f,
-            "box {inside:.0} mm − device {device:.0} mm − {BEND_ALLOWANCE_MM:.0} mm for the \
-             conductors leaves {spare} mm"
-        )
+        write!(f, "box {inside:.0} mm − device {device:.0} mm")?;
+        if *mechanism > 0.0 {
+            write!(f, " − at least {mechanism:.0} mm for the switch before it")?;
+        }
+        write!(f, " − {BEND_ALLOWANCE_MM:.0} mm for the conductors leaves {spare} mm")
     }
 }
 
@@ -219,14 +246,22 @@ impl FitFinding {
             | Self::PlatformLacks { .. }
             | Self::NoFrequencies
             | Self::NetworkFull { .. }
+            | Self::MetalNotEarthed
+            | Self::OverBreaker { .. }
             | Self::OtherFinish { .. } => Fits::No,
-            Self::NeutralNotSeen | Self::EarthAbsent | Self::NoResidual => Fits::ElectricianDecides,
+            Self::NeutralNotSeen
+            | Self::EarthAbsent
+            | Self::ThinConductor { .. }
+            | Self::NoResidual => Fits::ElectricianDecides,
             Self::NeutralUnknown { .. }
             | Self::PlatformUnknown { .. }
             | Self::FinishUnknown { .. }
             | Self::LifeUnknown { .. }
             | Self::ResidualUnknown
-            | Self::EarthUnknown
+            | Self::EarthUnknown { .. }
+            | Self::BoxUnknown
+            | Self::DeviceDepthUnknown
+            | Self::LimitsUnknown
             | Self::DepthUnknown
             | Self::VolumeUnknown
             | Self::ConductorsUnknown
@@ -239,6 +274,7 @@ impl FitFinding {
             Self::Tight(_)
             | Self::UnderACover
             | Self::TooLittle { .. }
+            | Self::AsleepTooLittle { .. }
             | Self::BenchTest { .. }
             | Self::SwitchedTogether { .. }
             | Self::ShortLife { .. }
@@ -255,15 +291,22 @@ impl FitFinding {
     pub fn rule(&self) -> &'static str {
         match self {
             Self::NeutralAbsent | Self::NeutralNotSeen | Self::NeutralUnknown { .. } => "neutral",
-            Self::EarthAbsent | Self::EarthUnknown => "earth",
-            Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) | Self::DepthUnknown => {
-                "depth"
-            }
+            Self::EarthAbsent | Self::MetalNotEarthed | Self::EarthUnknown { .. } => "earth",
+            Self::BoxUnknown => "box",
+            Self::TooDeep(_)
+            | Self::ShallowBox { .. }
+            | Self::Tight(_)
+            | Self::DeviceDepthUnknown
+            | Self::DepthUnknown => "depth",
+            Self::OverBreaker { .. } | Self::ThinConductor { .. } => "breaker",
             Self::TooFull(_) | Self::VolumeUnknown | Self::ConductorsUnknown => "volume",
             Self::NotForDamp | Self::UnderACover => "weather",
-            Self::LoadUnknown | Self::WattsUnknown { .. } | Self::TooMuch(_) => "load",
+            Self::LoadUnknown
+            | Self::LimitsUnknown
+            | Self::WattsUnknown { .. }
+            | Self::TooMuch(_) => "load",
             Self::LoadNotAllowed { .. } => "kind-of-load",
-            Self::TooLittle { .. } => "least-load",
+            Self::TooLittle { .. } | Self::AsleepTooLittle { .. } => "least-load",
             Self::NotDimmable { .. } | Self::DimmableUnknown { .. } | Self::BenchTest { .. } => {
                 "dimming"
             }
@@ -300,9 +343,26 @@ impl FitFinding {
             Self::EarthAbsent => {
                 &["have a licensed electrician decide, or take a device that asks for none"]
             }
-            Self::EarthUnknown => {
+            Self::MetalNotEarthed => &[
+                "have a licensed electrician bring an earth to the box",
+                "a box of plastic, with a device that asks for no earth",
+            ],
+            Self::EarthUnknown { .. } => {
                 &["look for a conductor, or test whether the metal box is earthed"]
             }
+            Self::BoxUnknown => {
+                &["look what box is there, of what, and how deep; say “none” where there is none"]
+            }
+            Self::DeviceDepthUnknown | Self::LimitsUnknown => {
+                &["read it on its sheet, and note it in the library"]
+            }
+            Self::OverBreaker { .. } => &[
+                "a smaller load on this breaker",
+                "have a licensed electrician run a circuit for it",
+            ],
+            Self::ThinConductor { .. } => &[
+                "have a licensed electrician look at breaker and conductors before anything is done there",
+            ],
             Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) => &[
                 "a slimmer device",
                 "a deeper box or an extender ring",
@@ -330,8 +390,13 @@ impl FitFinding {
                 "split the load over two channels",
             ],
             Self::TooLittle { .. } => &[
-                "a bypass capacitor at the lamp: one does for the whole circuit",
+                "a bypass capacitor at the lamp, one for each unit that needs it",
                 "a device that needs a neutral and no least load",
+            ],
+            Self::AsleepTooLittle { .. } => &[
+                "a bypass capacitor at one of the lamps",
+                "a device that needs a neutral and no least load",
+                "say in which circuit the lamps are, where it is another one",
             ],
             Self::NotDimmable { .. } => {
                 &["lamps that can be dimmed", "a switch in place of the dimmer"]

@@ -1,6 +1,7 @@
 //! Whether a device fits a place: its box, its supply, its load, the other places of its group. Blank
 //! never passes: what nobody knows is named, with what to find out.
 
+mod breaker;
 pub mod candidates;
 pub mod companions;
 pub mod finding;
@@ -82,6 +83,7 @@ pub fn findings(
     .collect();
     order::platforms(kind, &place, &mut found);
     load::loads(kind, &place, &mut found);
+    breaker::breaker(kind, &place, &mut found);
     companions::group(kind, &place, &mut found);
     found.sort_by_key(|f| std::cmp::Reverse(f.fits()));
     found

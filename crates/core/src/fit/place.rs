@@ -13,7 +13,7 @@ pub struct FitPlace<'a> {
     pub point: &'a Point,
     /// The point that says how the box is: another one where that box is shared.
     pub lead: &'a Point,
-    /// Loads that are switched here.
+    /// Loads that a unit here switches: those of its group, at whichever place each was recorded.
     pub loads: Vec<&'a Load>,
     /// The group that the point is a place of.
     pub group: Option<&'a Group>,
@@ -21,6 +21,8 @@ pub struct FitPlace<'a> {
     pub circuit: Option<&'a Circuit>,
     /// What else is in the box, the device asked about left out.
     pub beside: Vec<&'a DeviceKind>,
+    /// How many gangs the box has: as was said, and no fewer than what is in it.
+    pub gangs: usize,
     /// What is at the other places of the group.
     pub elsewhere: Vec<(&'a Device, &'a DeviceKind)>,
     /// Whether the device that is asked about stands there already.
@@ -35,6 +37,9 @@ impl<'a> FitPlace<'a> {
     pub fn of(site: &'a Site, point: &'a Point, but: Option<&Device>) -> Self {
         let lead = site.box_of(point);
         let group = site.group_of(&point.id);
+        let hangs_here = |l: &Load| {
+            l.switched_at == point.id || group.is_some_and(|g| g.places.contains(&l.switched_at))
+        };
         let shares = |p: &Point| p.in_box_of.as_ref() == Some(&lead.id);
         let in_box: Vec<&PointId> = std::iter::once(&lead.id)
             .chain(site.points.iter().filter(|p| shares(p)).map(|p| &p.id))
@@ -47,18 +52,20 @@ impl<'a> FitPlace<'a> {
             there.filter_map(kind_of).collect()
         };
         let beside = at(&|p| in_box.contains(&p));
-        let beside = beside.into_iter().map(|(_, kind)| kind).filter(|k| k.is_wired_in());
+        let beside: Vec<&DeviceKind> =
+            beside.into_iter().map(|(_, kind)| kind).filter(|k| k.is_wired_in()).collect();
         let elsewhere =
             group.map_or_else(Vec::new, |g| at(&|p| *p != point.id && g.places.contains(p)));
         Self {
             point,
             lead,
-            loads: site.loads_of(&point.id).collect(),
+            loads: site.loads.iter().filter(|l| hangs_here(l)).collect(),
             group,
             circuit: site.circuit_of(point),
             is_there: but.is_some(),
             stays_on: but.is_some_and(|d| d.stays_on),
-            beside: beside.collect(),
+            gangs: usize::from(lead.gangs).max(in_box.len()).max(1 + beside.len()),
+            beside,
             elsewhere,
             site,
         }
@@ -92,7 +99,7 @@ impl<'a> FitPlace<'a> {
     /// How many side tabs come off a device in its gang: none alone in a box, one at either end of
     /// several, both in the middle. Nothing while the gang is not said.
     pub fn tabs_off(&self) -> Option<usize> {
-        match (self.lead.gangs, self.point.gang) {
+        match (self.gangs, usize::from(self.point.gang)) {
             (1, _) => Some(0),
             (_, 0) => None,
             (gangs, gang) if gang == 1 || gang == gangs => Some(1),
@@ -100,24 +107,22 @@ impl<'a> FitPlace<'a> {
         }
     }
 
-    /// Whether a bypass capacitor is on record anywhere on the circuit: one does for all of it.
+    /// Whether a bypass capacitor is on record at a lamp that a unit here switches. It carries the idle current of
+    /// the unit before it; at the lamp of another unit it does nothing for this one.
     pub fn has_bypass(&self) -> bool {
-        let circuit = self.point.circuit.trim();
-        self.site.loads.iter().filter(|l| !l.bypass.trim().is_empty()).any(|l| {
-            l.switched_at == self.point.id
-                || !circuit.is_empty()
-                    && self
-                        .site
-                        .points
-                        .get(&l.switched_at)
-                        .is_some_and(|p| p.circuit.trim() == circuit)
-        })
+        self.loads.iter().any(|l| !l.bypass.trim().is_empty())
     }
 
-    /// Loads of all places of the group; those of the point itself where it is in none.
-    pub fn loads_of_group(&self) -> Vec<&'a Load> {
-        let Some(group) = self.group else { return self.loads.clone() };
-        self.site.loads.iter().filter(|l| group.places.contains(&l.switched_at)).collect()
+    /// Smart lamps that may be what a unit here feeds: in its room, on its breaker.
+    pub fn smart_lamps(&self) -> usize {
+        let near = |d: &Device| {
+            let point = self.site.points.get(&d.point)?;
+            let kind = self.site.kind(&d.kind)?;
+            let room = self.site.room_name(point) == self.site.room_name(self.point);
+            let same = room && point.circuit.trim() == self.point.circuit.trim();
+            (same && kind.has_radio && kind.fit.gives_light && !kind.is_wired_in()).then_some(())
+        };
+        self.site.devices.iter().filter_map(near).count()
     }
 
     /// Where line and load are in the group; nothing for a place that works its load alone.

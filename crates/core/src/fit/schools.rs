@@ -7,7 +7,7 @@ use super::companions::pair;
 use super::{FitFinding, Fits, findings, verdict};
 use crate::catalogue::{DeviceKind, Far, Supply};
 use crate::radio::system::System;
-use crate::site::{BoxKind, Device, Edit, Group, Kind, Load, Network, Point, PointId, Site, apply};
+use crate::site::{Device, Edit, Group, Kind, Load, Network, Point, PointId, Site, apply};
 
 /// A school for a load that several places work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -215,7 +215,7 @@ fn at<'a>(
         reasons.extend(found.into_iter().map(|f| (point.id.clone(), f)));
     }
     let all: Vec<FitFinding> = reasons.iter().map(|(_, f)| f.clone()).collect();
-    let has_box = |p: &PointId| bare.points.get(p).is_some_and(|p| p.back_box != BoxKind::None);
+    let has_box = |p: &PointId| bare.points.get(p).is_some_and(|p| p.back_box.is_there());
     let wired = |k: &DeviceKind| k.is_wired_in();
     let costs: Option<Vec<f64>> = set.iter().map(|(k, _)| k.fit.price).collect();
     SchoolAt {

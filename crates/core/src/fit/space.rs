@@ -2,25 +2,38 @@
 
 use super::place::FitPlace;
 use super::{Depths, FitFinding, TIGHT_MM, Volumes};
-use crate::catalogue::DeviceKind;
+use crate::catalogue::{Button, DeviceKind};
 use crate::radio::mounting::BoxKind;
 use crate::radio::region::Region;
-use crate::site::{Conductor, Function, Gauge};
+use crate::site::{Conductor, Earth, Function, Gauge, Neutral, PointKind};
 
 /// One cubic inch in cubic centimetres.
 pub const IN3: f64 = 16.387_064;
 
+/// The least and the most that the mechanism of a wall switch takes of the box in which a module sits behind it, in
+/// millimetres; *planning values*.
+const MECHANISM_MM: (f64, f64) = (15.0, 25.0);
+
 pub(super) fn depth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
-    if !kind.is_wired_in() || place.material() == BoxKind::None {
+    if !kind.is_wired_in() {
         return None;
     }
-    let device = kind.depth_mm?;
+    match place.material() {
+        // What is wired in needs an enclosure: IEC 60364-5-52, 526.5; NFPA 70, 314. A fitting can be one.
+        BoxKind::Unknown => return Some(FitFinding::BoxUnknown),
+        BoxKind::None => return None,
+        BoxKind::Plastic | BoxKind::Metal => {}
+    }
+    let Some(device) = kind.depth_mm else { return Some(FitFinding::DeviceDepthUnknown) };
     let Some(inside) = place.depth_mm() else { return Some(FitFinding::DepthUnknown) };
-    let depths = Depths { inside, device };
+    // The switch that works a module by wire sits in the same box, before it.
+    let is_behind = kind.button == Some(Button::Wired) && place.point.kind == PointKind::Switch;
+    let (least, most) = if is_behind { MECHANISM_MM } else { (0.0, 0.0) };
+    let depths = Depths { inside, device, mechanism: least };
     match (depths.spare(), kind.fit.box_mm) {
         (spare, _) if spare < 0.0 => Some(FitFinding::TooDeep(depths)),
         (_, Some(least)) if inside < least => Some(FitFinding::ShallowBox { inside, least }),
-        (spare, _) if spare < TIGHT_MM => Some(FitFinding::Tight(depths)),
+        (spare, _) if spare < TIGHT_MM + most - least => Some(FitFinding::Tight(depths)),
         _ => None,
     }
 }
@@ -32,17 +45,41 @@ pub fn goes_by_volume(region: Region) -> bool {
 }
 
 pub(super) fn volume(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
-    let asks = kind.is_wired_in() && place.material() != BoxKind::None;
+    let asks = kind.is_wired_in() && place.material().is_there();
     if !asks || !goes_by_volume(place.region()) {
         return None;
     }
-    if place.conductors().is_empty() {
+    let conductors = place.conductors();
+    if conductors.is_empty() {
         return Some(FitFinding::ConductorsUnknown);
     }
     let Some(has) = place.lead.volume_cm3 else { return Some(FitFinding::VolumeUnknown) };
-    let yokes = 1 + place.beside.len();
-    let needs = needed_in3(place.conductors(), place.lead.clamps, yokes) * IN3;
-    (needs > has).then_some(FitFinding::TooFull(Volumes { has, needs, yokes }))
+    // Every gang holds a yoke, with a planned device or without.
+    let yokes = place.gangs;
+    let needs = needed_in3(conductors, place.lead.clamps, yokes) * IN3;
+    if needs > has {
+        return Some(FitFinding::TooFull(Volumes { has, needs, yokes }));
+    }
+    let rest = unlisted_in3(conductors, place) * IN3;
+    (needs + rest > has).then_some(FitFinding::ConductorsUnknown)
+}
+
+/// The room, in cubic inches, of what must be in the box of a switch and is not on the list of its conductors: a
+/// line and a switched line or two travellers, a neutral that was found there, an earth that was. Each comes and may
+/// go on, so that two are counted; *planning value*.
+fn unlisted_in3(conductors: &[Conductor], place: &FitPlace<'_>) -> f64 {
+    let count = |what: &[Function]| -> u32 {
+        let of = conductors.iter().filter(|c| what.contains(&c.found));
+        of.map(|c| u32::from(c.count)).sum()
+    };
+    let unknown = count(&[Function::Unknown]);
+    let lives = count(&[Function::Line, Function::Switched, Function::Traveller]);
+    let has_neutral = matches!(place.neutral(), Neutral::Tested | Neutral::Seen);
+    let neutrals = if has_neutral && count(&[Function::Neutral]) == 0 { 2 } else { 0 };
+    let earths = count(&[Function::Earth]) == 0 && place.earth() == Earth::Conductor;
+    let lacking = (2_u32.saturating_sub(lives) + neutrals).saturating_sub(unknown);
+    let size = conductors.iter().map(|c| c.size).max().map_or(0.0, Gauge::room_in3);
+    f64::from(lacking + u32::from(earths)) * size
 }
 
 /// What conductors, clamps and devices take in a box, in cubic inches: each conductor that comes in its

@@ -3,6 +3,7 @@
 use super::FitFinding;
 use super::place::FitPlace;
 use crate::catalogue::{DeviceKind, Supply};
+use crate::radio::mounting::BoxKind;
 use crate::site::{Earth, Feed, Neutral, PointKind, Residual};
 
 pub(super) fn neutral(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
@@ -19,11 +20,15 @@ pub(super) fn neutral(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFind
 }
 
 pub(super) fn earth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
+    // A metal box is an exposed conductive part, whatever is in it: IEC 60364-4-41, 411.3.1.1; NFPA 70, 314.4.
+    let is_metal = place.material() == BoxKind::Metal;
     match place.earth() {
-        _ if !kind.fit.earth || !kind.is_wired_in() => None,
+        _ if !kind.is_wired_in() => None,
         Earth::Conductor | Earth::EarthedBox => None,
-        Earth::None => Some(FitFinding::EarthAbsent),
-        Earth::Unknown => Some(FitFinding::EarthUnknown),
+        Earth::None if is_metal => Some(FitFinding::MetalNotEarthed),
+        Earth::None if kind.fit.earth => Some(FitFinding::EarthAbsent),
+        Earth::Unknown if is_metal || kind.fit.earth => Some(FitFinding::EarthUnknown { is_metal }),
+        Earth::None | Earth::Unknown => None,
     }
 }
 

@@ -6,13 +6,14 @@ use std::fmt;
 
 use super::work::WorkedDevice;
 use crate::record::{Breaker, Cut, Isolated, Isolation};
-use crate::site::Site;
+use crate::site::{Circuit, Site, breaker_order};
 
 /// Why something is switched off as it is.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[expect(missing_docs, reason = "each says in its words what it holds")]
 pub enum OffReason {
     SharedNeutral { circuit: String },
+    SharesWith { circuit: String, partner: String },
     Kit { network: String },
     NoBreaker,
     Several { circuits: Vec<String> },
@@ -33,8 +34,12 @@ impl fmt::Display for OffReason {
         match self {
             Self::SharedNeutral { circuit } => write!(
                 f,
-                "circuit {circuit} shares its neutral with another, which can be live with breaker \
-                 {circuit} off"
+                "circuit {circuit} shares its neutral with another that nobody has named, so that the \
+                 neutral of any can be live with its breaker off"
+            ),
+            Self::SharesWith { circuit, partner } => write!(
+                f,
+                "circuits {circuit} and {partner} share one neutral, which is live while either is on"
             ),
             Self::Kit { network } => write!(
                 f,
@@ -69,16 +74,38 @@ pub struct OffChoice {
     pub whys: Vec<OffReason>,
 }
 
+impl OffChoice {
+    /// The breakers that really go off, each with the label that is printed for it where that is another.
+    pub fn breakers(&self) -> Vec<String> {
+        let really = |label: &String| {
+            let proven = self.whys.iter().find_map(|why| match why {
+                OffReason::Mislabelled { label: of, really } if of == label => Some(really),
+                _ => None,
+            });
+            proven.map_or_else(|| label.clone(), |really| format!("{really} (labelled {label})"))
+        };
+        self.circuits.iter().map(really).collect()
+    }
+}
+
 /// What has to be switched off for circuits; `kit` names the network whose wired products are energised
 /// together.
 pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> OffChoice {
-    let known: Vec<String> = circuits.iter().filter(|c| !c.is_empty()).cloned().collect();
+    let own: Vec<String> = circuits.iter().filter(|c| !c.is_empty()).cloned().collect();
+    let mut known = with_partners(site, &own);
+    known.sort_by(|a, b| breaker_order(a).cmp(&breaker_order(b)));
     let mut whys: Vec<OffReason> = Vec::new();
-    whys.extend(shared(site, circuits).map(|circuit| OffReason::SharedNeutral { circuit }));
+    let open = open_neutrals(site).map(|c| c.label.trim().to_owned());
+    whys.extend(open.map(|circuit| OffReason::SharedNeutral { circuit }));
     whys.extend(kit.map(|network| OffReason::Kit { network: network.to_owned() }));
-    if known.len() < circuits.len() || circuits.is_empty() {
+    if own.len() < circuits.len() || circuits.is_empty() {
         whys.push(OffReason::NoBreaker);
     }
+    whys.extend(known.iter().filter(|label| !own.contains(label)).map(|partner| {
+        let shares = |label: &&String| partners(site, label).any(|p| p == *partner);
+        let circuit = known.iter().find(shares).unwrap_or(partner).clone();
+        OffReason::SharesWith { circuit, partner: partner.clone() }
+    }));
     let means = if whys.iter().any(OffReason::asks_for_main) { Cut::Main } else { Cut::Breaker };
     match known.as_slice() {
         [label] if means == Cut::Breaker => whys.push(OffReason::One { label: label.clone() }),
@@ -107,11 +134,41 @@ pub fn for_spot(spot: &WorkedDevice<'_>) -> OffChoice {
     choice(spot.site, &spot.circuits(), kit)
 }
 
-fn shared<'a>(site: &'a Site, circuits: &'a [String]) -> impl Iterator<Item = String> + 'a {
-    let shares = |label: &&String| {
-        site.circuits.iter().any(|c| c.shared_neutral && c.label.trim() == label.as_str())
-    };
-    circuits.iter().filter(shares).cloned()
+/// The circuits that are known to share the neutral of one, from whichever side that was said; a row is of it by the
+/// label that is printed or by the breaker that was proven for it.
+fn partners<'a>(site: &'a Site, label: &'a str) -> impl Iterator<Item = String> + 'a {
+    let (label, really) = (label.trim(), proven(site, label));
+    let is_it = move |name: &str| name.trim() == label || really == Some(name.trim());
+    let said = site.circuits.iter().flat_map(move |row| {
+        let (own, named) = (is_it(&row.label), row.neutral_with.iter());
+        let others = named.clone().filter(move |_| own).map(|p| p.trim().to_owned());
+        let naming = named.clone().any(|p| is_it(p)).then(|| row.label.trim().to_owned());
+        others.chain(naming)
+    });
+    said.filter(|p| !p.is_empty())
+}
+
+/// Circuits with those that are known to share a neutral with one of them: all go off together (BS 7671, 314.4; NFPA
+/// 70, 210.4(B)).
+pub fn with_partners(site: &Site, circuits: &[String]) -> Vec<String> {
+    let mut all = circuits.to_vec();
+    let mut next = 0;
+    while let Some(label) = all.get(next).cloned() {
+        let more: Vec<String> = partners(site, &label).filter(|p| !all.contains(p)).collect();
+        for partner in more {
+            if !all.contains(&partner) {
+                all.push(partner);
+            }
+        }
+        next += 1;
+    }
+    all
+}
+
+/// Circuits that are said to share their neutral, with whom nobody has said: it can be with any.
+fn open_neutrals(site: &Site) -> impl Iterator<Item = &Circuit> {
+    let names_nobody = |row: &&Circuit| partners(site, row.label.trim()).next().is_none();
+    site.circuits.iter().filter(|row| row.shared_neutral).filter(names_nobody)
 }
 
 /// The breaker that was proven to make a circuit dead, where one was.
@@ -183,19 +240,25 @@ pub fn mistaken(site: &Site, circuits: &[String]) -> Option<(String, String)> {
     })
 }
 
-/// Whether an isolation makes circuits dead: it is of the main switch, or of all their breakers and none
-/// of them shares its neutral. Circuits of which one is not known are dead by the main switch alone.
+/// Whether an isolation makes circuits dead: it is of the main switch, or of all their breakers with those that share
+/// a neutral with one of them. A circuit that nobody knows, or that shares its neutral with nobody knows whom, is dead
+/// by the main switch alone; while such a one stays on, it can be the partner of any other.
 pub fn makes_dead(site: &Site, of: &Isolated, circuits: &[String]) -> bool {
     if of.means.is_main() {
         return true;
     }
     !circuits.is_empty()
-        && circuits.iter().all(|c| !c.is_empty() && is_off(site, of, c))
-        && shared(site, circuits).next().is_none()
+        && circuits.iter().all(|c| !c.is_empty())
+        && with_partners(site, circuits).iter().all(|c| is_off(site, of, c))
+        && open_neutrals(site).all(|row| {
+            let printed = row.label.trim();
+            let is_own = |c: &String| c.trim() == printed || proven(site, c) == Some(printed);
+            !circuits.iter().any(is_own) && is_off(site, of, &row.label)
+        })
 }
 
 /// Whether switching it on again could make something of these circuits live.
 pub fn touches(site: &Site, of: &Isolation, circuits: &[String]) -> bool {
-    let labels = labels(site, circuits);
+    let labels = labels(site, &with_partners(site, circuits));
     of.touches(&labels) || labels.iter().any(|label| names(&of.verified, label))
 }

@@ -184,7 +184,7 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
         let off = if outage.cut.means.is_main() {
             "the whole house".to_owned()
         } else {
-            format!("breaker {}", outage.cut.circuits.join(" and "))
+            format!("breaker {}", outage.cut.breakers().join(" and "))
         };
         add(format!("Agree with the household: {off} off for up to {:.0} minutes", round_up(long)));
         for why in &outage.cut.whys {

@@ -159,7 +159,7 @@ pub fn rest_of(visit: &PlannedVisit) -> String {
 
 /// What a time without power is called.
 pub fn title(outage: &PowerOff) -> String {
-    let what = match (outage.cut.means.is_main(), outage.cut.circuits.as_slice()) {
+    let what = match (outage.cut.means.is_main(), outage.cut.breakers().as_slice()) {
         (true, _) => "Main switch off".to_owned(),
         (false, [one]) => format!("Breaker {one} off"),
         (false, several) => format!("Breakers {} off", several.join(" and ")),

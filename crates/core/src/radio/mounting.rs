@@ -10,13 +10,30 @@ use crate::units::{Db, Megahertz};
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum BoxKind {
-    /// No box.
+    /// Nobody said.
     #[default]
+    Unknown,
+    /// No box.
     None,
     /// Plastic.
     Plastic,
     /// Metal.
     Metal,
+}
+
+impl BoxKind {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 4] = [
+        (Self::Unknown, "not said"),
+        (Self::None, "none"),
+        (Self::Plastic, "plastic"),
+        (Self::Metal, "metal"),
+    ];
+
+    /// Whether there is one, as far as anybody said.
+    pub fn is_there(self) -> bool {
+        matches!(self, Self::Plastic | Self::Metal)
+    }
 }
 
 /// What stands between a radio and the room, beside its back box.

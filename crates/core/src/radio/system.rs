@@ -71,7 +71,7 @@ pub struct SystemRules {
     pub name: &'static str,
     /// The most radio hops (links) between hub and device; repeaters are one fewer.
     pub most_hops: usize,
-    /// The most devices that one hub serves.
+    /// The most devices that one hub serves, itself not counted.
     pub most_devices: usize,
     /// Whether remotes count as devices of the hub.
     pub remotes_count: bool,
@@ -154,11 +154,11 @@ pub const RULES: [SystemRules; 8] = [
         has_security_classes: true,
         name: "Z-Wave",
         most_hops: 5,
-        most_devices: 232,
+        most_devices: 231,
         choice: RouteChoice::FewestRepeaters,
         modulation: Modulation::Fsk,
         hop_ms: 30.0,
-        source: "Rec. ITU-T G.9959; Z-Wave network layer: four repeaters, 232 nodes",
+        source: "Rec. ITU-T G.9959: node ids 1 to 232, the controller's among them; Z-Wave network layer: four repeaters",
         ..PLAIN
     },
     SystemRules {

@@ -4,7 +4,7 @@
 use crate::catalogue::{DeviceKind, Duty, FittingWay};
 use crate::fit::{self, Fits};
 use crate::radio::region::Region;
-use crate::site::{BoxKind, JobKind, Means, Part, Point, Site, Wish};
+use crate::site::{JobKind, Means, Part, Point, Site, Wish};
 
 /// Whether a wish is met.
 #[derive(Clone, Debug, PartialEq)]
@@ -149,7 +149,7 @@ const FIRST_FIX_MM: (f64, f64) = (47.0, 35.0);
 /// How deep the box of a switch position is to be in a new build, in millimetres: as it was planned, yet
 /// never shallower than devices need.
 pub fn first_fix_depth_mm(point: &Point) -> f64 {
-    let planned = point.depth_mm.filter(|_| point.back_box != BoxKind::None);
+    let planned = point.depth_mm.filter(|_| point.back_box.is_there());
     planned.map_or(FIRST_FIX_MM.0, |mm| mm.max(FIRST_FIX_MM.1))
 }
 

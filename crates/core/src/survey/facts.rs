@@ -26,7 +26,7 @@ pub const LOOKED_AT: [(Kind, &[&str]); 4] = [
         ],
     ),
     (Kind::Load, &["kind", "count", "watts", "dimmable", "inrush_a", "tried", "bypass"]),
-    (Kind::Circuit, &["residual", "rated_a", "shared_neutral"]),
+    (Kind::Circuit, &["residual", "rated_a", "shared_neutral", "neutral_with"]),
     (Kind::Group, &["places", "wiring"]),
 ];
 

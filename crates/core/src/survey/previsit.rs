@@ -70,6 +70,7 @@ fn ask(found: &FitFinding) -> Option<&'static str> {
     Some(match found.rule() {
         "neutral" => NEUTRAL,
         "earth" => "whether it has an earth",
+        "box" => "what box there is, and how deep it is inside",
         "depth" => "how deep it is inside",
         "volume" => "its volume, and its conductors with their size",
         "wiring" => WIRING,

@@ -42,8 +42,12 @@ const KINDS: &[(char, &str, &str)] = &[
     ('b', "bare wall", "bare-wall"),
     ('x', "outdoors", "outdoor"),
 ];
-const BOXES: &[(char, &str, &str)] =
-    &[('n', "none", "none"), ('p', "plastic", "plastic"), ('m', "metal", "metal")];
+const BOXES: &[(char, &str, &str)] = &[
+    ('u', "?", "unknown"),
+    ('n', "none", "none"),
+    ('p', "plastic", "plastic"),
+    ('m', "metal", "metal"),
+];
 const NEUTRALS: &[(char, &str, &str)] = &[
     ('t', "tested", "tested"),
     ('s', "seen", "seen"),
@@ -109,6 +113,7 @@ pub fn shown(site: &Site, point: &Point, column: &SheetColumn) -> String {
         "name" => point.name.clone(),
         "room" => site.room_name(point).to_owned(),
         "kind" => words(KINDS, point.kind),
+        "box" if lead.back_box == BoxKind::Unknown => String::new(),
         "box" => words(BOXES, lead.back_box),
         "neutral" if lead.neutral == Neutral::Unknown => String::new(),
         "neutral" => words(NEUTRALS, lead.neutral),
@@ -121,7 +126,7 @@ pub fn shown(site: &Site, point: &Point, column: &SheetColumn) -> String {
         "watts" => load.and_then(|l| l.watts).map_or_else(String::new, number),
         "dims" => load.and_then(|l| l.dimmable).map_or_else(String::new, |dims| words(DIMS, dims)),
         "depth" => lead.depth_mm.map_or_else(String::new, number),
-        "gangs" if lead.back_box == BoxKind::None => String::new(),
+        "gangs" if !lead.back_box.is_there() => String::new(),
         "gangs" => lead.gangs.to_string(),
         _ => point.note.clone(),
     }
@@ -154,7 +159,7 @@ pub fn typed(
     let of_box = |field: &str, value: Value| Edit::set(Kind::Point, lead, field, value);
     Ok(match column.word {
         "kind" if value.is_null() => vec![set("kind", json!(PointKind::Switch))],
-        "box" if value.is_null() => vec![of_box("box", json!(BoxKind::None))],
+        "box" if value.is_null() => vec![of_box("box", json!(BoxKind::Unknown))],
         "neutral" if value.is_null() => vec![of_box("neutral", json!(Neutral::Unknown))],
         "earth" if value.is_null() => vec![of_box("earth", json!(Earth::Unknown))],
         "gangs" if value.is_null() => vec![of_box("gangs", json!(1))],

@@ -199,7 +199,7 @@ impl Builder {
         let load = json!({
             "id": format!("{}-lamps", place.id), "name": format!("{} lamps", place.name),
             "switched_at": place.id, "kind": "led", "count": 4, "watts": 8.0, "dimmable": true,
-            "inrush_a": 12.0, "tried": "listed",
+            "inrush_a": 3.0, "tried": "listed",
         });
         match serde_json::from_value::<Load>(load) {
             Ok(load) => self.edit(&Edit::put(load)),

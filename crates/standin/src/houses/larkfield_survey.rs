@@ -104,6 +104,9 @@ fn circuits(b: &mut Builder) {
             "id": format!("b{label}"), "label": label, "residual": residual,
             "shared_neutral": shared, "rated_a": 10.0,
         });
+        if label == "10" {
+            circuit["neutral_with"] = json!(["11"]);
+        }
         if !proven.is_empty() {
             circuit["proven"] = json!({
                 "label": proven, "by": "Ines Calder", "with": "two-pole tester", "at": SEEN_AT,

@@ -93,15 +93,24 @@ fn refusals() -> Vec<Refusal> {
 #[expect(clippy::too_many_lines, reason = "one line a finding")]
 fn found() -> Vec<Found> {
     let s = |text: &str| text.to_owned();
-    let depths = Depths { inside: 35.0, device: 41.0 };
+    let depths = Depths { inside: 35.0, device: 41.0, mechanism: 0.0 };
     let fits = [
         FitFinding::NeutralAbsent,
         FitFinding::NeutralNotSeen,
         FitFinding::NeutralUnknown { likely: None },
         FitFinding::TooDeep(depths),
-        FitFinding::Tight(Depths { inside: 48.0, device: 41.0 }),
+        FitFinding::Tight(Depths { inside: 48.0, device: 41.0, mechanism: 0.0 }),
+        FitFinding::TooDeep(Depths { inside: 28.0, device: 20.0, mechanism: 15.0 }),
+        FitFinding::BoxUnknown,
+        FitFinding::DeviceDepthUnknown,
+        FitFinding::LimitsUnknown,
+        FitFinding::MetalNotEarthed,
+        FitFinding::EarthUnknown { is_metal: true },
+        FitFinding::OverBreaker { is: 3400.0, volts: 230.0, amperes: 14.8, rated: 6.0 },
+        FitFinding::ThinConductor { size: "1 mm²", carries: 13.0, rated: 32.0 },
+        FitFinding::AsleepTooLittle { lamps: 4, is: 2.0, least: 5.0 },
         FitFinding::EarthAbsent,
-        FitFinding::EarthUnknown,
+        FitFinding::EarthUnknown { is_metal: false },
         FitFinding::ShallowBox { inside: 34.0, least: 35.0 },
         FitFinding::DepthUnknown,
         FitFinding::TooFull(Volumes { has: 295.0, needs: 327.7, yokes: 2 }),
@@ -125,7 +134,7 @@ fn found() -> Vec<Found> {
         FitFinding::DimmableUnknown { name: s("Hall lamps") },
         FitFinding::BenchTest { name: s("Hall lamps") },
         FitFinding::Inrush { is: 40.0, most: 25.0 },
-        FitFinding::InrushUnknown { lamps: 12, most: 25.0 },
+        FitFinding::InrushUnknown { names: vec![s("Hall lamps"), s("Den lamps")], most: 25.0 },
         FitFinding::SwitchedTogether { names: vec![s("Pump"), s("Lights")], channels: 1 },
         FitFinding::GangUnknown,
         FitFinding::WrongMix { other: s("Stairs top"), clash: CompanionClash::OtherFamily },

@@ -11,6 +11,7 @@ use self::steps::{
     code_kept, joined, lacks_nothing, reasoned, refuse, step_of, taken, ticked, tied,
 };
 use super::facts::plain_name;
+use super::isolate::OffReason;
 use super::{Gate, deeds, gate, isolate, retest};
 use crate::moment::Moment;
 use crate::record::{
@@ -317,6 +318,15 @@ impl Act {
                         format!("the breaker is not enough: {why}. Switch off the main switch");
                     return Err(Refusal::wrong("means", Wrong::Isolation(why)));
                 }
+            }
+            let lacks = |why: &&OffReason| match why {
+                OffReason::SharesWith { partner, .. } => !of.circuits.contains(partner),
+                _ => false,
+            };
+            let choice = isolate::choice(site, &of.circuits, None);
+            if let Some(why) = choice.whys.iter().find(lacks) {
+                let why = format!("the breaker is not enough: {why}. Switch off both");
+                return Err(Refusal::wrong("circuits", Wrong::Isolation(why)));
             }
             let mistaken = isolate::mistaken(site, &of.circuits).filter(|_| of.verified.is_empty());
             if let Some((label, really)) = mistaken {

@@ -47,6 +47,9 @@ pub struct Proven {
     pub at: Moment,
 }
 
+/// The most circuits that one neutral serves: three phases of each of a few panels.
+const MOST_PARTNERS: usize = 12;
+
 /// A circuit. Points name it by its label.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -67,6 +70,9 @@ pub struct Circuit {
     /// Whether it shares its neutral with another: that neutral can be live with this breaker off.
     #[serde(default)]
     pub shared_neutral: bool,
+    /// The labels of the circuits that are known to share its neutral. It counts both ways.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub neutral_with: Vec<String>,
     /// How each thing that is said of it is known, and by whom, by the name of the field.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub facts: BTreeMap<String, Fact>,
@@ -85,6 +91,7 @@ impl Circuit {
             residual: Residual::Unknown,
             rated_a: None,
             shared_neutral: false,
+            neutral_with: Vec::new(),
             facts: BTreeMap::new(),
             note: String::new(),
         }
@@ -110,6 +117,12 @@ impl Kept for Circuit {
         note("label", &self.label)?;
         note("note", &self.note)?;
         facts(&self.facts)?;
+        self.neutral_with.iter().try_for_each(|label| note("neutral_with", label))?;
+        let is = self.neutral_with.len();
+        if is > MOST_PARTNERS {
+            let most = MOST_PARTNERS;
+            return Err(Refusal::wrong("neutral_with", Wrong::Count { is, least: 0, most }));
+        }
         if let Some(is) = self.rated_a.filter(|a| !(0.5..=1000.0).contains(a)) {
             return Err(Refusal::wrong(
                 "rated_a",

@@ -56,7 +56,7 @@ pub struct Load {
     /// Whether it can be dimmed; nothing while nobody knows.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub dimmable: Option<bool>,
-    /// What it draws at the moment of switching on, in amperes.
+    /// What each draws at the moment of switching on, in amperes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub inrush_a: Option<f64>,
     /// For how many hours a day it is on.

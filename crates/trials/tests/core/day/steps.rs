@@ -178,6 +178,27 @@ fn a_safety_outlet_isolates_nothing_and_a_shared_neutral_wants_the_main() {
 }
 
 #[test]
+fn circuits_that_share_a_neutral_go_off_together_and_an_unnamed_partner_can_be_any() {
+    let site = house(System::Zigbee, &["a"]);
+    let seven = isolate("x", "breaker", &["7"]);
+    let sides = [("7", "9"), ("9", "7")];
+    for (said, partner) in sides {
+        let shares = json!({"shared_neutral": true, "neutral_with": [partner]});
+        let shared = planned(&site, &[circuit(said, &shares)]);
+        assert!(refused(&shared, &seven).contains("share one neutral"), "said of {said}");
+        let _dead = stepped(&isolated(&shared, "x", "breaker", &["7", "9"]), "a", "dead");
+    }
+    let open = planned(&site, &[circuit("3", &json!({"shared_neutral": true}))]);
+    assert!(refused(&open, &seven).contains("nobody has named"));
+    // One that was off before that was found out is no longer enough.
+    let off = isolated(&site, "x", "breaker", &["7"]);
+    let found = planned(&off, &[circuit("3", &json!({"shared_neutral": true}))]);
+    assert!(refused(&ticked(&found, "a", "dead"), &take("a", "dead")).contains("no isolation"));
+    let both = isolated(&open, "x", "main", &[]);
+    let _dead = stepped(&both, "a", "dead");
+}
+
+#[test]
 fn who_is_nobody_of_the_job_does_nothing_on_the_mains_whatever_they_say() {
     let folder =
         ticked(&isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]), "a", "dead");

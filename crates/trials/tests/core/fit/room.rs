@@ -68,7 +68,8 @@ fn a_box_fills_as_the_code_counts() {
 
 #[test]
 fn volume_decides_where_it_is_the_local_rule() {
-    let conductors = json!([{"id": "a", "count": 4, "size": "14 AWG", "found": "line"},
+    let conductors = json!([{"id": "a", "count": 2, "size": "14 AWG", "found": "line"},
+        {"id": "n", "count": 2, "size": "14 AWG", "found": "neutral"},
         {"id": "e", "count": 2, "size": "14 AWG", "found": "earth"}]);
     let house = |region: &str, more: Value| {
         let mut point = json!({"clamps": true, "conductors": conductors});
@@ -95,17 +96,21 @@ fn volume_decides_where_it_is_the_local_rule() {
 
 #[test]
 fn a_second_device_in_a_box_takes_its_room() {
-    let conductors = json!([{"id": "a", "count": 6, "size": "14 AWG", "found": "line"}]);
-    let first =
-        place("p", &json!({"gangs": 2, "gang": 1, "volume_cm3": 290.0, "conductors": conductors}));
+    let conductors = json!([{"id": "a", "count": 4, "size": "14 AWG", "found": "line"},
+        {"id": "n", "count": 2, "size": "14 AWG", "found": "neutral"},
+        {"id": "e", "count": 2, "size": "14 AWG", "found": "earth"}]);
+    let first = place("p", &json!({"gang": 1, "volume_cm3": 300.0, "conductors": conductors}));
     let mut house = site(&[first, lamps("l", "p", &json!({}))]);
     apply(
         &mut house,
         &edit(json!({"do": "set", "kind": "job", "id": "job", "field": "region", "value": "us"})),
     )
     .unwrap();
-    // 6 × 2.00 + 2 × 2.00 = 16 in³ of 17.7; with one more 20 in³.
+    // 6 × 2.00 + 2.00 + 2 × 2.00 = 18 in³ of 18.3; with one more 22 in³, and for the yoke of a second gang alike.
     assert_eq!(rules(&found(&house, "switch-neutral")), []);
+    let two = json!({"do": "set", "kind": "point", "id": "p", "field": "gangs", "value": 2});
+    let two = with(house.clone(), &[two]);
+    assert_eq!(rules(&found(&two, "switch-neutral")), [("volume", Fits::No)]);
     let beside = [
         place("q", &json!({"in_box_of": "p", "gang": 2})),
         put(
@@ -117,7 +122,7 @@ fn a_second_device_in_a_box_takes_its_room() {
     let house = with(house, &beside);
     let full = found(&house, "switch-neutral");
     assert_eq!(rules(&full), [("volume", Fits::No)]);
-    assert!(full[0].to_string().contains("2 devices take 328 cm³ (20.00 in³)"), "{}", full[0]);
+    assert!(full[0].to_string().contains("2 devices take 361 cm³ (22.00 in³)"), "{}", full[0]);
     // The box of the other is the one that was surveyed.
     let other = house.points.named("q").unwrap();
     assert!(

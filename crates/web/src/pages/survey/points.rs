@@ -120,8 +120,6 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
         (PointKind::BareWall, "bare wall"),
         (PointKind::Outdoor, "outdoors"),
     ];
-    let all_boxes =
-        [(BoxKind::None, "none"), (BoxKind::Plastic, "plastic"), (BoxKind::Metal, "metal")];
     let all_mountings = MOUNTINGS.map(|m| (m.mounting, m.name));
     let devices = site.devices_at(&point.id);
     PointForm {
@@ -135,7 +133,7 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
         circuit: point.circuit.clone(),
         note: point.note.clone(),
         kinds: choices(&all_kinds, point.kind),
-        boxes: choices(&all_boxes, point.back_box),
+        boxes: choices(&BoxKind::ALL, point.back_box),
         neutrals: choices(&Neutral::ALL, point.neutral),
         mountings: choices(&all_mountings, point.mounting),
         known: choices(&Provenance::ALL, point.known),
@@ -159,7 +157,7 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
         photo_kinds: photo_kinds(),
         lines: lines_form(site, point),
         tag: point.tag.clone(),
-        has_box: point.back_box != BoxKind::None || point.in_box_of.is_some(),
+        has_box: point.back_box.is_there() || point.in_box_of.is_some(),
         back: box_form(site, point),
         loads: load_forms(site, point),
         breaker: circuit_form(site, point, who),
@@ -277,12 +275,12 @@ pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -
                 room: site.room_name(p).to_owned(),
                 height: metres(p.height_m.get()),
                 back_box: match p.back_box {
-                    BoxKind::None => "–",
+                    BoxKind::Unknown | BoxKind::None => "–",
                     BoxKind::Plastic => "plastic",
                     BoxKind::Metal => "metal",
                 },
                 neutral: match p.neutral {
-                    Neutral::Unknown if p.back_box == BoxKind::None => "–",
+                    Neutral::Unknown if !p.back_box.is_there() => "–",
                     Neutral::Unknown => "?",
                     Neutral::Tested => "tested",
                     Neutral::Seen => "seen",

@@ -4,9 +4,10 @@
 use dot_reach_core::fit::FitPlace;
 use dot_reach_core::fit::candidates::{Candidate, candidates};
 use dot_reach_core::fit::space::goes_by_volume;
+use dot_reach_core::gate::isolate::with_partners;
 use dot_reach_core::site::{
-    BoxKind, Device, Earth, Function, Gauge, Layout, Load, LoadKind, Point, PointId, PointKind,
-    Residual, Site, Tried,
+    Device, Earth, Function, Gauge, Layout, Load, LoadKind, Point, PointId, PointKind, Residual,
+    Site, Tried,
 };
 use dot_reach_core::units::typographic;
 use serde_json::{Value, json};
@@ -67,6 +68,9 @@ pub(super) struct CircuitForm {
     pub(super) residual: Vec<Choice>,
     pub(super) rated: String,
     pub(super) shared_neutral: bool,
+    pub(super) neutral_with: String,
+    /// The circuits that go off with it, from whichever side that was said.
+    pub(super) together: String,
     pub(super) proven: Option<ProvenForm>,
     /// The gesture that says it was proven, but for the time.
     pub(super) prove: String,
@@ -115,10 +119,7 @@ fn number(value: Option<f64>) -> String {
 pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
     let lead = point.in_box_of.as_ref().and_then(|id| site.points.get(id));
     let near = |p: &&Point| {
-        p.id != point.id
-            && p.floor == point.floor
-            && p.in_box_of.is_none()
-            && p.back_box != BoxKind::None
+        p.id != point.id && p.floor == point.floor && p.in_box_of.is_none() && p.back_box.is_there()
     };
     let mut boxes_of = vec![choice("", "its own", lead.is_none())];
     boxes_of.extend(
@@ -194,6 +195,8 @@ pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<Circ
         residual: choices(&Residual::ALL, circuit.residual),
         rated: number(circuit.rated_a),
         shared_neutral: circuit.shared_neutral,
+        neutral_with: circuit.neutral_with.join(", "),
+        together: with_partners(site, std::slice::from_ref(&circuit.label))[1..].join(", "),
         proven: circuit.proven.as_ref().map(|p| ProvenForm {
             label: p.label.clone(),
             by: p.by.clone(),
