@@ -145,7 +145,7 @@ fn partners<'a>(site: &'a Site, label: &'a str) -> impl Iterator<Item = String> 
         let naming = named.clone().any(|p| is_it(p)).then(|| row.label.trim().to_owned());
         others.chain(naming)
     });
-    said.filter(|p| !p.is_empty())
+    said.filter(move |p| !p.is_empty() && !label.is_empty())
 }
 
 /// Circuits with those that are known to share a neutral with one of them: all go off together (BS 7671, 314.4; NFPA

@@ -243,12 +243,13 @@ fn units(site: &Site, wired: &[WorkedDevice<'_>], clock: &Clock<'_>) -> Vec<Unit
     let unit = |(_, points): (BTreeSet<String>, Vec<&PointId>)| {
         let spots: Vec<&WorkedDevice<'_>> =
             points.iter().flat_map(|p| boxes[*p].iter().copied()).collect();
-        let circuits: BTreeSet<String> = spots.iter().flat_map(|s| s.circuits()).collect();
+        let own: BTreeSet<String> = spots.iter().flat_map(|s| s.circuits()).collect();
+        let own: Vec<String> = own.into_iter().collect();
         let kit = spots.iter().find(|s| s.is_of_kit());
         Unit {
             minutes: spots.iter().map(|s| clock.dead(s).likely).sum(),
             kit: kit.and_then(|s| s.network).map(|n| n.name.clone()),
-            circuits: circuits.into_iter().collect(),
+            circuits: isolate::with_partners(site, &own),
             boxes: points
                 .iter()
                 .map(|p| Worked {

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::radio::system::{Limits, SystemRules, System};
+use crate::radio::system::{Limits, System, SystemRules};
 use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, name};
 use crate::site::{Refusal, Wrong};
 
