@@ -67,8 +67,8 @@ let tabs = 0;
 async function loaded(post) {
   tabs += 1;
   const page = await import(`../../assets/js/queue.js?tab=${tabs}`);
-  const seen = { waiting: [], refused: [], drained: 0 };
-  const changed = (waiting, refused) => Object.assign(seen, { waiting, refused });
+  const seen = { waiting: [], refused: [], flying: null, drained: 0 };
+  const changed = (waiting, refused, flying) => Object.assign(seen, { waiting, refused, flying });
   await page.openQueue("mill", { post, changed, drained: () => { seen.drained += 1; } });
   return { ...page, seen };
 }
@@ -106,6 +106,7 @@ test("what was on its way when the page was loaded again goes out by the next pa
   assert.equal(await first.isWaiting(), false, "what is on its way at this moment is no news");
   const got = [];
   const second = await loaded((_, body) => { got.push(body.edit_id); return Promise.resolve({}); });
+  assert.deepEqual([second.seen.waiting.length, second.seen.flying], [0, 1], "and a page never calls that saved");
   await wait(3100);
   assert.deepEqual(got, [], "the page that sends it may still be there");
   await wait(21_000);
