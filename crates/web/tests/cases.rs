@@ -135,6 +135,9 @@ macro_rules! cases {
 }
 
 cases! {
+    dead_beside_a_blank_breaker: "04-dead-beside-a-blank-breaker";
+    isolating_one_of_a_shared_neutral: "06-isolating-one-of-a-shared-neutral";
+    isolating_a_proven_breaker_that_shares: "08-isolating-a-proven-breaker-that-shares";
     nothing_secures_it: "19-nothing-secures-it";
     isolating_a_breaker_known_to_be_wrong: "20-isolating-a-breaker-known-to-be-wrong";
     proved_dead_by_nobody_known: "21-proved-dead-by-nobody-known";
