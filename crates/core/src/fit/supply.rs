@@ -24,11 +24,10 @@ pub(super) fn earth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFindin
     let is_metal = place.material() == BoxKind::Metal;
     match place.earth() {
         _ if !kind.is_wired_in() => None,
-        Earth::Conductor | Earth::EarthedBox => None,
         Earth::None if is_metal => Some(FitFinding::MetalNotEarthed),
         Earth::None if kind.fit.earth => Some(FitFinding::EarthAbsent),
         Earth::Unknown if is_metal || kind.fit.earth => Some(FitFinding::EarthUnknown { is_metal }),
-        Earth::None | Earth::Unknown => None,
+        Earth::Conductor | Earth::EarthedBox | Earth::None | Earth::Unknown => None,
     }
 }
 
