@@ -136,7 +136,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
     await page.reload();
     await ready(page);
     await expect(page.locator("[data-kept-line]")).toContainText("Kept on this phone");
-    await expect(page.locator("#main")).toContainText("Power goes off 7 times");
+    await expect(page.locator("#main")).toContainText("Power goes off 10 times");
     expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
     await page.locator(".stretches a", { hasText: "Breaker 7 off" }).tap();
     await ready(page);
