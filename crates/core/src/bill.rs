@@ -297,7 +297,7 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
         }
         for found in fit::findings(site, kind, point, Some(device)) {
             match found {
-                FitFinding::TooLittle { .. } | FitFinding::AsleepTooLittle { .. } => {
+                FitFinding::TooLittle { .. } => {
                     by_rate.entry("capacitor").or_default().push(point.label().to_owned());
                 }
                 FitFinding::NotForDamp => {

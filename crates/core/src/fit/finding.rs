@@ -59,7 +59,7 @@ pub enum FitFinding {
     )]
     ThinConductor { size: &'static str, carries: f64, rated: f64 },
     #[error(
-        "{lamps} smart lamps there draw some {is:.1} W asleep, and it needs {least:.0} W through them at any time."
+        "If the {lamps} smart lamps there hang on it: asleep they draw some {is:.1} W, and it needs {least:.0} W at any time."
     )]
     AsleepTooLittle { lamps: usize, is: f64, least: f64 },
     #[error("What {name} draws is not known.")]

@@ -115,14 +115,18 @@ impl<'a> FitPlace<'a> {
 
     /// Smart lamps that may be what a unit here feeds: in its room, on its breaker.
     pub fn smart_lamps(&self) -> usize {
-        let near = |d: &Device| {
-            let point = self.site.points.get(&d.point)?;
-            let kind = self.site.kind(&d.kind)?;
-            let room = self.site.room_name(point) == self.site.room_name(self.point);
-            let same = room && point.circuit.trim() == self.point.circuit.trim();
-            (same && kind.has_radio && kind.fit.gives_light && !kind.is_wired_in()).then_some(())
+        let room = self.site.room_name(self.point);
+        // What costs least to find out is asked first.
+        let near = |d: &&Device| {
+            let point = self.site.points.get(&d.point);
+            let point = point.filter(|p| p.circuit.trim() == self.point.circuit.trim());
+            let is_smart =
+                |kind: &DeviceKind| kind.has_radio && kind.fit.gives_light && !kind.is_wired_in();
+            point.is_some_and(|p| {
+                self.site.kind(&d.kind).is_some_and(is_smart) && self.site.room_name(p) == room
+            })
         };
-        self.site.devices.iter().filter_map(near).count()
+        self.site.devices.iter().filter(near).count()
     }
 
     /// Where line and load are in the group; nothing for a place that works its load alone.

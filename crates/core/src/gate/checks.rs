@@ -7,6 +7,7 @@ use serde::Deserialize;
 
 use super::work::WorkedDevice;
 use crate::catalogue::{Far, PointKind};
+use crate::fit::FitPlace;
 use crate::radio::system::System;
 use crate::record::Step;
 use crate::site::{Earth, Function};
@@ -74,7 +75,8 @@ impl Applies {
             }
             Self::InBox => spot.point.kind == PointKind::Switch,
             Self::InWideBox => {
-                spot.kind.fit.derated.is_some() && spot.site.box_of(spot.point).gangs > 1
+                let gangs = || FitPlace::of(spot.site, spot.point, Some(spot.device)).gangs;
+                spot.kind.fit.derated.is_some() && gangs() > 1
             }
             Self::HasEarth => {
                 spot.kind.fit.earth || spot.site.box_of(spot.point).earth == Earth::Conductor

@@ -186,8 +186,10 @@ pub fn breakers(site: &Site, circuits: &[String]) -> Vec<Breaker> {
     circuits.iter().map(of).collect()
 }
 
-/// The labels that a box is known by on the record: its circuits, and the breakers that were proven for them.
+/// The labels that a box is known by on the record: its circuits with those that share a neutral with one of them, and
+/// the breakers that were proven for them.
 pub fn labels(site: &Site, circuits: &[String]) -> Vec<String> {
+    let circuits = with_partners(site, circuits);
     let proven = circuits.iter().filter_map(|c| proven(site, c)).map(str::to_owned);
     let mut all: Vec<String> = circuits.iter().cloned().chain(proven).collect();
     all.sort();
@@ -259,6 +261,6 @@ pub fn makes_dead(site: &Site, of: &Isolated, circuits: &[String]) -> bool {
 
 /// Whether switching it on again could make something of these circuits live.
 pub fn touches(site: &Site, of: &Isolation, circuits: &[String]) -> bool {
-    let labels = labels(site, &with_partners(site, circuits));
+    let labels = labels(site, circuits);
     of.touches(&labels) || labels.iter().any(|label| names(&of.verified, label))
 }

@@ -34,7 +34,7 @@ pub fn looks(site: &Site) -> Vec<PrevisitLook> {
                 add(&mut asked, &lead.id, ask);
             }
         }
-        if devices.is_empty() && !lead.is_opened() {
+        if devices.is_empty() && lead.back_box.is_there() && !lead.is_opened() {
             add(&mut asked, &lead.id, NEUTRAL);
         }
     }

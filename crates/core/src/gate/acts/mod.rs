@@ -325,7 +325,7 @@ impl Act {
             };
             let choice = isolate::choice(site, &of.circuits, None);
             if let Some(why) = choice.whys.iter().find(lacks) {
-                let why = format!("the breaker is not enough: {why}. Switch off both");
+                let why = format!("the breaker is not enough: {why}. Switch them off together");
                 return Err(Refusal::wrong("circuits", Wrong::Isolation(why)));
             }
             let mistaken = isolate::mistaken(site, &of.circuits).filter(|_| of.verified.is_empty());

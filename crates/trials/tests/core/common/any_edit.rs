@@ -86,7 +86,8 @@ fn wiring() -> impl Strategy<Value = Value> {
     prop_oneof![
         (id("i"), 1..4u8, any::<bool>()).prop_map(|(c, label, shared)| put(
             "circuit",
-            json!({"id": c, "label": label.to_string(), "shared_neutral": shared})
+            json!({"id": c, "label": label.to_string(), "shared_neutral": shared,
+                "neutral_with": if shared { vec![] } else { vec![(label % 3 + 1).to_string()] }})
         )),
         (id("l"), id("p"), prop::option::of(1.0..90.0f64)).prop_map(|(l, p, watts)| put(
             "load",

@@ -196,6 +196,13 @@ fn circuits_that_share_a_neutral_go_off_together_and_an_unnamed_partner_can_be_a
     assert!(refused(&ticked(&found, "a", "dead"), &take("a", "dead")).contains("no isolation"));
     let both = isolated(&open, "x", "main", &[]);
     let _dead = stepped(&both, "a", "dead");
+    // What was opened while the partner was known stays so, whatever the plan says by now.
+    let neutral = |with: &[&str]| [circuit("7", &json!({"neutral_with": with}))];
+    let nine = isolated(&site, "y", "breaker", &["9"]);
+    let known = isolated(&planned(&nine, &neutral(&["9"])), "x", "breaker", &["7", "9"]);
+    let forgotten = planned(&stepped(&known, "a", "dead"), &neutral(&[]));
+    let on = json!({"do": "energise", "isolation": "y", "by": "Kit", "at": AT});
+    assert!(refused(&forgotten, &on).contains("is open"));
 }
 
 #[test]
