@@ -83,6 +83,22 @@ async function fillIsolation(card) {
   await card.locator('[data-field="secured"]').selectOption("lock-and-notice");
 }
 
+/** An install code, its checksum with it, of sixteen bytes drawn from a name. */
+function installCode(name) {
+  const bytes = new Array(16).fill(7);
+  for (let n = 0; n < name.length; n += 1) bytes[n % 16] = (bytes[n % 16] * 31 + name.charCodeAt(n)) & 255;
+  let crc = 0xffff;
+  for (const byte of bytes) {
+    crc ^= byte;
+    for (let bit = 0; bit < 8; bit += 1) crc = crc & 1 ? (crc >> 1) ^ 0x8408 : crc >> 1;
+  }
+  crc = ~crc & 0xffff;
+  return [...bytes, crc & 255, crc >> 8].map((b) => b.toString(16).padStart(2, "0")).join("").toUpperCase();
+}
+
+/** What stands on the label of a device: of the mesh an install code. */
+const codeOf = (device) => (device.startsWith("mesh") || device.length < 3 ? installCode(device) : `LABEL ${device}`);
+
 const because = (words) => async (card) => {
   const why = card.locator('[data-field="why"]');
   if (await why.isVisible()) await why.fill(words);
@@ -156,7 +172,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
     while (!(await key(page)).endsWith(".checked")) {
       await doMove(page, async (card) => {
         if ((await card.getAttribute("data-move")).endsWith(".code")) {
-          await card.locator('[data-field="text"]').fill(`LABEL ${first}`);
+          await card.locator('[data-field="text"]').fill(codeOf(first));
         }
         await because("agreed with the planner")(card);
       });
@@ -183,7 +199,7 @@ test("a circuit from isolation to closed, the line lost in the middle", async ({
       while (!(await key(page)).endsWith(".dry-fitted")) {
         await doMove(page, async (card) => {
           const device = await card.getAttribute("data-device");
-          if ((await card.getAttribute("data-move")).endsWith(".code")) await card.locator('[data-field="text"]').fill(`LABEL ${device}`);
+          if ((await card.getAttribute("data-move")).endsWith(".code")) await card.locator('[data-field="text"]').fill(codeOf(device));
           await because("agreed with the planner")(card);
         });
       }
@@ -361,4 +377,55 @@ test("a page that is older than the server says so and keeps what waits", async 
   await context.setOffline(false);
   await expect(page.locator("[data-notice]")).toContainText("The program was renewed since this page was loaded");
   await expect(page.locator('[data-move="isolate"][data-done]')).toHaveCount(1);
+});
+
+test("a wrong label: found at the box, the right breaker off, and led safely to power again", async ({ page, context }) => {
+  const of = new URL("../crates/web/tests/electrical/17-heading-names-the-proven-breaker.json", import.meta.url);
+  const { job } = JSON.parse(fs.readFileSync(of, "utf8"));
+  for (const circuit of job.site.circuits) delete circuit.proven;
+  const { db } = database(JSON.stringify(job));
+  const { program, url } = await serving(db);
+  try {
+    await as(context, url, "Ines Calder");
+    const home = "/jobs/rowan-cottage";
+    await open(page, `${url}${home}/install`);
+    await expect(page.locator("#main")).toContainText("Breaker 1 off");
+
+    // Breaker 1 is off, and the tester says live: breaker 7 makes it dead.
+    await open(page, `${url}${home}/survey?point=hall`);
+    await page.getByRole("button", { name: "Proven just now" }).tap();
+    await page.getByLabel("Proven: breaker").fill("7");
+    await page.getByLabel("Proven: breaker").blur();
+    await expect(page.locator("[data-circuit]")).toContainText("The label is wrong: breaker 7 makes it");
+
+    // The plan, the household and the card go by the breaker that really goes off.
+    await open(page, `${url}${home}/install`);
+    await expect(page.locator("#main")).toContainText("7 (labelled 1");
+    await page.locator(".stretches a", { hasText: "(labelled 1" }).first().tap();
+    await ready(page);
+    await expect(current(page)).toContainText("The label is wrong: breaker 7 makes it dead");
+    await current(page).locator('[data-field="verified"]').fill("");
+    await fillIsolation(current(page));
+    await current(page).locator("button[data-done]").tap();
+    await expect(current(page).locator(".field-error[data-shown]")).toContainText("proven to be breaker 7");
+    await doMove(page, async (card) => {
+      await fillIsolation(card);
+      await card.locator('[data-field="verified"]').fill("breaker 7");
+    });
+    await doMove(page);
+    while (!(await key(page)).startsWith("energise")) {
+      await doMove(page, async (card) => {
+        const move = await card.getAttribute("data-move");
+        if (move.endsWith(".code")) await card.locator('[data-field="text"]').fill(codeOf(await card.getAttribute("data-device")));
+        await because("agreed on site")(card);
+      });
+    }
+    await doMove(page);
+    const happened = await record(page, url, "rowan-cottage");
+    const off = happened.find((e) => e.what.did === "isolated").what;
+    expect(off.verified).toContain("7");
+    expect(happened.at(-1).what.did).toBe("energised");
+  } finally {
+    await gone(program);
+  }
 });

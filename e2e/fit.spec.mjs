@@ -60,7 +60,7 @@ test("a load, a breaker and a wrong companion are recorded and judged where they
   await page.getByLabel("Proven: breaker").fill("7");
   await page.getByLabel("Proven: breaker").blur();
   await expect(page.locator("[data-circuit]")).toContainText("The label is wrong: breaker 7 makes it");
-  await page.getByLabel("shares its neutral with another circuit").check();
+  await page.getByLabel("Shares its neutral with another circuit").selectOption({ label: "yes" });
   await expect(page.locator("[data-circuit]")).toContainText("can be live with this breaker off");
 
   // Another place of the same lamps, with a dimmer of its own: two units would feed one lamp.

@@ -141,8 +141,9 @@ pub fn energy(site: &Site) -> Vec<Energy> {
     all
 }
 
-/// The bill of what is planned.
-pub fn bill(site: &Site) -> Bill {
+/// The bill of what is planned; `planned` is how many visits the plan of the days has, so that what is paid is what is
+/// driven.
+pub fn bill(site: &Site, planned: usize) -> Bill {
     let mut lines = devices(site);
     lines.extend(plates(site));
     let (small, not_counted) = small_parts(site);
@@ -150,7 +151,8 @@ pub fn bill(site: &Site) -> Bill {
     let looks = previsit::looks(site);
     let (work, wiring_hours) = work(site, &looks);
     lines.extend(work);
-    let (bundled, apart) = visits(site, wiring_hours, !looks.is_empty());
+    let bundled = planned;
+    let apart = visits_apart(site, wiring_hours, !looks.is_empty()).max(bundled);
     let visit = |count: usize| BillLine {
         what: name_of("call-out"),
         part: LineKind::Labour,
@@ -244,7 +246,7 @@ fn plates(site: &Site) -> Vec<BillLine> {
     let mut by_gangs: BTreeMap<(&str, &str), Vec<String>> = BTreeMap::new();
     for point in faced(site).into_iter().filter_map(|id| site.points.get(id)) {
         let rate = match point.gangs {
-            1 => "plate-1",
+            0 | 1 => "plate-1",
             2 => "plate-2",
             3 => "plate-3",
             _ => "plate-more",
@@ -295,28 +297,28 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
             let cells = std::iter::repeat_n(point.label().to_owned(), draw.cells as usize);
             by_rate.entry("battery-cell").or_default().extend(cells);
         }
-        for found in fit::findings(site, kind, point, Some(device)) {
-            match found {
-                FitFinding::TooLittle { .. } => {
-                    by_rate.entry("capacitor").or_default().push(point.label().to_owned());
-                }
-                FitFinding::NotForDamp => {
-                    by_rate.entry("weather-box").or_default().push(point.label().to_owned());
-                }
-                _ => {}
-            }
+        if fit::load::may_need_bypass(kind, &fit::FitPlace::of(site, point, Some(device))) {
+            by_rate.entry("capacitor").or_default().push(point.label().to_owned());
+        }
+        let found = fit::findings(site, kind, point, Some(device));
+        if found.contains(&FitFinding::NotForDamp) {
+            by_rate.entry("weather-box").or_default().push(point.label().to_owned());
         }
     }
     for (lead, kinds) in wired {
         let Some(point) = site.points.get(lead) else { continue };
         if point.conductors.is_empty() {
             not_counted.push(point.label().to_owned());
+            for met in UNLISTED_JOINTS {
+                by_rate.entry(connector(met)).or_default().push(point.label().to_owned());
+            }
             continue;
         }
-        for met in joints(&point.conductors, &kinds) {
+        for met in joints(&point.conductors, &kinds, staying(point)) {
             by_rate.entry(connector(met)).or_default().push(point.label().to_owned());
         }
-        let unused = |c: &&Conductor| c.capped || c.found == Function::Spare;
+        let unused =
+            |c: &&Conductor| c.capped || matches!(c.found, Function::Spare | Function::Unknown);
         let caps: usize =
             point.conductors.iter().filter(unused).map(|c| usize::from(c.count)).sum();
         by_rate
@@ -329,27 +331,40 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
 }
 
 /// How many conductors meet in each joint of a box: neutrals and earths with a lead for each device that wants one,
-/// lines with a lead for each device, and switched lines where more leave than devices switch one. What no device wants
+/// lines with a lead for each device and for what stays, and switched lines where more leave than devices switch one. What no device wants
 /// is joined through.
-pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind]) -> Vec<usize> {
+pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind], staying: usize) -> Vec<usize> {
     let count = |function: Function| -> usize {
         let of = conductors.iter().filter(|c| c.found == function && !c.capped);
         of.map(|c| usize::from(c.count)).sum()
     };
     let neutral = kinds.iter().filter(|k| k.supply == Supply::MainsNeutral).count();
-    let earth = kinds.iter().filter(|k| k.fit.earth).count();
+    let may_want = |k: &&&DeviceKind| k.fit.wants_earth() || k.fit.is_blank(k.fit.earth.as_ref());
+    let earth = kinds.iter().filter(may_want).count();
     let all = [
         (count(Function::Neutral), neutral),
         (count(Function::Earth), earth),
-        (count(Function::Line), kinds.len()),
+        (count(Function::Line), kinds.len() + staying),
     ];
     let switched = count(Function::Switched);
-    let switch = kinds.iter().filter(|k| k.fit.switches()).count();
+    let switch = kinds.iter().filter(|k| k.may_switch()).count();
     // One that feeds several lamps: the lines beyond one a device, with that one and its lead.
     let fanned = (switch > 0 && switched > switch).then(|| switched - switch + 2);
     // A single conductor goes straight into a single device.
     let met = all.iter().filter(|(there, leads)| *there > 1 || *there == 1 && *leads > 1);
-    met.map(|(there, leads)| there + leads).chain(fanned).collect()
+    // What nobody knows may have to be joined, whatever it is: with a lead of a device at the most.
+    let open = conductors.iter().filter(|c| c.found == Function::Unknown && !c.capped);
+    let open = open.map(|c| usize::from(c.count) + 1);
+    met.map(|(there, leads)| there + leads).chain(fanned).chain(open).collect()
+}
+
+/// What is taken along for a box whose conductors nobody has listed: a joint each of line, neutral, earth and switched
+/// line, of the usual most that meet; *planning value*.
+const UNLISTED_JOINTS: [usize; 4] = [5, 5, 5, 3];
+
+/// How many of the things that stay in a box want a lead of its line.
+pub fn staying(point: &Point) -> usize {
+    point.stays.iter().filter(|s| s.what.fills_a_gang()).count()
 }
 
 /// The connector for so many conductors.
@@ -391,22 +406,19 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
     (lines.collect(), wiring / 60.0)
 }
 
-/// Visits of whoever does the wiring: all of it bundled, one before the day if a box must be opened; and
-/// one for each circuit.
-fn visits(site: &Site, hours: f64, is_one_before: bool) -> (usize, usize) {
+/// Visits of whoever does the wiring were it done circuit by circuit, with one before the day if a box must be opened.
+fn visits_apart(site: &Site, hours: f64, is_one_before: bool) -> usize {
     let circuits: BTreeSet<&str> = placed(site)
         .filter(|(_, kind, _)| kind.is_wired_in())
         .map(|(_, _, point)| point.circuit.trim())
         .collect();
     if circuits.is_empty() {
-        return (0, 0);
+        return 0;
     }
     let day = site.rate("minutes-visit").max(1.0) / 60.0;
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a few days")]
     let days = (hours / day).ceil() as usize;
-    let before = usize::from(is_one_before);
-    let bundled = days.max(1) + before;
-    (bundled, circuits.len().max(days) + before)
+    circuits.len().max(days) + usize::from(is_one_before)
 }
 
 fn shares(site: &Site) -> Vec<Share> {

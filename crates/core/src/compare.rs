@@ -6,9 +6,11 @@ use crate::analysis::Analysis;
 use crate::bill::bill;
 use crate::catalogue::DeviceKind;
 use crate::geometry::apart;
+use crate::install::schedule::schedule;
 use crate::network::Band;
 use crate::placement::place_name;
 use crate::power::life_of;
+use crate::record::Record;
 use crate::simulate::{Budget, chances};
 use crate::site::{Device, FloorId, Point, PointId, Site, Spot};
 use crate::units::{Db, Metres};
@@ -47,7 +49,7 @@ pub fn standing(analysis: &Analysis) -> Standing {
         single: 0,
         chance: chances(analysis, Budget { draws: DRAWS, seed: 1 }, &mut crate::pulse::to_the_end)
             .all,
-        cost: bill(site).total,
+        cost: bill(site, schedule(analysis, &Record::default()).visits.len()).total,
         boxes: boxes(site),
         batteries: 0.0,
     };

@@ -14,7 +14,7 @@ const MOST_ROWS: usize = 2000;
 
 /// The library of a job as JSON: the shipped rows and its own.
 pub fn json(site: &Site) -> Value {
-    let rows: Vec<&DeviceKind> = site.all_kinds().collect();
+    let rows: Vec<DeviceKind> = site.all_kinds().map(DeviceKind::spelled_out).collect();
     json!({ "format": "dot-reach-library", "version": 1, "devices": rows })
 }
 
@@ -23,7 +23,8 @@ pub fn json(site: &Site) -> Value {
 /// # Errors
 /// Never for rows that the core accepted.
 pub fn csv(site: &Site) -> Result<String, csv::Error> {
-    let rows: Vec<Map<String, Value>> = site.all_kinds().map(flat).collect();
+    let rows: Vec<Map<String, Value>> =
+        site.all_kinds().map(|kind| flat(&kind.spelled_out())).collect();
     let mut headings: Vec<String> = Vec::new();
     for row in &rows {
         for key in row.keys() {
@@ -87,8 +88,8 @@ pub fn read(site: &Site, text: &str) -> Imported<Vec<Edit>> {
         let kind = row
             .and_then(|row| serde_json::from_value::<DeviceKind>(row).map_err(|e| e.to_string()));
         let taken = kind.and_then(|mut kind| {
-            let old = trial.kind(&kind.id);
-            if old == Some(&kind) {
+            let old = trial.kind(&kind.id).map(DeviceKind::spelled_out);
+            if old.as_ref() == Some(&kind) {
                 return Ok(None);
             }
             kind.version = kind.version.max(old.map_or(0, |old| old.version) + 1);

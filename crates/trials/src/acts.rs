@@ -25,7 +25,7 @@ pub fn sound(id: &str, kind: &str, at: [f64; 2], circuit: &str) -> Value {
         kind,
         at,
         &json!({"box": "plastic", "depth_mm": 60.0, "volume_cm3": 400.0, "neutral": "tested",
-            "earth": "conductor", "circuit": circuit, "known": "seen", "feed": "always",
+            "earth": "conductor", "gangs": 1, "circuit": circuit, "known": "seen", "feed": "always",
             "conductors": [conductor("l", "line"), conductor("n", "neutral"), conductor("e", "earth"),
                 conductor("s", "switched")]}),
     )
@@ -39,7 +39,8 @@ pub fn lamp(id: &str, at: &str) -> Value {
 
 /// A circuit that was proven to be what it is labelled.
 pub fn circuit(label: &str, more: &Value) -> Value {
-    let mut value = json!({"id": format!("c{label}"), "label": label, "residual": "protected",
+    let mut value = json!({"id": format!("c{label}"), "label": label, "residual": "protected", "rated_a": 10.0,
+        "shared_neutral": false,
         "proven": {"label": label, "by": "Kit", "with": "tester", "at": AT}});
     for (key, field) in more.as_object().into_iter().flatten() {
         value[key] = field.clone();

@@ -141,7 +141,7 @@ pub fn door() -> impl Strategy<Value = Door> {
         Just(json!({"do": "remove", "kind": "circuit", "id": "c7"})),
         prop::sample::select(vec![json!(["9"]), json!([])]).prop_map(|with| json!({"do": "set",
             "kind": "circuit", "id": "c7", "field": "neutral_with", "value": with})),
-        any::<bool>().prop_map(|shared| json!({"do": "set", "kind": "circuit", "id": "c7",
+        any::<Option<bool>>().prop_map(|shared| json!({"do": "set", "kind": "circuit", "id": "c7",
             "field": "shared_neutral", "value": shared})),
         any::<bool>().prop_map(|may| json!({"do": "set", "kind": "person", "id": "kit", "field": "may_mains",
             "value": may})),

@@ -137,7 +137,7 @@ pub enum Powered {
     Load,
 }
 
-/// What a device asks for. Blank asks for nothing.
+/// What a device asks for. In a shipped row what is blank asks for nothing; in a row of somebody's own it is not known.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 #[expect(clippy::struct_excessive_bools, reason = "each is a plain yes or no of a data sheet")]
@@ -149,11 +149,14 @@ pub struct Fitting {
     /// What it accepts at the far places of its group.
     pub accepts: Vec<Far>,
     /// In which box it has to be.
-    pub powered: Powered,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub powered: Option<Powered>,
     /// Whether it wants a protective earth.
-    pub earth: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub earth: Option<bool>,
     /// Whether it dims.
-    pub dims: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub dims: Option<bool>,
     /// Most watts by kind of load; what is not listed is not allowed. Empty for what switches none.
     pub limits: BTreeMap<LoadKind, f64>,
     /// Least watts: below them a bypass capacitor is needed.
@@ -182,9 +185,45 @@ pub struct Fitting {
     pub gives_light: bool,
     /// Whether it goes inside a lamp's body.
     pub in_lamp: bool,
+    /// Whether it is a shipped row, whose blanks are answers.
+    #[serde(skip)]
+    pub is_shipped: bool,
 }
 
 impl Fitting {
+    /// Whether it is known to want a protective earth.
+    pub fn wants_earth(&self) -> bool {
+        self.earth == Some(true)
+    }
+
+    /// Whether it is known to dim.
+    pub fn is_dimmer(&self) -> bool {
+        self.dims == Some(true)
+    }
+
+    /// Whether a blank of it stands for something that nobody knows.
+    pub(crate) fn is_blank<T>(&self, field: Option<&T>) -> bool {
+        !self.is_shipped && field.is_none()
+    }
+
+    /// A copy of a shipped row for somebody's own library: what its blanks answer is written out.
+    #[must_use]
+    pub fn spelled_out(&self) -> Self {
+        let all = self.clone();
+        if !all.is_shipped {
+            return all;
+        }
+        Self {
+            powered: all.powered.or(Some(Powered::Either)),
+            earth: all.earth.or(Some(false)),
+            dims: all.dims.or(Some(false)),
+            least_w: all.least_w.or(Some(0.0)),
+            derated: all.derated.or(Some([1.0, 1.0])),
+            is_shipped: false,
+            ..all
+        }
+    }
+
     /// Whether it switches a load by wire.
     pub fn switches(&self) -> bool {
         !self.limits.is_empty()

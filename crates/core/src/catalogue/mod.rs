@@ -1,6 +1,7 @@
 //! The generic device catalogue.
 
 pub mod battery;
+pub mod countries;
 pub mod fitting;
 pub mod rates;
 
@@ -241,6 +242,16 @@ impl DeviceKind {
         })
         .or_else(|| self.radio.wrong_value())
     }
+    /// Whether it switches a load by wire, or nobody has written down what it bears and it stands where such a unit does.
+    pub fn may_switch(&self) -> bool {
+        let is_open = !self.fit.is_shipped && self.is_wired_in() && self.fit.far == Far::No;
+        self.fit.switches() || is_open
+    }
+    /// A copy of a shipped row for somebody's own library: what its blanks answer is written out.
+    #[must_use]
+    pub fn spelled_out(&self) -> Self {
+        Self { fit: self.fit.spelled_out(), ..self.clone() }
+    }
     /// Whether it is held in a hand when used.
     pub fn is_hand_held(&self) -> bool {
         self.duty == Duty::Remote
@@ -265,9 +276,12 @@ pub const DEVICE_SOURCE: &str = "generic device; depth, duty and draw are planni
 
 /// The rows. A broken file is a defect that the tests catch.
 pub static KINDS: LazyLock<Vec<DeviceKind>> = LazyLock::new(|| {
-    toml::from_str::<Rows>(include_str!("../../data/devices.toml"))
-        .map(|rows| rows.device)
-        .unwrap_or_default()
+    let rows = toml::from_str::<Rows>(include_str!("../../data/devices.toml"));
+    let mut rows = rows.map(|rows| rows.device).unwrap_or_default();
+    for row in &mut rows {
+        row.fit.is_shipped = true;
+    }
+    rows
 });
 
 /// The device of this id.

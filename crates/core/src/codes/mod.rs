@@ -42,6 +42,21 @@ impl Code {
         }
     }
 
+    /// Whether two codes can only be of one device. The first digits of a key alone can be those of another.
+    pub fn is_of(&self, other: &Self) -> bool {
+        let key = |code: &Self| match code {
+            Self::ZWave(label) => label.dsk.rest.map(|rest| (label.dsk.pin, rest)),
+            Self::Dsk(dsk) => dsk.rest.map(|rest| (dsk.pin, rest)),
+            _ => None,
+        };
+        match (self, other) {
+            (Self::Matter(one), Self::Matter(other)) => one.agrees(other),
+            (Self::Zigbee(one), Self::Zigbee(other)) => one == other,
+            (Self::Text(one), Self::Text(other)) => one == other,
+            _ => key(self).is_some() && key(self) == key(other),
+        }
+    }
+
     /// Whether a digit that was read wrong would be seen.
     pub fn checks_itself(&self) -> bool {
         match self {
@@ -131,8 +146,12 @@ fn read(text: &str, system: Option<System>) -> Result<Code, CodeError> {
     let digits = bare.bytes().all(|b| b.is_ascii_digit());
     let hex = bare.bytes().all(|b| b.is_ascii_hexdigit());
     let is_zwave = matches!(system, Some(System::ZWave | System::ZWaveLr));
-    let is_zigbee = matches!(system, Some(System::Zigbee | System::Kit));
-    if is_zigbee && hex && bare.len() != 11 && bare.len() != 21 {
+    if let Some(code) = InstallCode::of_label(text) {
+        return InstallCode::read(code).map(Code::Zigbee);
+    }
+    // Such a device has an install code, or one of Matter; its label may say nothing, and then a photo tells that.
+    let is_matter = digits && matches!(bare.len(), 11 | 21);
+    if system == Some(System::Zigbee) && !is_matter || system == Some(System::Kit) && hex {
         return InstallCode::read(&bare).map(Code::Zigbee);
     }
     if digits && bare.len() >= 52 && bare.starts_with("90") {

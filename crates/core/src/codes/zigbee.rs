@@ -14,6 +14,14 @@ impl InstallCode {
     /// How many hexadecimal digits there are, the checksum with them. Base Device Behaviour 3.0.1, 10.1.
     pub(super) const LENGTHS: [usize; 4] = [16, 20, 28, 36];
 
+    /// The install code in the text of a label's QR: fields that begin with a sign and a letter, `I` for this one.
+    /// Base Device Behaviour 3.0.1, annex on install codes.
+    pub(super) fn of_label(text: &str) -> Option<&str> {
+        let (_, code) = text.split_once("$I:").or_else(|| text.split_once("%I:"))?;
+        let end = code.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(code.len());
+        Some(&code[..end])
+    }
+
     /// Hexadecimal digits.
     pub(super) fn read(bare: &str) -> Result<Self, CodeError> {
         if let Some(sign) = bare.chars().find(|c| !c.is_ascii_hexdigit()) {

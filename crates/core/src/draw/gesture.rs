@@ -83,6 +83,8 @@ pub enum Gesture {
     AddLoad { id: LoadId, point: PointId },
     /// Adds a conductor to a box; the id is unique in it.
     AddConductor { id: String, point: PointId },
+    /// Says that something in a box stays there; the id is unique in it.
+    AddStays { id: String, point: PointId },
     /// Puts the breaker that a point names on record; where it is already, nothing changes.
     AddCircuit { id: CircuitId, point: PointId },
     /// Says that the breaker of a circuit made it dead, as its label has it.
@@ -129,7 +131,7 @@ fn one() -> u8 {
 
 impl Gesture {
     /// Their words.
-    pub const WORDS: [&'static str; 22] = [
+    pub const WORDS: [&'static str; 23] = [
         "drop-opening",
         "draw-rectangle",
         "move",
@@ -140,6 +142,7 @@ impl Gesture {
         "add-network",
         "add-load",
         "add-conductor",
+        "add-stays",
         "add-circuit",
         "prove-circuit",
         "add-group",
@@ -204,6 +207,7 @@ impl Gesture {
             Self::AddNetwork { id, system } => Ok(new_network(site, id, *system)),
             Self::AddLoad { id, point } => wiring::load_added(site, id, point),
             Self::AddConductor { id, point } => wiring::conductor_added(site, id, point),
+            Self::AddStays { id, point } => wiring::stays_added(site, id, point),
             Self::AddCircuit { id, point } => wiring::circuit_added(site, id, point),
             Self::ProveCircuit { circuit, by, at } => wiring::circuit_proven(site, circuit, by, at),
             Self::AddGroup { id, point } => wiring::group_added(site, id, point),

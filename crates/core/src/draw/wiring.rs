@@ -8,8 +8,8 @@ use crate::catalogue::LoadKind;
 use crate::fit::space::goes_by_volume;
 use crate::moment::Moment;
 use crate::site::{
-    Circuit, CircuitId, Conductor, Edit, Gauge, Group, GroupId, Kind, Layout, Load, LoadId, Point,
-    PointId, Proven, Ref, Refusal, Site,
+    Circuit, CircuitId, Conductor, Edit, Function, Gauge, Group, GroupId, Kind, Layout, Load,
+    LoadId, Point, PointId, Proven, Ref, Refusal, Site, Stays, StaysKind,
 };
 
 fn point<'a>(site: &'a Site, id: &PointId) -> Result<&'a Point, Refusal> {
@@ -32,10 +32,18 @@ pub(super) fn load_added(site: &Site, id: &LoadId, at: &PointId) -> Result<Edit,
 /// One more conductor, of the size of the last: what a box holds is mostly alike.
 pub(super) fn conductor_added(site: &Site, id: &str, at: &PointId) -> Result<Edit, Refusal> {
     let mut conductors = point(site, at)?.conductors.clone();
-    let usual = if goes_by_volume(site.job.region) { Gauge::Awg14 } else { Gauge::Mm1_5 };
+    let usual = if goes_by_volume(&site.job) { Gauge::Awg14 } else { Gauge::Mm1_5 };
     let size = conductors.last().map_or(usual, |c| c.size);
     conductors.push(Conductor::new(id, size));
     Ok(Edit::set(Kind::Point, at, "conductors", json!(conductors)))
+}
+
+/// Something that stays in a box: a plain switch, until somebody says what it is.
+pub(super) fn stays_added(site: &Site, id: &str, at: &PointId) -> Result<Edit, Refusal> {
+    let mut stays = point(site, at)?.stays.clone();
+    let (id, what) = (id.to_owned(), StaysKind::Switch);
+    stays.push(Stays { id, what, gang: 0, depth_mm: None, note: String::new() });
+    Ok(Edit::set(Kind::Point, at, "stays", json!(stays)))
 }
 
 /// The breaker that a point names, as printed and not proven.
@@ -93,6 +101,12 @@ pub(super) fn group_left(site: &Site, id: &GroupId, leaves: &PointId) -> Result<
 /// What the record of the tests settles, conductor by conductor.
 pub(super) fn findings_taken(site: &Site, at: &PointId) -> Result<Edit, Refusal> {
     let mut conductors = point(site, at)?.conductors.clone();
+    // What the tests speak against is open again; what they settle is that.
+    for id in crate::survey::lines::contradicted(&conductors) {
+        if let Some(conductor) = conductors.iter_mut().find(|c| c.id == id) {
+            conductor.found = Function::Unknown;
+        }
+    }
     for found in crate::survey::lines::found(&conductors) {
         if let Some(conductor) = conductors.iter_mut().find(|c| c.id == found.id) {
             conductor.found = found.function;

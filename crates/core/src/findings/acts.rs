@@ -40,6 +40,7 @@ impl Found {
             },
             Self::Mislabelled { .. }
             | Self::SharedNeutral { .. }
+            | Self::NeutralNotLooked { .. }
             | Self::SeveralCircuits { .. } => Acts::Electrician,
             Self::CreditOnCondition { .. }
             | Self::HubInMetal { .. }

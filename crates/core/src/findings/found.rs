@@ -23,6 +23,10 @@ pub enum Found {
     },
     SharedNeutral {
         label: String,
+        partners: Vec<String>,
+    },
+    NeutralNotLooked {
+        label: String,
     },
     SeveralCircuits {
         at: String,
@@ -178,6 +182,7 @@ impl Found {
             Self::DoesNotFit { reason, .. } => ("fit", fit_weight(reason.fits()), Point),
             Self::Mislabelled { .. }           => ("breaker mislabelled",       Doubt, Point),
             Self::SharedNeutral { .. }         => ("shared neutral",            Doubt, Point),
+            Self::NeutralNotLooked { .. }      => ("neutral not looked at",     Note,  Point),
             Self::SeveralCircuits { .. }       => ("several circuits",          Doubt, Point),
             Self::TagTwice { .. }              => ("tag twice",                 Note,  Point),
             Self::NoHub { .. }                 => ("no hub",                    Stops, Point),
@@ -248,7 +253,11 @@ impl Found {
                 "Isolate by the one that was proven, prove dead all the same, and correct the label."
             }
             Self::SharedNeutral { .. } => {
-                "That neutral can be live with this breaker off: isolate both, or the main."
+                "That neutral can be live with this breaker off: isolate all that share it, or the main."
+            }
+            Self::NeutralNotLooked { .. } => {
+                "Look at the panel whether it has a neutral of its own, and say so; until then the main goes off for \
+                 every box."
             }
             Self::SeveralCircuits { .. } => {
                 "Isolate every one of them, or the main, and prove every conductor dead."
@@ -293,8 +302,17 @@ impl fmt::Display for Found {
                 "Breaker {label} is labelled wrong: breaker {really} makes its {points} {} dead.",
                 if *points == 1 { "place" } else { "places" }
             ),
-            Self::SharedNeutral { label } => {
-                write!(f, "Breaker {label} shares its neutral with another circuit.")
+            Self::SharedNeutral { label, partners } if partners.is_empty() => {
+                write!(
+                    f,
+                    "Breaker {label} shares its neutral with another circuit, and nobody has said with which."
+                )
+            }
+            Self::SharedNeutral { label, partners } => {
+                write!(f, "Breaker {label} shares its neutral with {}.", partners.join(" and "))
+            }
+            Self::NeutralNotLooked { label } => {
+                write!(f, "Nobody has looked whether breaker {label} shares its neutral.")
             }
             Self::SeveralCircuits { at, labels } => {
                 write!(f, "In the box of {at} are several circuits: {}.", labels.join(", "))

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Finding, Found};
 use crate::radio::profile::{PLANNED_DUTY, planning_profile};
+use crate::site::neutrals::with_partners;
 use crate::site::{Device, DeviceId, Point, PointId, Site};
 
 /// How far beyond the drawn plan a point may be placed, in metres.
@@ -76,7 +77,12 @@ fn circuits(site: &Site) -> impl Iterator<Item = Finding> {
             really: really.to_owned(),
             points: fed.len(),
         });
-        let shared = circuit.shared_neutral.then_some(Found::SharedNeutral { label });
+        let partners = with_partners(site, std::slice::from_ref(&label))[1..].to_vec();
+        let shared = match (circuit.shared_neutral, partners.is_empty()) {
+            (Some(false), true) => None,
+            (None, true) => Some(Found::NeutralNotLooked { label }),
+            _ => Some(Found::SharedNeutral { label, partners }),
+        };
         let point = fed.first().map(|p| p.id.clone());
         let finding =
             move |found| Finding { found, network: None, device: None, point: point.clone() };

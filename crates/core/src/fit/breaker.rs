@@ -7,7 +7,7 @@ use crate::radio::region::Region;
 use crate::site::{Function, Gauge};
 
 /// The voltage of the mains from line to neutral, in volts: IEC 60038; ANSI C84.1; JIS C 0704.
-pub(super) fn mains_v(region: Region) -> f64 {
+fn mains_v(region: Region) -> f64 {
     match region {
         Region::Us => 120.0,
         Region::Jp => 100.0,
@@ -32,25 +32,52 @@ fn carries_a(size: Gauge) -> f64 {
     }
 }
 
+/// The smallest and the largest breaker that a final circuit of lamps and sockets usually has, in amperes; *planning
+/// values*.
+const LEAST_BREAKER_A: f64 = 6.0;
+const MOST_BREAKER_A: f64 = 32.0;
+
+/// What the conductors of such a circuit carry at the least, in amperes: those of 1 mm²; *planning value*.
+const USUAL_CARRIES_A: f64 = 13.0;
+
 /// The design current is no more than the rating of the breaker, and that no more than what the conductors carry: IEC
 /// 60364-4-43, 433.1.
 pub(super) fn breaker(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
-    let Some(rated) = place.circuit.and_then(|c| c.rated_a) else { return };
-    if !kind.is_wired_in() {
+    // What a panel that nobody has surveyed holds is asked for there, not at every box.
+    let is_open = place.point.circuit.trim().is_empty();
+    if !kind.is_wired_in() || place.circuit.is_none() && !is_open {
         return;
     }
-    if kind.fit.switches() {
-        let is: f64 = place.loads.iter().filter_map(|l| l.total()).sum();
-        let volts = mains_v(place.region());
-        let amperes = is / volts;
-        if amperes > rated {
-            found.push(FitFinding::OverBreaker { is, volts, amperes, rated });
-        }
-    }
+    let volts = volts(place);
+    let is: f64 = place.loads.iter().filter_map(|l| l.total()).sum();
+    let is = if kind.fit.switches() { is } else { 0.0 };
+    let amperes = is / volts;
     let live = place.conductors().iter().filter(|c| c.enters && c.found != Function::Earth);
-    let thin = live.map(|c| c.size).min_by(|a, b| carries_a(*a).total_cmp(&carries_a(*b)));
-    if let Some(size) = thin.filter(|size| carries_a(*size) < rated) {
-        let name = Gauge::ALL.iter().find(|(of, _)| *of == size).map_or("", |(_, name)| name);
-        found.push(FitFinding::ThinConductor { size: name, carries: carries_a(size), rated });
+    let sizes = live.map(|c| c.size).chain(place.circuit.and_then(|c| c.size));
+    let thin = sizes.min_by(|a, b| carries_a(*a).total_cmp(&carries_a(*b)));
+    let Some(rated) = place.breaker().and_then(|c| c.rated_a) else {
+        let least = if amperes > LEAST_BREAKER_A { amperes } else { 0.0 };
+        let carries = thin.map_or(USUAL_CARRIES_A, carries_a);
+        let most = (carries < MOST_BREAKER_A).then_some(carries);
+        if least > 0.0 || most.is_some() {
+            found.push(FitFinding::BreakerUnrated { least, most });
+        }
+        return;
+    };
+    if amperes > rated {
+        found.push(FitFinding::OverBreaker { is, volts, amperes, rated });
     }
+    match thin {
+        None if rated > USUAL_CARRIES_A => found.push(FitFinding::SizeUnknown { rated }),
+        Some(size) if carries_a(size) < rated => {
+            let name = Gauge::ALL.iter().find(|(of, _)| *of == size).map_or("", |(_, name)| name);
+            found.push(FitFinding::ThinConductor { size: name, carries: carries_a(size), rated });
+        }
+        _ => {}
+    }
+}
+
+/// The voltage at a place: that of its circuit, where it is not the region's.
+pub(super) fn volts(place: &FitPlace<'_>) -> f64 {
+    place.circuit.and_then(|c| c.volts).unwrap_or_else(|| mains_v(place.region()))
 }

@@ -41,8 +41,8 @@ pub fn candidates<'a>(
             Candidate { kind, reasons, fits, forwards }
         })
         .collect();
-    let dims = device.and_then(|d| site.kind(&d.kind)).map(|k| k.fit.dims);
-    let other = |c: &Candidate<'_>| dims.is_some_and(|dims| dims != c.kind.fit.dims);
+    let dims = device.and_then(|d| site.kind(&d.kind)).map(|k| k.fit.is_dimmer());
+    let other = |c: &Candidate<'_>| dims.is_some_and(|dims| dims != c.kind.fit.is_dimmer());
     all.sort_by(|a, b| {
         let price = |c: &Candidate<'_>| c.kind.fit.price.unwrap_or(f64::INFINITY);
         (a.fits, other(a), !a.forwards)

@@ -4,7 +4,7 @@
 use super::FitFinding;
 use super::place::FitPlace;
 use crate::catalogue::{DeviceKind, Far, Powered};
-use crate::site::Layout;
+use crate::site::{Layout, PointKind, StaysKind};
 
 /// Why two devices do not work one load together, and what they would do.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
@@ -30,6 +30,8 @@ pub enum CompanionClash {
     NoWire,
     #[error("the other does not listen to it by radio")]
     NoRadio,
+    #[error("a plain switch left between the two cuts off what feeds the lamp")]
+    PlainBetween,
 }
 
 /// Whether `far` may stand at a far place of a load that `master` switches.
@@ -69,26 +71,62 @@ pub(super) fn group(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<Fit
         return;
     };
     for (other, other_kind) in &place.elsewhere {
-        let (master, far) = match (kind.fit.switches(), other_kind.fit.switches()) {
+        let (master, far) = match (kind.may_switch(), other_kind.may_switch()) {
             (true, _) => (kind, *other_kind),
             (false, true) => (*other_kind, kind),
             // Two far ones say nothing to each other.
             (false, false) => continue,
         };
+        // A sensor works no load by wire, whatever stands at the other places.
+        if far.fit.far == Far::No && !far.may_switch() {
+            continue;
+        }
         if let Err(clash) = pair(master, far) {
             let other = other.name.clone();
             found.push(FitFinding::WrongMix { other, clash });
         }
     }
-    let has_master = kind.fit.switches() || place.elsewhere.iter().any(|(_, k)| k.fit.switches());
+    let has_master = kind.may_switch() || place.elsewhere.iter().any(|(_, k)| k.fit.switches());
     if kind.fit.far.needs_master() && !has_master {
         found.push(FitFinding::FarAlone { what: kind.fit.far.name() });
     }
+    left_as_they_are(kind, place, found);
     powered(kind, place, wiring, found);
 }
 
+/// Places of the group at which nothing is planned: an ordinary switch that stays there works against the unit, unless
+/// the unit takes one.
+fn left_as_they_are(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
+    let takes_plain = kind.fit.accepts.contains(&Far::Plain);
+    if takes_plain || !kind.may_switch() || !kind.is_wired_in() {
+        return;
+    }
+    let signals = [Far::Electronic, Far::Follower].iter().any(|f| kind.fit.accepts.contains(f));
+    let clash =
+        if signals { CompanionClash::PlainOnElectronic } else { CompanionClash::PlainBetween };
+    let places = place.group.into_iter().flat_map(|g| &g.places);
+    let mut open = Vec::new();
+    for id in places.filter(|id| **id != place.point.id) {
+        let Some(point) = place.site.points.get(id) else { continue };
+        if place.elsewhere.iter().any(|(d, _)| d.point == *id) || point.kind != PointKind::Switch {
+            continue;
+        }
+        let stays = &place.site.box_of(point).stays;
+        let is_here = |gang: u8| gang == point.gang || gang == 0 || point.gang == 0;
+        if stays.iter().any(|s| s.what == StaysKind::Switch && is_here(s.gang)) {
+            let other = format!("the switch that stays at {}", point.label());
+            found.push(FitFinding::WrongMix { other, clash });
+        } else {
+            open.push(point.label().to_owned());
+        }
+    }
+    if !open.is_empty() {
+        found.push(FitFinding::FarUnplanned { at: open, clash });
+    }
+}
+
 fn powered(kind: &DeviceKind, place: &FitPlace<'_>, wiring: &Layout, found: &mut Vec<FitFinding>) {
-    if !kind.fit.switches() || !kind.is_wired_in() {
+    if !kind.may_switch() || !kind.is_wired_in() {
         return;
     }
     let here = &place.point.id;
@@ -100,9 +138,11 @@ fn powered(kind: &DeviceKind, place: &FitPlace<'_>, wiring: &Layout, found: &mut
         Layout::Unknown => found.push(FitFinding::WiringUnknown),
         Layout::AtFitting => found.push(FitFinding::FedAtFitting),
         Layout::Boxes { line, load } => found.extend(match kind.fit.powered {
-            Powered::Either => None,
-            Powered::Line => wrong(line, "where line comes in"),
-            Powered::Load => wrong(load, "where the load leaves"),
+            None if kind.fit.is_shipped => None,
+            None => Some(FitFinding::PoweredUnknown),
+            Some(Powered::Either) => None,
+            Some(Powered::Line) => wrong(line, "where line comes in"),
+            Some(Powered::Load) => wrong(load, "where the load leaves"),
         }),
     }
 }

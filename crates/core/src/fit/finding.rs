@@ -24,6 +24,10 @@ pub enum FitFinding {
         "It asks for an earth, and nobody has looked for one."
     })]
     EarthUnknown { is_metal: bool },
+    #[error(
+        "Whether it asks for an earth is not written down, and none is known to be in the box."
+    )]
+    WantsEarthUnknown,
     #[error("What box is there is not said, and what is wired in needs one.")]
     BoxUnknown,
     #[error("How deep it is itself is not written down.")]
@@ -32,8 +36,14 @@ pub enum FitFinding {
     TooDeep(Depths),
     #[error("Its maker asks for a box of {least:.0} mm; this one is {inside:.0} mm deep inside.")]
     ShallowBox { inside: f64, least: f64 },
+    #[error(
+        "How deep a box its maker asks for is not written down; this one is {inside:.0} mm deep inside."
+    )]
+    BoxAskedUnknown { inside: f64 },
     #[error("It is tight: {0}.")]
     Tight(Depths),
+    #[error("How deep {what} is, which stays in its gang, is not known.")]
+    StaysDepthUnknown { what: String },
     #[error("How deep the box is inside is not known.")]
     DepthUnknown,
     #[error("The box is too full: {0}.")]
@@ -42,6 +52,8 @@ pub enum FitFinding {
     VolumeUnknown,
     #[error("The conductors in the box are not listed, and here the room that they take decides.")]
     ConductorsUnknown,
+    #[error("Whether the box has room for it hangs on {unsaid}, and that is not said.")]
+    FillUnknown { unsaid: &'static str },
     #[error("It is not made for the open air, and nothing covers it there.")]
     NotForDamp,
     #[error("It is not made for the open air, and stands under a cover.")]
@@ -62,6 +74,22 @@ pub enum FitFinding {
         "If the {lamps} smart lamps there hang on it: asleep they draw some {is:.1} W, and it needs {least:.0} W at any time."
     )]
     AsleepTooLittle { lamps: usize, is: f64, least: f64 },
+    #[error("What its breaker is rated at is not written down: {}.", ratings(*least, *most))]
+    BreakerUnrated { least: f64, most: Option<f64> },
+    #[error("Conductors are not listed: it fits if they carry the {rated:.0} A of its breaker.")]
+    SizeUnknown { rated: f64 },
+    #[error("{is:.0} W hang on it, and the least that it needs is not written down.")]
+    LeastUnknown { is: f64 },
+    #[error("Switching on can draw {is:.0} A for a moment, and what it bears is not written down.")]
+    InrushBorneUnknown { is: f64 },
+    #[error("Whether it dims is not written down, and whether {name} dims well is not known.")]
+    DimsUnknown { name: String },
+    #[error("What it loses with its side tabs off is not written down, and here it can decide.")]
+    TabsUnknown,
+    #[error("In which box the powered unit has to be is not written down.")]
+    PoweredUnknown,
+    #[error("Whether a switch stands before it that cuts it off is not said.")]
+    FeedUnsaid,
     #[error("What {name} draws is not known.")]
     WattsUnknown { name: String },
     #[error("{name} is a load of the kind {what}, which it must not {}.", if *dims { "dim" } else { "switch" })]
@@ -86,12 +114,21 @@ pub enum FitFinding {
     #[error("{} hang on {}: they cannot be switched apart.", names.join(" and "),
         if *channels == 1 { "one channel".to_owned() } else { format!("{channels} channels") })]
     SwitchedTogether { names: Vec<String>, channels: usize },
+    #[error("Channel {channel} is loaded to {percent:.0} % of what it bears.")]
+    ChannelFull { channel: u8, percent: f64 },
+    #[error("On which channel {} {} is not said, and together they are too much for one.",
+        names.join(" and "), if names.len() == 1 { "hangs" } else { "hang" })]
+    ChannelUnsaid { names: Vec<String> },
+    #[error("{name} is to hang on channel {channel}, and it has {channels}.")]
+    NoSuchChannel { name: String, channel: u8, channels: usize },
     #[error(
         "In which gang of the box it goes is not said, and each side tab that comes off lowers what it bears."
     )]
     GangUnknown,
     #[error("With {other} in the same group: {clash}.")]
     WrongMix { other: String, clash: CompanionClash },
+    #[error("What becomes of the switch at {} is not planned: left as it is, {clash}.", at.join(" and "))]
+    FarUnplanned { at: Vec<String>, clash: CompanionClash },
     #[error("It is {what} and works with a powered unit of its group, and there is none.")]
     FarAlone { what: &'static str },
     #[error("Where line comes in and where the load leaves is not known in its group.")]
@@ -141,6 +178,15 @@ pub enum FitFinding {
     ResidualUnknown,
 }
 
+/// Between what a breaker has to be rated at.
+fn ratings(least: f64, most: Option<f64>) -> String {
+    match most {
+        Some(most) if least > 0.0 => format!("it fits if that is {least:.0} to {most:.0} A"),
+        Some(most) => format!("it fits if that is no more than {most:.0} A"),
+        None => format!("it fits if that is no less than {least:.0} A"),
+    }
+}
+
 fn guess(likely: Option<bool>) -> &'static str {
     match likely {
         Some(true) => "; by the age of the house it is likely to have one, which proves nothing",
@@ -155,7 +201,7 @@ fn guess(likely: Option<bool>) -> &'static str {
 pub struct Depths {
     pub inside: f64,
     pub device: f64,
-    /// The least that a mechanism before it takes; nought where there is none.
+    /// What else takes depth in its gang: the least of the mechanism before it, and what stays there; nought for nothing.
     pub mechanism: f64,
 }
 
@@ -171,7 +217,7 @@ impl std::fmt::Display for Depths {
         let spare = typographic(self.spare(), 0);
         write!(f, "box {inside:.0} mm − device {device:.0} mm")?;
         if *mechanism > 0.0 {
-            write!(f, " − at least {mechanism:.0} mm for the switch before it")?;
+            write!(f, " − at least {mechanism:.0} mm for what sits before it")?;
         }
         write!(f, " − {BEND_ALLOWANCE_MM:.0} mm for the conductors leaves {spare} mm")
     }
@@ -237,6 +283,8 @@ impl FitFinding {
             | Self::NotForDamp
             | Self::LoadNotAllowed { .. }
             | Self::TooMuch(_)
+            | Self::ChannelFull { .. }
+            | Self::NoSuchChannel { .. }
             | Self::NotDimmable { .. }
             | Self::Inrush { .. }
             | Self::WrongMix { .. }
@@ -270,8 +318,22 @@ impl FitFinding {
             | Self::DimmableUnknown { .. }
             | Self::InrushUnknown { .. }
             | Self::GangUnknown
+            | Self::ChannelUnsaid { .. }
+            | Self::StaysDepthUnknown { .. }
+            | Self::FillUnknown { .. }
+            | Self::DimsUnknown { .. }
+            | Self::TabsUnknown
+            | Self::PoweredUnknown
             | Self::WiringUnknown => Fits::NotKnown,
             Self::Tight(_)
+            | Self::WantsEarthUnknown
+            | Self::BoxAskedUnknown { .. }
+            | Self::BreakerUnrated { .. }
+            | Self::SizeUnknown { .. }
+            | Self::LeastUnknown { .. }
+            | Self::InrushBorneUnknown { .. }
+            | Self::FeedUnsaid
+            | Self::FarUnplanned { .. }
             | Self::UnderACover
             | Self::TooLittle { .. }
             | Self::AsleepTooLittle { .. }
@@ -291,36 +353,60 @@ impl FitFinding {
     pub fn rule(&self) -> &'static str {
         match self {
             Self::NeutralAbsent | Self::NeutralNotSeen | Self::NeutralUnknown { .. } => "neutral",
-            Self::EarthAbsent | Self::MetalNotEarthed | Self::EarthUnknown { .. } => "earth",
+            Self::EarthAbsent
+            | Self::MetalNotEarthed
+            | Self::EarthUnknown { .. }
+            | Self::WantsEarthUnknown => "earth",
             Self::BoxUnknown => "box",
             Self::TooDeep(_)
             | Self::ShallowBox { .. }
             | Self::Tight(_)
             | Self::DeviceDepthUnknown
+            | Self::BoxAskedUnknown { .. }
+            | Self::StaysDepthUnknown { .. }
             | Self::DepthUnknown => "depth",
-            Self::OverBreaker { .. } | Self::ThinConductor { .. } => "breaker",
-            Self::TooFull(_) | Self::VolumeUnknown | Self::ConductorsUnknown => "volume",
+            Self::OverBreaker { .. }
+            | Self::ThinConductor { .. }
+            | Self::BreakerUnrated { .. }
+            | Self::SizeUnknown { .. } => "breaker",
+            Self::TooFull(_)
+            | Self::VolumeUnknown
+            | Self::FillUnknown { .. }
+            | Self::ConductorsUnknown => "volume",
             Self::NotForDamp | Self::UnderACover => "weather",
             Self::LoadUnknown
             | Self::LimitsUnknown
             | Self::WattsUnknown { .. }
             | Self::TooMuch(_) => "load",
             Self::LoadNotAllowed { .. } => "kind-of-load",
-            Self::TooLittle { .. } | Self::AsleepTooLittle { .. } => "least-load",
-            Self::NotDimmable { .. } | Self::DimmableUnknown { .. } | Self::BenchTest { .. } => {
-                "dimming"
+            Self::TooLittle { .. } | Self::AsleepTooLittle { .. } | Self::LeastUnknown { .. } => {
+                "least-load"
             }
-            Self::Inrush { .. } | Self::InrushUnknown { .. } => "inrush",
-            Self::SwitchedTogether { .. } => "channels",
-            Self::GangUnknown => "side-tabs",
-            Self::WrongMix { .. } | Self::FarAlone { .. } => "companions",
-            Self::WiringUnknown | Self::FedAtFitting | Self::WrongBox { .. } => "wiring",
+            Self::NotDimmable { .. }
+            | Self::DimmableUnknown { .. }
+            | Self::DimsUnknown { .. }
+            | Self::BenchTest { .. } => "dimming",
+            Self::Inrush { .. } | Self::InrushUnknown { .. } | Self::InrushBorneUnknown { .. } => {
+                "inrush"
+            }
+            Self::SwitchedTogether { .. }
+            | Self::ChannelFull { .. }
+            | Self::ChannelUnsaid { .. }
+            | Self::NoSuchChannel { .. } => "channels",
+            Self::GangUnknown | Self::TabsUnknown => "side-tabs",
+            Self::WrongMix { .. } | Self::FarAlone { .. } | Self::FarUnplanned { .. } => {
+                "companions"
+            }
+            Self::WiringUnknown
+            | Self::FedAtFitting
+            | Self::PoweredUnknown
+            | Self::WrongBox { .. } => "wiring",
             Self::PlatformLacks { .. } | Self::PlatformUnknown { .. } => "platform",
             Self::NoFrequencies => "region",
             Self::NetworkFull { .. } => "count",
             Self::OtherFinish { .. } | Self::FinishUnknown { .. } => "finish",
             Self::ShortLife { .. } | Self::LifeUnknown { .. } => "life",
-            Self::BehindSwitch | Self::OnCord => "feed",
+            Self::BehindSwitch | Self::OnCord | Self::FeedUnsaid => "feed",
             Self::InMetal | Self::InsideLamp => "hidden",
             Self::FanWithLamp => "fan",
             Self::NothingSwitches { .. } => "switched",
@@ -353,9 +439,24 @@ impl FitFinding {
             Self::BoxUnknown => {
                 &["look what box is there, of what, and how deep; say “none” where there is none"]
             }
-            Self::DeviceDepthUnknown | Self::LimitsUnknown => {
-                &["read it on its sheet, and note it in the library"]
+            Self::DeviceDepthUnknown
+            | Self::LimitsUnknown
+            | Self::WantsEarthUnknown
+            | Self::BoxAskedUnknown { .. }
+            | Self::LeastUnknown { .. }
+            | Self::InrushBorneUnknown { .. }
+            | Self::DimsUnknown { .. }
+            | Self::TabsUnknown
+            | Self::PlatformUnknown { .. }
+            | Self::PoweredUnknown => &["read it on its sheet, and note it in the library"],
+            Self::BreakerUnrated { .. } => {
+                &["read it on the breaker, and note it with the circuit"]
             }
+            Self::SizeUnknown { .. } => {
+                &["list the conductors of the box with their size, its circuit proved dead"]
+            }
+            Self::FillUnknown { .. } => &["look at the box, and note it"],
+            Self::FeedUnsaid => &["see whether a switch of the wall cuts it off, and say so"],
             Self::OverBreaker { .. } => &[
                 "a smaller load on this breaker",
                 "have a licensed electrician run a circuit for it",
@@ -412,10 +513,23 @@ impl FitFinding {
                 "leave them together and say so to the client",
             ],
             Self::GangUnknown => &["say which gang it goes into"],
+            Self::ChannelFull { .. } => {
+                &["move a load to another channel", "a device for larger loads"]
+            }
+            Self::ChannelUnsaid { .. } | Self::NoSuchChannel { .. } => {
+                &["say which load hangs on which channel, before it is wired"]
+            }
+            Self::StaysDepthUnknown { .. } => {
+                &["measure what stays in the box, or read it on its sheet"]
+            }
             Self::WrongMix { .. } => &[
                 "the companion of the same family",
                 "a battery remote on that plate, with the old conductors joined or capped",
                 "a master that takes what is there",
+            ],
+            Self::FarUnplanned { .. } => &[
+                "plan a companion of the same family there",
+                "a battery remote on its plate, its old conductors joined or capped",
             ],
             Self::FarAlone { .. } => {
                 &["name the group that it belongs to, and the powered unit in it"]
@@ -432,7 +546,6 @@ impl FitFinding {
                 "a device that the platform reaches",
                 "a bridge between the two, with its purpose noted in the brief",
             ],
-            Self::PlatformUnknown { .. } => &["read it on its sheet, and note it in the library"],
             Self::NoFrequencies => &["a system that is allotted frequencies here"],
             Self::NetworkFull { .. } => &["a second hub", "another system for part of the house"],
             Self::OtherFinish { .. } => &[

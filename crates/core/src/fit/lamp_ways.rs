@@ -105,7 +105,8 @@ pub fn lamp_ways<'a>(site: &'a Site, load: &Load) -> Vec<LampWayAt<'a>> {
 }
 
 fn at<'a>(site: &'a Site, load: &Load, point: &Point, row: &'static LampWayRow) -> LampWayAt<'a> {
-    let parts = parts(row.way, load.count).into_iter();
+    // Where nobody counted, one at the least.
+    let parts = parts(row.way, load.count.unwrap_or(1)).into_iter();
     let found: Option<Vec<_>> =
         parts.map(|(suits, count)| Some((best(site, point, suits)?, count))).collect();
     let ruled_out = match (ruled_out(row.way, load, point), &found) {

@@ -6,7 +6,7 @@ pub mod candidates;
 pub mod companions;
 pub mod finding;
 pub mod lamp_ways;
-mod load;
+pub mod load;
 mod order;
 pub mod place;
 pub mod schools;

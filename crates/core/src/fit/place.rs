@@ -1,10 +1,14 @@
 //! A place as a device meets it: its box with what else is in it, its loads, its group, its circuit.
 
-use crate::catalogue::DeviceKind;
+use crate::catalogue::{Button, DeviceKind};
 use crate::radio::mounting::BoxKind;
 use crate::site::{
-    Circuit, Conductor, Device, Earth, Group, Layout, Load, Neutral, Point, PointId, Site,
+    Circuit, Conductor, Device, Earth, Group, Layout, Load, Neutral, Point, PointId, Site, Stays,
 };
+
+fn kind_at<'a>(site: &'a Site, device: Option<&Device>) -> Option<&'a DeviceKind> {
+    site.kind(&device?.kind)
+}
 
 /// A place as a device meets it.
 #[derive(Debug)]
@@ -23,6 +27,8 @@ pub struct FitPlace<'a> {
     pub beside: Vec<&'a DeviceKind>,
     /// How many gangs the box has: as was said, and no fewer than what is in it.
     pub gangs: usize,
+    /// Whether that was said; else it may have more.
+    pub gangs_said: bool,
     /// What is at the other places of the group.
     pub elsewhere: Vec<(&'a Device, &'a DeviceKind)>,
     /// Whether the device that is asked about stands there already.
@@ -56,6 +62,14 @@ impl<'a> FitPlace<'a> {
             beside.into_iter().map(|(_, kind)| kind).filter(|k| k.is_wired_in()).collect();
         let elsewhere =
             group.map_or_else(Vec::new, |g| at(&|p| *p != point.id && g.places.contains(p)));
+        let gang = usize::from(point.gang);
+        let filled = lead.stays.iter().filter(|s| s.what.fills_a_gang()).count();
+        let is_before = |k: &&&DeviceKind| k.button == Some(Button::Wired);
+        // A module takes no gang of its own: the mechanism before it does.
+        let behind = beside.iter().filter(is_before).count().min(filled);
+        let own = usize::from(
+            kind_at(site, but).is_none_or(|k| k.button != Some(Button::Wired)) || filled == 0,
+        );
         Self {
             point,
             lead,
@@ -64,7 +78,11 @@ impl<'a> FitPlace<'a> {
             circuit: site.circuit_of(point),
             is_there: but.is_some(),
             stays_on: but.is_some_and(|d| d.stays_on),
-            gangs: usize::from(lead.gangs).max(in_box.len()).max(1 + beside.len()),
+            gangs: usize::from(lead.gangs)
+                .max(in_box.len())
+                .max(own + beside.len() - behind + filled)
+                .max(gang),
+            gangs_said: lead.gangs > 0,
             beside,
             elsewhere,
             site,
@@ -91,6 +109,20 @@ impl<'a> FitPlace<'a> {
         self.lead.earth
     }
 
+    /// What the panel says of the breaker that really feeds it: of the one that was proven, where it has a row of its own.
+    pub fn breaker(&self) -> Option<&'a Circuit> {
+        let own = self.circuit?;
+        let really = own.mislabelled();
+        let row = really.and_then(|l| self.site.circuits.iter().find(|c| c.label.trim() == l));
+        Some(row.unwrap_or(own))
+    }
+
+    /// What stays in its gang: all that nobody gave another.
+    pub fn stays_here(&self) -> impl Iterator<Item = &'a Stays> {
+        let gang = self.point.gang;
+        self.lead.stays.iter().filter(move |s| s.gang == gang || s.gang == 0 || gang == 0)
+    }
+
     /// The conductors of the whole box.
     pub fn conductors(&self) -> &'a [Conductor] {
         &self.lead.conductors
@@ -100,6 +132,7 @@ impl<'a> FitPlace<'a> {
     /// several, both in the middle. Nothing while the gang is not said.
     pub fn tabs_off(&self) -> Option<usize> {
         match (self.gangs, usize::from(self.point.gang)) {
+            _ if !self.gangs_said => None,
             (1, _) => Some(0),
             (_, 0) => None,
             (gangs, gang) if gang == 1 || gang == gangs => Some(1),
@@ -119,7 +152,12 @@ impl<'a> FitPlace<'a> {
         // What costs least to find out is asked first.
         let near = |d: &&Device| {
             let point = self.site.points.get(&d.point);
-            let point = point.filter(|p| p.circuit.trim() == self.point.circuit.trim());
+            // Where either breaker is not known, it may be the same.
+            let own = self.point.circuit.trim();
+            let point = point.filter(|p| {
+                let other = p.circuit.trim();
+                other == own || other.is_empty() || own.is_empty()
+            });
             let is_smart =
                 |kind: &DeviceKind| kind.has_radio && kind.fit.gives_light && !kind.is_wired_in();
             point.is_some_and(|p| {

@@ -231,7 +231,10 @@ fn at<'a>(
             .count(),
         batteries: set.iter().filter(|(k, _)| k.supply == Supply::Battery).count(),
         forward: set.iter().filter(|(k, _)| k.forwards).count(),
-        dims: (master.fit.dims, master.fit.dims && school != GroupSchool::PlainSwitches),
+        dims: (
+            master.fit.is_dimmer(),
+            master.fit.is_dimmer() && school != GroupSchool::PlainSwitches,
+        ),
         reasons,
     }
 }

@@ -25,8 +25,13 @@ pub(super) fn earth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFindin
     match place.earth() {
         _ if !kind.is_wired_in() => None,
         Earth::None if is_metal => Some(FitFinding::MetalNotEarthed),
-        Earth::None if kind.fit.earth => Some(FitFinding::EarthAbsent),
-        Earth::Unknown if is_metal || kind.fit.earth => Some(FitFinding::EarthUnknown { is_metal }),
+        Earth::None if kind.fit.wants_earth() => Some(FitFinding::EarthAbsent),
+        Earth::Unknown if is_metal || kind.fit.wants_earth() => {
+            Some(FitFinding::EarthUnknown { is_metal })
+        }
+        Earth::None | Earth::Unknown if kind.fit.is_blank(kind.fit.earth.as_ref()) => {
+            Some(FitFinding::WantsEarthUnknown)
+        }
         Earth::Conductor | Earth::EarthedBox | Earth::None | Earth::Unknown => None,
     }
 }
@@ -44,11 +49,15 @@ pub(super) fn residual(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFin
     if place.point.kind != PointKind::Outdoor || !kind.is_on_mains() {
         return None;
     }
-    match place.circuit.map_or(Residual::Unknown, |c| c.residual) {
+    match place.breaker().map_or(Residual::Unknown, |c| c.residual) {
         Residual::Protected => None,
         Residual::None => Some(FitFinding::NoResidual),
         Residual::Unknown => Some(FitFinding::ResidualUnknown),
     }
+}
+
+fn is_fitting(kind: PointKind) -> bool {
+    matches!(kind, PointKind::Ceiling | PointKind::WallFitting | PointKind::Outdoor)
 }
 
 /// A radio on the mains that something else can take off the air.
@@ -59,6 +68,8 @@ pub(super) fn feed(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding
     match place.point.feed {
         Feed::BehindSwitch => Some(FitFinding::BehindSwitch),
         Feed::Cord if kind.forwards => Some(FitFinding::OnCord),
+        // A fitting usually hangs behind a switch; a box of a wall switch and a socket seldom do.
+        Feed::Unsaid if is_fitting(place.point.kind) => Some(FitFinding::FeedUnsaid),
         Feed::Unsaid | Feed::Always | Feed::Cord => None,
     }
 }

@@ -8,7 +8,6 @@ use serde::Deserialize;
 use super::work::WorkedDevice;
 use crate::catalogue::{Far, PointKind};
 use crate::fit::FitPlace;
-use crate::radio::system::System;
 use crate::record::Step;
 use crate::site::{Earth, Function};
 
@@ -79,7 +78,8 @@ impl Applies {
                 spot.kind.fit.derated.is_some() && gangs() > 1
             }
             Self::HasEarth => {
-                spot.kind.fit.earth || spot.site.box_of(spot.point).earth == Earth::Conductor
+                spot.kind.fit.wants_earth()
+                    || spot.site.box_of(spot.point).earth == Earth::Conductor
             }
             Self::HasUnused => {
                 let conductors = &spot.site.box_of(spot.point).conductors;
@@ -92,7 +92,7 @@ impl Applies {
             Self::Battery => !spot.kind.is_on_mains(),
             Self::Mains => spot.kind.is_on_mains(),
             Self::Switches => spot.kind.fit.switches() || spot.kind.fit.gives_light,
-            Self::Dims => spot.kind.fit.dims,
+            Self::Dims => spot.kind.fit.is_dimmer(),
             Self::OwnButton => spot.kind.button == Some(crate::catalogue::Button::Own),
             Self::WiredButton => spot.kind.button == Some(crate::catalogue::Button::Wired),
             Self::HasRadio => spot.kind.has_radio,
@@ -122,10 +122,18 @@ struct CautionRow {
     at: Applies,
 }
 
+#[derive(Deserialize)]
+struct SettingRow {
+    name: String,
+    #[serde(default)]
+    at: Applies,
+}
+
 #[derive(Default, Deserialize)]
 struct DayRows {
     check: Vec<CheckRow>,
     caution: Vec<CautionRow>,
+    setting: Vec<SettingRow>,
     power: Vec<String>,
 }
 
@@ -141,6 +149,14 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     let mut all: Vec<StepCheck> = rows.map(check).collect();
     let mut add = |word: String, text: String| all.push(StepCheck { word, text });
     match step {
+        Step::Dead => {
+            for stays in &spot.site.box_of(spot.point).stays {
+                let gang =
+                    if stays.gang > 0 { format!(" in gang {}", stays.gang) } else { String::new() };
+                let text = format!("Dead at the {} that stays{gang}", stays.what.name());
+                add(format!("stays-{}", stays.id), text);
+            }
+        }
         Step::Wired => {
             // Nobody reaches these once it is closed.
             for (n, hidden) in spot.kind.wiring.hidden.iter().enumerate() {
@@ -153,17 +169,10 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
                 add(format!("in-{}", platform.id), text);
             }
         }
-        Step::Joined => {
-            if spot.kind.join.deletes_too {
-                add(
-                    "once".to_owned(),
-                    "Pressed once only: the same press takes it out again when it is in".to_owned(),
-                );
-            }
-            if spot.network.is_some_and(|n| n.system == System::ZWave) {
-                add("class".to_owned(), "Its security class stands in the record".to_owned());
-            }
-        }
+        Step::Joined if spot.kind.join.deletes_too => add(
+            "once".to_owned(),
+            "Pressed once only: the same press takes it out again when it is in".to_owned(),
+        ),
         _ => {}
     }
     all
@@ -173,6 +182,11 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
 pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<&'static str> {
     let rows = ROWS.caution.iter().filter(|row| row.step == step && row.at.holds(spot));
     rows.map(|row| row.text.as_str()).collect()
+}
+
+/// What is kept of a device as it was set.
+pub fn settings(spot: &WorkedDevice<'_>) -> impl Iterator<Item = &'static str> {
+    ROWS.setting.iter().filter(|row| row.at.holds(spot)).map(|row| row.name.as_str())
 }
 
 /// What can hurt when power is switched off or on.
@@ -187,6 +201,7 @@ mod tests {
     #[test]
     fn the_file_of_the_day_is_read_whole_and_every_step_with_power_has_its_caution() {
         assert_eq!(ROWS.check.len(), 63);
+        assert_eq!(ROWS.setting.len(), 5);
         assert_eq!(ROWS.power.len(), 3);
         for step in [Step::Dead, Step::Noted, Step::Wired, Step::Powered, Step::Closed] {
             assert!(ROWS.caution.iter().any(|row| row.step == step), "{step:?}");

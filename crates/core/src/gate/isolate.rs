@@ -4,15 +4,17 @@
 use std::collections::BTreeSet;
 use std::fmt;
 
-use super::work::WorkedDevice;
-use crate::record::{Breaker, Cut, Isolated, Isolation};
-use crate::site::{Circuit, Site, breaker_order};
+use super::work::{WorkedDevice, circuits_at};
+use crate::record::{Breaker, Cut, Isolated, Isolation, Record};
+use crate::site::neutrals::{open_neutrals, partners, proven, really, with_partners};
+use crate::site::{Point, Site, breaker_order};
 
 /// Why something is switched off as it is.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[expect(missing_docs, reason = "each says in its words what it holds")]
 pub enum OffReason {
     SharedNeutral { circuit: String },
+    NeutralNotLooked { circuit: String },
     SharesWith { circuit: String, partner: String },
     Kit { network: String },
     NoBreaker,
@@ -25,7 +27,17 @@ pub enum OffReason {
 impl OffReason {
     /// Whether the breaker alone is not enough.
     pub fn asks_for_main(&self) -> bool {
-        matches!(self, Self::SharedNeutral { .. } | Self::Kit { .. } | Self::NoBreaker)
+        match self {
+            Self::SharedNeutral { .. }
+            | Self::NeutralNotLooked { .. }
+            | Self::Kit { .. }
+            | Self::NoBreaker => true,
+            Self::SharesWith { .. }
+            | Self::Several { .. }
+            | Self::Mislabelled { .. }
+            | Self::NotProven { .. }
+            | Self::One { .. } => false,
+        }
     }
 }
 
@@ -36,6 +48,11 @@ impl fmt::Display for OffReason {
                 f,
                 "circuit {circuit} shares its neutral with another that nobody has named, so that the \
                  neutral of any can be live with its breaker off"
+            ),
+            Self::NeutralNotLooked { circuit } => write!(
+                f,
+                "nobody has looked whether circuit {circuit} shares its neutral: while that is open, the neutral of \
+                 any can be live with its breaker off"
             ),
             Self::SharesWith { circuit, partner } => write!(
                 f,
@@ -82,9 +99,22 @@ impl OffChoice {
                 OffReason::Mislabelled { label: of, really } if of == label => Some(really),
                 _ => None,
             });
-            proven.map_or_else(|| label.clone(), |really| format!("{really} (labelled {label})"))
+            proven.unwrap_or(label).clone()
         };
-        self.circuits.iter().map(really).collect()
+        // One breaker can have several labels.
+        let mut all: Vec<(String, Vec<&str>)> = Vec::new();
+        for label in &self.circuits {
+            let breaker = really(label);
+            match all.iter_mut().find(|(of, _)| *of == breaker) {
+                Some((_, labels)) => labels.push(label),
+                None => all.push((breaker, vec![label])),
+            }
+        }
+        let told = |(breaker, labels): (String, Vec<&str>)| match labels.as_slice() {
+            [label] if *label == breaker => breaker,
+            labels => format!("{breaker} (labelled {})", labels.join(" and ")),
+        };
+        all.into_iter().map(told).collect()
     }
 }
 
@@ -95,8 +125,13 @@ pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> OffChoice 
     let mut known = with_partners(site, &own);
     known.sort_by(|a, b| breaker_order(a).cmp(&breaker_order(b)));
     let mut whys: Vec<OffReason> = Vec::new();
-    let open = open_neutrals(site).map(|c| c.label.trim().to_owned());
-    whys.extend(open.map(|circuit| OffReason::SharedNeutral { circuit }));
+    whys.extend(open_neutrals(site).map(|row| {
+        let circuit = row.label.trim().to_owned();
+        match row.shared_neutral {
+            None => OffReason::NeutralNotLooked { circuit },
+            Some(_) => OffReason::SharedNeutral { circuit },
+        }
+    }));
     whys.extend(kit.map(|network| OffReason::Kit { network: network.to_owned() }));
     if own.len() < circuits.len() || circuits.is_empty() {
         whys.push(OffReason::NoBreaker);
@@ -107,9 +142,12 @@ pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> OffChoice 
         OffReason::SharesWith { circuit, partner: partner.clone() }
     }));
     let means = if whys.iter().any(OffReason::asks_for_main) { Cut::Main } else { Cut::Breaker };
+    let breakers: BTreeSet<&str> = known.iter().map(|label| really(site, label)).collect();
     match known.as_slice() {
         [label] if means == Cut::Breaker => whys.push(OffReason::One { label: label.clone() }),
-        [_, _, ..] => whys.push(OffReason::Several { circuits: known.clone() }),
+        [_, _, ..] if breakers.len() > 1 => {
+            whys.push(OffReason::Several { circuits: known.clone() });
+        }
         _ => {}
     }
     for label in &known {
@@ -134,47 +172,21 @@ pub fn for_spot(spot: &WorkedDevice<'_>) -> OffChoice {
     choice(spot.site, &spot.circuits(), kit)
 }
 
-/// The circuits that are known to share the neutral of one, from whichever side that was said; a row is of it by the
-/// label that is printed or by the breaker that was proven for it.
-fn partners<'a>(site: &'a Site, label: &'a str) -> impl Iterator<Item = String> + 'a {
-    let (label, really) = (label.trim(), proven(site, label));
-    let is_it = move |name: &str| name.trim() == label || really == Some(name.trim());
-    let said = site.circuits.iter().flat_map(move |row| {
-        let (own, named) = (is_it(&row.label), row.neutral_with.iter());
-        let others = named.clone().filter(move |_| own).map(|p| p.trim().to_owned());
-        let naming = named.clone().any(|p| is_it(p)).then(|| row.label.trim().to_owned());
-        others.chain(naming)
-    });
-    said.filter(move |p| !p.is_empty() && !label.is_empty())
-}
-
-/// Circuits with those that are known to share a neutral with one of them: all go off together (BS 7671, 314.4; NFPA
-/// 70, 210.4(B)).
-pub fn with_partners(site: &Site, circuits: &[String]) -> Vec<String> {
-    let mut all = circuits.to_vec();
-    let mut next = 0;
-    while let Some(label) = all.get(next).cloned() {
-        let more: Vec<String> = partners(site, &label).filter(|p| !all.contains(p)).collect();
-        for partner in more {
-            if !all.contains(&partner) {
-                all.push(partner);
-            }
-        }
-        next += 1;
+/// What has to be switched off to open the box of a point, whatever is planned there, in words.
+pub fn in_words(site: &Site, point: &Point) -> String {
+    let choice = choice(site, &circuits_at(site, point, true), None);
+    match (choice.means.is_main(), choice.whys.first()) {
+        (true, Some(why)) => format!("the main: {why}"),
+        (true, None) => "the main".to_owned(),
+        (false, _) => format!("breaker {}", choice.breakers().join(" and ")),
     }
-    all
 }
 
-/// Circuits that are said to share their neutral, with whom nobody has said: it can be with any.
-fn open_neutrals(site: &Site) -> impl Iterator<Item = &Circuit> {
-    let names_nobody = |row: &&Circuit| partners(site, row.label.trim()).next().is_none();
-    site.circuits.iter().filter(|row| row.shared_neutral).filter(names_nobody)
-}
-
-/// The breaker that was proven to make a circuit dead, where one was.
-fn proven<'a>(site: &'a Site, label: &str) -> Option<&'a str> {
-    let of = site.circuits.iter().find(|c| c.label.trim() == label.trim())?;
-    Some(of.proven.as_ref()?.label.trim())
+/// Whether the box of a point is off by an isolation in force, its tester shown to work.
+pub fn is_dead_now(site: &Site, record: &Record, point: &Point) -> bool {
+    let circuits = circuits_at(site, point, true);
+    let mut all = record.in_force();
+    all.any(|i| i.proven_before.is_some() && makes_dead(site, &i.of, &circuits))
 }
 
 /// Circuits as an isolation copies them: as printed, and as proven.
@@ -252,7 +264,7 @@ pub fn makes_dead(site: &Site, of: &Isolated, circuits: &[String]) -> bool {
     !circuits.is_empty()
         && circuits.iter().all(|c| !c.is_empty())
         && with_partners(site, circuits).iter().all(|c| is_off(site, of, c))
-        && open_neutrals(site).all(|row| {
+        && open_neutrals(site).filter(|row| row.shared_neutral == Some(true)).all(|row| {
             let printed = row.label.trim();
             let is_own = |c: &String| c.trim() == printed || proven(site, c) == Some(printed);
             !circuits.iter().any(is_own) && is_off(site, of, &row.label)

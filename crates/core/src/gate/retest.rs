@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::work::WorkedDevice;
 use crate::record::{Record, Step, What};
-use crate::site::{NetworkId, Refusal, RoomId, Site, Wrong};
+use crate::site::{DeviceId, NetworkId, Refusal, RoomId, Site, Wrong};
 
 /// What makes range tests stale: its word, what happened, and which tests it takes along.
 pub const TRIGGERS: [(&str, &str, RetestScope); 6] = [
@@ -44,10 +44,14 @@ pub(super) fn unsettled(
             room.is_some_and(|r| site.room_of(spot.point).is_some_and(|found| found.id == *r))
         }
     };
-    let tested = record.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
+    let stepped = record.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
+    let tested: BTreeSet<&DeviceId> = stepped
+        .map(|(device, ..)| device)
+        .chain(record.range_tests.iter().map(|t| &t.device))
+        .collect();
     let stale =
-        tested.filter(|(device, ..)| WorkedDevice::of(site, device).is_some_and(|spot| of(&spot)));
-    let devices: BTreeSet<_> = stale.map(|(device, ..)| device.clone()).collect();
+        tested.into_iter().filter(|device| WorkedDevice::of(site, device).is_some_and(|s| of(&s)));
+    let devices: BTreeSet<_> = stale.cloned().collect();
     if devices.is_empty() {
         return Err(Refusal::wrong("trigger", Wrong::NothingTested));
     }

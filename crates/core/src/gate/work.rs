@@ -85,7 +85,7 @@ const STEPS: [(Step, [Takes; 6]); 22] = [
     (Step::Tied,       [No,  If,  Yes, If,  If,  If ]),
     (Step::Decoupled,  [No,  If,  No,  No,  No,  No ]),
     (Step::Tested,     [No,  Yes, No,  Yes, Yes, Yes]),
-    (Step::Closed,     [If,  Yes, Yes, No,  Yes, Yes]),
+    (Step::Closed,     [If,  Yes, Yes, No,  Yes, No ]),
     (Step::Named,      [Yes, Yes, No,  Yes, Yes, Yes]),
     (Step::Shown,      [Yes, Yes, Yes, Yes, Yes, Yes]),
 ];
@@ -197,25 +197,30 @@ impl<'a> WorkedDevice<'a> {
     /// shares the box, and of the other places that are joined to it by a wire. An empty one is a breaker
     /// that nobody knows; it stays one, whatever stands beside it.
     pub fn circuits(&self) -> Vec<String> {
-        let site = self.site;
-        let lead = &site.box_of(self.point).id;
-        let shares_box = |p: &&Point| site.box_of(p).id == *lead;
-        let mut found: Vec<String> =
-            site.points.iter().filter(shares_box).map(|p| p.circuit.trim().to_owned()).collect();
-        found.extend(self.circuits_by_wire());
-        found.sort();
-        found.dedup();
-        found
+        circuits_at(self.site, self.point, self.opens_box())
     }
+}
 
-    /// The circuits of the places that a wire joins to it.
-    fn circuits_by_wire(&self) -> impl Iterator<Item = String> + use<'a> {
-        let site = self.site;
-        let group = site.group_of(&self.point.id).filter(|_| self.opens_box());
-        let places = group.into_iter().flat_map(|g| &g.places);
-        let places = places.filter_map(|id| site.points.get(id));
-        places.filter(|p| is_wired_place(site, p)).map(|p| p.circuit.trim().to_owned())
+/// The circuits of everything that shares the box of a point, and, where its wires are touched, of the other places
+/// that are joined to it by one: sorted, each once.
+pub fn circuits_at(site: &Site, point: &Point, is_by_wire: bool) -> Vec<String> {
+    let lead = &site.box_of(point).id;
+    let shares_box = |p: &&Point| site.box_of(p).id == *lead;
+    let mut found: Vec<String> =
+        site.points.iter().filter(shares_box).map(|p| p.circuit.trim().to_owned()).collect();
+    if is_by_wire {
+        found.extend(circuits_by_wire(site, point));
     }
+    found.sort();
+    found.dedup();
+    found
+}
+
+/// The circuits of the places that a wire joins to a point.
+fn circuits_by_wire<'a>(site: &'a Site, point: &Point) -> impl Iterator<Item = String> + use<'a> {
+    let places = site.group_of(&point.id).into_iter().flat_map(|g| &g.places);
+    let places = places.filter_map(|id| site.points.get(id));
+    places.filter(|p| is_wired_place(site, p)).map(|p| p.circuit.trim().to_owned())
 }
 
 /// The circuits of every device that opens a box, each as [`WorkedDevice::circuits`] gives them, in one walk over the
@@ -228,7 +233,9 @@ pub fn circuits_of_all(site: &Site) -> Vec<(WorkedDevice<'_>, Vec<String>)> {
     let of = |spot: WorkedDevice<'_>| {
         let own = by_box.get(&site.box_of(spot.point).id).into_iter().flatten();
         let mut found: Vec<String> = own.map(|label| (*label).to_owned()).collect();
-        found.extend(spot.circuits_by_wire());
+        if spot.opens_box() {
+            found.extend(circuits_by_wire(site, spot.point));
+        }
         found.sort();
         found.dedup();
         found

@@ -299,7 +299,7 @@ fn wiring_hints(spot: &WorkedDevice<'_>) -> Vec<Hint> {
     let mut add = |cause, times, why: String| all.push(Hint { cause, times, why });
     let lead = site.box_of(spot.point);
     if let Some(circuit) = site.circuit_of(spot.point) {
-        if circuit.shared_neutral {
+        if circuit.shared_neutral == Some(true) {
             let why = format!("circuit {} shares its neutral", circuit.label);
             add("shared-neutral", 5.0, why.clone());
             add("no-neutral", 2.0, why);
@@ -335,7 +335,8 @@ fn wiring_hints(spot: &WorkedDevice<'_>) -> Vec<Hint> {
             _ => {}
         }
     }
-    if site.loads_of(&spot.point.id).any(|l| l.dimmable != Some(true)) && spot.kind.fit.dims {
+    if site.loads_of(&spot.point.id).any(|l| l.dimmable != Some(true)) && spot.kind.fit.is_dimmer()
+    {
         add("not-dimmable", 3.0, "nobody knows that its lamps can be dimmed".to_owned());
     }
     all

@@ -1,6 +1,7 @@
 //! The visits of a job: what must be known before, which breaker goes off when and why, who does it, what is
 //! taken along, how long it takes; fewest times without power, then the shortest walk. What does not fit, and
-//! what nobody has looked into, is never planned as if it were settled: it stands apart, with its reason.
+//! what nobody has looked into, is never planned as if it were settled: it stands apart, with its reason. Only a box that
+//! was opened stays, whatever was learned in it, until it is closed or put back.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -15,6 +16,7 @@ use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::geometry::Place;
 use crate::pulse::StillWanted;
 use crate::record::{Cut, Record};
+use crate::site::neutrals::{really, with_partners};
 use crate::site::{DeviceId, PointId, PointKind, Shows, Site, breaker_order};
 use crate::survey::previsit::PrevisitLook;
 
@@ -154,7 +156,7 @@ pub fn schedule_while(
         let Some(spot) = WorkedDevice::of(site, &device.id).filter(WorkedDevice::opens_box) else {
             continue;
         };
-        match unsettled(&spot) {
+        match unsettled(&spot).filter(|_| !record.is_in_hand(&device.id)) {
             Some(why) => left_out.push(LeftOut { device: device.id.clone(), why }),
             None => wired.push(spot),
         }
@@ -249,7 +251,7 @@ fn units(site: &Site, wired: &[WorkedDevice<'_>], clock: &Clock<'_>) -> Vec<Unit
         Unit {
             minutes: spots.iter().map(|s| clock.dead(s).likely).sum(),
             kit: kit.and_then(|s| s.network).map(|n| n.name.clone()),
-            circuits: isolate::with_partners(site, &own),
+            circuits: with_partners(site, &own),
             boxes: points
                 .iter()
                 .map(|p| Worked {
@@ -287,16 +289,18 @@ fn panel(site: &Site) -> (Panel, Option<Place>) {
     (Panel::Guessed, lowest.and_then(|floor| site.place(&floor, middle, height)))
 }
 
-/// The schedule as a problem of items and stops; and which label each breaker number has.
+/// The schedule as a problem of items and stops; and which breaker each number stands for.
 fn problem(site: &Site, units: &[Unit], panel: Option<Place>) -> (PackProblem, Vec<String>) {
     let mut breakers: Vec<String> = units
         .iter()
-        .flat_map(|u| u.circuits.iter().cloned())
+        .flat_map(|u| u.circuits.iter().map(|label| really(site, label).to_owned()))
         .collect::<BTreeSet<_>>()
         .into_iter()
         .collect();
     breakers.retain(|label| !label.is_empty());
-    let number = |label: &String| breakers.binary_search(label).ok();
+    // Two labels of one breaker go off together.
+    let number =
+        |label: &String| breakers.binary_search_by(|b| b.as_str().cmp(really(site, label))).ok();
     let mut stops: Vec<Option<Place>> = Vec::new();
     let items = units.iter().map(|unit| {
         let first = stops.len();
@@ -344,11 +348,11 @@ fn outage(
     let of = packed.items.iter().map(|i| &units[*i]);
     let needs_main = packed.breakers.is_empty();
     let kit = of.clone().find_map(|u| u.kit.as_deref());
-    let mut circuits: Vec<String> = if needs_main {
-        of.flat_map(|u| u.circuits.iter().cloned()).collect::<BTreeSet<_>>().into_iter().collect()
-    } else {
-        packed.breakers.iter().map(|b| breakers[*b].clone()).collect()
+    let goes_off = |label: &&String| {
+        needs_main || packed.breakers.iter().any(|b| breakers[*b] == really(site, label))
     };
+    let labels = of.flat_map(|u| u.circuits.iter().filter(goes_off).cloned());
+    let mut circuits: Vec<String> = labels.collect::<BTreeSet<_>>().into_iter().collect();
     circuits.sort_by(|a, b| breaker_order(a).cmp(&breaker_order(b)));
     let mut cut = isolate::choice(site, &circuits, kit);
     if needs_main {
@@ -378,7 +382,7 @@ fn rehearse(site: &Site, outages: &mut Vec<PowerOff>) -> Option<DeviceId> {
         let spot = WorkedDevice::of(site, device)?;
         let alone = site.group_of(&point.id).is_none_or(|g| g.places.len() < 2);
         let plain =
-            point.gangs == 1 && point.kind == PointKind::Switch && spot.work() == WorkKind::Wired;
+            point.gangs <= 1 && point.kind == PointKind::Switch && spot.work() == WorkKind::Wired;
         (alone && plain).then(|| device.clone())
     };
     let found = outages.iter().enumerate().find_map(|(place, outage)| {

@@ -8,7 +8,7 @@ use super::schedule::{PlannedVisit, PowerOff, VisitKind};
 use crate::bill;
 use crate::gate::isolate::OffReason;
 use crate::gate::work::{WorkKind, WorkedDevice};
-use crate::site::{BoxKind, DeviceId, PointKind, Site};
+use crate::site::{BoxKind, Circuit, DeviceId, PointKind, Site};
 use crate::survey::previsit;
 
 pub(super) fn visits(
@@ -187,6 +187,17 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
             format!("breaker {}", outage.cut.breakers().join(" and "))
         };
         add(format!("Agree with the household: {off} off for up to {:.0} minutes", round_up(long)));
+        let dark = |c: &&Circuit| {
+            let is_off = outage.cut.circuits.iter().any(|label| label == c.label.trim());
+            !c.must_stay.trim().is_empty() && (outage.cut.means.is_main() || is_off)
+        };
+        for circuit in site.circuits.iter().filter(dark) {
+            let label = circuit.label.trim();
+            add(format!(
+                "{}: goes dark with breaker {label}; agree what is done for it",
+                circuit.must_stay.trim()
+            ));
+        }
         for why in &outage.cut.whys {
             if matches!(
                 why,

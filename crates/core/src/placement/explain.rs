@@ -186,7 +186,7 @@ pub(super) fn extra_of(site: &Site, device: &DeviceId) -> Option<f64> {
     candidates(site, point, Some(device))
         .into_iter()
         .filter(|c| !c.kind.forwards && c.kind.has_radio && c.fits < Fits::NotKnown)
-        .filter(|c| c.kind.fit.dims == kind.fit.dims && c.kind.is_wired_in())
+        .filter(|c| c.kind.fit.is_dimmer() == kind.fit.is_dimmer() && c.kind.is_wired_in())
         .filter(|c| c.kind.systems.contains(&system))
         .filter_map(|c| Some(price - c.kind.fit.price?))
         .filter(|extra| *extra > 0.0)

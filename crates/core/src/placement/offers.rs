@@ -141,7 +141,7 @@ fn how(site: &Site, point: &Point, kind: &DeviceKind, leaf: Option<&Device>) -> 
         let is_version = now.is_wired_in()
             && kind.is_wired_in()
             && now.fit.switches() == kind.fit.switches()
-            && now.fit.dims == kind.fit.dims
+            && now.fit.is_dimmer() == kind.fit.is_dimmer()
             && now.fit.in_lamp == kind.fit.in_lamp;
         return is_version.then(|| How::Instead(leaf.id.clone()));
     }
@@ -151,7 +151,7 @@ fn how(site: &Site, point: &Point, kind: &DeviceKind, leaf: Option<&Device>) -> 
             Some(How::Plug)
         }
         PointKind::Ceiling | PointKind::WallFitting
-            if is_empty && kind.is_wired_in() && !kind.fit.dims =>
+            if is_empty && kind.is_wired_in() && !kind.fit.is_dimmer() =>
         {
             Some(How::Module)
         }

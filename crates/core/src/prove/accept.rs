@@ -173,12 +173,22 @@ fn judge(site: &Site, record: &Record, device: &Device, margin: Option<Db>, weak
     if let Some(most) = rule.delay_ms {
         let slowest = tests.iter().filter_map(|t| t.delay_ms).max_by(f64::total_cmp);
         let ms = |v: f64| typographic(v, 0);
-        points.extend(slowest.map(|is| {
-            let passed = if is <= most { Passed::Yes } else { Passed::No };
-            (passed, format!("{} ms at the slowest, {} ms agreed", ms(is), ms(most)))
-        }));
+        points.extend(match slowest {
+            Some(is) => {
+                let passed = if is <= most { Passed::Yes } else { Passed::No };
+                Some((passed, format!("{} ms at the slowest, {} ms agreed", ms(is), ms(most))))
+            }
+            // What is only proposed is asked for once somebody agrees on it.
+            None => (is_agreed(&rule) && count > 0).then(|| {
+                (Passed::Open, format!("not timed so far; {} ms at the slowest agreed", ms(most)))
+            }),
+        });
     }
-    let held = |word: &str| tests.iter().any(|t| t.conditions.contains(word));
+    // A condition holds for what was sent under it.
+    let under = |word: &str| -> (u32, u32) {
+        let of = tests.iter().filter(|t| t.conditions.contains(word));
+        of.fold((0, 0), |(arrived, count), t| (arrived + t.arrived, count + t.count))
+    };
     let is_remote = site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Remote);
     let has_plate = WorkedDevice::of(site, &device.id).is_some_and(|s| s.takes(Step::Closed));
     for (word, what, of_all) in CONDITIONS {
@@ -187,9 +197,19 @@ fn judge(site: &Site, record: &Record, device: &Device, margin: Option<Db>, weak
             "in-use" => false,
             _ => of_all || is_remote,
         };
-        if asked && count > 0 && !held(word) {
-            points.push((Passed::Open, format!("not tested so far: {what}")));
+        if !asked || count == 0 {
+            continue;
         }
+        points.extend(match under(word) {
+            (_, 0) => Some((Passed::Open, format!("not tested so far: {what}"))),
+            (_, sent) if sent < rule.count => {
+                Some((Passed::Open, format!("{sent} of {} so far: {what}", rule.count)))
+            }
+            (arrived, sent) if f64::from(arrived) / f64::from(sent) < rule.rate => {
+                Some((Passed::No, format!("{arrived} of {sent} arrived: {what}")))
+            }
+            _ => None,
+        });
     }
     let newest = tests.iter().map(|t| &*t.at).max();
     let learned = site.calibration.as_ref().map_or("", |c| c.at.as_str());

@@ -88,21 +88,30 @@ impl PowerLimit {
 const G9959: &str = "Rec. ITU-T G.9959, annex A; star: planning value";
 
 // ERP + 2.15 dB = EIRP.
-const EU_868: PowerLimit = limit(16.15, "ERC Rec. 70-03, annex 1: 25 mW ERP at 868.0–868.6 MHz");
+const EU_869: PowerLimit = limit(
+    16.15,
+    "ERC Rec. 70-03, annex 1: 25 mW ERP at 869.7–870.0 MHz for 1 % of the time at the most; 5 mW ERP above that",
+);
+const EU_864: PowerLimit = limit(
+    16.15,
+    "ERC Rec. 70-03, annex 1: 25 mW ERP at 863–865 MHz for 0.1 % of the time at the most, or listening first",
+);
 const EU_433: PowerLimit = limit(12.15, "ERC Rec. 70-03, annex 1: 10 mW ERP at 433.05–434.79 MHz");
 const EU_2400: PowerLimit =
     limit(20.0, "EN 300 328: 100 mW EIRP, spectral density 10 mW/MHz for wideband");
 const EU_WIFI: PowerLimit = limit(20.0, "EN 300 328: 100 mW EIRP");
-const US_908: PowerLimit =
-    limit(4.0, "47 CFR 15.249 with the hub's duty cycle, 902–928 MHz: planning value");
-const US_LR: PowerLimit = limit(30.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
+// 50 mV/m at 3 m: E²·r²/30 = 0.75 mW.
+const US_908: PowerLimit = limit(-1.249, "47 CFR 15.249(a): 50 mV/m at 3 m, 902–928 MHz");
+const US_LR: PowerLimit =
+    limit(36.0, "47 CFR 15.247(b)(3) and (4): 1 W conducted, an antenna of 6 dBi at the most");
 // 10,998 µV/m at 3 m and 433.92 MHz: E²·r²/30 W.
 const US_434: PowerLimit = PowerLimit {
     eirp: Dbm::new(-14.4),
     peak_above: Some(Db::new(20.0)),
     source: "47 CFR 15.231(b), averaged over 100 ms by 15.35(c), peak 20 dB above by 15.35(b)",
 };
-const US_2400: PowerLimit = limit(36.0, "47 CFR 15.247: 1 W conducted, 6 dBi");
+const US_2400: PowerLimit =
+    limit(36.0, "47 CFR 15.247(b)(3) and (4): 1 W conducted, an antenna of 6 dBi at the most");
 const ANZ_916: PowerLimit = limit(30.0, "AS/NZS 4268: 1 W EIRP at 915–928 MHz");
 const JP_920: PowerLimit = limit(16.0, "ARIB STD-T108: 20 mW and 3 dBi");
 const JP_426: PowerLimit = limit(12.15, "ARIB STD-T67: 10 mW");
@@ -139,9 +148,9 @@ const fn row(
 /// none is allotted) and the star in MHz; the limits of those three, of 2.4 GHz and of Wi-Fi.
 pub const REGIONS: [RegionRule; 9] = [
     row(Region::Eu,   "European Union",             [869.85,  864.4, 433.92],
-        [EU_868, EU_868, EU_433, EU_2400, EU_WIFI]),
+        [EU_869, EU_864, EU_433, EU_2400, EU_WIFI]),
     row(Region::Uk,   "United Kingdom",             [869.85,  864.4, 433.92],
-        [EU_868, EU_868, EU_433, EU_2400, EU_WIFI]),
+        [EU_869, EU_864, EU_433, EU_2400, EU_WIFI]),
     row(Region::Us,   "United States and Canada",   [ 916.0,  912.0,  434.0],
         [US_908, US_LR, US_434, US_2400, US_2400]),
     row(Region::Anz,  "Australia and New Zealand",  [919.82,    0.0, 433.92],

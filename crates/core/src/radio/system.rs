@@ -329,6 +329,11 @@ impl System {
     pub fn channels(self) -> Option<Channels> {
         self.rule().channels
     }
+    /// Whether it is Z-Wave, by mesh or by long range.
+    pub fn is_zwave(self) -> bool {
+        matches!(self, Self::ZWave | Self::ZWaveLr)
+    }
+
     /// Whether it works at 2.4 GHz.
     pub fn is_2400(self) -> bool {
         !matches!(self, Self::ZWave | Self::Star | Self::ZWaveLr)

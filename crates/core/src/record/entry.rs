@@ -103,6 +103,9 @@ pub enum What {
     NetworkClosed {
         /// The time for which it stood open.
         open: OpenTimeId,
+        /// Why, where something that was expected is missing.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        why: String,
     },
     /// Its routes were rebuilt.
     RoutesRebuilt {

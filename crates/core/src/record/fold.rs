@@ -60,7 +60,7 @@ impl Record {
             What::Stepped(of) => self.may_step(of),
             What::TakenBack { device, step } => self.may_take_back(device, *step),
             What::NetworkOpened(open) => again(&self.open_times, open, "times of standing open"),
-            What::NetworkClosed { open } => match self.open(open)?.closed {
+            What::NetworkClosed { open, .. } => match self.open(open)?.closed {
                 Some(_) => Err(Refusal::wrong("id", Wrong::ShutAlready)),
                 None => Ok(()),
             },
@@ -225,10 +225,11 @@ impl Record {
             }
             What::CodeKept(code) => self.join_codes.put(place, code.clone()),
             What::NetworkOpened(open) => self.open_times.put(place, open.clone()),
-            What::NetworkClosed { open } => {
+            What::NetworkClosed { open, why } => {
                 if let Some(mut of) = self.open_times.get(open).cloned() {
                     of.closed = Some(entry.said.clone());
                     of.closed_by.clone_from(&entry.by);
+                    of.closed_without.clone_from(why);
                     self.open_times.put(place, of);
                 }
             }

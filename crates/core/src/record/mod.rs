@@ -136,6 +136,13 @@ impl Record {
         self.isolations.iter().filter(|i| i.is_in_force())
     }
 
+    /// Whether the box of a device was opened, and is neither closed nor put back.
+    pub fn is_in_hand(&self, device: &DeviceId) -> bool {
+        let done = |step| self.done(device, step).is_some();
+        self.in_force().any(|i| i.boxes.contains_key(device))
+            || done(Step::Dead) && !done(Step::Closed) && !done(Step::PutBack)
+    }
+
     /// Whether a job with this record may be deleted: what says that power is off stays until it is on again.
     ///
     /// # Errors

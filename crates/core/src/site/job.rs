@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::kept::{name, note};
 use super::{Refusal, Wrong};
+use crate::catalogue::countries::{COUNTRIES, WiringCountry, country};
 use crate::confidence::Confidence;
 use crate::radio::region::Region;
 
@@ -52,6 +53,9 @@ pub struct Job {
     pub address: String,
     /// Sets frequencies and transmit limits.
     pub region: Region,
+    /// The country whose rules of wiring hold, by its code; empty while nobody said. Another thing than the region.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub wiring_country: String,
     /// How sure a single link must be.
     pub confidence: Confidence,
     /// When the house was built; it says what boxes are likely to hold, and proves nothing.
@@ -93,6 +97,7 @@ impl Job {
             client: none(),
             address: none(),
             region,
+            wiring_country: none(),
             confidence,
             built: None,
             work: JobKind::Unsaid,
@@ -106,9 +111,20 @@ impl Job {
         }
     }
 
+    /// The country whose rules of wiring hold, where it is said and on record.
+    pub fn country(&self) -> Option<&'static WiringCountry> {
+        country(&self.wiring_country)
+    }
+
     pub(super) fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("note", &self.note)?;
+        if !self.wiring_country.is_empty() && self.country().is_none() {
+            let known =
+                COUNTRIES.iter().map(|row| row.code.as_str()).collect::<Vec<_>>().join(", ");
+            let text = self.wiring_country.clone();
+            return Err(Refusal::wrong("wiring_country", Wrong::NoneOf { text, known }));
+        }
         note("client", &self.client)?;
         note("currency", &self.currency)?;
         note("refuses", &self.refuses)?;

@@ -13,6 +13,7 @@ mod job;
 pub mod kept;
 mod limits;
 mod merge;
+pub mod neutrals;
 mod provenance;
 mod refusal;
 pub mod table;
@@ -33,7 +34,7 @@ pub use provenance::{Fact, Provenance};
 pub use refusal::{Refusal, Wrong};
 pub use table::{Keyed, Table};
 pub use tables::*;
-pub use wiring::{Conductor, Earth, Function, Gauge, Probe};
+pub use wiring::{Conductor, Earth, Function, Gauge, Probe, Stays, StaysKind};
 
 pub use crate::catalogue::{LoadKind, PointKind};
 pub use crate::radio::mounting::BoxKind;

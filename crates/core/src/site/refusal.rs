@@ -219,6 +219,10 @@ pub enum Wrong {
     Isolation(String),
     #[error("joining and keeping a code have records of their own; make those")]
     OwnAct,
+    #[error(
+        "is the code that is kept of {name}: one of the two labels was read twice; read this one again"
+    )]
+    CodeOfAnother { name: String },
     #[error("is none of the units that switch the load it works; choose one of them")]
     NoMasterOfIt,
     #[error("is on again; isolate anew")]

@@ -84,6 +84,85 @@ impl Gauge {
     }
 }
 
+/// What stays in a box as it is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum StaysKind {
+    /// A plain switch.
+    #[default]
+    Switch,
+    /// A socket.
+    Socket,
+    /// A dimmer without a radio.
+    Dimmer,
+    /// A timer.
+    Timer,
+    /// A module of somebody else, behind a mechanism.
+    Module,
+}
+
+impl StaysKind {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Switch, "plain switch"),
+        (Self::Socket, "socket"),
+        (Self::Dimmer, "dimmer"),
+        (Self::Timer, "timer"),
+        (Self::Module, "foreign module"),
+    ];
+
+    /// Its words.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(of, _)| *of == self).map_or("", |(_, name)| name)
+    }
+
+    /// Whether it fills a gang of its own.
+    pub fn fills_a_gang(self) -> bool {
+        self != Self::Module
+    }
+}
+
+/// Something that was there and stays: counted for room, joints and the dead test, and not bought.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Stays {
+    /// Its id, unique in its box.
+    pub id: String,
+    /// What it is.
+    #[serde(default)]
+    pub what: StaysKind,
+    /// In which gang, from the left; nought while nobody said.
+    #[serde(default)]
+    pub gang: u8,
+    /// How deep it is in the box, in millimetres; nothing while nobody knows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub depth_mm: Option<f64>,
+    /// What is written on it.
+    #[serde(default)]
+    pub note: String,
+}
+
+/// The most things that stay in a box.
+const MOST_STAYING: usize = 12;
+
+pub(super) fn stays(all: &[Stays]) -> Result<(), Refusal> {
+    let is = all.len();
+    if is > MOST_STAYING {
+        return Err(Refusal::wrong("stays", Wrong::Count { is, least: 0, most: MOST_STAYING }));
+    }
+    for (n, one) in all.iter().enumerate() {
+        id_text(&one.id)?;
+        note("note", &one.note)?;
+        if all[..n].iter().any(|other| other.id == one.id) {
+            return Err(Refusal::wrong("stays", Wrong::Twice { id: one.id.clone() }));
+        }
+        if let Some(mm) = one.depth_mm.filter(|mm| !(1.0..=300.0).contains(mm)) {
+            return Err(Refusal::wrong("stays", Wrong::Depth { mm }));
+        }
+    }
+    Ok(())
+}
+
 /// What a conductor was found to be.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]

@@ -4,7 +4,7 @@
 use crate::catalogue::{DeviceKind, Duty, FittingWay};
 use crate::fit::{self, Fits};
 use crate::radio::region::Region;
-use crate::site::{JobKind, Means, Part, Point, Site, Wish};
+use crate::site::{Job, JobKind, Means, Part, Point, Site, Wish};
 
 /// Whether a wish is met.
 #[derive(Clone, Debug, PartialEq)]
@@ -101,10 +101,7 @@ pub fn open(site: &Site) -> Vec<String> {
     if wires {
         let may = || site.people.iter().filter(|p| p.may_mains);
         if may().next().is_none() {
-            open.push(format!(
-                "Nobody is named who may work on the mains. {}",
-                who_may(site.job.region)
-            ));
+            open.push(format!("Nobody is named who may work on the mains. {}", who_may(&site.job)));
         }
         for person in may().filter(|p| p.licence.trim().is_empty()) {
             open.push(format!(
@@ -129,7 +126,21 @@ pub fn open(site: &Site) -> Vec<String> {
 }
 
 /// Who may do the mains work, in general words; local code decides.
-pub fn who_may(region: Region) -> &'static str {
+pub fn who_may(job: &Job) -> String {
+    match job.country() {
+        Some(row) if row.who.is_empty() => {
+            format!("Who may in {} is not on record here: ask the local authority.", row.name)
+        }
+        Some(row) => format!(
+            "In {}: {}. Local law overrules this ({}, read {}).",
+            row.name, row.who, row.source, row.read
+        ),
+        None => by_region(job.region).to_owned(),
+    }
+}
+
+/// What holds in most of a region, while nobody has said the country.
+fn by_region(region: Region) -> &'static str {
     match region {
         Region::Us => {
             "In most places a licensed electrician, in some the owner of the house with a permit: ask the local authority."

@@ -20,13 +20,26 @@ pub const LOOKED_AT: [(Kind, &[&str]); 4] = [
             "clamps",
             "mounting",
             "conductors",
+            "stays",
             "signs",
             "feed",
             "weather_cover",
         ],
     ),
-    (Kind::Load, &["kind", "count", "watts", "dimmable", "inrush_a", "tried", "bypass"]),
-    (Kind::Circuit, &["residual", "rated_a", "shared_neutral", "neutral_with"]),
+    (Kind::Load, &["kind", "count", "channel", "watts", "dimmable", "inrush_a", "tried", "bypass"]),
+    (
+        Kind::Circuit,
+        &[
+            "residual",
+            "rated_a",
+            "poles",
+            "volts",
+            "size",
+            "must_stay",
+            "shared_neutral",
+            "neutral_with",
+        ],
+    ),
     (Kind::Group, &["places", "wiring"]),
 ];
 

@@ -1,7 +1,7 @@
 //! Finding lines in safe steps: what to do next at a box, what stands on record for each conductor, and
 //! what follows from it.
 
-use crate::site::{Conductor, Function, Point, Shows, Site};
+use crate::site::{Conductor, Function, Point, Probe, Shows, Site};
 
 /// A step of finding lines.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -25,27 +25,20 @@ pub struct ConductorFound {
     pub why: &'static str,
 }
 
-/// The steps at a box, in order. Each is done when the record says so: nothing is ticked.
-pub fn steps(site: &Site, point: &Point) -> Vec<LineStep> {
-    let circuit = site.circuit_of(point);
-    let proven = circuit.is_some_and(|c| c.proven.is_some());
-    let shares = circuit.is_some_and(|c| c.shared_neutral);
+/// The steps at a box, in order; `off` is what goes off for it, and `is_dead` whether the record says that it is dead now,
+/// by a tester that was shown to work. Each is done when the record says so: nothing is ticked.
+pub fn steps(site: &Site, point: &Point, off: &str, is_dead: bool) -> Vec<LineStep> {
     let wires = &point.conductors;
     let all = |is: fn(&Conductor) -> bool| !wires.is_empty() && wires.iter().all(is);
     let has_photo = site.photos.iter().any(|p| p.point == point.id && p.shows == Shows::Before);
-    let breaker = circuit.map_or_else(
-        || "the main, as no breaker is on record here".to_owned(),
-        |c| match (&c.proven, shares) {
-            (_, true) => "both circuits that share the neutral, or the main".to_owned(),
-            (Some(proven), false) => format!("breaker {}", proven.label),
-            (None, false) => format!("breaker {}, and see whether its label is right", c.label),
-        },
-    );
     vec![
         LineStep {
-            what: format!("Isolate {breaker}; lock it, and prove every conductor in the box dead."),
-            caution: "Try the tester on something live before and after: a dead tester says dead to everything.",
-            done: proven,
+            what: format!(
+                "Today, isolate {off}; lock it, and prove every conductor in the box dead."
+            ),
+            caution: "Try the tester on something live before and after: a dead tester says dead to everything. What was \
+                      dead on another day says nothing of today.",
+            done: is_dead,
         },
         LineStep {
             what: "Photograph the wiring before anything is taken off.".to_owned(),
@@ -58,9 +51,22 @@ pub fn steps(site: &Site, point: &Point) -> Vec<LineStep> {
             done: !wires.is_empty(),
         },
         LineStep {
-            what: "Take them off, separate them, and cap each by itself.".to_owned(),
+            what:
+                "Take them off, separate them, and cap each by itself; prove each dead once more."
+                    .to_owned(),
             caution: "No two may touch, nor the metal box, once the circuit is on.",
             done: all(|c| c.capped),
+        },
+        LineStep {
+            what: "Still with the circuit off, find which conductor leads to the load.".to_owned(),
+            caution: "By a continuity tester, the load in place. What leads to the load is the switched line, whatever a \
+                      voltage tester shows of it later.",
+            done: all(|c| c.probe.to_load.is_some()),
+        },
+        LineStep {
+            what: "Take the lamps out, or take a tester of low impedance.".to_owned(),
+            caution: "Through a lamp, a tester of high impedance reads full voltage on a switched line as on a neutral.",
+            done: all(|c| c.probe.live == Some(true) || c.probe.to_line.is_some()),
         },
         LineStep {
             what:
@@ -79,51 +85,125 @@ pub fn steps(site: &Site, point: &Point) -> Vec<LineStep> {
             caution: "One that stays live is fed by another circuit: isolate the main.",
             done: all(|c| c.probe.dead_after.is_some()),
         },
-        LineStep {
-            what: "With the load in place, find which conductor leads to it.".to_owned(),
-            caution: "Only with the circuit off.",
-            done: wires.iter().any(|c| c.probe.to_load == Some(true)),
-        },
     ]
+}
+
+/// What the tests of one conductor come to.
+enum Reading {
+    Is(Function, &'static str),
+    /// They speak against each other: it stays open.
+    Against(&'static str),
+    Open,
+}
+
+/// What leads to the load is the switched line. What reads full voltage against the line and is not known to lead
+/// elsewhere than to the load may do so through a lamp.
+fn read(conductor: &Conductor) -> Reading {
+    let Probe { live, dead_after, to_line, to_load, .. } = conductor.probe;
+    let is_earth = is_earth_colour(&conductor.colour);
+    if dead_after == Some(false) {
+        return Reading::Against("stays live with the circuit off: another circuit feeds it");
+    }
+    match (live, to_line, to_load) {
+        (Some(true), _, Some(true)) => Reading::Against(
+            "is live by itself and leads to the load: something else switches that load, or feeds it",
+        ),
+        (Some(true), ..) => Reading::Is(Function::Line, "live with all others separated from it"),
+        (_, _, Some(true)) if is_earth => Reading::Against(
+            "is marked as earth and leads to the load: find out at the fitting what it is",
+        ),
+        (Some(false), _, Some(true)) => Reading::Is(
+            Function::Switched,
+            "leads to the load, and is not live by itself; full voltage against the line would be through the lamp",
+        ),
+        (Some(false), Some(true), Some(false)) if is_earth => Reading::Is(
+            Function::Earth,
+            "full voltage against the line, leads to no load, and marked as earth: verify at the panel",
+        ),
+        (Some(false), Some(true), Some(false)) => Reading::Is(
+            Function::Neutral,
+            "not live, full voltage against the line, and leads to no load",
+        ),
+        (Some(false), Some(false), Some(false)) => Reading::Is(
+            Function::Traveller,
+            "neither live nor a return, and leads to no load: to another place",
+        ),
+        _ => Reading::Open,
+    }
 }
 
 /// What the record of the tests says of each conductor that it settles.
 pub fn found(conductors: &[Conductor]) -> Vec<ConductorFound> {
-    let settled = |c: &Conductor| {
-        let (function, why) = match (c.probe.live, c.probe.to_line, c.probe.to_load) {
-            (Some(true), _, _) => (Function::Line, "live with all others separated from it"),
-            (Some(false), Some(true), _) if is_earth_colour(&c.colour) => (
-                Function::Earth,
-                "full voltage against the line, and marked as earth: verify at the panel",
-            ),
-            (Some(false), Some(true), _) => {
-                (Function::Neutral, "not live, and full voltage against the line")
-            }
-            (Some(false), Some(false), Some(true)) => {
-                (Function::Switched, "not live, no return for the line, and leads to the load")
-            }
-            (Some(false), Some(false), Some(false)) => (
-                Function::Traveller,
-                "neither live nor a return, and leads to no load: to another place",
-            ),
-            _ => return None,
-        };
-        Some(ConductorFound { id: c.id.clone(), function, why })
+    let settled = |c: &Conductor| match read(c) {
+        Reading::Is(function, why) => Some(ConductorFound { id: c.id.clone(), function, why }),
+        Reading::Against(_) | Reading::Open => None,
     };
     conductors.iter().filter_map(settled).collect()
 }
 
+/// Conductors whose tests speak against each other, or against what they are taken for.
+pub fn contradicted(conductors: &[Conductor]) -> Vec<String> {
+    let is = |c: &&Conductor| match read(c) {
+        Reading::Against(_) => true,
+        Reading::Is(function, _) => c.found != function && c.found != Function::Unknown,
+        // It is called a neutral or an earth, and leads to the load.
+        Reading::Open => {
+            c.probe.to_load == Some(true) && matches!(c.found, Function::Neutral | Function::Earth)
+        }
+    };
+    conductors.iter().filter(is).map(|c| c.id.clone()).collect()
+}
+
 /// What the record warns of.
-pub fn warnings(conductors: &[Conductor]) -> Vec<&'static str> {
+pub fn warnings(conductors: &[Conductor]) -> Vec<String> {
     let live = conductors.iter().filter(|c| c.probe.live == Some(true)).count();
     let stayed = conductors.iter().any(|c| c.probe.dead_after == Some(false));
-    let several = (live > 1).then_some(
-        "More than one conductor is live by itself: a second circuit or a feed that goes on is in this box.",
-    );
-    let stays = stayed.then_some(
-        "A conductor stayed live with the circuit off: another circuit feeds it. Isolate the main.",
-    );
-    several.into_iter().chain(stays).collect()
+    let name =
+        |c: &Conductor| if c.colour.trim().is_empty() { c.id.clone() } else { c.colour.clone() };
+    let mut all = Vec::new();
+    if live > 1 {
+        all.push(
+            "More than one conductor is live by itself: a second circuit or a feed that goes on is in this box."
+                .to_owned(),
+        );
+    }
+    if stayed {
+        all.push(
+            "A conductor stayed live with the circuit off: another circuit feeds it. Isolate the main.".to_owned(),
+        );
+    }
+    for conductor in conductors {
+        match read(conductor) {
+            Reading::Against(why) if conductor.probe.dead_after != Some(false) => {
+                all.push(format!("{} {why}. It stays open.", name(conductor)));
+            }
+            Reading::Is(function, _)
+                if conductor.found != function && conductor.found != Function::Unknown =>
+            {
+                all.push(format!(
+                    "{} stands on record as {}, and the tests say {}.",
+                    name(conductor),
+                    function_name(conductor.found),
+                    function_name(function)
+                ));
+            }
+            Reading::Open
+                if conductor.probe.to_line == Some(true) && conductor.probe.to_load.is_none() =>
+            {
+                all.push(format!(
+                    "{} reads full voltage against the line: a neutral, or a switched line through a lamp. Find out \
+                     whether it leads to the load.",
+                    name(conductor)
+                ));
+            }
+            _ => {}
+        }
+    }
+    all
+}
+
+fn function_name(of: Function) -> &'static str {
+    Function::ALL.iter().find(|(f, _)| *f == of).map_or("", |(_, name)| name)
 }
 
 fn is_earth_colour(colour: &str) -> bool {

@@ -165,6 +165,8 @@ impl Builder {
             back_box,
             depth_mm: (depth > 0.0).then_some(depth),
             neutral: place.neutral,
+            // Whoever measured a box has seen how many gangs it has.
+            gangs: u8::from(depth > 0.0),
             circuit: place.circuit.to_owned(),
             weather_cover: place.kind == PointKind::Outdoor,
             earth: match (back_box, depth > 0.0) {

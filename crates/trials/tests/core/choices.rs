@@ -11,6 +11,8 @@ use dot_reach_core::fit::companions::pair;
 use dot_reach_core::fit::lamp_ways::{LampWay, lamp_ways};
 use dot_reach_core::fit::schools::{GroupSchool, chosen, schools};
 use dot_reach_core::fit::{Fits, findings, verdict};
+use dot_reach_core::install::schedule::schedule;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{Conductor, Edit, Kind, Site, apply};
 use dot_reach_standin::houses::larkfield_mill;
 use serde_json::json;
@@ -70,14 +72,25 @@ fn a_load_has_its_ways_and_those_that_cannot_be_say_why() {
     assert!(of("util-pump-lamps", LampWay::SmartLamp).1.contains("no lamp"));
 }
 
+/// How many visits the plan of the days has.
+fn planned(site: &Site) -> usize {
+    let analysis = analyse(&Arc::new(site.clone()), &Options::default());
+    schedule(&analysis, &Record::default()).visits.len()
+}
+
 fn sum(site: &Site, part: LineKind) -> f64 {
-    bill(site).lines.iter().filter(|l| l.part == part).filter_map(BillLine::cost).sum()
+    bill(site, planned(site))
+        .lines
+        .iter()
+        .filter(|l| l.part == part)
+        .filter_map(BillLine::cost)
+        .sum()
 }
 
 #[test]
 fn the_bill_adds_up_and_a_rate_of_the_job_takes_the_shipped_ones_place() {
     let mut mill = larkfield_mill();
-    let found = bill(&mill);
+    let found = bill(&mill, planned(&mill));
     let parts = [LineKind::Devices, LineKind::Plates, LineKind::Small, LineKind::Labour];
     let total: f64 = parts.map(|p| sum(&mill, p)).iter().sum();
     assert!((total - found.total).abs() < 1e-9);
@@ -85,7 +98,12 @@ fn the_bill_adds_up_and_a_rate_of_the_job_takes_the_shipped_ones_place() {
     let hub = found.lines.iter().find(|l| l.what == "Hub").unwrap();
     assert!((hub.count - 1.0).abs() < 1e-9);
     let plates = |site: &Site| {
-        bill(site).lines.iter().filter(|l| l.part == LineKind::Plates).map(|l| l.count).sum::<f64>()
+        bill(site, planned(site))
+            .lines
+            .iter()
+            .filter(|l| l.part == LineKind::Plates)
+            .map(|l| l.count)
+            .sum::<f64>()
     };
     // A second gang makes one larger plate of a small one.
     let before = plates(&mill);
@@ -123,9 +141,9 @@ fn connectors_follow_from_the_conductors() {
         wire("d", 1, "switched"),
     ];
     let switch = kind("switch-neutral").unwrap();
-    assert_eq!(joints(&conductors, &[switch]), [4, 3]);
+    assert_eq!(joints(&conductors, &[switch], 0), [4, 3]);
     // Two devices on one line: it has to be joined to both.
-    assert_eq!(joints(&conductors, &[switch, switch]), [5, 4, 3]);
+    assert_eq!(joints(&conductors, &[switch, switch], 0), [5, 4, 3]);
     assert_eq!(
         [2, 3, 4, 5, 6].map(connector),
         ["connector-2", "connector-3", "connector-5", "connector-5", "connector-large"]

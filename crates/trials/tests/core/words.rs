@@ -64,6 +64,7 @@ fn refusals() -> Vec<Refusal> {
         ("do", Wrong::ByStep),
         ("by", Wrong::NotTheirs { holder: "Kit".to_owned() }),
         ("step", Wrong::OwnAct),
+        ("text", Wrong::CodeOfAnother { name: "Hall lamp".to_owned() }),
         ("master", Wrong::NoMasterOfIt),
         ("isolation", Wrong::OnAgain),
         ("id", Wrong::ShutAlready),
@@ -173,7 +174,9 @@ fn found() -> Vec<Found> {
     all.extend([
         Found::Mislabelled { label: s("3"), really: s("4"), points: 1 },
         Found::Mislabelled { label: s("3"), really: s("4"), points: 5 },
-        Found::SharedNeutral { label: s("3") },
+        Found::SharedNeutral { label: s("3"), partners: Vec::new() },
+        Found::SharedNeutral { label: s("3"), partners: vec![s("4")] },
+        Found::NeutralNotLooked { label: s("3") },
         Found::SeveralCircuits { at: s("Hall switch"), labels: vec![s("3"), s("7")] },
         Found::TagTwice { tag: s("H1"), points: vec![s("Hall switch"), s("Hall lamp")] },
         Found::NoHub { network: s("Net") },
@@ -333,6 +336,7 @@ fn the_day() -> Vec<String> {
     ];
     let cuts = [
         Cut::SharedNeutral { circuit: s("11") },
+        Cut::NeutralNotLooked { circuit: s("11") },
         Cut::Kit { network: s("Kit") },
         Cut::NoBreaker,
         Cut::Several { circuits: vec![s("3"), s("5")] },

@@ -279,6 +279,14 @@ async function done(button) {
     why.focus();
     return;
   }
+  // So is what the record cannot do without.
+  const unsaid = [...move.querySelectorAll("[data-field][required]")].find((input) => input.value.trim() === "");
+  if (unsaid) {
+    for (const old of move.querySelectorAll("[data-shown]")) old.remove();
+    showBeside(unsaid, "say it; the record needs it");
+    unsaid.focus();
+    return;
+  }
   button.disabled = true;
   if (await send(made(move), move)) goOn();
   else settle();
@@ -305,7 +313,14 @@ async function codePhoto(file, move) {
   }
   const found = await decode(picture.pixels());
   const act = { ...made(move), image: "the-photo", taken: "photo", ...(found ? { text: found } : {}) };
-  const taken = await send(act, move, { photo: picture.blob, words: "a photo of a code" });
+  const kept = { photo: picture.blob, words: "a photo of a code" };
+  let taken = await send(act, move, kept);
+  // What it says may be no code of this device; its photo tells that.
+  if (!taken && found && move.querySelector('[data-field="text"][aria-invalid]')) {
+    delete act.text;
+    taken = await send({ ...act, id: newId(move.dataset.stem) }, move, kept);
+    if (taken) notice("What was read on it is no code of this device; the photo itself is kept.");
+  }
   if (taken && !found) notice("No code could be read on it; the photo itself is kept.");
   if (taken) goOn();
   return undefined;

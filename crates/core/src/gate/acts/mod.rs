@@ -116,8 +116,14 @@ pub enum Act {
         by: String,
         at: Moment,
     },
-    /// Closes it, and confirms that.
-    CloseNetwork { id: OpenTimeId, by: String, at: Moment },
+    /// Closes it, and confirms that. With one missing that is expected, `why` says why it is closed all the same.
+    CloseNetwork {
+        id: OpenTimeId,
+        by: String,
+        at: Moment,
+        #[serde(default)]
+        why: String,
+    },
     /// Records that routes were rebuilt after the last that was added.
     RebuildRoutes {
         id: OpenTimeId,
@@ -262,8 +268,9 @@ impl Act {
                 let open = opened(&gate, id, network, expected, by, at)?;
                 vec![Telling::new(What::NetworkOpened(open), Some(by), Some(at))]
             }
-            Self::CloseNetwork { id, by, at } => {
-                vec![Telling::new(What::NetworkClosed { open: id.clone() }, Some(by), Some(at))]
+            Self::CloseNetwork { id, by, at, why } => {
+                let closed = closed(&gate, id, by, why)?;
+                vec![Telling::new(closed, Some(by), Some(at))]
             }
             Self::RebuildRoutes { id, by, at } => {
                 what(What::RoutesRebuilt { open: id.clone() }, by, Some(at))
@@ -313,7 +320,11 @@ impl Act {
         if !means.is_main() {
             if record.isolations.get(id).is_none() {
                 let choice = isolate::choice(site, &of.circuits, None);
-                if let Some(why) = choice.whys.iter().find(|w| w.asks_for_main()) {
+                // What nobody has looked at asks the plan for the main; whoever stands at the panel has looked.
+                let is_known = |w: &&OffReason| {
+                    w.asks_for_main() && !matches!(w, OffReason::NeutralNotLooked { .. })
+                };
+                if let Some(why) = choice.whys.iter().find(is_known) {
                     let why =
                         format!("the breaker is not enough: {why}. Switch off the main switch");
                     return Err(Refusal::wrong("means", Wrong::Isolation(why)));
@@ -366,6 +377,18 @@ fn energised(
     Ok(vec![Telling::new(what, Some(by), Some(at))])
 }
 
+/// A network is closed with what is expected in it, or with the reason why not.
+fn closed(gate: &Gate<'_>, id: &OpenTimeId, by: &str, why: &str) -> Result<What, Refusal> {
+    let open = id.clone();
+    // What was never opened, or is closed already, the record itself refuses.
+    let stands = gate.record().open_times.get(id).filter(|time| time.closed.is_none());
+    let Some(time) = stands else { return Ok(What::NetworkClosed { open, why: String::new() }) };
+    let expected: Vec<DeviceId> = time.expected.iter().cloned().collect();
+    let deed = deeds::close(gate.site(), &time.network, &expected);
+    let why = reasoned(gate.facts(), &deed, by, why)?;
+    Ok(What::NetworkClosed { open, why })
+}
+
 fn opened(
     gate: &Gate<'_>,
     id: &OpenTimeId,
@@ -402,6 +425,7 @@ fn opened(
         expected: expected.clone(),
         closed: None,
         closed_by: String::new(),
+        closed_without: String::new(),
         rebuilt: None,
     })
 }

@@ -7,10 +7,11 @@ use crate::codes;
 use crate::gate::work::WorkedDevice;
 use crate::gate::{Deed, Facts, Gate, Need, checks, deeds, isolate};
 use crate::moment::Moment;
+use crate::radio::system::System;
 use crate::record::{
     JoinCode, JoinedAt, Joining, JoiningId, Method, OpenedBox, Step, Stepped, Telling, What,
 };
-use crate::site::{DeviceId, Kind, Ref, Refusal, Site, Wrong};
+use crate::site::{DeviceId, Kind, Ref, Refusal, Security, Site, Wrong};
 
 fn spot<'a>(site: &'a Site, device: &DeviceId) -> Result<WorkedDevice<'a>, Refusal> {
     let missing = || Refusal::Missing(Ref::new(Kind::Device, device.as_str()));
@@ -142,7 +143,14 @@ pub(super) fn code_kept(gate: &Gate<'_>, code: JoinCode) -> Result<Vec<Telling>,
     if !code.text.is_empty() {
         let system = spot.network.map(|n| n.system);
         let read = codes::parse(&code.text, system);
-        read.map_err(|e| Refusal::wrong("text", Wrong::Code(e)))?;
+        let read = read.map_err(|e| Refusal::wrong("text", Wrong::Code(e)))?;
+        let others = gate.record().join_codes.iter().filter(|c| c.device != code.device);
+        let is_same = |c: &&JoinCode| codes::parse(&c.text, system).is_ok_and(|c| c.is_of(&read));
+        if let Some(other) = others.into_iter().find(is_same) {
+            let name = gate.site().devices.get(&other.device).map(|d| d.name.clone());
+            let name = name.unwrap_or_else(|| other.device.to_string());
+            return Err(Refusal::wrong("text", Wrong::CodeOfAnother { name }));
+        }
     }
     let (by, at) = (code.by.clone(), code.at.clone());
     let stepped = plain_step(gate, &code.device, Step::Code, false, &by, "")?;
@@ -179,7 +187,24 @@ pub(super) fn tied(
     Ok([tied, stepped].map(|what| Telling::new(what, Some(by), Some(at))).into())
 }
 
+/// What a system cannot do without to find, replace or exclude a device later is said when it joins: of Z-Wave its
+/// number, the class of its security and how it was included (SDS13783, inclusion and S2 bootstrapping).
+fn said_enough(gate: &Gate<'_>, join: &Join) -> Result<(), Refusal> {
+    let system = spot(gate.site(), &join.device)?.network.map(|n| n.system);
+    if !system.is_some_and(System::is_zwave) {
+        return Ok(());
+    }
+    let lacks = [
+        ("method", join.method == Method::Unsaid),
+        ("security", join.security.is_none_or(|s| s == Security::Unsaid)),
+        ("node", join.node.is_none()),
+    ];
+    let unsaid = lacks.into_iter().find(|(_, lacks)| *lacks);
+    unsaid.map_or(Ok(()), |(field, _)| Err(Refusal::wrong(field, Wrong::NotSaid)))
+}
+
 pub(super) fn joined(gate: &Gate<'_>, join: &Join) -> Result<Vec<Telling>, Refusal> {
+    said_enough(gate, join)?;
     let elsewhere = join.joined == JoinedAt::Elsewhere;
     let stepped = plain_step(gate, &join.device, Step::Joined, elsewhere, &join.by, &join.why)?;
     let record = Joining {

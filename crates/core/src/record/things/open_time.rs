@@ -34,6 +34,9 @@ pub struct OpenTime {
     /// By whom it was closed.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub closed_by: String,
+    /// Why it was closed although something that was expected is missing.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub closed_without: String,
     /// When the routes were rebuilt after the last that was added.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rebuilt: Option<Moment>,
@@ -55,6 +58,7 @@ impl Kept for OpenTime {
             return Err(Refusal::wrong("expected", Wrong::Count { is, least: 0, most: 2500 }));
         }
         note("by", &self.by)?;
-        note("closed_by", &self.closed_by)
+        note("closed_by", &self.closed_by)?;
+        note("closed_without", &self.closed_without)
     }
 }

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use crate::moment::Moment;
 use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, note};
 use crate::site::provenance::{Fact, facts};
+use crate::site::wiring::Gauge;
 use crate::site::{Refusal, Wrong};
 
 id!(/** A circuit. */ CircuitId);
@@ -58,6 +59,21 @@ pub struct Circuit {
     pub id: CircuitId,
     /// The breaker as printed on the panel.
     pub label: String,
+    /// The panel that it is in, where there are several: a garage, a floor.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub panel: String,
+    /// How many poles its breaker opens; nothing while nobody has looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub poles: Option<u8>,
+    /// Its voltage, where it is not the usual one of the region.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub volts: Option<f64>,
+    /// The thinnest of its conductors between the panel and the boxes; nothing while nobody knows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub size: Option<Gauge>,
+    /// What on it must not go dark without a word: a freezer, an alarm, a router, medicine; empty for nothing known.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub must_stay: String,
     /// The breaker as proven; nothing while nobody has.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub proven: Option<Proven>,
@@ -67,9 +83,10 @@ pub struct Circuit {
     /// What its breaker is rated at, in amperes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rated_a: Option<f64>,
-    /// Whether it shares its neutral with another: that neutral can be live with this breaker off.
-    #[serde(default)]
-    pub shared_neutral: bool,
+    /// Whether it shares its neutral with another, which can then be live with this breaker off; nothing while nobody
+    /// has looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shared_neutral: Option<bool>,
     /// The labels of the circuits that are known to share its neutral. It counts both ways.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub neutral_with: Vec<String>,
@@ -87,10 +104,15 @@ impl Circuit {
         Self {
             id,
             label: label.to_owned(),
+            panel: String::new(),
+            poles: None,
+            volts: None,
+            size: None,
+            must_stay: String::new(),
             proven: None,
             residual: Residual::Unknown,
             rated_a: None,
-            shared_neutral: false,
+            shared_neutral: None,
             neutral_with: Vec::new(),
             facts: BTreeMap::new(),
             note: String::new(),
@@ -115,6 +137,16 @@ impl Kept for Circuit {
             return Err(Refusal::wrong("label", Wrong::NoName));
         }
         note("label", &self.label)?;
+        note("panel", &self.panel)?;
+        note("must_stay", &self.must_stay)?;
+        if let Some(is) = self.poles.filter(|p| !(1..=4).contains(p)) {
+            let is = is.into();
+            return Err(Refusal::wrong("poles", Wrong::Count { is, least: 1, most: 4 }));
+        }
+        if let Some(is) = self.volts.filter(|v| !(12.0..=1000.0).contains(v)) {
+            let (low, high, unit) = (12.0, 1000.0, "V");
+            return Err(Refusal::wrong("volts", Wrong::Sheet { is, low, high, unit }));
+        }
         note("note", &self.note)?;
         facts(&self.facts)?;
         self.neutral_with.iter().try_for_each(|label| note("neutral_with", label))?;

@@ -47,9 +47,12 @@ pub struct Load {
     pub switched_at: PointId,
     /// What it is.
     pub kind: LoadKind,
-    /// How many lamps, or machines.
-    #[serde(default = "one")]
-    pub count: u16,
+    /// How many lamps, or machines; nothing while nobody knows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub count: Option<u16>,
+    /// On which channel of its unit it hangs, from one; nought while nobody said.
+    #[serde(default, skip_serializing_if = "is_unsaid")]
+    pub channel: u8,
     /// What each draws, in watts; nothing while nobody knows.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub watts: Option<f64>,
@@ -76,8 +79,9 @@ pub struct Load {
     pub note: String,
 }
 
-fn one() -> u16 {
-    1
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_unsaid(channel: &u8) -> bool {
+    *channel == 0
 }
 
 impl Load {
@@ -88,7 +92,8 @@ impl Load {
             name: name.to_owned(),
             switched_at,
             kind,
-            count: one(),
+            count: Some(1),
+            channel: 0,
             watts: None,
             dimmable: None,
             inrush_a: None,
@@ -102,7 +107,7 @@ impl Load {
 
     /// What all of it draws, in watts.
     pub fn total(&self) -> Option<f64> {
-        self.watts.map(|each| each * f64::from(self.count))
+        Some(self.watts? * f64::from(self.count?))
     }
 }
 
@@ -119,9 +124,13 @@ impl Kept for Load {
         note("note", &self.note)?;
         facts(&self.facts)?;
         note("bypass", &self.bypass)?;
-        if !(1..=1000).contains(&self.count) {
-            let is = usize::from(self.count);
+        if let Some(is) = self.count.filter(|is| !(1..=1000).contains(is)) {
+            let is = usize::from(is);
             return Err(Refusal::wrong("count", Wrong::Count { is, least: 1, most: 1000 }));
+        }
+        if self.channel > 16 {
+            let is = self.channel.into();
+            return Err(Refusal::wrong("channel", Wrong::Count { is, least: 0, most: 16 }));
         }
         let rows = [
             ("watts", self.watts, 0.1, 20_000.0, "W"),

@@ -10,7 +10,7 @@ use crate::catalogue::PointKind;
 use crate::radio::mounting::{BoxKind, Mounting};
 use crate::site::kept::{Bond, Kept, Most, Tie, between, id, kept_by_id, name, note, spot};
 use crate::site::provenance::{Fact, facts};
-use crate::site::wiring::{Conductor, Earth, conductors};
+use crate::site::wiring::{Conductor, Earth, Stays, conductors, stays};
 use crate::site::{Kind, Provenance, Refusal, Spot, Wrong};
 use crate::units::Metres;
 
@@ -119,8 +119,8 @@ pub struct Point {
     /// Which gang of the box, from the left; nought while nobody said.
     #[serde(default, skip_serializing_if = "is_nought")]
     pub gang: u8,
-    /// How many gangs the box has.
-    #[serde(default = "one", skip_serializing_if = "is_one")]
+    /// How many gangs the box has; nought while nobody said.
+    #[serde(default, skip_serializing_if = "is_nought")]
     pub gangs: u8,
     /// What a surround adds to the depth, in millimetres.
     #[serde(default, skip_serializing_if = "is_zero")]
@@ -128,9 +128,9 @@ pub struct Point {
     /// Inside volume of the box, in cubic centimetres.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub volume_cm3: Option<f64>,
-    /// Whether clamps inside the box hold its cables.
-    #[serde(default, skip_serializing_if = "is_no")]
-    pub clamps: bool,
+    /// Whether clamps inside the box hold its cables; nothing while nobody looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub clamps: Option<bool>,
     /// Whether it has a lid or cover against weather.
     #[serde(default, skip_serializing_if = "is_no")]
     pub weather_cover: bool,
@@ -140,6 +140,9 @@ pub struct Point {
     /// The conductors in the box.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub conductors: Vec<Conductor>,
+    /// What was in the box and stays there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub stays: Vec<Stays>,
     /// Inside depth of the box in millimetres.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub depth_mm: Option<f64>,
@@ -185,15 +188,6 @@ fn is_unseen(signs: &Signs) -> bool {
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
 fn is_nought(value: &u8) -> bool {
     *value == 0
-}
-
-fn one() -> u8 {
-    1
-}
-
-#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
-fn is_one(value: &u8) -> bool {
-    *value == 1
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
@@ -247,13 +241,14 @@ impl Point {
             tag: String::new(),
             in_box_of: None,
             gang: 0,
-            gangs: 1,
+            gangs: 0,
             surround_mm: 0.0,
             volume_cm3: None,
-            clamps: false,
+            clamps: None,
             weather_cover: false,
             earth: Earth::Unknown,
             conductors: Vec::new(),
+            stays: Vec::new(),
             room: String::new(),
             floor,
             at,
@@ -303,11 +298,12 @@ impl Kept for Point {
         if self.in_box_of.as_ref() == Some(&self.id) {
             return Err(Refusal::wrong("in_box_of", Wrong::BoxOfBox));
         }
-        if !(1..=MOST_GANGS).contains(&self.gangs) {
+        if self.gangs > MOST_GANGS {
             let (is, most) = (self.gangs.into(), MOST_GANGS.into());
-            return Err(Refusal::wrong("gangs", Wrong::Count { is, least: 1, most }));
+            return Err(Refusal::wrong("gangs", Wrong::Count { is, least: 0, most }));
         }
-        if self.gang > MOST_GANGS || (self.in_box_of.is_none() && self.gang > self.gangs) {
+        let of_own = self.in_box_of.is_none() && self.gangs > 0;
+        if self.gang > MOST_GANGS || (of_own && self.gang > self.gangs) {
             let (is, gangs) = (self.gang, self.gangs);
             return Err(Refusal::wrong("gang", Wrong::Gang { is, gangs }));
         }
@@ -321,6 +317,7 @@ impl Kept for Point {
             }
         }
         conductors(&self.conductors)?;
+        stays(&self.stays)?;
         spot("at", self.at)?;
         between("height_m", self.height_m, -5.0, 20.0)?;
         match self.depth_mm {

@@ -370,9 +370,18 @@ fn marks_come_by_acts_alone_and_a_network_lets_in_what_is_expected() {
     assert!(refused(&site, &nobody).contains("expected"));
     let site = open(&site, &["a"]);
     let shut = json!({"do": "close-network", "id": "o1", "by": "Kit", "at": AT});
-    let site = wish(&site, &shut).unwrap();
+    assert!(
+        refused(&site, &shut).contains("a is expected and not in. Say why"),
+        "{}",
+        refused(&site, &shut)
+    );
+    let without =
+        json!({"do": "close-network", "id": "o1", "by": "Kit", "at": AT, "why": "comes next week"});
+    let site = wish(&site, &without).unwrap();
     assert!(gate(&site.record, &site.site).open_time(&"n".parse().unwrap()).is_none());
-    assert!(refused(&site, &shut).contains("closed already"));
+    let of = site.record.open_times.iter().next().unwrap();
+    assert_eq!((of.closed.is_some(), of.closed_without.as_str()), (true, "comes next week"));
+    assert!(refused(&site, &without).contains("closed already"));
 }
 
 #[test]
@@ -389,4 +398,47 @@ fn the_mill_loses_power_less_often_than_by_the_order_of_joining() {
     let planned: Vec<_> = plan.visits.iter().flat_map(PlannedVisit::devices).collect();
     assert!(plan.left_out.iter().all(|l| !planned.contains(&&l.device)));
     assert!(!plan.left_out.is_empty() && plan.visits[0].kind == VisitKind::Before);
+}
+
+/// Two labels of one breaker go off once, under the name of the breaker that really does; what must not go dark is agreed.
+#[test]
+fn two_labels_of_one_breaker_are_one_time_without_power() {
+    let proven = json!({"label": "9", "by": "Kit", "with": "tester", "at": AT});
+    let house = planned(
+        &house(System::Zigbee, &["a", "b"]),
+        &[
+            circuit("3", &json!({"proven": proven, "must_stay": "The freezer"})),
+            circuit("4", &json!({"proven": proven})),
+            json!({"do": "set", "kind": "point", "id": "a", "field": "circuit", "value": "3"}),
+            json!({"do": "set", "kind": "point", "id": "b", "field": "circuit", "value": "4"}),
+        ],
+    );
+    let analysis = analyse(&Arc::new(house.site), &Options::default());
+    let plan = schedule(&analysis, &Record::default());
+    let all: Vec<_> = plan.outages().collect();
+    assert_eq!(all.len(), 1, "{:?}", plan.left_out);
+    assert_eq!(
+        (all[0].cut.circuits.as_slice(), all[0].boxes.len()),
+        (&["3".to_owned(), "4".to_owned()][..], 2)
+    );
+    assert_eq!(all[0].cut.breakers(), ["9 (labelled 3 and 4)"]);
+    let before = plan.visits.iter().flat_map(|v| &v.before);
+    assert!(
+        before.clone().any(|b| b.starts_with("The freezer: goes dark with breaker 3")),
+        "{before:?}"
+    );
+}
+
+/// While nobody has looked whether a circuit shares its neutral, the plan is the main; whoever stands at the panel may say.
+#[test]
+fn a_neutral_that_nobody_looked_at_is_planned_by_the_main() {
+    let site =
+        planned(&house(System::Zigbee, &["a"]), &[circuit("7", &json!({"shared_neutral": null}))]);
+    let spot = WorkedDevice::of(&site.site, &"a".parse().unwrap()).unwrap();
+    let choice = dot_reach_core::gate::isolate::for_spot(&spot);
+    assert!(
+        choice.means.is_main() && choice.whys[0].to_string().contains("nobody has looked"),
+        "{choice:?}"
+    );
+    assert!(wish(&site, &isolate("x", "breaker", &["7"])).is_ok());
 }

@@ -73,7 +73,7 @@ fn below_the_least_load_each_unit_wants_a_capacitor_of_its_own() {
 
 #[test]
 fn a_dimmer_takes_no_fan_no_motor_and_no_outlet() {
-    for k in KINDS.iter().filter(|k| k.fit.dims && k.is_wired_in()) {
+    for k in KINDS.iter().filter(|k| k.fit.is_dimmer() && k.is_wired_in()) {
         for what in ["fan", "motor", "outlet", "heater"] {
             let found = with_lamps(&k.id, &json!({"kind": what, "count": 1, "watts": 40.0}));
             assert!(
@@ -125,4 +125,87 @@ proptest! {
         let of = |watts: f64| verdict(&with_lamps(&k.id, &json!({"count": 1, "watts": watts})));
         prop_assert!(of(watts + more) >= of(watts));
     }
+}
+
+/// A load of 3,400 W draws 14.2 A at 240 V and 28.3 A at 120 V: the voltage is the circuit's where it says one, else the
+/// region's (47 CFR and NFPA 70 know both in one house).
+#[test]
+fn the_voltage_of_a_circuit_is_its_own() {
+    let heater = lamps("l", "p", &json!({"kind": "heater", "count": 1, "watts": 3400.0}));
+    let of = |more: &Value| {
+        let mut circuit = json!({"label": "1", "rated_a": 20.0, "residual": "protected"});
+        for (key, value) in more.as_object().unwrap() {
+            circuit[key] = value.clone();
+        }
+        let region =
+            json!({"do": "set", "kind": "job", "id": "job", "field": "region", "value": "us"});
+        let wires = json!([{"id": "a", "count": 2, "size": "12 AWG", "found": "line"}]);
+        let point = place("p", &json!({"conductors": wires, "volume_cm3": 900.0}));
+        let site = with(site(&[point, heater.clone(), put("circuit", "c", &circuit)]), &[region]);
+        let found = found(&site, "thermostat-mains");
+        found.iter().find(|f| f.rule() == "breaker").map(ToString::to_string)
+    };
+    let over = of(&json!({})).unwrap();
+    assert!(over.contains("28.3 A"), "{over}");
+    assert_eq!(of(&json!({"volts": 240.0})), None);
+}
+
+/// A breaker that nobody has read, and conductors that nobody has listed, are a condition and never a pass.
+#[test]
+fn a_blank_breaker_and_blank_conductors_are_conditions() {
+    let thin = json!([{"id": "a", "size": "1 mm²", "found": "line"}]);
+    let of = |circuit: &Value, conductors: &Value| {
+        let point = place("p", &json!({"conductors": conductors}));
+        let site = site(&[point, lamps("l", "p", &json!({})), put("circuit", "c", circuit)]);
+        let all = found(&site, "switch-neutral");
+        all.iter().find(|f| f.rule() == "breaker").map(|f| (f.fits(), f.to_string()))
+    };
+    let (fits, told) = of(&json!({"label": "1"}), &thin).unwrap();
+    assert!(fits == Fits::IfSo && told.contains("no more than 13 A"), "{told}");
+    let (fits, told) = of(&json!({"label": "1", "rated_a": 16.0}), &json!([])).unwrap();
+    assert!(fits == Fits::IfSo && told.contains("16 A"), "{told}");
+    assert_eq!(of(&json!({"label": "1", "rated_a": 10.0}), &json!([])), None);
+    assert_eq!(
+        of(&json!({"label": "1", "rated_a": 16.0}), &thin).unwrap().0,
+        Fits::ElectricianDecides
+    );
+    // The row of the breaker that really feeds it decides, where there is one.
+    let proven = json!({"label": "9", "at": "2026-02-11T09:40:00Z"});
+    let mistaken = json!({"label": "1", "rated_a": 10.0, "proven": proven});
+    let other = put("circuit", "d", &json!({"label": "9", "rated_a": 32.0}));
+    let house =
+        site(&[place("p", &json!({"conductors": thin})), put("circuit", "c", &mistaken), other]);
+    let all = found(&house, "switch-neutral");
+    assert!(
+        all.iter().any(|f| f.rule() == "breaker" && f.fits() == Fits::ElectricianDecides),
+        "{all:?}"
+    );
+}
+
+/// Two channels of 200 W: 150 W on each fit, 250 W on one do not, and 300 W of which nobody says where they hang are not
+/// known yet.
+#[test]
+fn each_channel_bears_its_own_load() {
+    let row = json!({"name": "Double", "duty": "actuator", "supply": "mains-neutral", "forwards": true,
+        "systems": ["zigbee"], "button": "own", "depth_mm": 20.0, "fit": {"earth": false, "dims": false,
+        "limits": {"led": 200.0}, "least_w": 0.0, "inrush_a": 80.0, "channels": 2, "derated": [1.0, 1.0], "box_mm": 25.0}});
+    let of = |loads: &[(u8, f64)]| {
+        let mut things = vec![place("p", &json!({})), put("device-kind", "double", &row)];
+        for (n, (channel, watts)) in loads.iter().enumerate() {
+            let more = json!({"count": 1, "watts": watts, "channel": channel});
+            things.push(lamps(&format!("l{n}"), "p", &more));
+        }
+        let all = found(&site(&things), "double");
+        all.iter()
+            .filter(|f| f.rule() != "channels" || f.fits() != Fits::IfSo)
+            .map(|f| (f.rule(), f.fits()))
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(of(&[(1, 150.0), (2, 150.0)]), []);
+    assert_eq!(of(&[(1, 150.0), (1, 100.0)]), [("channels", Fits::No)]);
+    assert_eq!(of(&[(1, 250.0)]), [("load", Fits::No)]);
+    assert_eq!(of(&[(0, 150.0), (0, 150.0)]), [("channels", Fits::NotKnown)]);
+    // What even one channel would bear needs no saying.
+    assert_eq!(of(&[(0, 90.0), (0, 90.0)]), []);
+    assert_eq!(of(&[(3, 10.0)]), [("channels", Fits::No)]);
 }

@@ -28,7 +28,8 @@ fn put(kind: &str, id: &str, value: &Value) -> Value {
 /// A point of which all is known that a switch asks for, and more or other fields.
 fn place(id: &str, more: &Value) -> Value {
     let mut point = json!({"name": id, "floor": "g", "at": [1.0, 1.0], "height_m": 1.2, "kind": "switch",
-        "neutral": "seen", "earth": "conductor", "box": "plastic", "depth_mm": 60.0, "circuit": "1"});
+        "neutral": "seen", "earth": "conductor", "box": "plastic", "depth_mm": 60.0, "circuit": "1",
+        "gangs": 1, "feed": "always"});
     for (key, value) in more.as_object().into_iter().flatten() {
         point[key] = value.clone();
     }
@@ -49,7 +50,7 @@ fn site(things: &[Value]) -> Site {
 }
 
 fn found(site: &Site, device: &str) -> Vec<FitFinding> {
-    findings(site, kind(device).unwrap(), site.points.named("p").unwrap(), None)
+    findings(site, site.kind(device).unwrap(), site.points.named("p").unwrap(), None)
 }
 
 /// What is found at a point like this with usual lamps.
@@ -140,7 +141,7 @@ fn the_library_covers_the_field() {
         assert!(!k.is_wired_in() || k.depth_mm.is_some(), "{}", k.id);
         let follows = matches!(k.fit.far, Far::Electronic | Far::Follower);
         assert!(!follows || !k.fit.family.is_empty(), "{}", k.id);
-        assert!(!k.fit.dims || k.fit.switches(), "{}", k.id);
+        assert!(!k.fit.is_dimmer() || k.fit.switches(), "{}", k.id);
         assert!(k.fit.price.is_some_and(|p| p > 0.0), "{}", k.id);
         if let Some([one, both]) = k.fit.derated {
             assert!((0.0..=1.0).contains(&both) && both <= one && one <= 1.0, "{}", k.id);

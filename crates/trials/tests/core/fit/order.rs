@@ -116,7 +116,8 @@ fn what_can_take_a_radio_off_the_air_or_hide_it_is_a_condition() {
 #[test]
 fn out_of_doors_the_circuit_is_protected_or_an_electrician_decides() {
     let outdoors = |residual: &str| {
-        let circuit = put("circuit", "c", &json!({"label": "1", "residual": residual}));
+        let circuit =
+            put("circuit", "c", &json!({"label": "1", "residual": residual, "rated_a": 10.0}));
         let more = json!({"kind": "outdoor", "depth_mm": 80.0});
         let site = site(&[place("p", &more), lamps("l", "p", &json!({})), circuit]);
         rules(&found(&site, "switch-outdoor"))

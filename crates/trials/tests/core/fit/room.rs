@@ -99,7 +99,10 @@ fn a_second_device_in_a_box_takes_its_room() {
     let conductors = json!([{"id": "a", "count": 4, "size": "14 AWG", "found": "line"},
         {"id": "n", "count": 2, "size": "14 AWG", "found": "neutral"},
         {"id": "e", "count": 2, "size": "14 AWG", "found": "earth"}]);
-    let first = place("p", &json!({"gang": 1, "volume_cm3": 300.0, "conductors": conductors}));
+    let first = place(
+        "p",
+        &json!({"gang": 1, "clamps": false, "volume_cm3": 300.0, "conductors": conductors}),
+    );
     let mut house = site(&[first, lamps("l", "p", &json!({}))]);
     apply(
         &mut house,
@@ -150,4 +153,40 @@ proptest! {
         prop_assert!(needed_in3(&all, true, yokes) >= needed_in3(&all, false, yokes));
         prop_assert!(needed_in3(&all, clamps, yokes) >= needed_in3(&all[1..], clamps, yokes));
     }
+}
+
+/// What stays in a box is counted: a plain switch for a gang and its yoke, a foreign module for the depth of its gang, the
+/// measured mechanism before a module in place of what such a one usually takes.
+#[test]
+fn what_stays_in_a_box_takes_its_room() {
+    let of = |device: &str, more: Value| {
+        let mut point = json!({"depth_mm": 47.0, "gang": 1, "gangs": 2});
+        for (key, value) in more.as_object().unwrap() {
+            point[key] = value.clone();
+        }
+        rules(&found(&site(&[place("p", &point), lamps("l", "p", &json!({}))]), device))
+    };
+    let stays = |what: &str, gang: u8, depth: Option<f64>| json!({"stays": [{"id": "s", "what": what, "gang": gang, "depth_mm": depth}]});
+    assert_eq!(of("switch-neutral", json!({})), []);
+    assert_eq!(of("switch-neutral", stays("module", 1, None)), [("depth", Fits::NotKnown)]);
+    assert_eq!(of("switch-neutral", stays("module", 1, Some(20.0))), [("depth", Fits::No)]);
+    assert_eq!(of("switch-neutral", stays("module", 2, Some(20.0))), []);
+    // 47 − 18 for the module − 25 for the measured mechanism − 5 leaves nothing; of a slim one of 12 mm it does.
+    let module = |depth: f64| of("relay-module", stays("switch", 1, Some(depth)));
+    assert_eq!(module(25.0).iter().map(|(rule, _)| *rule).collect::<Vec<_>>(), ["depth"]);
+    assert_eq!(module(12.0), []);
+
+    let conductors = json!([{"id": "a", "count": 4, "size": "14 AWG", "found": "line"},
+        {"id": "n", "count": 2, "size": "14 AWG", "found": "neutral"},
+        {"id": "e", "count": 2, "size": "14 AWG", "found": "earth"}]);
+    let full = |stays: Value| {
+        let point = json!({"gang": 1, "gangs": 1, "clamps": false, "volume_cm3": 300.0, "conductors": conductors, "stays": stays});
+        let region =
+            json!({"do": "set", "kind": "job", "id": "job", "field": "region", "value": "us"});
+        let house = with(site(&[place("p", &point), lamps("l", "p", &json!({}))]), &[region]);
+        rules(&found(&house, "switch-neutral"))
+    };
+    // 18 in³ of 18.3; with the yoke of a switch that stays 22.
+    assert_eq!(full(json!([])), []);
+    assert_eq!(full(json!([{"id": "s", "what": "switch", "gang": 2}])), [("volume", Fits::No)]);
 }

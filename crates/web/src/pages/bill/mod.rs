@@ -49,8 +49,9 @@ fn money(value: f64) -> String {
 
 #[get("/jobs/{job}/bill")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+    let (_, plan) = job.planned().await?;
     printed(job, move |job| {
-        let found = bill(&job.site);
+        let found = bill(&job.site, plan.visits.len());
         let fields = &job.site.job;
         Ok(Page {
             shell: job.shell("Survey"),
@@ -161,8 +162,9 @@ fn warnings(found: &Bill) -> Vec<String> {
 
 #[get("/jobs/{job}/bill.csv")]
 pub(crate) async fn csv(For(job, ..): For<See>) -> Answer {
+    let (_, plan) = job.planned().await?;
     let site = Arc::clone(&job.site);
-    let text = job.compute(move || bill_csv::write(&bill(&site))).await?;
+    let text = job.compute(move || bill_csv::write(&bill(&site, plan.visits.len()))).await?;
     let text = text.map_err(|e| WebError::Inside(e.to_string()))?;
     Ok(download(&format!("{}-bill.csv", job.id), "text/csv; charset=utf-8", text))
 }

@@ -5,10 +5,11 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::PLANNING_SIGMA;
+use dot_reach_core::catalogue::countries::COUNTRIES;
 use dot_reach_core::fit::neutral_is_likely;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
-use dot_reach_core::site::{FittingWay, JobKind, Means, Network, Part, Site};
+use dot_reach_core::site::{FittingWay, Job, JobKind, Means, Network, Part, Site};
 use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
@@ -27,6 +28,7 @@ struct Page {
     address: String,
     note: String,
     regions: Vec<Choice>,
+    countries: Vec<Choice>,
     confidences: Vec<Choice>,
     systems: Vec<SystemRow>,
     networks: Vec<NetworkForm>,
@@ -45,7 +47,7 @@ struct Page {
     platforms: Vec<PlatformForm>,
     wishes: Vec<WishForm>,
     unmet: usize,
-    who_may: &'static str,
+    who_may: String,
 }
 
 struct PersonForm {
@@ -264,12 +266,13 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         platforms: platforms(&site),
         unmet: wishes.iter().filter(|w| !w.lacks.is_empty()).count(),
         wishes,
-        who_may: who_may(fields.region),
+        who_may: who_may(fields),
         name: fields.name.clone(),
         client: fields.client.clone(),
         address: fields.address.clone(),
         note: fields.note.clone(),
         regions: regions.collect(),
+        countries: countries(fields),
         confidences: confidences.into_iter().collect(),
         systems: systems.collect(),
         networks: site.networks.iter().map(|n| network_form(&site, n)).collect(),
@@ -283,4 +286,24 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
     })
     })
     .await
+}
+
+/// The wiring countries by name, and that nobody has said.
+fn countries(of: &Job) -> Vec<Choice> {
+    let unsaid = Choice {
+        value: String::new(),
+        text: "not said".to_owned(),
+        chosen: of.wiring_country.is_empty(),
+    };
+    let mut all: Vec<Choice> = COUNTRIES
+        .iter()
+        .map(|row| Choice {
+            value: row.code.clone(),
+            text: row.name.clone(),
+            chosen: row.code == of.wiring_country,
+        })
+        .collect();
+    all.sort_by(|a, b| a.text.cmp(&b.text));
+    all.insert(0, unsaid);
+    all
 }

@@ -140,7 +140,7 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
             price: kind.fit.price.map(|p| typographic(p, 0)).unwrap_or_default(),
             forwards: candidate.forwards,
             battery: kind.supply == Supply::Battery,
-            dims: kind.fit.dims,
+            dims: kind.fit.is_dimmer(),
             mesh,
             edit: edit.filter(|_| speaks).map(|e| json!(e).to_string()).unwrap_or_default(),
             is_there,
@@ -165,7 +165,10 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
         loads: site
             .loads_of(&point.id)
             .map(|l| LoadRows {
-                name: format!("{}, {} {}", l.name, l.count, l.kind.name()),
+                name: match l.count {
+                    Some(count) => format!("{}, {count} {}", l.name, l.kind.name()),
+                    None => format!("{}, {}, nobody counted", l.name, l.kind.name()),
+                },
                 rows: lamp_ways(site, l).iter().map(lamp).collect(),
             })
             .collect(),

@@ -27,7 +27,9 @@ struct Page {
     shell: Shell,
     name: String,
     address: String,
-    who_may: &'static str,
+    who_may: String,
+    /// What colours usually say in the wiring country, and when notice is due.
+    country: Option<(String, String)>,
     licensed: Vec<String>,
     cautions: Vec<&'static str>,
     outages: Vec<Off>,
@@ -70,7 +72,8 @@ fn view(shell: Shell, site: &Site, record: &Record, plan: &Schedule) -> Page {
     Page {
         name: site.job.name.clone(),
         address: site.job.address.clone(),
-        who_may: who_may(site.job.region),
+        who_may: who_may(&site.job),
+        country: site.job.country().map(|row| (row.colours(), row.notice.clone())),
         licensed: may.map(|p| format!("{} {}", p.name, p.licence).trim().to_owned()).collect(),
         cautions: MAINS_CAUTIONS.into_iter().chain(power_cautions()).collect(),
         outages: outages.collect(),

@@ -1,17 +1,16 @@
 //! What a card of the day says: its heading, what to do and to beware of, and what a tap on it sends.
 
 use dot_reach_core::Analysis;
-use dot_reach_core::bill::{connector, joints};
+use dot_reach_core::bill::{connector, joints, staying};
 use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::codes;
 use dot_reach_core::gate::Gate;
-use dot_reach_core::gate::checks::{cautions, checks, power_cautions};
+use dot_reach_core::gate::checks::{cautions, checks, power_cautions, settings};
 use dot_reach_core::gate::isolate;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::WalkAct;
-use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Cut, IsolationId, Record, Step, WiringRecord};
 use dot_reach_core::site::{DeviceId, Function, NetworkId, Site};
 use dot_reach_core::units::typographic;
@@ -25,6 +24,7 @@ pub(super) enum Body {
     Plain(String),
     Isolate(Isolating),
     Wiring(Box<WiringSheet>),
+    Settings(Box<WiringSheet>),
     Code(CodeAsked),
     Join(Box<JoinSheet>),
     Open { what: String, expected: Vec<(String, bool)> },
@@ -271,6 +271,10 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
     let (heading, text) = asks(spot, step);
     let body = match step {
         Step::Wired => Body::Wiring(Box::new(wiring(spot, gate.record()))),
+        Step::Settings => Body::Settings(Box::new(WiringSheet {
+            hidden: as_set(spot, gate.record()),
+            ..wiring(spot, gate.record())
+        })),
         Step::Code => Body::Code(CodeAsked {
             wher: spot.kind.join.code.clone(),
             kept: kept_codes(spot, gate.record()),
@@ -324,11 +328,12 @@ fn asks(spot: &WorkedDevice<'_>, step: Step) -> (&'static str, &'static str) {
         ),
         Step::Dead => (
             "Prove the box dead",
-            "Every conductor, the neighbours too, before and after the old device is off.",
+            "At the terminals as they are, the neighbours too: nothing is taken off yet.",
         ),
-        Step::Noted => {
-            ("Photograph and note the old wiring", "So that it can be put back as it was.")
-        }
+        Step::Noted => (
+            "Photograph and note the old wiring",
+            "Before anything is taken off, so that it can be put back as it was.",
+        ),
         Step::Code => ("Keep its code", ""),
         Step::Wired => ("Wire it", ""),
         Step::Checked => ("Check the joints", "One after the other, by hand."),
@@ -405,7 +410,7 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
         .filter_map(|d| site.kind(&d.kind))
         .filter(|k| k.is_wired_in())
         .collect();
-    let connectors = joints(&lead.conductors, &kinds).into_iter().map(|met| {
+    let connectors = joints(&lead.conductors, &kinds, staying(lead)).into_iter().map(|met| {
         let row = dot_reach_core::catalogue::rates::row(connector(met));
         format!("{met} meet: {}", row.map_or("", |r| r.name.as_str()).to_lowercase())
     });
@@ -440,6 +445,13 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
     }
 }
 
+/// What is kept of a device as it was set, each with what stands on record.
+fn as_set(spot: &WorkedDevice<'_>, told: &Record) -> Vec<(String, String)> {
+    let record = told.wiring_records.iter().find(|r| r.device == spot.device.id);
+    let said = |name: &str| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
+    settings(spot).map(|name| (name.to_owned(), said(name))).collect()
+}
+
 /// The terminal that a conductor goes to, by what it is; a hint that the maker's sheet overrules.
 fn terminal(kind: &DeviceKind, found: Function) -> String {
     let wanted = match found {
@@ -466,7 +478,7 @@ fn join(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, card: Car
         format!("By the plan {} carries it, which {then}.", device.name)
     });
     JoinSheet {
-        is_zwave: spot.network.is_some_and(|n| matches!(n.system, System::ZWave | System::ZWaveLr)),
+        is_zwave: spot.network.is_some_and(|n| n.system.is_zwave()),
         by_way_of: by_way_of.unwrap_or_default(),
         code: kept_codes(spot, gate.record()),
         elsewhere: gate.joined_elsewhere(&spot.device.id),

@@ -227,8 +227,8 @@ fn view(
         people: site.people.iter().map(|p| p.name.clone()).collect(),
         means: Cut::ALL.map(|(m, words)| (word(&m), words)).into(),
         secured: Secured::ALL.map(|(s, words)| (word(&s), words)).into(),
-        methods: Method::ALL.map(|(m, words)| (word(&m), words)).into(),
-        security: Security::ALL.map(|(s, words)| (word(&s), words)).into(),
+        methods: Method::ALL[1..].iter().map(|(m, words)| (word(m), *words)).collect(),
+        security: Security::ALL[1..].iter().map(|(s, words)| (word(s), *words)).collect(),
         listens: !site.job.collector.trim().is_empty(),
         shell,
     })

@@ -117,7 +117,12 @@ impl Names<'_> {
             What::NetworkOpened(open) => {
                 format!("opened {} for joining", self.network(&open.network))
             }
-            What::NetworkClosed { open } => format!("closed {}", self.opened(open)),
+            What::NetworkClosed { open, why } if why.is_empty() => {
+                format!("closed {}", self.opened(open))
+            }
+            What::NetworkClosed { open, why } => {
+                format!("closed {} with something missing, because {why}", self.opened(open))
+            }
             What::RoutesRebuilt { open } => format!("rebuilt the routes of {}", self.opened(open)),
             What::Joined(of) => format!("joined {}", self.device(&of.device)),
             What::Tied(of) => {

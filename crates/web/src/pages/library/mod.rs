@@ -6,19 +6,21 @@ use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::catalogue::rates::RATES;
-use dot_reach_core::catalogue::{DeviceKind, Far, FittingWay, LoadKind, Powered, Supply};
+use dot_reach_core::catalogue::{
+    Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
+};
 use dot_reach_core::prove::firm;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Edit, Rate, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::{library, points_csv};
 use serde::Deserialize;
-use serde_json::json;
+use serde_json::{Value, json};
 
 use crate::commands::{Answer, ChangeMark, download, take_lines, uploaded};
 use crate::door::{AskedJob, Change, For, See};
 use crate::error::WebError;
-use crate::pages::survey::choices::{Choice, choices, word};
+use crate::pages::survey::choices::{Choice, choices, word, yes_no};
 use crate::pages::{Shell, printed};
 
 #[derive(Deserialize)]
@@ -37,6 +39,8 @@ struct Page {
     rows: Vec<Row>,
     rates: Vec<RateRow>,
     open: Option<KindForm>,
+    /// A row to begin with.
+    new_row: String,
     taught: Vec<Taught>,
 }
 
@@ -113,9 +117,11 @@ struct KindForm {
     numbers: Vec<(String, String, String)>,
     ticks: Vec<(&'static str, &'static str, bool)>,
     selects: Vec<(&'static str, &'static str, Vec<Choice>)>,
+    /// What is so, is not so, or nobody has written down.
+    yes_no: Vec<(&'static str, &'static str, Vec<Choice>)>,
     systems: String,
-    /// The finishes, with commas between.
-    finishes: String,
+    /// Lists with commas between: field, words, value.
+    lists: Vec<(&'static str, &'static str, String)>,
     /// Systems, and what it accepts at far places: field, words, whether it is so.
     sets: Vec<(String, &'static str, bool)>,
 }
@@ -161,6 +167,7 @@ pub(crate) async fn show(
             currency: site.job.currency.clone(),
             rows,
             rates: rates(&site),
+            new_row: new_row(&site).to_string(),
             open: site.kind(&query.kind).map(|k| kind_form(&site, k)),
             taught,
         })
@@ -179,6 +186,37 @@ fn rates(site: &Site) -> Vec<RateRow> {
         take: json!(Edit::put(Rate { id: r.id.clone(), value: r.value })).to_string(),
     };
     RATES.iter().map(row).collect()
+}
+
+/// A row of which nothing is known but what it is there for.
+fn new_row(site: &Site) -> Value {
+    let system = site.networks.iter().next().map_or(System::Zigbee, |n| n.system);
+    json!({ "name": "New device", "duty": Duty::Actuator, "supply": Supply::MainsNeutral, "forwards": false,
+        "systems": [system], "button": Button::Own })
+}
+
+/// What is left of its limits with side tabs off; a pair that is none of the usual ones stands with them.
+fn tabs(left: Option<[f64; 2]>) -> Vec<Choice> {
+    let usual = [[1.0, 1.0], [0.9, 0.8], [0.8, 0.6], [0.75, 0.5]];
+    let is = |a: [f64; 2], b: [f64; 2]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-9);
+    let own = left.filter(|left| !usual.iter().any(|u| is(*u, *left)));
+    let words = |[one, both]: [f64; 2]| {
+        if is([one, both], [1.0, 1.0]) {
+            "loses nothing".to_owned()
+        } else {
+            format!("{:.0} %, {:.0} %", one * 100.0, both * 100.0)
+        }
+    };
+    let choice = |value: Option<[f64; 2]>| Choice {
+        value: json!(value).to_string(),
+        text: value.map_or_else(|| "not known".to_owned(), words),
+        chosen: match (value, left) {
+            (Some(a), Some(b)) => is(a, b),
+            (a, b) => a.is_none() && b.is_none(),
+        },
+        system: String::new(),
+    };
+    std::iter::once(None).chain(usual.into_iter().chain(own).map(Some)).map(choice).collect()
 }
 
 #[expect(clippy::too_many_lines, reason = "a line a field")]
@@ -238,9 +276,10 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     let far = [Far::No, Far::Electronic, Far::Plain, Far::Follower, Far::Remote, Far::Paired]
         .map(|f| (f, f.name()));
     let powered = [
-        (Powered::Either, "in either box"),
-        (Powered::Line, "where line comes in"),
-        (Powered::Load, "where the load leaves"),
+        (None, "not known"),
+        (Some(Powered::Either), "in either box"),
+        (Some(Powered::Line), "where line comes in"),
+        (Some(Powered::Load), "where the load leaves"),
     ];
     let supplies = [
         (Supply::MainsNeutral, "mains, needs neutral"),
@@ -248,12 +287,22 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         (Supply::Plug, "plug"),
         (Supply::Battery, "battery"),
     ];
+    let duties = [
+        (Duty::Actuator, "switches or dims"),
+        (Duty::Repeater, "is there to forward"),
+        (Duty::Sensor, "reports"),
+        (Duty::Remote, "is a remote"),
+        (Duty::Hub, "keeps a network"),
+    ];
+    let buttons = [
+        (None, "none, or not known"),
+        (Some(Button::Own), "on it"),
+        (Some(Button::Wired), "a wall switch, wired to it"),
+    ];
     let mut ticks = vec![
         ("forwards", "forwards for others", kind.forwards),
         ("has_radio", "has a radio", kind.has_radio),
         ("easily_cut", "easily cut off", kind.easily_cut),
-        ("fit.dims", "dims", fit.dims),
-        ("fit.earth", "wants an earth", fit.earth),
         ("fit.damp", "may stand in the damp", fit.damp),
         ("fit.meters", "meters", fit.meters),
         ("fit.gives_light", "gives light itself", fit.gives_light),
@@ -268,7 +317,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     ] {
         ticks.push((field, words, fit.platforms.contains(&way)));
     }
-    let finishes = kind.fit.finishes.join(", ");
+    let finishes = fit.finishes.join(", ");
     let mut sets: Vec<(String, &'static str, bool)> = System::ALL
         .into_iter()
         .map(|s| (format!("systems.{}", word(&s)), s.name(), kind.systems.contains(&s)))
@@ -277,13 +326,33 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     sets.extend(
         accepted.map(|f| (format!("fit.accepts.{}", word(&f)), f.name(), fit.accepts.contains(&f))),
     );
+    let wired = &kind.wiring;
+    let lists = vec![
+        ("fit.finishes", "Finishes", finishes),
+        ("wiring.terminals", "Terminals, as on it", wired.terminals.join(", ")),
+        ("wiring.diagrams", "Diagrams of its sheet", wired.diagrams.join(", ")),
+        (
+            "wiring.hidden",
+            "Settings that nobody reaches once it is closed",
+            wired.hidden.join(", "),
+        ),
+    ];
     KindForm {
-        finishes,
+        lists,
         sets,
         id: kind.id.clone(),
         own: site.kinds.named(&kind.id).is_some(),
-        take: json!(Edit::put(DeviceKind { version: kind.version + 1, ..kind.clone() }))
+        take: json!(Edit::put(DeviceKind { version: kind.version + 1, ..kind.spelled_out() }))
             .to_string(),
+        yes_no: vec![
+            ("fit.dims", "Dims", yes_no(fit.spelled_out().dims, "not known")),
+            (
+                "fit.derated",
+                "Left with one side tab off, with both",
+                tabs(fit.spelled_out().derated),
+            ),
+            ("fit.earth", "Asks for an earth", yes_no(fit.spelled_out().earth, "not known")),
+        ],
         texts: vec![
             ("name", "Name", kind.name.clone()),
             ("fit.family", "Family of companions", fit.family.clone()),
@@ -295,9 +364,11 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         numbers,
         ticks,
         selects: vec![
+            ("duty", "It", choices(&duties, kind.duty)),
+            ("button", "Button", choices(&buttons, kind.button)),
             ("supply", "Supply", choices(&supplies, kind.supply)),
             ("fit.far", "At a far place it is", choices(&far, fit.far)),
-            ("fit.powered", "The powered unit goes", choices(&powered, fit.powered)),
+            ("fit.powered", "The powered unit goes", choices(&powered, fit.spelled_out().powered)),
         ],
         systems: System::ALL
             .into_iter()

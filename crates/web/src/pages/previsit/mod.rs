@@ -24,7 +24,7 @@ struct Page {
     looks: Vec<Row>,
     minutes: String,
     entitled: Vec<String>,
-    who_may: &'static str,
+    who_may: String,
     first_fix: Vec<&'static str>,
     is_new: bool,
     agreed: String,
@@ -65,7 +65,7 @@ fn circuits(site: &Site) -> Vec<CircuitRow> {
             proven: proven.map(|p| p.label.clone()).unwrap_or_default(),
             by: proven.map(|p| format!("{}, {}, {}", p.by, p.with, day(&p.at))).unwrap_or_default(),
             residual: circuit.map_or("", |c| words(c.residual)),
-            shared: circuit.is_some_and(|c| c.shared_neutral),
+            shared: circuit.is_some_and(|c| c.shared_neutral == Some(true)),
             wrong: circuit.is_some_and(|c| c.mislabelled().is_some()),
             feeds: fed.map(|p| (p.id.to_string(), p.label().to_owned())).collect(),
         }
@@ -101,7 +101,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                 room: site.room_name(point).to_owned(),
                 breaker: point.circuit.clone(),
                 wrong_label: circuit.and_then(|c| c.mislabelled()).unwrap_or_default().to_owned(),
-                shared: circuit.is_some_and(|c| c.shared_neutral),
+                shared: circuit.is_some_and(|c| c.shared_neutral == Some(true)),
                 ask: look.ask,
                 settles: look.settles,
             })
@@ -129,7 +129,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                     }
                 })
                 .collect(),
-            who_may: who_may(site.job.region),
+            who_may: who_may(&site.job),
             first_fix: FIRST_FIX.to_vec(),
             is_new: site.job.work == JobKind::New,
             agreed: site.job.first_fix.clone(),

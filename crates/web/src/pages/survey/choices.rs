@@ -44,6 +44,18 @@ pub(crate) fn choices<T: Serialize + PartialEq + Copy>(
     all.iter().map(choice).collect()
 }
 
+/// Yes, no, or what stands for that nobody has said.
+pub(crate) fn yes_no(is: Option<bool>, unsaid: &str) -> Vec<Choice> {
+    let all = [("null", unsaid, None), ("true", "yes", Some(true)), ("false", "no", Some(false))];
+    let choice = |(value, text, what): (&str, &str, Option<bool>)| Choice {
+        value: value.to_owned(),
+        text: text.to_owned(),
+        chosen: is == what,
+        system: String::new(),
+    };
+    all.map(choice).into()
+}
+
 pub(crate) fn groups(site: &Site, uses: &[Use]) -> Vec<Group> {
     let name = |used_for: Use| match used_for {
         Use::Wall => "Walls",

@@ -3,12 +3,14 @@
 
 use std::collections::BTreeMap;
 
+use dot_reach_core::gate::isolate;
 use dot_reach_core::radio::region::Region;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{Conductor, Fact, Function, Point, Provenance, Shows, Site};
 use dot_reach_core::survey::lines;
 use dot_reach_core::survey::signs::deduced;
 
-use super::choices::{Choice, choices, word};
+use super::choices::{Choice, choices, word, yes_no};
 use crate::pages::jobs::day;
 
 pub(super) struct FactRow {
@@ -39,7 +41,7 @@ pub(super) struct PhotoRow {
 pub(super) struct LinesForm {
     pub(super) steps: Vec<StepRow>,
     pub(super) done: usize,
-    pub(super) warnings: Vec<&'static str>,
+    pub(super) warnings: Vec<String>,
     pub(super) rows: Vec<ProbeRow>,
 }
 
@@ -54,17 +56,6 @@ pub(super) struct ProbeRow {
     pub(super) name: String,
     pub(super) asks: Vec<(String, Vec<Choice>)>,
     pub(super) found: String,
-}
-
-fn yes_no(is: Option<bool>) -> Vec<Choice> {
-    let all = [("null", "?", None), ("true", "yes", Some(true)), ("false", "no", Some(false))];
-    let choice = |(value, text, what): (&str, &str, Option<bool>)| Choice {
-        value: value.to_owned(),
-        text: text.to_owned(),
-        chosen: is == what,
-        system: String::new(),
-    };
-    all.map(choice).into()
 }
 
 /// How each thing that was looked at is known.
@@ -96,9 +87,9 @@ pub(super) fn signs_form(site: &Site, point: &Point) -> SignsForm {
         seen,
         terminals: signs.terminals.to_string(),
         asks: vec![
-            ("signs.marked", "On and off marked", yes_no(signs.marked)),
-            ("signs.odd_screw", "A screw of another colour", yes_no(signs.odd_screw)),
-            ("signs.another", "Another works the same", yes_no(signs.another)),
+            ("signs.marked", "On and off marked", yes_no(signs.marked, "?")),
+            ("signs.odd_screw", "A screw of another colour", yes_no(signs.odd_screw, "?")),
+            ("signs.another", "Another works the same", yes_no(signs.another, "?")),
         ],
         kind: if seen { told.kind.name(counts_from_three) } else { "not looked at" },
         because: told.because,
@@ -126,12 +117,13 @@ pub(super) fn photo_kinds() -> Vec<Choice> {
     choices(&Shows::ALL, Shows::Place)
 }
 
-pub(super) fn lines_form(site: &Site, point: &Point) -> LinesForm {
-    let steps = lines::steps(site, point);
+pub(super) fn lines_form(site: &Site, record: &Record, point: &Point) -> LinesForm {
+    let is_dead = isolate::is_dead_now(site, record, point);
+    let steps = lines::steps(site, point, &isolate::in_words(site, point), is_dead);
     let next = steps.iter().position(|s| !s.done);
     let found = lines::found(&point.conductors);
     let row = |(n, c): (usize, &Conductor)| {
-        let ask = |field: &str, is| (format!("conductors.{n}.probe.{field}"), yes_no(is));
+        let ask = |field: &str, is| (format!("conductors.{n}.probe.{field}"), yes_no(is, "?"));
         let settled = found.iter().find(|f| f.id == c.id);
         let function =
             |of: Function| Function::ALL.iter().find(|(f, _)| *f == of).map_or("", |(_, w)| w);

@@ -117,7 +117,7 @@ pub(crate) async fn show(
             usual_partition: usual_wall(&site, Heft::Light, "stud-wall"),
             storey: floor.as_ref().and_then(|f| site.floors.get(f)).map(|f| storey_form(&site, f)),
             wall: wall.map(|w| wall_form(&site, w)),
-            point: point.map(|p| point_form(&site, p, &job.caller.person.who)),
+            point: point.map(|p| point_form(&site, &job.record, p, &job.caller.person.who)),
             emitter: emitter.map(|e| emitter_row(e, String::new())),
             floor_names: floors.iter().map(|f| (f.id.to_string(), f.name.clone())).collect(),
             points: floor.as_ref().map(|f| point_rows(&site, f, point)).unwrap_or_default(),

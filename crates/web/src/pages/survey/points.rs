@@ -6,6 +6,7 @@ use dot_reach_core::network::role::role;
 use dot_reach_core::radio::mounting::MOUNTINGS;
 use dot_reach_core::radio::profile::planning_profile;
 use dot_reach_core::radio::system::System;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{Device, Feed, FloorId, Neutral, Point, Provenance, Security, Site};
 use dot_reach_core::units::{Db, Dbm, typographic};
 
@@ -109,7 +110,7 @@ pub(crate) fn verdict(fits: Fits) -> (&'static str, &'static str) {
     }
 }
 
-pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
+pub(super) fn point_form(site: &Site, record: &Record, point: &Point, who: &str) -> PointForm {
     use dot_reach_core::site::{BoxKind, PointKind};
     let all_kinds = [
         (PointKind::Switch, "switch position"),
@@ -155,7 +156,7 @@ pub(super) fn point_form(site: &Site, point: &Point, who: &str) -> PointForm {
         signs: signs_form(site, point),
         photos: photo_rows(site, point),
         photo_kinds: photo_kinds(),
-        lines: lines_form(site, point),
+        lines: lines_form(site, record, point),
         tag: point.tag.clone(),
         has_box: point.back_box.is_there() || point.in_box_of.is_some(),
         back: box_form(site, point),

@@ -1,27 +1,29 @@
 //! The forms of what is in and behind a box: the box itself, what it switches, its breaker, the other
 //! places that work the same.
 
+use dot_reach_core::catalogue::DeviceKind;
+use dot_reach_core::catalogue::countries::WiringCountry;
 use dot_reach_core::fit::FitPlace;
 use dot_reach_core::fit::candidates::{Candidate, candidates};
 use dot_reach_core::fit::space::goes_by_volume;
-use dot_reach_core::gate::isolate::with_partners;
+use dot_reach_core::site::neutrals::with_partners;
 use dot_reach_core::site::{
-    Device, Earth, Function, Gauge, Layout, Load, LoadKind, Point, PointId, PointKind, Residual,
-    Site, Tried,
+    Device, Earth, Edit, Function, Gauge, Kind, Layout, Load, LoadKind, Point, PointId, PointKind,
+    Residual, Site, Stays, StaysKind, Tried,
 };
 use dot_reach_core::units::typographic;
 use serde_json::{Value, json};
 
-use super::choices::{Choice, choices};
+use super::choices::{Choice, choices, yes_no};
 use super::found::{FactRow, fact_rows};
 
 pub(super) struct BoxForm {
-    pub(super) gangs: u8,
+    pub(super) gangs: String,
     pub(super) gang: String,
     pub(super) tabs: &'static str,
     pub(super) surround: String,
     pub(super) volume: String,
-    pub(super) clamps: bool,
+    pub(super) clamps: Vec<Choice>,
     pub(super) cover: bool,
     pub(super) earths: Vec<Choice>,
     /// Whose box it is: its own, or that of another point nearby.
@@ -29,6 +31,10 @@ pub(super) struct BoxForm {
     /// The point whose box it shares, and its name; empty for a box of its own.
     pub(super) shared: Option<(String, String)>,
     pub(super) conductors: Vec<ConductorRow>,
+    /// What stays in it.
+    pub(super) stays: Vec<StaysRow>,
+    /// What colours usually say in the wiring country; empty where that is not said.
+    pub(super) colours: String,
     /// Whether the volume decides here.
     pub(super) by_volume: bool,
 }
@@ -47,15 +53,27 @@ pub(super) struct ConductorRow {
     pub(super) enters: bool,
 }
 
+pub(super) struct StaysRow {
+    pub(super) number: usize,
+    pub(super) what: Vec<Choice>,
+    pub(super) gang: String,
+    pub(super) depth: String,
+    pub(super) note: String,
+    /// The edit that says it is gone.
+    pub(super) gone: String,
+}
+
 pub(super) struct LoadForm {
     pub(super) id: String,
     pub(super) name: String,
     pub(super) kinds: Vec<Choice>,
-    pub(super) count: u16,
+    pub(super) count: String,
     pub(super) watts: String,
     pub(super) dimmable: Vec<Choice>,
     pub(super) tried: Vec<Choice>,
     pub(super) inrush: String,
+    /// On which channel, where its unit has several.
+    pub(super) channel: Option<String>,
     pub(super) hours: String,
     pub(super) facts: Vec<FactRow>,
     pub(super) bypass: String,
@@ -67,7 +85,13 @@ pub(super) struct CircuitForm {
     pub(super) label: String,
     pub(super) residual: Vec<Choice>,
     pub(super) rated: String,
-    pub(super) shared_neutral: bool,
+    pub(super) panel: String,
+    pub(super) poles: String,
+    pub(super) volts: String,
+    pub(super) sizes: Vec<Choice>,
+    pub(super) must_stay: String,
+    pub(super) shared_neutral: Vec<Choice>,
+    pub(super) is_open: bool,
     pub(super) neutral_with: String,
     /// The circuits that go off with it, from whichever side that was said.
     pub(super) together: String,
@@ -140,10 +164,14 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         capped: c.capped,
         enters: c.enters,
     });
+    // What is planned here is not beside itself.
+    let devices = site.devices_at(&point.id);
+    let is_wired = |d: &&&Device| site.kind(&d.kind).is_some_and(DeviceKind::is_wired_in);
+    let own = devices.iter().find(is_wired).copied();
     BoxForm {
-        gangs: point.gangs,
-        gang: if point.gang == 0 { String::new() } else { point.gang.to_string() },
-        tabs: match FitPlace::of(site, point, None).tabs_off() {
+        gangs: unless_nought(point.gangs),
+        gang: unless_nought(point.gang),
+        tabs: match FitPlace::of(site, point, own).tabs_off() {
             None => {
                 "Say its gang: it decides which side tabs come off, before anything is mounted."
             }
@@ -153,32 +181,52 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         },
         surround: number(Some(point.surround_mm).filter(|mm| *mm > 0.0)),
         volume: number(point.volume_cm3),
-        clamps: point.clamps,
+        clamps: yes_no(point.clamps, "not looked"),
         cover: point.weather_cover,
         earths: choices(&Earth::ALL, point.earth),
         boxes_of,
         shared: lead.map(|p| (p.id.to_string(), p.name.clone())),
         conductors: rows.collect(),
-        by_volume: goes_by_volume(site.job.region),
+        stays: stays_rows(point),
+        colours: site.job.country().map(WiringCountry::colours).unwrap_or_default(),
+        by_volume: goes_by_volume(&site.job),
     }
 }
 
+fn unless_nought(value: u8) -> String {
+    if value == 0 { String::new() } else { value.to_string() }
+}
+
+fn stays_rows(point: &Point) -> Vec<StaysRow> {
+    let row = |(number, one): (usize, &Stays)| {
+        let left: Vec<&Stays> = point.stays.iter().filter(|s| s.id != one.id).collect();
+        StaysRow {
+            number,
+            what: choices(&StaysKind::ALL, one.what),
+            gang: unless_nought(one.gang),
+            depth: one.depth_mm.map(|mm| typographic(mm, 0)).unwrap_or_default(),
+            note: one.note.clone(),
+            gone: json!(Edit::set(Kind::Point, &point.id, "stays", json!(left))).to_string(),
+        }
+    };
+    point.stays.iter().enumerate().map(row).collect()
+}
+
 pub(super) fn load_forms(site: &Site, point: &Point) -> Vec<LoadForm> {
+    let has_channels = site
+        .devices_at(&point.id)
+        .iter()
+        .any(|d| site.kind(&d.kind).is_some_and(|k| k.fit.channels > 1));
     let form = |l: &Load| LoadForm {
         id: l.id.to_string(),
         name: l.name.clone(),
         kinds: choices(&LoadKind::ALL, l.kind),
-        count: l.count,
+        count: l.count.map(|n| n.to_string()).unwrap_or_default(),
         watts: number(l.watts),
-        dimmable: [
-            ("null", "not known", None),
-            ("true", "yes", Some(true)),
-            ("false", "no", Some(false)),
-        ]
-        .map(|(value, text, is)| choice(value, text, l.dimmable == is))
-        .into(),
+        dimmable: yes_no(l.dimmable, "not known"),
         tried: choices(&Tried::ALL, l.tried),
         inrush: number(l.inrush_a),
+        channel: has_channels.then(|| unless_nought(l.channel)),
         hours: number(l.hours_a_day),
         facts: fact_rows(&l.facts),
         bypass: l.bypass.clone(),
@@ -194,7 +242,17 @@ pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<Circ
         label: circuit.label.clone(),
         residual: choices(&Residual::ALL, circuit.residual),
         rated: number(circuit.rated_a),
-        shared_neutral: circuit.shared_neutral,
+        panel: circuit.panel.clone(),
+        poles: circuit.poles.map(unless_nought).unwrap_or_default(),
+        volts: number(circuit.volts),
+        sizes: std::iter::once(choice("", "not known", circuit.size.is_none()))
+            .chain(Gauge::ALL.map(|(size, words)| {
+                choice(json!(size).as_str().unwrap_or_default(), words, circuit.size == Some(size))
+            }))
+            .collect(),
+        must_stay: circuit.must_stay.clone(),
+        shared_neutral: yes_no(circuit.shared_neutral, "not looked"),
+        is_open: circuit.shared_neutral != Some(false),
         neutral_with: circuit.neutral_with.join(", "),
         together: with_partners(site, std::slice::from_ref(&circuit.label))[1..].join(", "),
         proven: circuit.proven.as_ref().map(|p| ProvenForm {

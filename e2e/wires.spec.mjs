@@ -1,0 +1,110 @@
+// Wires, loads and boxes at the desk: what stays in a box, a row of one's own library, a load worked from four places.
+import { expect, open, ready, test } from "./fixtures.mjs";
+import { saved } from "./hand.mjs";
+
+const verdict = (page) => page.locator(".device-form h2 .verdict");
+
+async function look(page, name) {
+  await open(page, "/jobs/larkfield-mill/survey?floor=ground");
+  await page.locator("[data-point-row]", { hasText: name }).first().click();
+  await expect(page.locator('form[data-key="point"] input[name="name"]')).toHaveValue(name);
+  await ready(page);
+}
+
+/** Opens a part of the form that can be folded away. */
+async function unfold(page, part) {
+  const details = page.locator(part);
+  if (!(await details.evaluate((d) => d.open))) await details.locator("summary").first().click();
+}
+
+async function type(page, field, text) {
+  await field.fill(text);
+  await field.blur();
+  await saved(page);
+}
+
+test("what stays in a box is said, takes its room, is tested dead and is not bought", async ({ page }) => {
+  await look(page, "Kitchen island");
+  await expect(verdict(page)).toHaveText("fits");
+  await unfold(page, "[data-box]");
+  await page.getByRole("button", { name: "Something in it stays" }).click();
+  const stays = page.locator("[data-stays]");
+  await expect(stays).toHaveCount(1);
+  await stays.getByLabel("What").selectOption({ label: "foreign module" });
+  await saved(page);
+  await expect(verdict(page)).toHaveText("not known yet");
+  await expect(page.locator(".device-form")).toContainText("How deep foreign module is");
+  await type(page, stays.getByLabel("Depth, mm"), "300000");
+  await expect(page.locator("[data-box] .field-error")).toContainText("mm");
+  await type(page, stays.getByLabel("Depth, mm"), "30");
+  await expect(verdict(page)).toHaveText("does not fit");
+  await type(page, stays.getByLabel("Its gang"), "2");
+  await type(page, page.locator("[data-box]").getByLabel("Its gang").first(), "1");
+  await expect(verdict(page)).not.toHaveText("does not fit");
+
+  await open(page, "/jobs/larkfield-mill/bill");
+  await expect(page.locator("main")).not.toContainText("foreign module");
+  await look(page, "Kitchen island");
+  await unfold(page, "[data-box]");
+  await page.getByRole("button", { name: "It goes" }).click();
+  await expect(page.locator("[data-stays]")).toHaveCount(0);
+});
+
+test("a row of the library is written by hand, asks for what is blank, and is chosen", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/library");
+  await page.getByRole("button", { name: "Write a row of your own" }).click();
+  await page.locator(".kinds a", { hasText: "New device" }).click();
+  const form = page.locator('form[data-key="device-kind"]');
+  await type(page, form.getByLabel("Name", { exact: true }), "Own switch");
+  await type(page, form.getByLabel("Depth, mm"), "20");
+  await type(page, form.getByLabel("Least box, mm"), "25");
+  await type(page, form.getByLabel("Most LED, W"), "200");
+  await form.getByLabel("forwards for others").check();
+  await saved(page);
+
+  await look(page, "Kitchen island");
+  await page.locator(".candidates summary").click();
+  const own = page.locator(".candidates tr", { hasText: "Own switch" });
+  // Nobody has written down whether it dims, asks for an earth, or what it bears at switching on.
+  await expect(own.locator(".verdict")).not.toHaveText("fits");
+
+  await open(page, "/jobs/larkfield-mill/library");
+  await page.locator(".kinds a", { hasText: "Own switch" }).click();
+  for (const [field, words] of [["Dims", "no"], ["Asks for an earth", "yes"], ["Left with one side tab off, with both", "loses nothing"]]) {
+    await form.getByLabel(field, { exact: false }).and(form.locator('[data-type="json"]')).selectOption({ label: words });
+    await saved(page);
+  }
+  await type(page, form.getByLabel("Least load, W"), "0");
+  await type(page, form.getByLabel("Bears at switching on, A"), "80");
+  await form.getByLabel("reached through its hub").check();
+  await saved(page);
+
+  await look(page, "Kitchen island");
+  await page.locator(".candidates summary").click();
+  await expect(own.locator(".verdict")).toHaveText("fits");
+  await own.getByRole("button", { name: "Choose" }).click();
+  await saved(page);
+  await expect(verdict(page)).toHaveText("fits");
+  await expect(page.locator(".device-form")).toContainText("Own switch");
+});
+
+test("a stair of four places with a spare gang: what is open is asked, and what is wrong is said", async ({ page }) => {
+  await look(page, "Kitchen island");
+  await unfold(page, "[data-group]");
+  await page.getByRole("button", { name: "It is one of several" }).click();
+  const add = page.getByLabel("Add a place to the group");
+  const places = page.locator("[data-group] li");
+  for (const n of [2, 3, 4]) {
+    const free = await add.locator("option").evaluateAll((all) => all.map((o) => o.textContent).filter((t) => /Utility|Hall|Stair/.test(t)));
+    await add.selectOption({ label: free[0] });
+    await expect(places).toHaveCount(n);
+  }
+  await expect(verdict(page)).not.toHaveText("fits");
+  const told = page.locator(".device-form");
+  await expect(told).toContainText("Where line comes in and where the load leaves is not known");
+  await unfold(page, "[data-box]");
+  await type(page, page.locator("[data-box]").getByLabel("Gangs"), "2");
+  await type(page, page.locator("[data-box]").getByLabel("Its gang").first(), "1");
+  await expect(page.locator("[data-box]")).toContainText("One side tab comes off what goes here");
+  await page.getByLabel("Its wiring").selectOption({ label: "line and load in boxes" }).catch(() => {});
+});
