@@ -165,6 +165,9 @@ pub struct Fitting {
     pub derated: Option<[f64; 2]>,
     /// Most amperes at the moment of switching on.
     pub inrush_a: Option<f64>,
+    /// How many gangs it fills; nought counts as one.
+    #[serde(skip_serializing_if = "is_nought")]
+    pub gangs: u8,
     /// How many loads it switches apart; nought counts as one.
     pub channels: u8,
     /// The least inside depth of a box by its maker, in millimetres.
@@ -188,6 +191,11 @@ pub struct Fitting {
     /// Whether it is a shipped row, whose blanks are answers.
     #[serde(skip)]
     pub is_shipped: bool,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_nought(value: &u8) -> bool {
+    *value == 0
 }
 
 impl Fitting {

@@ -230,6 +230,7 @@ impl DeviceKind {
             ("fit.derated", one, 0.0, 1.0, "of its limit"),
             ("fit.derated", both, 0.0, 1.0, "of its limit"),
             ("fit.channels", Some(f64::from(fit.channels)), 0.0, 16.0, "channels"),
+            ("fit.gangs", Some(f64::from(fit.gangs)), 0.0, 4.0, "gangs"),
             ("join.timeout_s", self.join.timeout_s, 0.0, 3600.0, "s"),
             ("wiring.strip_mm", self.wiring.strip_mm, 2.0, 40.0, "mm"),
             ("join.hold_s", self.join.hold_s, 0.0, 120.0, "s"),
@@ -254,7 +255,7 @@ impl DeviceKind {
     }
     /// Whether it is held in a hand when used.
     pub fn is_hand_held(&self) -> bool {
-        self.duty == Duty::Remote
+        self.duty == Duty::Remote && !self.is_on_mains()
     }
     /// Whether a breaker feeds it.
     pub fn is_on_mains(&self) -> bool {

@@ -34,7 +34,8 @@ pub enum FitFinding {
     DeviceDepthUnknown,
     #[error("It is too deep: {0}.")]
     TooDeep(Depths),
-    #[error("Its maker asks for a box of {least:.0} mm; this one is {inside:.0} mm deep inside.")]
+    #[error("Its maker asks for a box of {} mm; this one is {} mm deep inside.",
+        told_apart(*least, *inside)[0], told_apart(*least, *inside)[1])]
     ShallowBox { inside: f64, least: f64 },
     #[error(
         "How deep a box its maker asks for is not written down; this one is {inside:.0} mm deep inside."
@@ -42,6 +43,8 @@ pub enum FitFinding {
     BoxAskedUnknown { inside: f64 },
     #[error("It is tight: {0}.")]
     Tight(Depths),
+    #[error("It fills more than one gang: {needs} are wanted, and the box has {has}.")]
+    TooWide { needs: usize, has: usize },
     #[error("How deep {what} is, which stays in its gang, is not known.")]
     StaysDepthUnknown { what: String },
     #[error("How deep the box is inside is not known.")]
@@ -261,12 +264,24 @@ pub struct Watts {
     pub is_mixed: bool,
 }
 
+/// Two numbers as whole ones, or with the digit that tells them apart.
+fn told_apart(one: f64, other: f64) -> [String; 2] {
+    let whole = [one, other].map(|v| typographic(v, 0));
+    if whole[0] == whole[1] { [one, other].map(|v| typographic(v, 1)) } else { whole }
+}
+
 impl std::fmt::Display for Watts {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let Self { what, is, most, left, is_mixed } = self;
-        write!(f, "{is:.0} W of {what}, and it bears {most:.0} W")?;
+        let [is, most] = told_apart(*is, *most);
+        write!(f, "{is} W of {what}, and it bears {most} W")?;
         if *left < 1.0 {
-            write!(f, " with its side tabs off ({:.0} % of {:.0} W)", left * 100.0, most / left)?;
+            write!(
+                f,
+                " with its side tabs off ({:.0} % of {:.0} W)",
+                left * 100.0,
+                self.most / left
+            )?;
         }
         if *is_mixed { write!(f, ", with what else hangs on it") } else { Ok(()) }
     }
@@ -278,6 +293,7 @@ impl FitFinding {
         match self {
             Self::NeutralAbsent
             | Self::TooDeep(_)
+            | Self::TooWide { .. }
             | Self::ShallowBox { .. }
             | Self::TooFull(_)
             | Self::NotForDamp
@@ -364,6 +380,7 @@ impl FitFinding {
             | Self::DeviceDepthUnknown
             | Self::BoxAskedUnknown { .. }
             | Self::StaysDepthUnknown { .. }
+            | Self::TooWide { .. }
             | Self::DepthUnknown => "depth",
             Self::OverBreaker { .. }
             | Self::ThinConductor { .. }
@@ -466,14 +483,18 @@ impl FitFinding {
             ],
             Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) => &[
                 "a slimmer device",
-                "a deeper box or an extender ring",
-                "a relay module at the fitting",
+                "a relay module at the fitting, with a switch or a remote here",
+                "an extender ring: it is seen, and few like it",
+                "a deeper box: plaster is opened and made good",
+                "trimming the box may cost its approval: ask its maker",
             ],
+            Self::TooWide { .. } => &["a device of one gang", "a box of one gang more"],
             Self::DepthUnknown => &["measure the box inside, from the wall's face to its back"],
             Self::TooFull(_) => &[
-                "a larger box or an extender ring",
                 "fewer devices in this box",
                 "a relay module at the fitting",
+                "an extender ring: it is seen, and few like it",
+                "a larger box: plaster is opened and made good",
             ],
             Self::VolumeUnknown => &["read the volume stamped in the box, or measure it"],
             Self::ConductorsUnknown => &["count the conductors that come in, with their size"],

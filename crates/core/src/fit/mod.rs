@@ -68,6 +68,7 @@ pub fn findings(
         supply::neutral(kind, &place),
         supply::earth(kind, &place),
         space::depth(kind, &place),
+        space::width(kind, &place),
         space::volume(kind, &place),
         supply::weather(kind, &place),
         supply::residual(kind, &place),

@@ -29,6 +29,8 @@ pub struct FitPlace<'a> {
     pub gangs: usize,
     /// Whether that was said; else it may have more.
     pub gangs_said: bool,
+    /// How many gangs are filled, a device of one gang at the place with them.
+    filled: usize,
     /// What is at the other places of the group.
     pub elsewhere: Vec<(&'a Device, &'a DeviceKind)>,
     /// Whether the device that is asked about stands there already.
@@ -67,6 +69,8 @@ impl<'a> FitPlace<'a> {
         let is_before = |k: &&&DeviceKind| k.button == Some(Button::Wired);
         // A module takes no gang of its own: the mechanism before it does.
         let behind = beside.iter().filter(is_before).count().min(filled);
+        let wide = |k: &DeviceKind| usize::from(k.fit.gangs.saturating_sub(1));
+        let wider: usize = beside.iter().map(|k| wide(k)).sum();
         let own = usize::from(
             kind_at(site, but).is_none_or(|k| k.button != Some(Button::Wired)) || filled == 0,
         );
@@ -80,9 +84,10 @@ impl<'a> FitPlace<'a> {
             stays_on: but.is_some_and(|d| d.stays_on),
             gangs: usize::from(lead.gangs)
                 .max(in_box.len())
-                .max(own + beside.len() - behind + filled)
+                .max(own + beside.len() + wider - behind + filled)
                 .max(gang),
             gangs_said: lead.gangs > 0,
+            filled: own + beside.len() + wider - behind + filled,
             beside,
             elsewhere,
             site,
@@ -126,6 +131,14 @@ impl<'a> FitPlace<'a> {
     /// The conductors of the whole box.
     pub fn conductors(&self) -> &'a [Conductor] {
         &self.lead.conductors
+    }
+
+    /// How many gangs there would be with a device of this kind, and how many there are; nothing where it fills one as
+    /// any does, or where nobody counted.
+    pub fn too_wide(&self, kind: &DeviceKind) -> Option<(usize, usize)> {
+        let more = usize::from(kind.fit.gangs.saturating_sub(1));
+        let (needs, has) = (self.filled + more, usize::from(self.lead.gangs));
+        (more > 0 && has > 0 && needs > has).then_some((needs, has))
     }
 
     /// How many side tabs come off a device in its gang: none alone in a box, one at either end of

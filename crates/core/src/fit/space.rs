@@ -68,6 +68,12 @@ pub(super) fn depth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFindin
     }
 }
 
+/// A device wider than a gang takes the room of its neighbour.
+pub(super) fn width(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
+    let (needs, has) = place.too_wide(kind).filter(|_| kind.is_wired_in())?;
+    Some(FitFinding::TooWide { needs, has })
+}
+
 /// Whether the volume of boxes is the rule here rather than their depth: by the wiring country, and where that is not
 /// said, by the region. NFPA 70, 314.16 and CSA C22.1, 12-3034 in North America.
 pub fn goes_by_volume(job: &Job) -> bool {

@@ -21,6 +21,7 @@ pub enum OffReason {
     Several { circuits: Vec<String> },
     Mislabelled { label: String, really: String },
     NotProven { label: String },
+    InPanel { label: String, panel: String },
     One { label: String },
 }
 
@@ -36,6 +37,7 @@ impl OffReason {
             | Self::Several { .. }
             | Self::Mislabelled { .. }
             | Self::NotProven { .. }
+            | Self::InPanel { .. }
             | Self::One { .. } => false,
         }
     }
@@ -75,6 +77,7 @@ impl fmt::Display for OffReason {
                     "nobody has proven that breaker {label} makes it dead: labels can be wrong"
                 )
             }
+            Self::InPanel { label, panel } => write!(f, "breaker {label} is in the panel {panel}"),
             Self::One { label } => write!(f, "all of it is on breaker {label}"),
         }
     }
@@ -152,6 +155,10 @@ pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> OffChoice 
     }
     for label in &known {
         let circuit = site.circuits.iter().find(|c| c.label.trim() == label);
+        let panel = circuit.map_or("", |c| c.panel.trim()).to_owned();
+        if !panel.is_empty() {
+            whys.push(OffReason::InPanel { label: label.clone(), panel });
+        }
         match circuit.map(|c| (c.proven.is_some(), c.mislabelled())) {
             Some((_, Some(really))) => {
                 whys.push(OffReason::Mislabelled {

@@ -357,7 +357,10 @@ fn outage(
     let mut cut = isolate::choice(site, &circuits, kit);
     if needs_main {
         cut.means = Cut::Main;
-        cut.whys.retain(|w| w.asks_for_main() || matches!(w, OffReason::Mislabelled { .. }));
+        cut.whys.retain(|w| {
+            w.asks_for_main()
+                || matches!(w, OffReason::Mislabelled { .. } | OffReason::InPanel { .. })
+        });
     }
     let spots: Vec<WorkedDevice<'_>> =
         boxes.iter().flat_map(|b| &b.devices).filter_map(|d| WorkedDevice::of(site, d)).collect();

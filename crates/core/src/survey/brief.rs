@@ -132,7 +132,7 @@ pub fn who_may(job: &Job) -> String {
             format!("Who may in {} is not on record here: ask the local authority.", row.name)
         }
         Some(row) => format!(
-            "In {}: {}. Local law overrules this ({}, read {}).",
+            "{}: {}. Local law overrules this ({}, read {}).",
             row.name, row.who, row.source, row.read
         ),
         None => by_region(job.region).to_owned(),

@@ -37,6 +37,7 @@ fn wire(id: &str, count: u8, colour: &str, found: &str) -> Value {
 fn brief(b: &mut Builder) {
     for (field, value) in [
         ("built", json!(1968)),
+        ("wiring_country", json!("gb")),
         ("work", json!("retrofit")),
         ("budget", json!(7500.0)),
         ("currency", json!("GBP")),

@@ -337,6 +337,7 @@ fn the_day() -> Vec<String> {
     let cuts = [
         Cut::SharedNeutral { circuit: s("11") },
         Cut::NeutralNotLooked { circuit: s("11") },
+        Cut::InPanel { label: s("11"), panel: s("Garage") },
         Cut::Kit { network: s("Kit") },
         Cut::NoBreaker,
         Cut::Several { circuits: vec![s("3"), s("5")] },

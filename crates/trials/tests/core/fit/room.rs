@@ -190,3 +190,17 @@ fn what_stays_in_a_box_takes_its_room() {
     assert_eq!(full(json!([])), []);
     assert_eq!(full(json!([{"id": "s", "what": "switch", "gang": 2}])), [("volume", Fits::No)]);
 }
+
+#[test]
+fn a_device_wider_than_a_gang_counts_as_two() {
+    let row = json!({"name": "Wide", "duty": "actuator", "supply": "mains-neutral", "forwards": true,
+        "systems": ["zigbee"], "button": "own", "depth_mm": 20.0, "fit": {"earth": false, "dims": false, "gangs": 2,
+        "limits": {"led": 200.0}, "least_w": 0.0, "inrush_a": 80.0, "derated": [1.0, 1.0], "box_mm": 25.0}});
+    let of = |gangs: u8| {
+        let point = place("p", &json!({"gangs": gangs, "gang": 1}));
+        let site = site(&[point, lamps("l", "p", &json!({})), put("device-kind", "wide", &row)]);
+        rules(&found(&site, "wide"))
+    };
+    assert_eq!(of(1), [("depth", Fits::No)]);
+    assert_eq!(of(2), []);
+}

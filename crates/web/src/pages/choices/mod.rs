@@ -235,7 +235,10 @@ fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>
             if found.batteries == 1 { "battery to change" } else { "batteries to change" },
             found.forward,
         ),
-        edit: chosen(site, group, found).map(|e| json!(e).to_string()).unwrap_or_default(),
+        edit: chosen(site, group, found)
+            .filter(|_| found.fits != Fits::No)
+            .map(|e| json!(e).to_string())
+            .unwrap_or_default(),
     }
 }
 

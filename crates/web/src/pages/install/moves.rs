@@ -7,7 +7,7 @@ use dot_reach_core::codes;
 use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{cautions, checks, power_cautions, settings};
 use dot_reach_core::gate::isolate;
-use dot_reach_core::gate::work::WorkedDevice;
+use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::WalkAct;
@@ -268,7 +268,12 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         format!("by {}, {}{why}", done.by, day(&done.at))
     });
     let mut all: Vec<String> = cautions(spot, step).into_iter().map(str::to_owned).collect();
-    let (heading, text) = asks(spot, step);
+    let (heading, text) = match (step, spot.work()) {
+        (Step::Powered, WorkKind::Hub) => {
+            ("See that it starts", "Its light says that it runs, before anything is joined to it.")
+        }
+        _ => asks(spot, step),
+    };
     let body = match step {
         Step::Wired => Body::Wiring(Box::new(wiring(spot, gate.record()))),
         Step::Settings => Body::Settings(Box::new(WiringSheet {

@@ -11,7 +11,7 @@ use dot_reach_core::catalogue::{
 };
 use dot_reach_core::prove::firm;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Edit, Rate, Site};
+use dot_reach_core::site::{Edit, NetworkId, Rate, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::{library, points_csv};
 use serde::Deserialize;
@@ -110,6 +110,8 @@ struct RateRow {
 struct KindForm {
     id: String,
     own: bool,
+    /// Whether no shipped row stands behind it.
+    is_new: bool,
     /// The edit that makes it the job's own row.
     take: String,
     /// Number and word fields: name, words, value, unit.
@@ -190,7 +192,9 @@ fn rates(site: &Site) -> Vec<RateRow> {
 
 /// A row of which nothing is known but what it is there for.
 fn new_row(site: &Site) -> Value {
-    let system = site.networks.iter().next().map_or(System::Zigbee, |n| n.system);
+    let devices = |id: &NetworkId| site.devices.iter().filter(|d| d.network == *id).count();
+    let largest = site.networks.iter().max_by_key(|n| devices(&n.id));
+    let system = largest.map_or(System::Zigbee, |n| n.system);
     json!({ "name": "New device", "duty": Duty::Actuator, "supply": Supply::MainsNeutral, "forwards": false,
         "systems": [system], "button": Button::Own })
 }
@@ -231,6 +235,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("fit.least_w".to_owned(), "Least load, W".to_owned(), number(fit.least_w)),
         ("fit.inrush_a".to_owned(), "Bears at switching on, A".to_owned(), number(fit.inrush_a)),
         ("fit.channels".to_owned(), "Channels".to_owned(), fit.channels.to_string()),
+        ("fit.gangs".to_owned(), "Gangs it fills".to_owned(), fit.gangs.max(1).to_string()),
         ("fit.price".to_owned(), "Price".to_owned(), number(fit.price)),
         ("fit.life_years".to_owned(), "Lasts, years".to_owned(), number(fit.life_years)),
         (
@@ -342,6 +347,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         sets,
         id: kind.id.clone(),
         own: site.kinds.named(&kind.id).is_some(),
+        is_new: dot_reach_core::catalogue::kind(&kind.id).is_none(),
         take: json!(Edit::put(DeviceKind { version: kind.version + 1, ..kind.spelled_out() }))
             .to_string(),
         yes_no: vec![
@@ -364,7 +370,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         numbers,
         ticks,
         selects: vec![
-            ("duty", "It", choices(&duties, kind.duty)),
+            ("duty", "What it does", choices(&duties, kind.duty)),
             ("button", "Button", choices(&buttons, kind.button)),
             ("supply", "Supply", choices(&supplies, kind.supply)),
             ("fit.far", "At a far place it is", choices(&far, fit.far)),
