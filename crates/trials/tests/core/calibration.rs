@@ -419,6 +419,51 @@ fn presses_and_margins_are_held_against_what_was_agreed() {
     assert!(of.points.iter().any(|p| p.1.contains("it was moved")), "{of:?}");
 }
 
+/// A condition holds for what was sent under it, with the share that was agreed; an agreed delay is timed.
+#[test]
+fn a_condition_holds_for_what_was_sent_under_it_and_an_agreed_delay_is_timed() {
+    let test = |id: &str,
+                device: &str,
+                [count, arrived]: [u32; 2],
+                conditions: &[&str],
+                delay: Option<f64>| {
+        json!({"do": "put", "kind": "range-test", "value": {"id": id, "device": device, "count": count,
+            "arrived": arrived, "conditions": conditions, "delay_ms": delay, "at": "2026-03-14T11:00:00Z"}})
+    };
+    let rule = json!({"do": "put", "kind": "acceptance", "value": {"id": "all", "count": 10, "rate": 0.9,
+        "delay_ms": 300.0, "agreed_by": "Ada", "agreed_at": "2026-03-01"}});
+    let all = ["box-closed", "doors-lived"];
+    let mut edits = readings(&field(), &[0.0; SPOTS]);
+    edits.push(rule);
+    edits.extend([
+        test("a", "s01", [9, 9], &[], Some(90.0)),
+        test("b", "s01", [1, 1], &all, Some(90.0)),
+        test("c", "s02", [10, 10], &all, None),
+        test("d", "s03", [10, 10], &all, Some(120.0)),
+        test("e", "s04", [10, 10], &all, Some(500.0)),
+        // 28 of 30 in all, and 8 of 10 with the plate on.
+        test("f", "s05", [20, 20], &["doors-lived"], Some(90.0)),
+        test("g", "s05", [10, 8], &all, Some(90.0)),
+    ]);
+    let (analysis, proof) = proved(&after(field(), &edits));
+    let judged = judged(&analysis, &proof);
+    let of = |id: &str| {
+        let one = judged.iter().find(|j| j.device.as_str() == id).unwrap();
+        (one.passed, one.points.iter().map(|p| p.1.as_str()).collect::<Vec<_>>().join("; "))
+    };
+    for (id, passed, says) in [
+        ("s01", Passed::Open, "1 of 10 so far"),
+        ("s02", Passed::Open, "not timed so far"),
+        ("s03", Passed::Yes, "120 ms"),
+        ("s04", Passed::No, "500 ms"),
+        ("s05", Passed::No, "8 of 10 arrived: box closed"),
+    ] {
+        let (is, told) = of(id);
+        assert_eq!(is, passed, "{id}: {told}");
+        assert!(told.contains(says), "{id}: {told}");
+    }
+}
+
 #[test]
 fn what_changed_since_is_told_by_what_the_alarms_share() {
     let mut edits = Vec::new();

@@ -111,3 +111,35 @@ fn one_sign_off<'a>(text: &'a str, signs: &'a str) -> impl Iterator<Item = Strin
         others.map(move |sign| format!("{}{sign}{}", &text[..place], &text[place + 1..]))
     })
 }
+
+#[test]
+fn a_zigbee_device_has_an_install_code_or_none_and_never_plain_words() {
+    let zigbee = |text: &str| parse(text, Some(System::Zigbee));
+    // A letter read for a digit, a word for a code, a digit too few.
+    assert_eq!(zigbee(&INSTALL_CODE.replace('3', "G")), Err(CodeError::Sign { sign: 'G' }));
+    assert!(matches!(zigbee("on the back of it"), Err(CodeError::Sign { .. })));
+    assert!(matches!(zigbee(&INSTALL_CODE[2..]), Err(CodeError::Length { .. })));
+    // The text of its label's QR: the install code among other fields, held against its checksum.
+    let label = format!("Z:00158D0001020304$I:{INSTALL_CODE}");
+    assert_eq!(zigbee(&label), of(INSTALL_CODE));
+    let wrong = INSTALL_CODE.replacen('8', "9", 1);
+    assert_eq!(zigbee(&format!("Z:00158D0001020304$I:{wrong}")), Err(CodeError::Checksum));
+    // It may speak Matter through its hub.
+    assert!(matches!(zigbee(MATTER_MANUAL), Ok(Code::Matter(_))));
+}
+
+/// Two codes are of one device where all that both say agrees; the first digits of a key can be those of another.
+#[test]
+fn a_code_is_known_again_however_it_was_read() {
+    let same = |one: &str, other: &str, system| {
+        parse(one, Some(system)).unwrap().is_of(&parse(other, Some(system)).unwrap())
+    };
+    let (zigbee, zwave, star) = (System::Zigbee, System::ZWave, System::Star);
+    assert!(same(INSTALL_CODE, &INSTALL_CODE.to_lowercase(), zigbee));
+    assert!(same(&format!("Z:0$I:{INSTALL_CODE}"), INSTALL_CODE, zigbee));
+    assert!(same(LABEL, LABEL, zwave));
+    let key: String = LABEL[12..52].to_owned();
+    assert!(same(LABEL, &key, zwave), "the label and the key that is printed beside it");
+    assert!(!same(&key[..5], &key[..5], zwave), "a PIN alone says nothing");
+    assert!(same("AB-1", "AB-1", star) && !same("AB-1", "AB-2", star));
+}

@@ -209,3 +209,26 @@ fn each_channel_bears_its_own_load() {
     assert_eq!(of(&[(0, 90.0), (0, 90.0)]), []);
     assert_eq!(of(&[(3, 10.0)]), [("channels", Fits::No)]);
 }
+
+/// A dimmer of 600 W that keeps 500 W with one side tab off and 400 W with both: alone, at an end, in the middle.
+#[test]
+fn tabs_that_come_off_lower_what_it_bears() {
+    let row = json!({"name": "Dimmer", "duty": "actuator", "supply": "mains-neutral", "forwards": true,
+        "systems": ["zigbee"], "button": "own", "depth_mm": 20.0, "fit": {"earth": false, "dims": true,
+        "limits": {"led": 600.0}, "least_w": 0.0, "inrush_a": 900.0, "derated": [500.0 / 600.0, 400.0 / 600.0], "box_mm": 25.0}});
+    let of = |gangs: u8, gang: u8, watts: f64| {
+        let point = place("p", &json!({"gangs": gangs, "gang": gang}));
+        let load = lamps("l", "p", &json!({"count": 1, "watts": watts}));
+        rules(&found(&site(&[point, load, put("device-kind", "own", &row)]), "own"))
+    };
+    for (gangs, gang, most) in
+        [(1, 1, 600.0), (2, 1, 500.0), (2, 2, 500.0), (3, 2, 400.0), (3, 3, 500.0)]
+    {
+        assert_eq!(of(gangs, gang, most - 1.0), [], "gang {gang} of {gangs}");
+        assert_eq!(of(gangs, gang, most + 1.0), [("load", Fits::No)], "gang {gang} of {gangs}");
+    }
+    // A gang that nobody said: what both tabs leave is enough, or it is asked.
+    assert_eq!(of(3, 0, 399.0), []);
+    assert_eq!(of(3, 0, 450.0), [("side-tabs", Fits::NotKnown)]);
+    assert_eq!(of(0, 0, 450.0), [("side-tabs", Fits::NotKnown)]);
+}

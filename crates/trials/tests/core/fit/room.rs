@@ -204,3 +204,33 @@ fn a_device_wider_than_a_gang_counts_as_two() {
     assert_eq!(of(1), [("depth", Fits::No)]);
     assert_eq!(of(2), []);
 }
+
+/// Boxes of NFPA 70, table 314.16(A), filled by 314.16(B): volume in cubic inches, cables of so many conductors and earths,
+/// clamps, yokes; what is needed, by hand.
+#[test]
+fn six_boxes_of_the_code() {
+    for (has, size, lives, earths, clamps, yokes, needs) in [
+        // Device boxes 3 × 2 × 2½ and 3 × 2 × 3½, two cables of 14 AWG, a switch: 4 × 2.00 + 2.00 + 2.00 + 2 × 2.00.
+        (12.5, "14 AWG", 4, 2, true, 1, 16.0),
+        (18.0, "14 AWG", 4, 2, true, 1, 16.0),
+        // Square 4 × 1½, three cables: of 14 AWG 12 + 2 + 2 + 4, of 12 AWG 13.5 + 2.25 + 2.25 + 4.5.
+        (21.0, "14 AWG", 6, 3, true, 1, 20.0),
+        (21.0, "12 AWG", 6, 3, true, 1, 22.5),
+        // Square 4 × 2⅛, three cables of 12 AWG and two yokes: 13.5 + 2.25 + 2.25 + 9.
+        (30.3, "12 AWG", 6, 3, true, 2, 27.0),
+        // Two gangs without clamps, four cables of 12 AWG and two yokes: 18 + 2.25 + 9.
+        (34.0, "12 AWG", 8, 4, false, 2, 29.25),
+    ] {
+        let all = wires(&[(lives, size, "line"), (earths, size, "earth")]);
+        assert_eq!(needed_in3(&all, clamps, yokes), needs);
+        let conductors = json!([{"id": "a", "count": lives - 2, "size": size, "found": "line"},
+            {"id": "n", "count": 2, "size": size, "found": "neutral"},
+            {"id": "e", "count": earths, "size": size, "found": "earth"}]);
+        let point = json!({"gang": 1, "gangs": yokes, "clamps": clamps, "volume_cm3": has * IN3, "conductors": conductors});
+        let region =
+            json!({"do": "set", "kind": "job", "id": "job", "field": "region", "value": "us"});
+        let house = with(site(&[place("p", &point), lamps("l", "p", &json!({}))]), &[region]);
+        let is_full = rules(&found(&house, "switch-slim")).contains(&("volume", Fits::No));
+        assert_eq!(is_full, needs > has, "{needs} in³ in {has} in³");
+    }
+}
