@@ -39,6 +39,10 @@ test("what stays in a box is said, takes its room, is tested dead and is not bou
   await expect(page.locator("[data-box] .field-error")).toContainText("mm");
   await type(page, stays.getByLabel("Depth, mm"), "30");
   await expect(verdict(page)).toHaveText("does not fit");
+  await stays.getByLabel("Its gang").fill("2");
+  await stays.getByLabel("Its gang").blur();
+  await expect(page.locator("[data-box] .field-error")).toContainText("gang");
+  await type(page, page.locator("[data-box]").getByLabel("Gangs"), "2");
   await type(page, stays.getByLabel("Its gang"), "2");
   await type(page, page.locator("[data-box]").getByLabel("Its gang").first(), "1");
   await expect(verdict(page)).not.toHaveText("does not fit");

@@ -88,8 +88,8 @@ pub struct Bill {
     pub saved: f64,
     /// Devices that do not fit, and those of which that is not known: the bill is not settled.
     pub open: (usize, usize),
-    /// What could not be counted, with what to find out.
-    pub not_counted: Vec<String>,
+    /// Boxes whose conductors are not listed: connectors for them are the most that is usual.
+    pub not_listed: Vec<String>,
     /// What the budget leaves; nothing where none was said.
     pub left: Option<f64>,
 }
@@ -146,7 +146,7 @@ pub fn energy(site: &Site) -> Vec<Energy> {
 pub fn bill(site: &Site, planned: usize) -> Bill {
     let mut lines = devices(site);
     lines.extend(plates(site));
-    let (small, not_counted) = small_parts(site);
+    let (small, not_listed) = small_parts(site);
     lines.extend(small);
     let looks = previsit::looks(site);
     let (work, wiring_hours) = work(site, &looks);
@@ -175,7 +175,7 @@ pub fn bill(site: &Site, planned: usize) -> Bill {
         visits: (bundled, apart),
         saved: count_of(apart.saturating_sub(bundled)) * site.rate("call-out"),
         open: (count(Fits::No), count(Fits::NotKnown)),
-        not_counted,
+        not_listed,
         left: site.job.budget.map(|budget| budget - total),
         lines,
     }
@@ -276,15 +276,20 @@ pub fn parts(site: &Site) -> Vec<BillLine> {
 }
 
 /// Connectors by how many conductors meet, jumpers, caps, capacitors, brackets, cells, enclosures; and
-/// what could not be counted.
+/// the boxes whose conductors are not listed.
 fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
     let mut by_rate: BTreeMap<&str, Vec<String>> = BTreeMap::new();
-    let mut not_counted = Vec::new();
+    let mut not_listed = Vec::new();
     let mut wired: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
     for (device, kind, point) in placed(site) {
         let lead = &site.box_of(point).id;
         if kind.is_wired_in() && point.back_box != BoxKind::None {
             wired.entry(lead).or_default().push(kind);
+        }
+        // Where a remote takes the place of a switch, what the switch joined is joined through.
+        let is_remote = kind.is_hand_held() || kind.fit.far == Far::Remote;
+        if is_remote && point.kind == PointKind::Switch && point.back_box.is_there() {
+            wired.entry(lead).or_default();
         }
         if kind.supply == Supply::MainsNeutral {
             by_rate.entry("jumper").or_default().push(point.label().to_owned());
@@ -308,7 +313,7 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
     for (lead, kinds) in wired {
         let Some(point) = site.points.get(lead) else { continue };
         if point.conductors.is_empty() {
-            not_counted.push(point.label().to_owned());
+            not_listed.push(point.label().to_owned());
             for met in UNLISTED_JOINTS {
                 by_rate.entry(connector(met)).or_default().push(point.label().to_owned());
             }
@@ -327,12 +332,13 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
             .extend(std::iter::repeat_n(point.label().to_owned(), caps));
     }
     let lines = by_rate.into_iter().filter(|(_, at)| !at.is_empty());
-    (lines.map(|(rate, at)| rated(site, rate, LineKind::Small, at)).collect(), not_counted)
+    (lines.map(|(rate, at)| rated(site, rate, LineKind::Small, at)).collect(), not_listed)
 }
 
 /// How many conductors meet in each joint of a box: neutrals and earths with a lead for each device that wants one,
-/// lines with a lead for each device and for what stays, and switched lines where more leave than devices switch one. What no device wants
-/// is joined through.
+/// lines with a lead for each device and for what stays, and switched lines where more leave than devices switch one.
+/// What no device wants is joined through; where there is no device, so are line and switched line, and travellers in
+/// pairs.
 pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind], staying: usize) -> Vec<usize> {
     let count = |function: Function| -> usize {
         let of = conductors.iter().filter(|c| c.found == function && !c.capped);
@@ -341,21 +347,30 @@ pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind], staying: usize) -
     let neutral = kinds.iter().filter(|k| k.supply == Supply::MainsNeutral).count();
     let may_want = |k: &&&DeviceKind| k.fit.wants_earth() || k.fit.is_blank(k.fit.earth.as_ref());
     let earth = kinds.iter().filter(may_want).count();
+    let (line, switched) = (count(Function::Line), count(Function::Switched));
+    // Without a device the lamp stays on: its line and its switched line meet.
+    let is_through = kinds.is_empty() && staying == 0;
+    let lamp = (is_through && line > 0 && switched > 0).then_some(line + switched);
+    let lines = if lamp.is_some() { 0 } else { line };
     let all = [
         (count(Function::Neutral), neutral),
         (count(Function::Earth), earth),
-        (count(Function::Line), kinds.len() + staying),
+        (lines, kinds.len() + staying),
     ];
-    let switched = count(Function::Switched);
+    // A single conductor goes straight into a single device.
+    let met = all.iter().filter(|(there, leads)| *there > 1 || *there == 1 && *leads > 1);
     let switch = kinds.iter().filter(|k| k.may_switch()).count();
     // One that feeds several lamps: the lines beyond one a device, with that one and its lead.
     let fanned = (switch > 0 && switched > switch).then(|| switched - switch + 2);
-    // A single conductor goes straight into a single device.
-    let met = all.iter().filter(|(there, leads)| *there > 1 || *there == 1 && *leads > 1);
-    // What nobody knows may have to be joined, whatever it is: with a lead of a device at the most.
+    let pairs = if is_through { count(Function::Traveller) / 2 } else { 0 };
+    // What nobody knows may have to be joined, whatever it is: all of it in one, or in pairs.
     let open = conductors.iter().filter(|c| c.found == Function::Unknown && !c.capped);
-    let open = open.map(|c| usize::from(c.count) + 1);
-    met.map(|(there, leads)| there + leads).chain(fanned).chain(open).collect()
+    let open = open.flat_map(|c| {
+        let count = usize::from(c.count);
+        std::iter::repeat_n(count + 1, (count / 2).max(1))
+    });
+    let joined = met.map(|(there, leads)| there + leads).chain(fanned).chain(lamp);
+    joined.chain(std::iter::repeat_n(2, pairs)).chain(open).collect()
 }
 
 /// What is taken along for a box whose conductors nobody has listed: a joint each of line, neutral, earth and switched

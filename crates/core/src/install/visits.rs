@@ -214,7 +214,7 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
     let unknown: Vec<&str> = unknown.map(|s| s.point.label()).collect();
     if !unknown.is_empty() {
         add(format!(
-            "Conductors are not on record of {}: connectors for them are not counted",
+            "Conductors are not on record of {}: connectors for them are the most that is usual",
             unknown.join(", ")
         ));
     }

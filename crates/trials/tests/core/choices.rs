@@ -144,6 +144,15 @@ fn connectors_follow_from_the_conductors() {
     assert_eq!(joints(&conductors, &[switch], 0), [4, 3]);
     // Two devices on one line: it has to be joined to both.
     assert_eq!(joints(&conductors, &[switch, switch], 0), [5, 4, 3]);
+    // A battery remote in place of an intermediate switch: its four travellers are joined through in pairs.
+    let travellers = [wire("t", 4, "traveller"), wire("e", 2, "earth")];
+    assert_eq!(joints(&travellers, &[], 0), [2, 2, 2]);
+    // In place of the switch itself, line and switched line meet, and the lamp stays on.
+    let plain = [wire("l", 1, "line"), wire("s", 1, "switched"), wire("n", 2, "neutral")];
+    assert_eq!(joints(&plain, &[], 0), [2, 2]);
+    // A switch that stays beside a new one wants its line too; what nobody knows is joined for the worst.
+    assert_eq!(joints(&[wire("l", 1, "line"), wire("s", 2, "switched")], &[switch], 1), [3, 3]);
+    assert_eq!(joints(&[wire("x", 4, "unknown")], &[switch], 0), [5, 5]);
     assert_eq!(
         [2, 3, 4, 5, 6].map(connector),
         ["connector-2", "connector-3", "connector-5", "connector-5", "connector-large"]

@@ -307,6 +307,9 @@ impl Kept for Point {
             let (is, gangs) = (self.gang, self.gangs);
             return Err(Refusal::wrong("gang", Wrong::Gang { is, gangs }));
         }
+        if let Some(over) = self.stays.iter().find(|s| self.gangs > 0 && s.gang > self.gangs) {
+            return Err(Refusal::wrong("stays", Wrong::Gang { is: over.gang, gangs: self.gangs }));
+        }
         let rows = [
             ("surround_mm", Some(self.surround_mm), 0.0, 200.0, "mm"),
             ("volume_cm3", self.volume_cm3, 20.0, 20_000.0, "cm³"),

@@ -150,11 +150,11 @@ fn warnings(found: &Bill) -> Vec<String> {
     if found.without_price > 0 {
         told.push(format!("Lines without a price, not in the sum: {}.", found.without_price));
     }
-    if !found.not_counted.is_empty() {
+    if !found.not_listed.is_empty() {
         told.push(format!(
-            "Connectors are not counted for {} boxes whose conductors are not listed: {}.",
-            found.not_counted.len(),
-            found.not_counted.join(" ")
+            "In {} boxes conductors are not listed; connectors for them are the most that is usual: {}.",
+            found.not_listed.len(),
+            found.not_listed.join(" ")
         ));
     }
     told
