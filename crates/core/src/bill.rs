@@ -288,7 +288,7 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
         }
         // Where a remote takes the place of a switch, what the switch joined is joined through.
         let is_remote = kind.is_hand_held() || kind.fit.far == Far::Remote;
-        if is_remote && point.kind == PointKind::Switch && point.back_box.is_there() {
+        if is_remote && point.kind == PointKind::Switch && point.back_box != BoxKind::None {
             wired.entry(lead).or_default();
         }
         if kind.supply == Supply::MainsNeutral {
