@@ -28,8 +28,8 @@ pub struct WiringCountry {
     pub fill: BoxFill,
     /// Where that stands.
     pub source: String,
-    /// When it was read.
-    pub read: String,
+    /// When it was noted. Nobody has held it against the text since.
+    pub noted: String,
 }
 
 /// What the room in a box goes by.
@@ -77,11 +77,11 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_country_stands_once_with_its_source_and_the_day_it_was_read() {
+    fn every_country_stands_once_with_its_source_and_the_day_it_was_noted() {
         // The 27 of the European Union, and seven more.
         assert_eq!(COUNTRIES.len(), 34);
         for row in COUNTRIES.iter() {
-            assert!(!row.source.is_empty() && row.read.len() == 10, "{}", row.code);
+            assert!(!row.source.is_empty() && row.noted.len() == 10, "{}", row.code);
             assert!(!row.line.is_empty() && !row.neutral.is_empty(), "{}", row.code);
             assert_eq!(COUNTRIES.iter().filter(|r| r.code == row.code).count(), 1, "{}", row.code);
         }

@@ -132,8 +132,8 @@ pub fn who_may(job: &Job) -> String {
             format!("Who may in {} is not on record here: ask the local authority.", row.name)
         }
         Some(row) => format!(
-            "{}: {}. Local law overrules this ({}, read {}).",
-            row.name, row.who, row.source, row.read
+            "{}: {}. Noted on {} after {}, and not held against it since: ask the local authority.",
+            row.name, row.who, row.noted, row.source
         ),
         None => by_region(job.region).to_owned(),
     }
