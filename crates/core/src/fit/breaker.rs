@@ -4,7 +4,7 @@ use super::FitFinding;
 use super::place::FitPlace;
 use crate::catalogue::DeviceKind;
 use crate::radio::region::Region;
-use crate::site::{Function, Gauge};
+use crate::site::{Conductor, Function, Gauge};
 
 /// The voltage of the mains from line to neutral, in volts: IEC 60038; ANSI C84.1; JIS C 0704.
 fn mains_v(region: Region) -> f64 {
@@ -53,11 +53,16 @@ pub(super) fn breaker(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<F
     let is = if kind.fit.switches() { is } else { 0.0 };
     let amperes = is / volts;
     let live = place.conductors().iter().filter(|c| c.enters && c.found != Function::Earth);
+    // What carries the current is known where a conductor is known to, or the circuit says it.
+    let carries_current = |c: &Conductor| !matches!(c.found, Function::Earth | Function::Unknown);
+    let is_listed = place.conductors().iter().any(carries_current)
+        || place.circuit.is_some_and(|c| c.size.is_some());
     let sizes = live.map(|c| c.size).chain(place.circuit.and_then(|c| c.size));
     let thin = sizes.min_by(|a, b| carries_a(*a).total_cmp(&carries_a(*b)));
     let Some(rated) = place.breaker().and_then(|c| c.rated_a) else {
         let least = if amperes > LEAST_BREAKER_A { amperes } else { 0.0 };
         let carries = thin.map_or(USUAL_CARRIES_A, carries_a);
+        let carries = if is_listed { carries } else { carries.min(USUAL_CARRIES_A) };
         let most = (carries < MOST_BREAKER_A).then_some(carries);
         if least > 0.0 || most.is_some() {
             found.push(FitFinding::BreakerUnrated { least, most });
@@ -68,10 +73,12 @@ pub(super) fn breaker(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<F
         found.push(FitFinding::OverBreaker { is, volts, amperes, rated });
     }
     match thin {
-        None if rated > USUAL_CARRIES_A => found.push(FitFinding::SizeUnknown { rated }),
         Some(size) if carries_a(size) < rated => {
             let name = Gauge::ALL.iter().find(|(of, _)| *of == size).map_or("", |(_, name)| name);
             found.push(FitFinding::ThinConductor { size: name, carries: carries_a(size), rated });
+        }
+        _ if !is_listed && rated > USUAL_CARRIES_A => {
+            found.push(FitFinding::SizeUnknown { rated });
         }
         _ => {}
     }

@@ -122,19 +122,19 @@ pub(super) fn volume(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFindi
 
 /// The room, in cubic inches, of what must be in the box of a switch and is not on the list of its conductors: a
 /// line and a switched line or two travellers, a neutral and an earth unless they are known not to be there. Each
-/// comes and may go on, so that two are counted; what is listed without its function may be any of them. *Planning value*.
+/// comes and may go on, so that two are counted; what is listed without its function may be none of them.
+/// *Planning value*.
 fn unlisted_in3(conductors: &[Conductor], place: &FitPlace<'_>) -> f64 {
     let count = |what: &[Function]| -> u32 {
         let of = conductors.iter().filter(|c| what.contains(&c.found));
         of.map(|c| u32::from(c.count)).sum()
     };
-    let unknown = count(&[Function::Unknown, Function::Spare]);
     let lives = count(&[Function::Line, Function::Switched, Function::Traveller]);
     let has_neutral = place.neutral() != Neutral::Absent;
     let neutrals = if has_neutral && count(&[Function::Neutral]) == 0 { 2 } else { 0 };
     let has_earth = matches!(place.earth(), Earth::Conductor | Earth::Unknown);
     let earths = count(&[Function::Earth]) == 0 && has_earth;
-    let lacking = (2_u32.saturating_sub(lives) + neutrals).saturating_sub(unknown);
+    let lacking = 2_u32.saturating_sub(lives) + neutrals;
     let size = conductors.iter().map(|c| c.size).max().map_or(0.0, Gauge::room_in3);
     f64::from(lacking + u32::from(earths)) * size
 }
