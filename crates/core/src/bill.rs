@@ -8,6 +8,7 @@ use crate::fit::{self, FitFinding, Fits};
 use crate::site::{
     BoxKind, Conductor, Device, Function, Load, Network, NetworkId, Point, PointId, PointKind, Site,
 };
+use crate::survey::lines::as_tested;
 use crate::survey::previsit::{self, PrevisitLook};
 
 /// A line of the bill.
@@ -242,8 +243,8 @@ fn faced(site: &Site) -> BTreeSet<&PointId> {
 }
 
 fn plates(site: &Site) -> Vec<BillLine> {
-    // A plate of another finish is another thing to buy.
-    let mut by_gangs: BTreeMap<(&str, &str), Vec<String>> = BTreeMap::new();
+    // A plate of another finish or style is another thing to buy.
+    let mut by_gangs: BTreeMap<(&str, [&str; 3]), Vec<String>> = BTreeMap::new();
     for point in faced(site).into_iter().filter_map(|id| site.points.get(id)) {
         let rate = match point.gangs {
             0 | 1 => "plate-1",
@@ -251,12 +252,21 @@ fn plates(site: &Site) -> Vec<BillLine> {
             3 => "plate-3",
             _ => "plate-more",
         };
-        by_gangs.entry((rate, point.finish.trim())).or_default().push(point.label().to_owned());
+        let screws = match point.plate.screwless {
+            Some(true) => "screwless",
+            Some(false) => "with screws",
+            None => "",
+        };
+        let near = point.plate.clearance.trim();
+        let label = point.label();
+        let at = if near.is_empty() { label.to_owned() } else { format!("{label} ({near})") };
+        let looks = [point.finish.trim(), point.plate.style.trim(), screws];
+        by_gangs.entry((rate, looks)).or_default().push(at);
     }
-    let line = |((rate, finish), at): ((&str, &str), Vec<String>)| {
+    let line = |((rate, looks), at): ((&str, [&str; 3]), Vec<String>)| {
         let mut line = rated(site, rate, LineKind::Plates, at);
-        if !finish.is_empty() {
-            line.what = format!("{}, {finish}", line.what);
+        for word in looks.into_iter().filter(|word| !word.is_empty()) {
+            line.what = format!("{}, {word}", line.what);
         }
         line
     };
@@ -319,13 +329,13 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
             }
             continue;
         }
-        for met in joints(&point.conductors, &kinds, staying(point)) {
+        let conductors = as_tested(&point.conductors);
+        for met in joints(&conductors, &kinds, staying(point)) {
             by_rate.entry(connector(met)).or_default().push(point.label().to_owned());
         }
         let unused =
             |c: &&Conductor| c.capped || matches!(c.found, Function::Spare | Function::Unknown);
-        let caps: usize =
-            point.conductors.iter().filter(unused).map(|c| usize::from(c.count)).sum();
+        let caps: usize = conductors.iter().filter(unused).map(|c| usize::from(c.count)).sum();
         by_rate
             .entry("cap")
             .or_default()
@@ -340,6 +350,18 @@ fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
 /// What no device wants is joined through; where there is no device, so are line and switched line, and travellers in
 /// pairs.
 pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind], staying: usize) -> Vec<usize> {
+    // Nothing of another circuit meets what is of this one: it stays joined as it was, in connectors of its own.
+    let (own, foreign): (Vec<&Conductor>, Vec<&Conductor>) =
+        conductors.iter().partition(|c| c.circuit.trim().is_empty());
+    let mut by_circuit: BTreeMap<(&str, Function), usize> = BTreeMap::new();
+    for c in foreign.into_iter().filter(|c| !c.capped && c.found != Function::Spare) {
+        *by_circuit.entry((c.circuit.trim(), c.found)).or_default() += usize::from(c.count);
+    }
+    let apart = by_circuit.into_values().filter(|met| *met > 1);
+    joints_of(&own, kinds, staying).into_iter().chain(apart).collect()
+}
+
+fn joints_of(conductors: &[&Conductor], kinds: &[&DeviceKind], staying: usize) -> Vec<usize> {
     let count = |function: Function| -> usize {
         let of = conductors.iter().filter(|c| c.found == function && !c.capped);
         of.map(|c| usize::from(c.count)).sum()

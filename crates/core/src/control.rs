@@ -7,6 +7,7 @@ use crate::network::Band;
 use crate::network::NetworkAnalysis;
 use crate::radio::system::System;
 use crate::site::{Control, Device, DeviceId, Path, Site};
+use crate::survey::natural::has_switch;
 use crate::units::Db;
 
 /// A control, checked.
@@ -232,6 +233,14 @@ pub struct LoadMeans {
     pub works: [bool; 4],
 }
 
+/// Whether a switch on the wall was seen that is wired to a unit: at its place, or at another of its group.
+fn has_wall_switch(site: &Site, device: &Device) -> bool {
+    let Some(point) = site.point_of(device) else { return false };
+    let group = site.group_of(&point.id).into_iter().flat_map(|g| &g.places);
+    let places = group.filter_map(|p| site.points.get(p));
+    std::iter::once(point).chain(places).any(|p| has_switch(site, p))
+}
+
 /// Everything that works a load while all is well, each with the outages that it outlives.
 ///
 /// A button needs nothing but mains. A phone at home goes by the router and the hub, which is taken
@@ -244,7 +253,8 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<LoadMeans> {
     let is_down = found.is_some_and(|(n, p)| n.down[p]);
     let mut means = Vec::new();
     let button = site.kind(&device.kind).and_then(|k| k.button);
-    if let Some(button) = button.filter(|_| !is_down) {
+    let is_seen = |b: &Button| *b == Button::Own || has_wall_switch(site, device);
+    if let Some(button) = button.filter(|b| !is_down && is_seen(b)) {
         means.push(LoadMeans { by: By::Button(button), works: [true; 4] });
     }
     for control in site.controls.iter().filter(|c| c.load == *load) {

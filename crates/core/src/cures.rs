@@ -10,7 +10,7 @@ use crate::geometry::Place;
 use crate::network::air::advise;
 use crate::network::{Band, NetworkAnalysis, Outcome};
 use crate::pulse::StillWanted;
-use crate::radio::mounting::{BoxKind, Mounting};
+use crate::radio::mounting::BoxKind;
 use crate::site::{Device, DeviceId, Edit, Kind, Point, PointKind, Site, apply};
 use crate::units::Db;
 
@@ -168,7 +168,7 @@ fn placed<'a>(site: &'a Site, id: &DeviceId) -> Option<(&'a Device, &'a Point)> 
 fn around(device: &Device, point: &Point) -> Vec<(CureTried, Edit)> {
     let set = |field, to: &str| Edit::set(Kind::Point, &point.id, field, to);
     let mut all = Vec::new();
-    if point.mounting != Mounting::Open {
+    if point.mounting.is_around() {
         let what = CureTried::OutOf { who: device.name.clone(), around: point.mounting.row().name };
         all.push((what, set("mounting", "open")));
     }

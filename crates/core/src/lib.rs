@@ -19,6 +19,7 @@
 //! | [`record`] | what happened, as entries that only grow |
 //! | [`fit`] | whether a device fits a place |
 //! | [`survey`] | the point sheet, signs of switches, finding lines, the visit before, the brief |
+//! | [`wires`] | what becomes of every conductor of a control, tried as electricity meets it |
 //! | [`draw`] | from a hand on the sheet to edits |
 //! | [`building`] | the site as a ray meets it |
 //! | [`propagation`] | path loss and its terms |
@@ -27,22 +28,26 @@
 //! | [`staircase`] | a hop's budget, step by step |
 //! | [`findings`] | what is worth looking at, with its cure |
 //! | [`analysis`] | all of it together: [`analyse`] |
+//! | [`assumptions`] | what the numbers rest on that nobody measured |
 //! | [`coverage`] | margin over a storey, contours |
 //! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`placement`] | where the hub could stand, and the least that is enough |
 //! | [`control`] | who controls what, and what works in an outage |
 //! | [`power`] | how long batteries last |
+//! | [`lifetimes`] | how long devices last, and before which day each is replaced |
 //! | [`summary`] | how a job stands, counted once |
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
 //! | [`gate`] | what may be done next, by the record and the plan; the acts of the day |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`effects`] | what a change does to the mesh, found by trying |
+//! | [`systems`] | the radio systems side by side at one place |
 //! | [`cures`] | what would help a device below target, found by trying |
 //! | [`compare`] | variants side by side, and what makes one another |
 //! | [`prove`] | readings against predictions, calibration |
 //! | [`wish`] | what a page asks for: an edit, a gesture, an act |
 
 pub mod analysis;
+pub mod assumptions;
 pub mod bill;
 pub mod building;
 pub mod catalogue;
@@ -60,6 +65,7 @@ pub mod gate;
 pub mod geometry;
 pub mod install;
 pub mod learned;
+pub mod lifetimes;
 pub mod materials;
 pub mod moment;
 pub mod network;
@@ -75,7 +81,9 @@ pub mod site;
 pub mod staircase;
 pub mod summary;
 pub mod survey;
+pub mod systems;
 pub mod units;
+pub mod wires;
 pub mod wish;
 
 pub use analysis::{Analysis, Options, analyse, analyse_after, analyse_while};

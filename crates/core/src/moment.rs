@@ -50,6 +50,23 @@ impl Moment {
         Self("0000-01-01T00:00:00Z".to_owned())
     }
 
+    /// So many years on, of 365.25 days each; the last moment that can be written, where that lies beyond.
+    ///
+    /// ```
+    /// use dot_reach_core::moment::Moment;
+    /// let put_in = Moment::read("2026-03-14").unwrap();
+    /// assert_eq!(&*put_in.years_on(8.0), "2034-03-14T00:00:00Z");
+    /// ```
+    #[must_use]
+    pub fn years_on(&self, years: f64) -> Self {
+        let last = || Self("9999-12-31T23:59:59Z".to_owned());
+        let seconds = (years * 365.25 * 86_400.0).clamp(0.0, 3e11);
+        #[expect(clippy::cast_possible_truncation, reason = "bounded above")]
+        let span = jiff::SignedDuration::from_secs(seconds as i64);
+        let then = self.0.parse::<Timestamp>().ok().and_then(|at| at.checked_add(span).ok());
+        then.and_then(|at| Self::read(&at.to_string()).ok()).unwrap_or_else(last)
+    }
+
     /// Seconds from this to a later one; below nought to an earlier one.
     pub fn seconds_until(&self, other: &Self) -> i64 {
         let second = |moment: &Self| moment.0.parse::<Timestamp>().map_or(0, Timestamp::as_second);

@@ -5,9 +5,9 @@ use serde::{Deserialize, Deserializer};
 use serde_json::Value;
 
 use crate::draw::gesture::Gesture;
-use crate::gate::acts::Act;
+use crate::gate::acts::{Act, code_held};
 use crate::prove::acts::Proving;
-use crate::record::{Prepared, Record, Said, Sender, Telling};
+use crate::record::{Prepared, Record, Said, Sender, Telling, What};
 use crate::site::{Edit, Refusal, Site};
 
 /// What a page asks for.
@@ -50,6 +50,10 @@ impl PageRequest {
                 let (mut grown, mut entries) = (record.clone(), Vec::new());
                 for (n, said) in all.iter().enumerate() {
                     let (what, corrects) = said.entry(site, &grown)?;
+                    // A code is held against its check digits by whatever door it comes.
+                    if let What::CodeKept(code) = &what {
+                        code_held(site, &grown, code)?;
+                    }
                     let telling = Telling { corrects, ..Telling::new(what, None, None) };
                     let entry = caller.entry(site, n, telling);
                     grown.say(entry.clone())?;

@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 36] = [
+const FLOORS: [&str; 40] = [
     // Quantities and numbers.
     "units",
     "moment",
@@ -26,6 +26,7 @@ const FLOORS: [&str; 36] = [
     "record",
     "fit",
     "survey",
+    "wires",
     "draw",
     // The house as a ray meets it.
     "building",
@@ -37,18 +38,21 @@ const FLOORS: [&str; 36] = [
     "staircase",
     "findings",
     "analysis",
+    "assumptions",
     // What is asked of an analysis.
     "coverage",
     "simulate",
     "placement",
     "control",
     "power",
+    "lifetimes",
     "summary",
     "bill",
     // What may be done by the record, and the day as it is planned.
     "gate",
     "install",
     "effects",
+    "systems",
     "cures",
     "compare",
     // What was measured against all that.

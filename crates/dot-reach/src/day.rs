@@ -11,7 +11,8 @@ use dot_reach_core::install::walk;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
-use dot_reach_formats::visits_json;
+use dot_reach_core::wires::wiring;
+use dot_reach_formats::{visits_json, wiring_json};
 use dot_reach_standin::houses;
 use dot_reach_standin::hub::{Hubs, serve};
 use dot_reach_standin::truth::Truth;
@@ -56,6 +57,33 @@ pub(crate) fn visits(site: Site, record: &Record, json: bool) -> Result<(), Fail
     println!("power goes off {} times: {proven}", plan.outages().count());
     for left in &plan.left_out {
         println!("not planned: {}: {}", left.device, left.why);
+    }
+    Ok(())
+}
+
+/// The connection plan of every box, and what is open.
+pub(crate) fn wires(site: &Site, json: bool) -> Result<(), Failure> {
+    if json {
+        println!("{}", serde_json::to_string_pretty(&wiring_json::json(site))?);
+        return Ok(());
+    }
+    for control in wiring(site) {
+        let how = control.method.map_or("", |m| m.words().1);
+        println!("{}: {how}", control.name);
+        for of in &control.boxes {
+            println!("  {}", site.points.get(&of.point).map_or("", |p| p.name.as_str()));
+            for c in &of.conductors {
+                let to = c.terminals.iter().map(|(_, name)| format!(" to {name}"));
+                let to = to.collect::<String>();
+                println!("    {} ({:?}): {}{to}", c.id, c.was, c.becomes);
+            }
+        }
+        if !control.works.is_empty() {
+            println!("  works in every one of {} states", control.works.len());
+        }
+        for open in &control.open {
+            println!("  open: {open}");
+        }
     }
     Ok(())
 }

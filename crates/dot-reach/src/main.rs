@@ -249,6 +249,15 @@ enum Verb {
         #[arg(long)]
         json: bool,
     },
+    /// What becomes of every conductor: the connection plan of each box of a job file, tried for every position of every
+    /// switch, and what is open.
+    Wiring {
+        /// The job file.
+        file: PathBuf,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Reads a join code and holds it against its check digits.
     Code {
         /// What stands on the label, or what a QR holds.
@@ -389,6 +398,7 @@ fn run(verb: Verb) -> Result<(), Failure> {
             let job = read(&file)?;
             day::visits(job.site, &job.record, json)
         }
+        Verb::Wiring { file, json } => day::wires(&read(&file)?.site, json),
         Verb::Code { text, system, json } => day::code(&text, system.as_deref(), json),
         Verb::Hub { house, port, speed } => day::hub(&house, port, speed),
         Verb::Import { db, file } => import(&db, &file),

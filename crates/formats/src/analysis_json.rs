@@ -182,7 +182,7 @@ fn hop(hop: &Hop) -> Value {
     json!({
         "from": hop.from, "to": hop.to,
         "margin_out_db": hop.margin_out, "margin_back_db": hop.margin_back,
-        "target_margin_db": hop.target,
+        "target_margin_db": hop.target, "sigma_db": hop.sigma,
     })
 }
 

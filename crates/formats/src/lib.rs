@@ -24,6 +24,7 @@ pub mod tables;
 pub mod told;
 pub mod visits_ics;
 pub mod visits_json;
+pub mod wiring_json;
 
 /// What an import gave: the value, and what could not be taken.
 #[derive(Clone, Debug, PartialEq)]

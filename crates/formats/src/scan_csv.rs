@@ -87,7 +87,17 @@ fn carrier(site: &Site, text: &str) -> Result<Emission, String> {
         let (channel, width) = s.split_once('/').unwrap_or((s, "20"));
         Some(Emission::Wifi { channel: number(channel)?, width_mhz: number(width)? })
     };
-    let found = if let Some(channel) = word.strip_prefix('z') {
+    let found = if let Some(mhz) = word.strip_suffix("mhz") {
+        let khz = mhz.trim().parse::<f64>().ok().map(|mhz| (mhz * 1000.0).round());
+        khz.filter(|khz| (0.0..1e6).contains(khz)).map(|khz| {
+            #[expect(
+                clippy::cast_possible_truncation,
+                clippy::cast_sign_loss,
+                reason = "checked above"
+            )]
+            Emission::Narrow { khz: khz as u32 }
+        })
+    } else if let Some(channel) = word.strip_prefix('z') {
         number(channel).map(|channel| Emission::Mesh { channel })
     } else if let Some(rest) = word.strip_prefix("wifi").or_else(|| word.strip_prefix("wi-fi")) {
         wifi(rest)
@@ -100,7 +110,7 @@ fn carrier(site: &Site, text: &str) -> Result<Emission, String> {
     };
     found.ok_or_else(|| {
         format!(
-            "“{}” is neither a channel nor a source on the plan; write 6, wifi 6/40 or z15",
+            "“{}” is neither a channel nor a source on the plan; write 6, wifi 6/40, z15 or 868.3 MHz",
             begin(text)
         )
     })

@@ -29,7 +29,7 @@ fn ledgers(app: &TestApp, job: &str, site: &Site) -> BTreeMap<(String, String), 
     let mut told = BTreeMap::new();
     for network in site.networks.iter() {
         let page =
-            app.get(&format!("/jobs/{job}/reach?network={}&col=hops,margin", network.id)).body;
+            app.get(&format!("/jobs/{job}/reach?network={}&col=hops,margin,off", network.id)).body;
         for line in page.split("data-device-row=").skip(1) {
             let line = line.split("</button>").next().unwrap_or_default();
             let name = words(&format!("<{}", between(line, "<span class=\"name\"", "</span>")));
@@ -39,13 +39,21 @@ fn ledgers(app: &TestApp, job: &str, site: &Site) -> BTreeMap<(String, String), 
                 .skip(1)
                 .map(|c| words(&format!("<{}", c.split("</span>").next().unwrap_or_default())));
             let hops = cells.next().expect("hops");
-            let margin = cells.next().expect("a margin");
+            let margin = with_range(&cells.next().expect("a margin"), cells.next());
             if hops != "hub" {
                 told.insert((network.name.clone(), name), (verdict, hops, margin));
             }
         }
     }
     told
+}
+
+/// A margin with how far off it may be, as the handover prints it.
+fn with_range(margin: &str, off: Option<String>) -> String {
+    match off {
+        Some(off) if margin != "–" => format!("{margin} ± {off}"),
+        _ => margin.to_owned(),
+    }
 }
 
 /// The same as the handover prints them.
@@ -121,7 +129,7 @@ fn a_device_put_on_the_ground_of_a_surface_is_told_what_the_surface_says() {
                 let who = (network.name.clone(), name);
                 let page = app
                     .get(&format!(
-                        "/jobs/{job}/reach?network={}&select={id}&col=hops,margin",
+                        "/jobs/{job}/reach?network={}&select={id}&col=hops,margin,off",
                         network.id
                     ))
                     .body;
@@ -138,7 +146,7 @@ fn a_device_put_on_the_ground_of_a_surface_is_told_what_the_surface_says() {
                     printed.get(&who).expect("its row in the handover");
                 assert_eq!(
                     [hops, margin_printed],
-                    [&told[0], &told[1]],
+                    [&told[0], &with_range(&told[1], told.get(2).cloned())],
                     "{job}: {who:?}, {verdict}"
                 );
                 if let Ok(told) = told[1].replace('−', "-").parse::<f64>() {

@@ -17,6 +17,9 @@ pub struct WiringCountry {
     pub line: Vec<String>,
     /// Colours of a neutral now.
     pub neutral: Vec<String>,
+    /// Colours of an earth now.
+    #[serde(default = "green_and_yellow")]
+    pub earth: String,
     /// What older houses have.
     pub old: String,
     /// Who may do the work.
@@ -30,6 +33,11 @@ pub struct WiringCountry {
     pub source: String,
     /// When it was noted. Nobody has held it against the text since.
     pub noted: String,
+}
+
+/// IEC 60445, 6.3.2.
+fn green_and_yellow() -> String {
+    "green and yellow".to_owned()
 }
 
 /// What the room in a box goes by.
@@ -46,13 +54,9 @@ pub enum BoxFill {
 impl WiringCountry {
     /// What the colours of conductors usually say there: a hint, never a proof.
     pub fn colours(&self) -> String {
-        let now = format!("line {}; neutral {}", self.line.join(" or "), self.neutral.join(" or "));
-        let earth = "earth green and yellow, green or bare";
-        if self.old.is_empty() {
-            format!("{now}; {earth}")
-        } else {
-            format!("{now}; {earth}. {}", self.old)
-        }
+        let (line, neutral) = (self.line.join(" or "), self.neutral.join(" or "));
+        let now = format!("line {line}; neutral {neutral}; earth {}", self.earth);
+        if self.old.is_empty() { now } else { format!("{now}. {}", self.old) }
     }
 }
 

@@ -227,6 +227,7 @@ impl Fitting {
             dims: all.dims.or(Some(false)),
             least_w: all.least_w.or(Some(0.0)),
             derated: all.derated.or(Some([1.0, 1.0])),
+            channels: all.channels.max(1),
             is_shipped: false,
             ..all
         }

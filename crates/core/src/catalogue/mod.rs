@@ -81,6 +81,27 @@ pub enum Button {
     Wired,
 }
 
+/// How a hub is joined to the router.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum BackhaulBy {
+    /// By a cable alone.
+    Cable,
+    /// By Wi-Fi alone.
+    Wifi,
+    /// By either.
+    Either,
+}
+
+impl BackhaulBy {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::Cable, "by cable alone"),
+        (Self::Wifi, "by Wi-Fi alone"),
+        (Self::Either, "by cable or Wi-Fi"),
+    ];
+}
+
 /// How a device is joined, by what can be seen.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
@@ -114,6 +135,9 @@ pub struct Wiring {
     pub diagrams: Vec<String>,
     /// Settings that nobody reaches once it is closed.
     pub hidden: Vec<String>,
+    /// Whether its contact closes only while somebody presses it: a push-button.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub momentary: bool,
 }
 
 /// One generic device.
@@ -151,6 +175,12 @@ pub struct DeviceKind {
     /// Whether it plugs into a USB port, whose noise it hears.
     #[serde(default)]
     pub usb: bool,
+    /// How it is joined to the router, where it is a hub; nothing while nobody wrote it down.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub backhaul: Option<BackhaulBy>,
+    /// Which generation of its family it is, counted up; nothing while nobody said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub generation: Option<u8>,
     /// What it asks of its box, its load and the other places of its group.
     #[serde(default)]
     pub fit: Fitting,
@@ -231,6 +261,7 @@ impl DeviceKind {
             ("fit.derated", both, 0.0, 1.0, "of its limit"),
             ("fit.channels", Some(f64::from(fit.channels)), 0.0, 16.0, "channels"),
             ("fit.gangs", Some(f64::from(fit.gangs)), 0.0, 4.0, "gangs"),
+            ("generation", self.generation.map(f64::from), 1.0, 30.0, ""),
             ("join.timeout_s", self.join.timeout_s, 0.0, 3600.0, "s"),
             ("wiring.strip_mm", self.wiring.strip_mm, 2.0, 40.0, "mm"),
             ("join.hold_s", self.join.hold_s, 0.0, 120.0, "s"),

@@ -46,7 +46,7 @@ impl NoiseMap {
         earlier: Option<&Self>,
     ) -> Self {
         let sources = &network.air.sources;
-        let on = Tuned::of(network.system, network.channel);
+        let on = Tuned::of(network.system, network.channel, network.medium.frequency());
         let around = receiver.radio.antenna - receiver.around();
         let of = Of { sources: sources.clone(), on, quiet: receiver.quiet, around };
         if let Some(known) = earlier.filter(|e| e.of == of) {
@@ -105,7 +105,7 @@ pub(crate) fn hits_at(network: &NetworkAnalysis, receiver: &Node) -> Vec<Hits> {
 
 /// What meets frames at a receiver where each source arrives with such a level.
 fn hits(network: &NetworkAnalysis, receiver: &Node, levels: &[Dbm]) -> Vec<Hits> {
-    let on = Tuned::of(network.system, network.channel);
+    let on = Tuned::of(network.system, network.channel, network.medium.frequency());
     let noise = receiver.quiet - network.arrivals.quiet().anchor();
     let hits = network.air.hits(levels, noise, on, network.rule.modulation.frame_ms(FRAME_BYTES));
     if hits.iter().all(Vec::is_empty) { Vec::new() } else { hits }

@@ -8,8 +8,8 @@ use crate::catalogue::LoadKind;
 use crate::fit::space::goes_by_volume;
 use crate::moment::Moment;
 use crate::site::{
-    Circuit, CircuitId, Conductor, Edit, Function, Gauge, Group, GroupId, Kind, Layout, Load,
-    LoadId, Point, PointId, Proven, Ref, Refusal, Site, Stays, StaysKind,
+    Circuit, CircuitId, Conductor, Edit, Gauge, Group, GroupId, Kind, Layout, Load, LoadId, Point,
+    PointId, Proven, Ref, Refusal, Site, Stays, StaysKind,
 };
 
 fn point<'a>(site: &'a Site, id: &PointId) -> Result<&'a Point, Refusal> {
@@ -100,13 +100,7 @@ pub(super) fn group_left(site: &Site, id: &GroupId, leaves: &PointId) -> Result<
 
 /// What the record of the tests settles, conductor by conductor.
 pub(super) fn findings_taken(site: &Site, at: &PointId) -> Result<Edit, Refusal> {
-    let mut conductors = point(site, at)?.conductors.clone();
-    // What the tests speak against is open again; what they settle is that.
-    for id in crate::survey::lines::contradicted(&conductors) {
-        if let Some(conductor) = conductors.iter_mut().find(|c| c.id == id) {
-            conductor.found = Function::Unknown;
-        }
-    }
+    let mut conductors = crate::survey::lines::as_tested(&point(site, at)?.conductors);
     for found in crate::survey::lines::found(&conductors) {
         if let Some(conductor) = conductors.iter_mut().find(|c| c.id == found.id) {
             conductor.found = found.function;

@@ -43,6 +43,7 @@ impl Found {
             | Self::NeutralNotLooked { .. }
             | Self::SeveralCircuits { .. } => Acts::Electrician,
             Self::CreditOnCondition { .. }
+            | Self::HardSpot { .. }
             | Self::HubInMetal { .. }
             | Self::HubBesideSource { .. }
             | Self::UsbNoise { .. }

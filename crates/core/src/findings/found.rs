@@ -6,6 +6,7 @@ use std::fmt;
 use super::{Mends, Weight};
 use crate::fit::{FitFinding, Fits};
 use crate::network::air::BESIDE_M;
+use crate::survey::hard_spots::HardSpot;
 use crate::units::{Db, Dbm};
 
 /// What was found. Names are those of devices, networks and places.
@@ -146,6 +147,17 @@ pub enum Found {
     NoLoad {
         device: String,
     },
+    /// A place that is hard for radio, of which nobody has said what stands around.
+    HardSpot {
+        place: String,
+        spot: &'static HardSpot,
+        most: Db,
+    },
+    /// A light that nothing works without a phone.
+    NoNaturalControl {
+        light: String,
+        breaker: String,
+    },
     OutsideThePlan {
         point: String,
         outside_m: f64,
@@ -209,6 +221,9 @@ impl Found {
             Self::CreditOnCondition { .. }     => ("credit on condition",       Doubt, Point),
             Self::ControlsNothing { .. }       => ("controls nothing",          Stops, Mends::Control),
             Self::NoLoad { .. }                => ("no load",                   Stops, Mends::Control),
+            Self::HardSpot { spot, .. } if spot.widens => ("hard spot",          Doubt, Point),
+            Self::HardSpot { .. }              => ("hard spot",                 Note,  Point),
+            Self::NoNaturalControl { .. }      => ("no natural control",        Doubt, Mends::Control),
             Self::OutsideThePlan { .. }        => ("outside the plan",          Doubt, Point),
             Self::ConstructionGone { .. }      => ("construction gone",         Stops, Point),
         }
@@ -219,6 +234,12 @@ impl Found {
         let plain = match self {
             Self::DoesNotFit { reason, .. } => {
                 return format!("Ways out: {}.", reason.ways_out().join("; "));
+            }
+            Self::HardSpot { spot, .. } => {
+                return format!("Find out {}, and say it at the place.", spot.ask);
+            }
+            Self::NoNaturalControl { .. } => {
+                "Keep a switch on the wall, put a remote there, or say where a wired switch was seen."
             }
             Self::NoHub { .. } => "Place one where it can really stand.",
             Self::NoAllotment { .. } => "Use its mesh, or another system.",
@@ -406,6 +427,19 @@ impl fmt::Display for Found {
                 }
             ),
             Self::ControlsNothing { device } => write!(f, "{device} controls nothing by its make."),
+            Self::HardSpot { place, spot, most } if *most > Db::ZERO => write!(
+                f,
+                "{place} {}, and nobody has said what stands around it: up to {most} less than in the open.",
+                spot.is
+            ),
+            Self::HardSpot { place, spot, .. } => write!(f, "{place} {}.", spot.is),
+            Self::NoNaturalControl { light, breaker } if breaker.is_empty() => {
+                write!(f, "{light} is worked by nothing but a phone, as far as anybody has said.")
+            }
+            Self::NoNaturalControl { light, breaker } => write!(
+                f,
+                "{light}, on breaker {breaker}, is worked by nothing but a phone, as far as anybody has said."
+            ),
             Self::NoLoad { device } => write!(f, "{device} is no load by its make."),
             Self::OutsideThePlan { point, outside_m, at_most_m } => write!(
                 f,

@@ -11,6 +11,8 @@ use crate::network::{NetworkAnalysis, Node, Outcome, Role, RoleReason};
 use crate::radio::mounting::Mounting;
 use crate::radio::system::{RouteChoice, System};
 use crate::site::{DeviceId, NetworkId, Point, PointId, Security, Site};
+use crate::survey::hard_spots::hard_spot;
+use crate::survey::natural::lights;
 use crate::units::Db;
 
 pub use acts::{Acts, PlaceFindings, grouped};
@@ -60,6 +62,7 @@ pub enum Mends {
 pub fn findings(site: &Site, networks: &[NetworkAnalysis]) -> Vec<Finding> {
     let mut list = List { site, findings: mismatches(site) };
     list.fit();
+    list.natural_controls();
     for network in networks {
         list.hubs(network);
         list.capacity(network);
@@ -113,6 +116,17 @@ impl List<'_> {
                     point: Some(point.id.clone()),
                 });
             }
+        }
+    }
+
+    fn natural_controls(&mut self) {
+        for light in lights(self.site).into_iter().filter(|l| l.by.is_empty()) {
+            self.findings.push(Finding {
+                found: Found::NoNaturalControl { light: light.name, breaker: light.breaker },
+                network: None,
+                device: None,
+                point: Some(light.point.id.clone()),
+            });
         }
     }
 
@@ -229,6 +243,14 @@ impl List<'_> {
 
     fn devices(&mut self, network: &NetworkAnalysis) {
         for (place, (node, outcome)) in network.nodes.iter().zip(&network.outcomes).enumerate() {
+            let at = self.point(node).zip(self.site.kind(&node.kind));
+            let spot = at.and_then(|(point, kind)| {
+                Some((point.name.clone(), hard_spot(self.site, point, kind)?))
+            });
+            if let Some((place, spot)) = spot {
+                let (_, most) = spot.range(network.medium.frequency());
+                self.about(network, Some(node), Found::HardSpot { place, spot, most });
+            }
             if node.role.may_go_dark {
                 self.about(network, Some(node), Found::MayGoDark { device: node.name.clone() });
             }

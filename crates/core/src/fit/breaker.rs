@@ -7,7 +7,7 @@ use crate::radio::region::Region;
 use crate::site::{Conductor, Function, Gauge};
 
 /// The voltage of the mains from line to neutral, in volts: IEC 60038; ANSI C84.1; JIS C 0704.
-fn mains_v(region: Region) -> f64 {
+pub(crate) fn mains_v(region: Region) -> f64 {
     match region {
         Region::Us => 120.0,
         Region::Jp => 100.0,

@@ -19,16 +19,28 @@ pub struct Candidate<'a> {
     pub fits: Fits,
     /// Whether it would forward for others there.
     pub forwards: bool,
+    /// A later generation of the same family that could go there as well.
+    pub later: Option<&'a DeviceKind>,
 }
 
 /// What could stand at a point, in place of the device that is asked about: by how well it fits, then
-/// what dims or does not as that one, then by what forwards, then by price.
+/// what dims or does not as that one, then by what forwards, then the later generation, then by price and depth.
 pub fn candidates<'a>(
     site: &'a Site,
     point: &Point,
     device: Option<&Device>,
 ) -> Vec<Candidate<'a>> {
-    let systems: BTreeSet<System> = site.networks.iter().map(|n| n.system).collect();
+    let systems = site.networks.iter().map(|n| n.system).collect();
+    candidates_for(site, point, device, &systems)
+}
+
+/// The same among the devices that come for one of some systems, whether the job has them or not.
+pub fn candidates_for<'a>(
+    site: &'a Site,
+    point: &Point,
+    device: Option<&Device>,
+    systems: &BTreeSet<System>,
+) -> Vec<Candidate<'a>> {
     let comes = |k: &&DeviceKind| k.systems.iter().any(|s| systems.contains(s));
     let mut all: Vec<_> = site
         .all_kinds()
@@ -38,19 +50,37 @@ pub fn candidates<'a>(
             let reasons = findings(site, kind, point, device);
             let fits = verdict(&reasons);
             let forwards = kind.forwards && fits < Fits::ElectricianDecides;
-            Candidate { kind, reasons, fits, forwards }
+            Candidate { kind, reasons, fits, forwards, later: None }
         })
         .collect();
+    for at in 0..all.len() {
+        all[at].later = later(&all, all[at].kind);
+    }
     let dims = device.and_then(|d| site.kind(&d.kind)).map(|k| k.fit.is_dimmer());
     let other = |c: &Candidate<'_>| dims.is_some_and(|dims| dims != c.kind.fit.is_dimmer());
     all.sort_by(|a, b| {
         let price = |c: &Candidate<'_>| c.kind.fit.price.unwrap_or(f64::INFINITY);
-        (a.fits, other(a), !a.forwards)
-            .cmp(&(b.fits, other(b), !b.forwards))
+        let depth = |c: &Candidate<'_>| c.kind.depth_mm.unwrap_or(f64::INFINITY);
+        (a.fits, other(a), !a.forwards, a.later.is_some())
+            .cmp(&(b.fits, other(b), !b.forwards, b.later.is_some()))
             .then(price(a).total_cmp(&price(b)))
+            .then(depth(a).total_cmp(&depth(b)))
             .then(a.kind.id.cmp(&b.kind.id))
     });
     all
+}
+
+/// The latest generation of the same family that does the same and fits no worse.
+fn later<'a>(all: &[Candidate<'a>], kind: &DeviceKind) -> Option<&'a DeviceKind> {
+    let own = kind.generation?;
+    let fits = all.iter().find(|c| c.kind.id == kind.id)?.fits;
+    let same = |k: &DeviceKind| {
+        let what = |k: &DeviceKind| (k.duty, k.supply, k.fit.far, k.fit.is_dimmer());
+        !k.fit.family.is_empty() && k.fit.family == kind.fit.family && what(k) == what(kind)
+    };
+    let later = all.iter().filter(|c| c.fits <= fits && same(c.kind));
+    let later = later.filter(|c| c.kind.generation.is_some_and(|g| g > own));
+    later.max_by_key(|c| c.kind.generation).map(|c| c.kind)
 }
 
 /// Whether such a device is thought of at such a place at all.

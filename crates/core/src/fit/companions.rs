@@ -125,6 +125,16 @@ fn left_as_they_are(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<Fit
     }
 }
 
+/// Whether every other place of the group has something that speaks by radio alone.
+fn is_told_by_radio(place: &FitPlace<'_>) -> bool {
+    let Some(group) = place.group else { return false };
+    let by_radio = |k: &DeviceKind| matches!(k.fit.far, Far::Remote | Far::Paired);
+    group.places.iter().filter(|id| **id != place.point.id).all(|id| {
+        let mut there = place.elsewhere.iter().filter(|(d, _)| d.point == *id).peekable();
+        there.peek().is_some() && there.all(|(_, k)| by_radio(k))
+    })
+}
+
 fn powered(kind: &DeviceKind, place: &FitPlace<'_>, wiring: &Layout, found: &mut Vec<FitFinding>) {
     if !kind.may_switch() || !kind.is_wired_in() {
         return;
@@ -137,6 +147,8 @@ fn powered(kind: &DeviceKind, place: &FitPlace<'_>, wiring: &Layout, found: &mut
     match wiring {
         Layout::Unknown => found.push(FitFinding::WiringUnknown),
         Layout::AtFitting => found.push(FitFinding::FedAtFitting),
+        // Where it stands matters to what talks to it by wire; by radio the others are joined through.
+        Layout::Boxes { .. } if is_told_by_radio(place) => {}
         Layout::Boxes { line, load } => found.extend(match kind.fit.powered {
             None if kind.fit.is_shipped => None,
             None => Some(FitFinding::PoweredUnknown),

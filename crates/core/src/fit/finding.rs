@@ -79,7 +79,9 @@ pub enum FitFinding {
     AsleepTooLittle { lamps: usize, is: f64, least: f64 },
     #[error("What its breaker is rated at is not written down: {}.", ratings(*least, *most))]
     BreakerUnrated { least: f64, most: Option<f64> },
-    #[error("Conductors are not listed: it fits if they carry the {rated:.0} A of its breaker.")]
+    #[error(
+        "Which conductors carry its current is not known: it fits if they bear the {rated:.0} A of its breaker."
+    )]
     SizeUnknown { rated: f64 },
     #[error("{is:.0} W hang on it, and the least that it needs is not written down.")]
     LeastUnknown { is: f64 },
@@ -122,10 +124,13 @@ pub enum FitFinding {
     #[error("On which channel {} {} is not said, and together they are too much for one.",
         names.join(" and "), if names.len() == 1 { "hangs" } else { "hang" })]
     ChannelUnsaid { names: Vec<String> },
+    #[error("On which channel {} {} is not said.",
+        names.join(" and "), if names.len() == 1 { "hangs" } else { "hang" })]
+    ChannelOpen { names: Vec<String> },
     #[error("{name} is to hang on channel {channel}, and it has {channels}.")]
     NoSuchChannel { name: String, channel: u8, channels: usize },
     #[error(
-        "In which gang of the box it goes is not said, and each side tab that comes off lowers what it bears."
+        "How many gangs the box has, or into which it goes, is not said, and each side tab that comes off lowers what it bears."
     )]
     GangUnknown,
     #[error("With {other} in the same group: {clash}.")]
@@ -175,6 +180,11 @@ pub enum FitFinding {
         "It is a fan control and a lamp hangs on the same wire: the two cannot be worked apart."
     )]
     FanWithLamp,
+    #[error("{name} is not alone on its circuit: a fan is best fed by one of its own, {others} with it.",
+        others = if *others == 1 { "1 other load hangs".to_owned() } else { format!("{others} other loads hang") })]
+    FanShares { name: String, others: usize },
+    #[error("Whether {name} has a circuit of its own is not known.")]
+    FanCircuitUnknown { name: String },
     #[error("No residual current protection covers that outdoor circuit.")]
     NoResidual,
     #[error("Whether residual current protection covers that outdoor circuit is not known.")]
@@ -184,6 +194,9 @@ pub enum FitFinding {
 /// Between what a breaker has to be rated at.
 fn ratings(least: f64, most: Option<f64>) -> String {
     match most {
+        Some(most) if least > most => {
+            format!("{least:.0} A flow, and its conductors usually carry no more than {most:.0} A")
+        }
         Some(most) if least > 0.0 => format!("it fits if that is {least:.0} to {most:.0} A"),
         Some(most) => format!("it fits if that is no more than {most:.0} A"),
         None => format!("it fits if that is no less than {least:.0} A"),
@@ -313,6 +326,9 @@ impl FitFinding {
             | Self::MetalNotEarthed
             | Self::OverBreaker { .. }
             | Self::OtherFinish { .. } => Fits::No,
+            Self::BreakerUnrated { least, most: Some(most) } if least > most => {
+                Fits::ElectricianDecides
+            }
             Self::NeutralNotSeen
             | Self::EarthAbsent
             | Self::ThinConductor { .. }
@@ -361,6 +377,9 @@ impl FitFinding {
             | Self::InMetal
             | Self::InsideLamp
             | Self::NothingSwitches { .. }
+            | Self::FanShares { .. }
+            | Self::FanCircuitUnknown { .. }
+            | Self::ChannelOpen { .. }
             | Self::FanWithLamp => Fits::IfSo,
         }
     }
@@ -409,6 +428,7 @@ impl FitFinding {
             Self::SwitchedTogether { .. }
             | Self::ChannelFull { .. }
             | Self::ChannelUnsaid { .. }
+            | Self::ChannelOpen { .. }
             | Self::NoSuchChannel { .. } => "channels",
             Self::GangUnknown | Self::TabsUnknown => "side-tabs",
             Self::WrongMix { .. } | Self::FarAlone { .. } | Self::FarUnplanned { .. } => {
@@ -425,188 +445,9 @@ impl FitFinding {
             Self::ShortLife { .. } | Self::LifeUnknown { .. } => "life",
             Self::BehindSwitch | Self::OnCord | Self::FeedUnsaid => "feed",
             Self::InMetal | Self::InsideLamp => "hidden",
-            Self::FanWithLamp => "fan",
+            Self::FanWithLamp | Self::FanShares { .. } | Self::FanCircuitUnknown { .. } => "fan",
             Self::NothingSwitches { .. } => "switched",
             Self::NoResidual | Self::ResidualUnknown => "residual-current",
-        }
-    }
-
-    /// The ways out, the best first.
-    #[expect(clippy::too_many_lines, reason = "a flat table")]
-    pub fn ways_out(&self) -> &'static [&'static str] {
-        match self {
-            Self::NeutralAbsent | Self::NeutralNotSeen => &[
-                "take the version that needs no neutral: it usually does not repeat and may need a minimum load",
-                "put a relay module up at the fitting, where a neutral is",
-                "have a licensed electrician pull a neutral",
-            ],
-            Self::NeutralUnknown { .. } => {
-                &["open the box with its circuit proved dead and look for a bundle at the back"]
-            }
-            Self::EarthAbsent => {
-                &["have a licensed electrician decide, or take a device that asks for none"]
-            }
-            Self::MetalNotEarthed => &[
-                "have a licensed electrician bring an earth to the box",
-                "a box of plastic, with a device that asks for no earth",
-            ],
-            Self::EarthUnknown { .. } => {
-                &["look for a conductor, or test whether the metal box is earthed"]
-            }
-            Self::BoxUnknown => {
-                &["look what box is there, of what, and how deep; say “none” where there is none"]
-            }
-            Self::DeviceDepthUnknown
-            | Self::LimitsUnknown
-            | Self::WantsEarthUnknown
-            | Self::BoxAskedUnknown { .. }
-            | Self::LeastUnknown { .. }
-            | Self::InrushBorneUnknown { .. }
-            | Self::DimsUnknown { .. }
-            | Self::TabsUnknown
-            | Self::PlatformUnknown { .. }
-            | Self::PoweredUnknown => &["read it on its sheet, and note it in the library"],
-            Self::BreakerUnrated { .. } => {
-                &["read it on the breaker, and note it with the circuit"]
-            }
-            Self::SizeUnknown { .. } => {
-                &["list the conductors of the box with their size, its circuit proved dead"]
-            }
-            Self::FillUnknown { .. } => &["look at the box, and note it"],
-            Self::FeedUnsaid => &["see whether a switch of the wall cuts it off, and say so"],
-            Self::OverBreaker { .. } => &[
-                "a smaller load on this breaker",
-                "have a licensed electrician run a circuit for it",
-            ],
-            Self::ThinConductor { .. } => &[
-                "have a licensed electrician look at breaker and conductors before anything is done there",
-            ],
-            Self::TooDeep(_) | Self::ShallowBox { .. } | Self::Tight(_) => &[
-                "a slimmer device",
-                "a relay module at the fitting, with a switch or a remote here",
-                "an extender ring: it is seen, and few like it",
-                "a deeper box: plaster is opened and made good",
-                "trimming the box may cost its approval: ask its maker",
-            ],
-            Self::TooWide { .. } => &["a device of one gang", "a box of one gang more"],
-            Self::DepthUnknown => &["measure the box inside, from the wall's face to its back"],
-            Self::TooFull(_) => &[
-                "fewer devices in this box",
-                "a relay module at the fitting",
-                "an extender ring: it is seen, and few like it",
-                "a larger box: plaster is opened and made good",
-            ],
-            Self::VolumeUnknown => &["read the volume stamped in the box, or measure it"],
-            Self::ConductorsUnknown => &["count the conductors that come in, with their size"],
-            Self::NotForDamp | Self::UnderACover => &[
-                "a device rated for outdoors",
-                "an enclosure rated for the weather, on a protected circuit",
-            ],
-            Self::LoadUnknown | Self::WattsUnknown { .. } => {
-                &["note what hangs on it: the kind, how many, and the watts of each"]
-            }
-            Self::LoadNotAllowed { .. } => &["a switch or control made for that kind of load"],
-            Self::TooMuch(_) => &[
-                "a device for larger loads",
-                "lamps that draw less",
-                "split the load over two channels",
-            ],
-            Self::TooLittle { .. } => &[
-                "a bypass capacitor at the lamp, one for each unit that needs it",
-                "a device that needs a neutral and no least load",
-            ],
-            Self::AsleepTooLittle { .. } => &[
-                "a bypass capacitor at one of the lamps",
-                "a device that needs a neutral and no least load",
-                "say in which circuit the lamps are, where it is another one",
-            ],
-            Self::NotDimmable { .. } => {
-                &["lamps that can be dimmed", "a switch in place of the dimmer"]
-            }
-            Self::DimmableUnknown { .. } => &["read it on the lamp or its box"],
-            Self::BenchTest { .. } => &["try lamp and dimmer on a bench before the day"],
-            Self::Inrush { .. } => &["a device that bears more", "a contactor between the two"],
-            Self::InrushUnknown { .. } => {
-                &["read it on the driver's sheet, or try them on a bench"]
-            }
-            Self::SwitchedTogether { .. } => &[
-                "a device with a channel for each",
-                "leave them together and say so to the client",
-            ],
-            Self::GangUnknown => &["say which gang it goes into"],
-            Self::ChannelFull { .. } => {
-                &["move a load to another channel", "a device for larger loads"]
-            }
-            Self::ChannelUnsaid { .. } | Self::NoSuchChannel { .. } => {
-                &["say which load hangs on which channel, before it is wired"]
-            }
-            Self::StaysDepthUnknown { .. } => {
-                &["measure what stays in the box, or read it on its sheet"]
-            }
-            Self::WrongMix { .. } => &[
-                "the companion of the same family",
-                "a battery remote on that plate, with the old conductors joined or capped",
-                "a master that takes what is there",
-            ],
-            Self::FarUnplanned { .. } => &[
-                "plan a companion of the same family there",
-                "a battery remote on its plate, its old conductors joined or capped",
-            ],
-            Self::FarAlone { .. } => {
-                &["name the group that it belongs to, and the powered unit in it"]
-            }
-            Self::WiringUnknown => {
-                &["find out with the circuit proved dead which box has line and which the load"]
-            }
-            Self::FedAtFitting => &[
-                "a relay module at the fitting, with battery remotes on the plates",
-                "have a licensed electrician bring line to the box",
-            ],
-            Self::WrongBox { .. } => &["put it into that box", "a device that may be in either"],
-            Self::PlatformLacks { .. } => &[
-                "a device that the platform reaches",
-                "a bridge between the two, with its purpose noted in the brief",
-            ],
-            Self::NoFrequencies => &["a system that is allotted frequencies here"],
-            Self::NetworkFull { .. } => &["a second hub", "another system for part of the house"],
-            Self::OtherFinish { .. } => &[
-                "another finish, agreed with the client",
-                "a clip-on paddle of its maker; paint jams it and takes it off the air",
-            ],
-            Self::FinishUnknown { .. } => &["ask its maker before it is bought"],
-            Self::ShortLife { .. } => {
-                &["a longer-lived model", "agree on a date to replace it, and keep a spare"]
-            }
-            Self::LifeUnknown { .. } => &["ask its maker, and note it in the library"],
-            Self::BehindSwitch => &[
-                "keep the relay of that switch closed and let it send commands instead",
-                "join its line through and put a battery remote on the plate",
-                "lock the switch, and put its part as a repeater elsewhere",
-            ],
-            Self::OnCord => &[
-                "agree that it stays plugged in, and mark the plug",
-                "a wired repeater nearby in its place",
-            ],
-            Self::InMetal => &[
-                "a body of plastic, glass or wood",
-                "a relay at the wall in its place",
-                "measure it closed, in place, before it is counted on",
-            ],
-            Self::InsideLamp => {
-                &["a plug-in unit before the lamp", "photograph its code before the lamp is closed"]
-            }
-            Self::NothingSwitches { .. } => &[
-                "smart lamps, or a relay module at the fitting",
-                "a switch here, and the remote at another place",
-            ],
-            Self::FanWithLamp => &[
-                "pull a conductor so that the lamp has its own",
-                "a smart lamp in the fitting, and the fan control for the fan alone",
-            ],
-            Self::NoResidual => {
-                &["have a licensed electrician add it before anything goes outdoors"]
-            }
-            Self::ResidualUnknown => &["look at the panel: a test button marks it"],
         }
     }
 }

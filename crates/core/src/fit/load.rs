@@ -7,6 +7,7 @@ use super::breaker::volts;
 use super::place::FitPlace;
 use super::{FitFinding, Watts};
 use crate::catalogue::{DeviceKind, Far, LoadKind, Supply};
+use crate::site::neutrals::really;
 use crate::site::{Load, PointKind, Tried};
 
 /// What lamps and machines draw at the most at the moment of switching on, as a multiple of what they draw running, by
@@ -56,22 +57,50 @@ pub(super) fn loads(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<Fit
     }
     found.extend(loads.iter().filter_map(|load| one(kind, load)));
     sum(kind, place, found);
-    least(kind, place, found);
+    found.extend(least(kind, place));
     inrush(kind, place, found);
     let is_fan_control = !kind.fit.limits.keys().any(|k| k.is_lamp());
     let fan = loads.iter().any(|l| l.kind == LoadKind::Fan);
     if is_fan_control && fan && loads.iter().any(|l| l.kind.is_lamp()) {
         found.push(FitFinding::FanWithLamp);
     }
+    found.extend(fan_alone(place));
     let channels = usize::from(kind.fit.channels.max(1));
-    let over = loads.iter().find(|l| usize::from(l.channel) > channels);
+    // One load at a unit of one channel hangs on that one, whatever the channel was of the unit before.
+    let is_plain = channels == 1 && loads.len() == 1;
+    let over = loads.iter().find(|l| usize::from(l.channel) > channels && !is_plain);
     if let Some(load) = over {
         let name = load.name.clone();
         found.push(FitFinding::NoSuchChannel { name, channel: load.channel, channels });
     }
+    let unsaid = loads.iter().filter(|l| l.channel == 0).map(|l| l.name.clone());
+    let names: Vec<_> = unsaid.collect();
+    let is_too_much = |f: &FitFinding| matches!(f, FitFinding::ChannelUnsaid { .. });
+    if channels > 1 && loads.len() > 1 && !names.is_empty() && !found.iter().any(is_too_much) {
+        found.push(FitFinding::ChannelOpen { names });
+    }
     if loads.len() > channels {
         let names = loads.iter().map(|l| l.name.clone()).collect();
         found.push(FitFinding::SwitchedTogether { names, channels });
+    }
+}
+
+/// A fan is best on a circuit of its own: what else hangs on its breaker, as far as is known.
+fn fan_alone(place: &FitPlace<'_>) -> Option<FitFinding> {
+    let fan = place.loads.iter().find(|l| l.kind == LoadKind::Fan)?;
+    let (site, name) = (place.site, fan.name.clone());
+    let breaker_of = |load: &Load| {
+        let label = site.points.get(&load.switched_at).map_or("", |p| p.circuit.as_str());
+        really(site, label)
+    };
+    let own = really(site, &place.point.circuit);
+    let beside = || site.loads.iter().filter(|l| place.loads.iter().all(|own| own.id != l.id));
+    let others = beside().filter(|l| !own.is_empty() && breaker_of(l) == own).count();
+    let is_open = own.is_empty() || beside().any(|l| breaker_of(l).is_empty());
+    match (others, is_open) {
+        (0, false) => None,
+        (0, true) => Some(FitFinding::FanCircuitUnknown { name }),
+        (others, _) => Some(FitFinding::FanShares { name, others }),
     }
 }
 
@@ -121,100 +150,112 @@ fn sum(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
         None => (one, both),
     };
     let (left, least) = if is_open { (1.0, least) } else { (left, least) };
-    let shares: Vec<_> = by_kind
-        .iter()
-        .filter_map(|(k, watts)| Some((*k, *watts, *kind.fit.limits.get(k)?)))
-        .collect();
-    let whole: f64 = shares.iter().map(|(_, watts, most)| watts / most).sum();
-    if kind.fit.channels > 1 && whole > least {
-        by_channel(kind, place, left, found);
-        return;
-    }
-    if whole > left
-        && let Some((what, watts, most)) =
-            shares.iter().max_by(|a, b| (a.1 / a.2).total_cmp(&(b.1 / b.2)))
-    {
-        let (is, most) = (*watts, *most * left);
-        let what = what.name();
-        found.push(FitFinding::TooMuch(Watts { what, is, most, left, is_mixed: shares.len() > 1 }));
-    } else if whole > least && is_open {
-        found.push(FitFinding::TabsUnknown);
-    } else if whole > least {
-        found.push(FitFinding::GangUnknown);
+    let (certain, possible) = fullest(kind, place);
+    if certain > left {
+        found.push(over(kind, place, &by_kind, left));
+    } else if possible > least && certain <= least {
+        let open = place.loads.iter().filter(|l| l.channel == 0);
+        found.push(FitFinding::ChannelUnsaid { names: open.map(|l| l.name.clone()).collect() });
+    } else if possible > least {
+        found.push(if is_open { FitFinding::TabsUnknown } else { FitFinding::GangUnknown });
     }
 }
 
-/// Where a unit has several channels each bears its own limits: which load hangs on which decides.
-fn by_channel(kind: &DeviceKind, place: &FitPlace<'_>, left: f64, found: &mut Vec<FitFinding>) {
-    let mut by_channel: BTreeMap<u8, f64> = BTreeMap::new();
-    let mut open = Vec::new();
+/// The share of its limits that a load takes of a unit.
+fn share(kind: &DeviceKind, load: &Load) -> Option<f64> {
+    Some(load.total()? / kind.fit.limits.get(&load.kind)?)
+}
+
+/// What the fullest channel of a unit bears of its limits: at the least, and where all of which nobody said the channel
+/// hang on that one.
+fn fullest(kind: &DeviceKind, place: &FitPlace<'_>) -> (f64, f64) {
+    let mut said: BTreeMap<u8, f64> = BTreeMap::new();
+    let (mut open, mut largest) = (0.0, 0.0_f64);
     for load in &place.loads {
-        let (Some(watts), Some(most)) = (load.total(), kind.fit.limits.get(&load.kind)) else {
-            continue;
-        };
-        if watts > most * left {
-            let (what, is, most) = (load.kind.name(), watts, most * left);
-            found.push(FitFinding::TooMuch(Watts { what, is, most, left, is_mixed: false }));
-            return;
-        }
-        match load.channel {
-            0 => open.push(load.name.clone()),
-            channel => *by_channel.entry(channel).or_default() += watts / most,
+        let Some(share) = share(kind, load) else { continue };
+        if load.channel == 0 {
+            open += share;
+            largest = largest.max(share);
+        } else {
+            *said.entry(load.channel).or_default() += share;
         }
     }
-    let fullest = by_channel.iter().max_by(|a, b| a.1.total_cmp(b.1));
-    if let Some((channel, share)) = fullest.filter(|(_, share)| **share > left) {
-        let percent = share / left * 100.0;
-        found.push(FitFinding::ChannelFull { channel: *channel, percent });
-    } else if !open.is_empty() {
-        found.push(FitFinding::ChannelUnsaid { names: open });
-    } else if place.tabs_off().is_none() {
-        found.push(FitFinding::GangUnknown);
+    if kind.fit.channels <= 1 {
+        let whole = open + said.values().sum::<f64>();
+        return (whole, whole);
     }
+    let fullest = said.into_values().fold(0.0, f64::max);
+    (fullest.max(largest), fullest + open)
+}
+
+/// What is too much for a unit, or for one of its channels.
+fn over(
+    kind: &DeviceKind,
+    place: &FitPlace<'_>,
+    by_kind: &BTreeMap<LoadKind, f64>,
+    left: f64,
+) -> FitFinding {
+    let is_over = |l: &&&Load| share(kind, l).is_some_and(|share| share > left);
+    let one = place.loads.iter().find(is_over).map(|l| (l.kind, l.total().unwrap_or_default()));
+    let worst = |a: &(LoadKind, f64), b: &(LoadKind, f64)| {
+        let share =
+            |(k, watts): &(LoadKind, f64)| watts / kind.fit.limits.get(k).unwrap_or(&f64::MAX);
+        share(a).total_cmp(&share(b))
+    };
+    let of_all = || by_kind.iter().map(|(k, watts)| (*k, *watts)).max_by(worst);
+    let told = if kind.fit.channels > 1 { one } else { of_all() };
+    if let Some((what, is)) = told {
+        let most = kind.fit.limits.get(&what).copied().unwrap_or_default() * left;
+        let is_mixed = kind.fit.channels <= 1 && by_kind.len() > 1;
+        return FitFinding::TooMuch(Watts { what: what.name(), is, most, left, is_mixed });
+    }
+    let mut said: BTreeMap<u8, f64> = BTreeMap::new();
+    for load in &place.loads {
+        *said.entry(load.channel).or_default() += share(kind, load).unwrap_or_default();
+    }
+    let (channel, share) = said.into_iter().max_by(|a, b| a.1.total_cmp(&b.1)).unwrap_or_default();
+    FitFinding::ChannelFull { channel, percent: share / left * 100.0 }
 }
 
 /// Whether a bypass capacitor is taken along for a unit: what it works is less than it needs, or may be.
 pub fn may_need_bypass(kind: &DeviceKind, place: &FitPlace<'_>) -> bool {
-    if !kind.may_switch() || place.has_bypass() || !place.loads.iter().any(|l| l.kind.is_lamp()) {
-        return false;
-    }
-    let least =
-        kind.fit.least_w.unwrap_or(if kind.fit.is_shipped { 0.0 } else { usual_least(kind) });
-    let total: Option<f64> = place.loads.iter().map(|l| l.total()).sum();
-    least > 0.0 && total.is_none_or(|total| total < least)
+    let may_lack = least_w(kind) > 0.0 && place.loads.iter().any(|l| l.total().is_none());
+    kind.may_switch() && !place.has_bypass() && (may_lack || least(kind, place).is_some())
 }
 
-/// The least load that units of a supply ask for at the most, in watts.
-fn usual_least(kind: &DeviceKind) -> f64 {
-    if kind.supply == Supply::MainsTwoWire { LEAST_TWO_WIRE_W } else { LEAST_W }
+/// The least load that a unit asks for, in watts; where nobody wrote it down, the most that such a one usually does.
+fn least_w(kind: &DeviceKind) -> f64 {
+    kind.fit.least_w.unwrap_or(match kind.supply {
+        _ if kind.fit.is_shipped => 0.0,
+        Supply::MainsTwoWire => LEAST_TWO_WIRE_W,
+        _ => LEAST_W,
+    })
 }
 
-fn least(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
-    if place.has_bypass() {
-        return;
+fn least(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
+    let (least, is_open) = (least_w(kind), kind.fit.is_blank(kind.fit.least_w.as_ref()));
+    if place.has_bypass() || place.loads.is_empty() {
+        return None;
     }
-    let Some(least) = kind.fit.least_w else {
-        let is: f64 = place.loads.iter().filter_map(|l| l.total()).sum();
-        if !kind.fit.is_shipped
-            && is < usual_least(kind)
-            && place.loads.iter().any(|l| l.kind.is_lamp())
-        {
-            found.push(FitFinding::LeastUnknown { is });
-        }
-        return;
-    };
-    let totals: Option<Vec<f64>> = place.loads.iter().map(|l| l.total()).collect();
-    if let Some(is) = totals.map(|t| t.iter().sum()).filter(|is| *is < least) {
-        found.push(FitFinding::TooLittle { is, least });
-        return;
+    let is: f64 = place.loads.iter().filter_map(|l| l.total()).sum();
+    if is_open && is < least {
+        return Some(FitFinding::LeastUnknown { is });
+    }
+    if is < least && place.loads.iter().all(|l| l.total().is_some()) {
+        return Some(FitFinding::TooLittle { is, least });
     }
     // A unit without a neutral lives on what flows through the lamp, asleep or not.
     let lamps = place.smart_lamps();
     #[expect(clippy::cast_precision_loss, reason = "the lamps of a room")]
-    let asleep = lamps as f64 * ASLEEP_W;
-    if kind.supply == Supply::MainsTwoWire && lamps > 0 && asleep < least {
-        found.push(FitFinding::AsleepTooLittle { lamps, is: asleep, least });
+    let is = lamps as f64 * ASLEEP_W;
+    if kind.supply != Supply::MainsTwoWire || lamps == 0 || is >= least {
+        return None;
     }
+    Some(if is_open {
+        FitFinding::LeastUnknown { is }
+    } else {
+        FitFinding::AsleepTooLittle { lamps, is, least }
+    })
 }
 
 /// All switch on at once, so that it is the sum that counts: what is known of each lamp, and of the others what it can

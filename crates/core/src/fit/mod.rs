@@ -12,11 +12,13 @@ pub mod place;
 pub mod schools;
 pub mod space;
 mod supply;
+mod ways_out;
 
 use crate::catalogue::DeviceKind;
 use crate::radio::mounting::Mounting;
 use crate::site::{Device, Point, Site};
 
+pub(crate) use breaker::mains_v;
 pub use companions::CompanionClash;
 pub use finding::{Depths, FitFinding, Volumes, Watts};
 pub use place::FitPlace;

@@ -153,6 +153,16 @@ impl<'a> FitPlace<'a> {
         }
     }
 
+    /// Which side tabs come off a device in its gang, in words; nothing while the gang is not said, empty where none does.
+    pub fn tabs_words(&self) -> Option<&'static str> {
+        Some(match (self.tabs_off()?, usize::from(self.point.gang)) {
+            (0, _) => "",
+            (1, 1) => "the right one",
+            (1, _) => "the left one",
+            _ => "both",
+        })
+    }
+
     /// Whether a bypass capacitor is on record at a lamp that a unit here switches. It carries the idle current of
     /// the unit before it; at the lamp of another unit it does nothing for this one.
     pub fn has_bypass(&self) -> bool {

@@ -5,17 +5,19 @@ use std::collections::BTreeSet;
 use std::fmt;
 
 use super::work::{WorkedDevice, circuits_at};
+use crate::fit::mains_v;
 use crate::record::{Breaker, Cut, Isolated, Isolation, Record};
 use crate::site::neutrals::{open_neutrals, partners, proven, really, with_partners};
 use crate::site::{Point, Site, breaker_order};
 
 /// Why something is switched off as it is.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq)]
 #[expect(missing_docs, reason = "each says in its words what it holds")]
 pub enum OffReason {
     SharedNeutral { circuit: String },
     NeutralNotLooked { circuit: String },
     SharesWith { circuit: String, partner: String },
+    HalfOpened { circuit: String, volts: f64, is_looked: bool },
     Kit { network: String },
     NoBreaker,
     Several { circuits: Vec<String> },
@@ -31,6 +33,7 @@ impl OffReason {
         match self {
             Self::SharedNeutral { .. }
             | Self::NeutralNotLooked { .. }
+            | Self::HalfOpened { .. }
             | Self::Kit { .. }
             | Self::NoBreaker => true,
             Self::SharesWith { .. }
@@ -59,6 +62,15 @@ impl fmt::Display for OffReason {
             Self::SharesWith { circuit, partner } => write!(
                 f,
                 "circuits {circuit} and {partner} share one neutral, which is live while either is on"
+            ),
+            Self::HalfOpened { circuit, volts, is_looked } => write!(
+                f,
+                "circuit {circuit} is of {volts:.0} V between two lines, and {}: the other line can stay live",
+                if *is_looked {
+                    "its breaker opens one pole"
+                } else {
+                    "nobody has looked how many poles its breaker opens"
+                }
             ),
             Self::Kit { network } => write!(
                 f,
@@ -135,6 +147,7 @@ pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> OffChoice 
             Some(_) => OffReason::SharedNeutral { circuit },
         }
     }));
+    whys.extend(known.iter().filter_map(|label| half_opened(site, label)));
     whys.extend(kit.map(|network| OffReason::Kit { network: network.to_owned() }));
     if own.len() < circuits.len() || circuits.is_empty() {
         whys.push(OffReason::NoBreaker);
@@ -173,6 +186,19 @@ pub fn choice(site: &Site, circuits: &[String], kit: Option<&str>) -> OffChoice 
     OffChoice { means, circuits: known, whys }
 }
 
+/// Where both conductors are lines, as on 240 V in a house of 120, a breaker of one pole leaves one of them live (NFPA 70,
+/// 210.4(B), 240.15(B)).
+fn half_opened(site: &Site, label: &str) -> Option<OffReason> {
+    let row = site.circuits.iter().find(|c| c.label.trim() == label)?;
+    let volts = row.volts.filter(|v| *v > 1.5 * mains_v(site.job.region))?;
+    let circuit = label.to_owned();
+    (row.poles.unwrap_or(1) < 2).then(|| OffReason::HalfOpened {
+        circuit,
+        volts,
+        is_looked: row.poles.is_some(),
+    })
+}
+
 /// What has to be switched off for one box.
 pub fn for_spot(spot: &WorkedDevice<'_>) -> OffChoice {
     let kit = spot.network.filter(|_| spot.is_of_kit()).map(|n| n.name.as_str());
@@ -189,11 +215,10 @@ pub fn in_words(site: &Site, point: &Point) -> String {
     }
 }
 
-/// Whether the box of a point is off by an isolation in force, its tester shown to work.
+/// Whether the box of a point was proved dead under an isolation that is in force.
 pub fn is_dead_now(site: &Site, record: &Record, point: &Point) -> bool {
-    let circuits = circuits_at(site, point, true);
-    let mut all = record.in_force();
-    all.any(|i| i.proven_before.is_some() && makes_dead(site, &i.of, &circuits))
+    let lead = &site.box_of(point).id;
+    record.in_force().any(|i| i.boxes.values().any(|b| b.of.point == *lead))
 }
 
 /// Circuits as an isolation copies them: as printed, and as proven.

@@ -233,9 +233,7 @@ pub fn circuits_of_all(site: &Site) -> Vec<(WorkedDevice<'_>, Vec<String>)> {
     let of = |spot: WorkedDevice<'_>| {
         let own = by_box.get(&site.box_of(spot.point).id).into_iter().flatten();
         let mut found: Vec<String> = own.map(|label| (*label).to_owned()).collect();
-        if spot.opens_box() {
-            found.extend(circuits_by_wire(site, spot.point));
-        }
+        found.extend(circuits_by_wire(site, spot.point));
         found.sort();
         found.dedup();
         found

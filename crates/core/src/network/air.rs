@@ -47,13 +47,17 @@ pub const BESIDE_M: f64 = 1.0;
 const TAKEN: Dbm = Dbm::new(-75.0);
 
 impl Air {
-    /// What the nodes of a network hear of others; nothing where the system works below 1 GHz or
-    /// shares the air with its like by rule, as Wi-Fi does.
+    /// What the nodes of a network hear of others; nothing where it shares the air with its like by rule, as Wi-Fi
+    /// does.
     pub fn new(site: &Site, network: &Network, nodes: &[Node], medium: &Medium) -> Self {
-        if !network.rule().is_802_15_4() && network.system != System::Bluetooth {
+        let is_below = is_below_1_ghz(medium.frequency());
+        let hears = is_below || network.rule().is_802_15_4() || network.system == System::Bluetooth;
+        let sources = if hears { sources(site, network) } else { Vec::new() };
+        let in_band = |s: &Source| s.carrier.is_below_1_ghz() == is_below;
+        let sources: Vec<_> = sources.into_iter().filter(in_band).collect();
+        if is_below && sources.is_empty() || !hears {
             return Self::default();
         }
-        let sources = sources(site, network);
         let quick = medium.with(plain(medium));
         let of = |node: &Node| sources.iter().map(|s| level(&quick, s, node)).collect();
         let levels = nodes.iter().map(of).collect();
@@ -174,14 +178,25 @@ pub enum Tuned {
     Unknown,
     /// On one channel of IEEE 802.15.4.
     Channel(u8),
+    /// On one carrier below 1 GHz, in kHz.
+    Carrier(u32),
     /// In turn on the three advertising channels: Bluetooth Core 5.4, vol. 6, part A, § 1.4.
     Advertising,
 }
 
 impl Tuned {
     /// Where those of a network do.
-    pub fn of(system: System, channel: Option<u8>) -> Self {
+    pub fn of(system: System, channel: Option<u8>, frequency: Megahertz) -> Self {
         match (system, channel) {
+            _ if is_below_1_ghz(frequency) =>
+            {
+                #[expect(
+                    clippy::cast_possible_truncation,
+                    clippy::cast_sign_loss,
+                    reason = "below 1 GHz"
+                )]
+                Self::Carrier((frequency.get() * 1000.0).round() as u32)
+            }
             (System::Bluetooth, _) => Self::Advertising,
             (system, Some(channel)) if system.rule().is_802_15_4() => Self::Channel(channel),
             _ => Self::Unknown,
@@ -192,6 +207,7 @@ impl Tuned {
         match self {
             Self::Unknown => Vec::new(),
             Self::Channel(channel) => vec![centre(channel)],
+            Self::Carrier(khz) => vec![Emission::Narrow { khz }.centre()],
             Self::Advertising => [2402.0, 2426.0, 2480.0].map(Megahertz::new).to_vec(),
         }
     }
@@ -271,6 +287,11 @@ impl Arrivals {
         let (out, back) = (at(link.a, link.b), at(link.b, link.a));
         (out.min(back), out.max(back))
     }
+}
+
+/// Whether a system works below 1 GHz.
+fn is_below_1_ghz(frequency: Megahertz) -> bool {
+    frequency.get() < 1000.0
 }
 
 fn centre(channel: u8) -> Megahertz {

@@ -113,7 +113,7 @@ impl Mesh {
         let mut nodes: Vec<_> =
             members.filter_map(|d| Node::new(site, d, network, taught)).collect();
         let air = Air::new(site, network, &nodes, &medium);
-        let on = Tuned::of(network.system, network.channel);
+        let on = Tuned::of(network.system, network.channel, medium.frequency());
         let arrivals = Arrivals::new(&air, &mut nodes, &network.rule(), on, sure.sigma);
         let pricing = Pricing { network: &network.id, medium: &medium, learned: taught, sure };
         let links = Links::new(&nodes, &pricing, |a, b| before?.known_loss(a, b), wanted);
@@ -173,7 +173,7 @@ impl Mesh {
 
     /// How long a node waits on average for others before a try, in milliseconds.
     pub fn wait_ms(&self, node: usize) -> f64 {
-        self.air.wait_ms(node, Tuned::of(self.system, self.channel))
+        self.air.wait_ms(node, Tuned::of(self.system, self.channel, self.medium.frequency()))
     }
 
     /// The breakers that feed its devices, as people look for them.

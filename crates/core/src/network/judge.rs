@@ -176,6 +176,7 @@ impl<'a> Judge<'a> {
                 margin_out: link.margin_from(pair[0]),
                 margin_back: link.margin_from(pair[1]),
                 target: link.target,
+                sigma: link.sigma,
             });
             let (success, tries) = self.network.arrivals.over(nodes, link);
             outcome.success *= success;

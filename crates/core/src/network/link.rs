@@ -10,7 +10,9 @@ use crate::propagation::doorway::Station;
 use crate::pulse::StillWanted;
 use crate::radio::mounting;
 use crate::radio::profile::{RadioProfile, hand_loss, planning_profile};
+use crate::site::neutrals::really;
 use crate::site::{Device, DeviceId, Network, NetworkId, Point, Provenance, Site};
+use crate::survey::hard_spots::hard_spot;
 use crate::units::{Db, Dbm};
 
 use super::role::{Role, RoleFinding, role};
@@ -42,7 +44,8 @@ pub struct Node {
     pub role: RoleFinding,
     /// Variance that its own surroundings add to a link, in dB²; none where readings told of them.
     pub doubt: f64,
-    /// The breaker that feeds it; empty when it has none or none is known.
+    /// The breaker that really feeds it, as far as is known: the proven one, else that of its label; empty when it has
+    /// none or none is known.
     pub circuit: String,
 }
 
@@ -81,9 +84,14 @@ impl Node {
             hand: if kind.is_hand_held() { hand_loss(system) } else { Db::ZERO },
             makes_forward: kind.forwards,
             role: role(site, device),
-            doubt: if learned.is_some() { 0.0 } else { doubt(point, kind).get().powi(2) },
+            doubt: if learned.is_some() {
+                0.0
+            } else {
+                let around = hard_spot(site, point, kind).map_or(Db::ZERO, |s| s.doubt(frequency));
+                doubt(point, kind).get().powi(2) + around.get().powi(2)
+            },
             circuit: if kind.is_on_mains() {
-                point.circuit.trim().to_owned()
+                really(site, &point.circuit).to_owned()
             } else {
                 String::new()
             },

@@ -59,6 +59,8 @@ pub struct Hop {
     pub margin_back: Db,
     /// The margin that the wanted confidence needs on this hop.
     pub target: Db,
+    /// The deviation of its margins: what it may be off by, either way.
+    pub sigma: Db,
 }
 
 impl Hop {

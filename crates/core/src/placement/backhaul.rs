@@ -2,6 +2,7 @@
 
 use super::cable::{Reached, Runs};
 use crate::analysis::Analysis;
+use crate::catalogue::BackhaulBy;
 use crate::geometry::{Place, apart};
 use crate::network::Node;
 use crate::propagation::Medium;
@@ -43,6 +44,8 @@ impl Uplink {
 /// How a hub at a place would be fed and joined.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Backhaul {
+    /// What its maker allows; nothing while nobody wrote it down.
+    pub by: Option<BackhaulBy>,
     /// The length of a cable along walls and through shafts to the nearest uplink, and its name; where
     /// no walls are drawn, along a right angle. Nothing where the walls lead to none.
     pub cable: Option<(Metres, String)>,
@@ -63,13 +66,14 @@ pub(super) struct Backhauls<'a> {
     /// Those of the house.
     pub(super) uplinks: Vec<Uplink>,
     medium: Medium,
+    by: Option<BackhaulBy>,
     runs: &'a Runs,
     /// From each uplink along the walls.
     reached: Vec<Option<Reached<'a>>>,
 }
 
 impl<'a> Backhauls<'a> {
-    pub(super) fn new(analysis: &'a Analysis, runs: &'a Runs) -> Self {
+    pub(super) fn new(analysis: &'a Analysis, by: Option<BackhaulBy>, runs: &'a Runs) -> Self {
         let site = &analysis.site;
         let frequency = site.job.region.frequency(System::Wifi, None);
         let priced = analysis.networks.iter().find(|n| n.medium.frequency() == frequency);
@@ -97,7 +101,7 @@ impl<'a> Backhauls<'a> {
         });
         let uplinks: Vec<Uplink> = drawn.chain(placed).collect();
         let reached = uplinks.iter().map(|u| runs.from(u.floor.as_ref()?, u.place)).collect();
-        Self { analysis, uplinks, medium, runs, reached }
+        Self { analysis, uplinks, medium, by, runs, reached }
     }
 
     /// How a hub at a point would be fed and joined.
@@ -128,6 +132,7 @@ impl<'a> Backhauls<'a> {
         let socket = sockets.map(|p| Metres::new(apart(point.at, p.at))).min_by(Metres::total_cmp);
         let reaches = |lead: Metres| lead.get() <= MOST_LEAD_M;
         Backhaul {
+            by: self.by,
             cable: self
                 .uplinks
                 .iter()
@@ -165,15 +170,52 @@ impl Backhaul {
                 None => "no socket is surveyed on this storey".to_owned(),
             });
         }
-        let joins = self.wifi.is_some_and(|w| w >= LEAST_WIFI);
-        match &self.cable {
-            _ if joins || !self.knows_uplink => {}
-            Some((length, name)) if length.get() > MOST_CABLE_M => {
-                against.push(format!("{length} of cable to {name} and too little Wi-Fi"));
-            }
-            Some(_) => {}
-            None => against.push("no wall leads a cable there, and too little Wi-Fi".to_owned()),
+        if self.knows_uplink {
+            against.extend(self.cut_off());
         }
         against
+    }
+
+    /// Whether Wi-Fi there is enough.
+    fn has_wifi(&self) -> bool {
+        self.wifi.is_some_and(|w| w >= LEAST_WIFI)
+    }
+
+    /// Whether it would be joined by a cable: where Wi-Fi does as well, none is laid.
+    pub fn is_cabled(&self) -> bool {
+        match self.by {
+            Some(BackhaulBy::Cable) => true,
+            Some(BackhaulBy::Wifi) => false,
+            Some(BackhaulBy::Either) | None => !self.has_wifi(),
+        }
+    }
+
+    /// Why it would not reach the router there.
+    fn cut_off(&self) -> Option<String> {
+        let wifi = self.has_wifi();
+        let no_cable = match &self.cable {
+            Some((length, name)) if length.get() > MOST_CABLE_M => {
+                Some(format!("{length} of cable to {name}"))
+            }
+            Some(_) => None,
+            None => Some("no wall leads a cable there".to_owned()),
+        };
+        match (self.by, no_cable) {
+            (Some(BackhaulBy::Wifi), _) => {
+                (!wifi).then(|| "too little Wi-Fi, and it takes no cable".to_owned())
+            }
+            (Some(BackhaulBy::Cable), no_cable) => {
+                no_cable.map(|why| format!("{why}, and it takes no Wi-Fi"))
+            }
+            (_, Some(why)) if !wifi => Some(format!("{why} and too little Wi-Fi")),
+            (Some(BackhaulBy::Either), _) => None,
+            (None, None) if wifi => None,
+            (None, no_cable) => {
+                let there = if no_cable.is_none() { "a cable" } else { "Wi-Fi" };
+                Some(format!(
+                    "{there} alone would reach it, and how it is joined is not written down"
+                ))
+            }
+        }
     }
 }

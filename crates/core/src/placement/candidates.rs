@@ -161,7 +161,10 @@ fn free_point(site: &Site, stem: &str) -> Option<PointId> {
 /// What speaks against a hub at a point by what stands around it.
 pub fn against(point: &Point) -> Vec<String> {
     let around = match point.mounting {
-        Mounting::Open | Mounting::AboveCeilingTile | Mounting::WoodenLampBase => None,
+        Mounting::Unsaid
+        | Mounting::Open
+        | Mounting::AboveCeilingTile
+        | Mounting::WoodenLampBase => None,
         other => Some(other.row().name.to_owned()),
     };
     let outdoors = (point.kind == PointKind::Outdoor).then(|| "outdoors".to_owned());

@@ -11,13 +11,14 @@ use crate::geometry::Place;
 use crate::network::link::Node;
 use crate::network::{Ground, Mesh, NetworkAnalysis, Role};
 use crate::pulse::StillWanted;
+use crate::site::neutrals::really;
 use crate::site::{
     Device, DeviceId, Edit, FloorId, NetworkId, Point, PointId, Ruled, Site, Spot, apply,
 };
 use crate::units::Db;
 
 use super::advice::{Apart, Ask};
-use super::backhaul::{Backhaul, Backhauls, LEAST_WIFI};
+use super::backhaul::{Backhaul, Backhauls};
 use super::cable::Runs;
 use super::candidates::{HubCandidate, against, candidates};
 use super::offers::{How, Offer, offers, ruled_of_hub};
@@ -92,7 +93,7 @@ impl HouseProblem {
         let radios = if ask.alone { Radios::Alone } else { Radios::Together };
         let moving = Moving::of(analysis, main, radios)?;
         let runs = Runs::new(site);
-        let backhauls = Backhauls::new(analysis, &runs);
+        let backhauls = Backhauls::new(analysis, moving.backhaul(site), &runs);
         let (places, _) = candidates(analysis, main, &moving, &backhauls, &ask.spots);
         let mut house = Self {
             problem: Problem::default(),
@@ -312,7 +313,8 @@ impl HouseProblem {
         hub: &Device,
         site: &Site,
     ) {
-        let of_hub = site.point_of(hub).map(|p| p.circuit.trim().to_owned()).unwrap_or_default();
+        let of_hub =
+            site.point_of(hub).map(|p| really(site, &p.circuit).to_owned()).unwrap_or_default();
         let breakers: Vec<&str> = mesh.breakers().into_iter().filter(|b| *b != of_hub).collect();
         // Beyond all nodes that any problem here may have.
         let first = usize::MAX / 2;
@@ -363,8 +365,7 @@ impl HouseProblem {
 /// What it costs to put the hub elsewhere: the time to set it up there, and a cable where Wi-Fi is too weak.
 fn moving_cost(site: &Site, backhaul: &Backhaul) -> f64 {
     let setting = site.rate("minutes-plug") * site.rate("labour-hour") / 60.0;
-    let joins = backhaul.wifi.is_some_and(|w| w >= LEAST_WIFI);
-    let cable = backhaul.cable.as_ref().filter(|_| !joins);
+    let cable = backhaul.cable.as_ref().filter(|_| backhaul.is_cabled());
     let laid = cable.map_or(0.0, |(length, _)| length.get() * site.rate("cable-metre"));
     ((setting + laid) * 100.0).round() / 100.0
 }

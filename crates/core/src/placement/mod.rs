@@ -23,6 +23,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use crate::analysis::{Analysis, analyse_after};
+use crate::catalogue::BackhaulBy;
 use crate::network::{Band, NetworkAnalysis};
 use crate::pulse::Pulse;
 use crate::site::{Device, Edit, FloorId, Kind, Point, PointId, Site, Spot, apply};
@@ -138,6 +139,11 @@ impl<'a> Moving<'a> {
         Some(moving)
     }
 
+    /// How the hub is joined to the router, by its maker.
+    fn backhaul(&self, site: &Site) -> Option<BackhaulBy> {
+        site.kind(&self.hubs[0].kind)?.backhaul
+    }
+
     /// Where they stand.
     fn point<'s>(&self, site: &'s Site) -> Option<&'s Point> {
         site.points.get(&self.hubs[0].point)
@@ -167,7 +173,7 @@ pub fn hub_positions(
         return Places::default();
     };
     let runs = Runs::new(&analysis.site);
-    let backhauls = Backhauls::new(analysis, &runs);
+    let backhauls = Backhauls::new(analysis, moving.backhaul(&analysis.site), &runs);
     let (candidates, left_out) = candidates(analysis, network, &moving, &backhauls, &search.spots);
     let of = candidates.len();
     let mut positions = Vec::with_capacity(of);

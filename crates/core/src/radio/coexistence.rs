@@ -2,8 +2,8 @@
 //!
 //! A source is a share of time, not a level of noise: it sends for a while, then is silent, and a frame
 //! that meets it goes by the ratio of signal to interference, another by that of signal to noise.
-//! What arrives is the part of its power that falls into the receiver's channel. Sub-GHz systems are
-//! untouched.
+//! What arrives is the part of its power that falls into the receiver's channel. Below 1 GHz it is the neighbours'
+//! doorbells, thermometers and alarms that send, each on a carrier of its own.
 //!
 //! Sources: the alternating renewal process of on and off times, Cox, *Renewal Theory*, § 7.2, off
 //! times exponential; packet error by collision time, IEEE 802.15.2-2003, annex C.
@@ -37,6 +37,27 @@ pub enum Emission {
         /// The channel.
         channel: u8,
     },
+    /// A narrow sender below 1 GHz: a neighbour's doorbell, thermometer, alarm.
+    Narrow {
+        /// Its carrier, in kHz.
+        khz: u32,
+    },
+}
+
+/// Where narrow senders of households are found, in MHz.
+const BELOW_1_GHZ: std::ops::RangeInclusive<f64> = 300.0..=960.0;
+
+/// How much less of a narrow sender a narrow receiver hears at that distance in MHz: channel filters of 200 kHz, a
+/// neighbouring channel, and beyond; *planning values*.
+fn narrow_off(off: f64) -> f64 {
+    match off {
+        ..0.15 => 0.0,
+        ..0.4 => 20.0,
+        ..1.0 => 40.0,
+        ..5.0 => 60.0,
+        // Another band: the antenna and the filter before the receiver.
+        _ => 120.0,
+    }
 }
 
 impl Emission {
@@ -45,6 +66,7 @@ impl Emission {
         match self {
             Self::Wifi { .. } => 1.2,
             Self::Mesh { .. } => 2.0,
+            Self::Narrow { .. } => 60.0,
         }
     }
 
@@ -53,7 +75,13 @@ impl Emission {
         match self {
             Self::Wifi { channel, .. } => WIFI.centre(channel),
             Self::Mesh { channel } => IEEE_802_15_4.centre(channel),
+            Self::Narrow { khz } => Megahertz::new(f64::from(khz) / 1000.0),
         }
+    }
+
+    /// Whether it sends below 1 GHz.
+    pub fn is_below_1_ghz(self) -> bool {
+        matches!(self, Self::Narrow { .. })
     }
 
     /// In a few words.
@@ -61,6 +89,7 @@ impl Emission {
         match self {
             Self::Wifi { channel, width_mhz } => format!("Wi-Fi {channel}, {width_mhz} MHz"),
             Self::Mesh { channel } => format!("802.15.4 channel {channel}"),
+            Self::Narrow { .. } => format!("{:.2} MHz", self.centre().get()),
         }
     }
 
@@ -75,6 +104,9 @@ impl Emission {
             }
             Self::Mesh { channel } if !IEEE_802_15_4.has(channel) => {
                 Some("802.15.4 at 2.4 GHz has the channels 11 to 26")
+            }
+            Self::Narrow { .. } if !BELOW_1_GHZ.contains(&self.centre().get()) => {
+                Some("senders below 1 GHz lie between 300 and 960 MHz")
             }
             _ => None,
         }
@@ -105,6 +137,7 @@ impl Emission {
                 ..6.0 => 25.0,
                 _ => 40.0,
             }),
+            Self::Narrow { .. } => Db::new(narrow_off(off)),
         }
     }
 }

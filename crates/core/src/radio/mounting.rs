@@ -44,6 +44,7 @@ impl BoxKind {
 #[expect(missing_docs, reason = "see Mounting::name")]
 pub enum Mounting {
     #[default]
+    Unsaid,
     Open,
     MetalPlate,
     BehindMechanismInMetal,
@@ -78,7 +79,8 @@ const fn row(mounting: Mounting, name: &'static str, sub_ghz: f64, mhz_2400: f64
 
 #[rustfmt::skip]
 /// One row a mounting, in the order of the enum; *planning values*.
-pub const MOUNTINGS: [MountingRow; 13] = [
+pub const MOUNTINGS: [MountingRow; 14] = [
+    row(Mounting::Unsaid,                 "not said",                             0.0,  0.0),
     row(Mounting::Open,                   "in the open",                          0.0,  0.0),
     row(Mounting::MetalPlate,             "metal plate",                          6.0,  8.0),
     row(Mounting::BehindMechanismInMetal, "behind a mechanism in a metal box",    7.0,  10.0),
@@ -98,6 +100,11 @@ pub const MOUNTINGS: [MountingRow; 13] = [
 const METAL_BOX: MountingRow = row(Mounting::Open, "metal back box", 4.0, 6.0);
 
 impl Mounting {
+    /// Whether something stands around, as far as anybody said.
+    pub fn is_around(self) -> bool {
+        !matches!(self, Self::Unsaid | Self::Open)
+    }
+
     /// The row of this mounting.
     pub fn row(self) -> &'static MountingRow {
         &MOUNTINGS[self as usize]

@@ -103,6 +103,8 @@ pub struct SystemRules {
     pub usable: Option<Dbm>,
     /// A level below which it is not called good, whatever the wanted confidence asks.
     pub good: Option<Dbm>,
+    /// What keeps it going, in a few words.
+    pub upkeep: &'static str,
     /// Where the row comes from.
     pub source: &'static str,
 }
@@ -128,6 +130,7 @@ const PLAIN: SystemRules = SystemRules {
     channels: None,
     usable: None,
     good: None,
+    upkeep: "",
     source: "",
 };
 
@@ -145,6 +148,7 @@ pub const RULES: [SystemRules; 8] = [
         app_tries: 4,
         hop_ms: 15.0,
         channels: Some(IEEE_802_15_4),
+        upkeep: "its routes mend themselves; what is taken out is deleted first",
         source: "Zigbee PRO specification, link cost § 3.6.3.1, three retries of the MAC and three of \
             the application support layer; five hops and the numbers of children are this project's defaults",
         ..PLAIN
@@ -158,6 +162,7 @@ pub const RULES: [SystemRules; 8] = [
         choice: RouteChoice::FewestRepeaters,
         modulation: Modulation::Fsk,
         hop_ms: 30.0,
+        upkeep: "exclude before anything is removed, rebuild the routes after the last one is added",
         source: "Rec. ITU-T G.9959: node ids 1 to 232, the controller's among them; Z-Wave network layer: four repeaters",
         ..PLAIN
     },
@@ -170,6 +175,7 @@ pub const RULES: [SystemRules; 8] = [
         choice: RouteChoice::Nearest,
         modulation: Modulation::Fsk,
         hop_ms: 40.0,
+        upkeep: "nothing to rebuild; repeaters have to stay powered",
         source: "planning value; the maker's sheet overrules it",
         ..PLAIN
     },
@@ -180,6 +186,7 @@ pub const RULES: [SystemRules; 8] = [
         most_devices: 4000,
         most_repeaters: Some(0),
         hop_ms: 30.0,
+        upkeep: "nothing to rebuild; exclude before anything is removed",
         source: "Z-Wave Long Range PHY and MAC specification: star, 4,000 nodes, O-QPSK",
         ..PLAIN
     },
@@ -197,6 +204,7 @@ pub const RULES: [SystemRules; 8] = [
         app_tries: 5,
         hop_ms: 12.0,
         channels: Some(IEEE_802_15_4),
+        upkeep: "routers choose themselves; its border router has to stay on",
         source: "Thread 1.3 specification: 32 routers, 511 children a \
             router (default here 64), route cost below 16, § 5.9; four retransmissions of a message, \
             RFC 7252 § 4.8",
@@ -211,6 +219,7 @@ pub const RULES: [SystemRules; 8] = [
         app_tries: 2,
         modulation: Modulation::Gfsk,
         hop_ms: 25.0,
+        upkeep: "no hub to keep; each change is told by a phone beside the device",
         source: "Bluetooth Mesh Protocol 1.1: managed flooding, TTL default \
             7, three copies a hop and a message sent again once (planning values)",
         ..PLAIN
@@ -227,6 +236,7 @@ pub const RULES: [SystemRules; 8] = [
         modulation: Modulation::Wifi,
         usable: Some(Dbm::new(-75.0)),
         good: Some(Dbm::new(-67.0)),
+        upkeep: "a new router, name or key of the Wi-Fi takes every device off",
         source: "IEEE 802.11; 32 clients an access point, −75 dBm usable and −67 dBm good: planning values",
         channels: Some(WIFI),
         ..PLAIN
@@ -243,6 +253,7 @@ pub const RULES: [SystemRules; 8] = [
         hop_ms: 15.0,
         channels: Some(IEEE_802_15_4),
         app_tries: 4,
+        upkeep: "one gateway keeps it; it is opened and closed by its own remote",
         source: "Zigbee PRO specification; 100 devices a gateway: planning value",
         ..PLAIN
     },

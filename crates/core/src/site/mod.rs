@@ -133,6 +133,11 @@ impl Site {
         this
     }
 
+    /// Takes a device out of a copy that is only looked at.
+    pub(crate) fn forget_device(&mut self, device: &DeviceId) {
+        self.devices.remove(device.as_str());
+    }
+
     /// The drawn room that a point stands in. On a wall between two, the one that it names.
     pub fn room_of(&self, point: &Point) -> Option<&Room> {
         let around = |r: &&Room| {

@@ -85,11 +85,10 @@ impl Gauge {
 }
 
 /// What stays in a box as it is.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum StaysKind {
     /// A plain switch.
-    #[default]
     Switch,
     /// A socket.
     Socket,
@@ -129,7 +128,6 @@ pub struct Stays {
     /// Its id, unique in its box.
     pub id: String,
     /// What it is.
-    #[serde(default)]
     pub what: StaysKind,
     /// In which gang, from the left; nought while nobody said.
     #[serde(default)]
@@ -164,7 +162,9 @@ pub(super) fn stays(all: &[Stays]) -> Result<(), Refusal> {
 }
 
 /// What a conductor was found to be.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Function {
     /// Not found out yet.
@@ -217,6 +217,9 @@ pub struct Conductor {
     /// The cable or place that it comes from.
     #[serde(default)]
     pub from: String,
+    /// The breaker of its circuit as printed; empty where it is that of its box.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub circuit: String,
     /// Whether it comes into the box from outside; a pigtail that stays inside takes no room.
     #[serde(default = "yes")]
     pub enters: bool,
@@ -269,6 +272,7 @@ impl Conductor {
             colour: String::new(),
             marking: String::new(),
             from: String::new(),
+            circuit: String::new(),
             enters: yes(),
             found: Function::Unknown,
             old_terminal: String::new(),
@@ -310,6 +314,7 @@ pub(super) fn conductors(all: &[Conductor]) -> Result<(), Refusal> {
             ("colour", &one.colour),
             ("marking", &one.marking),
             ("from", &one.from),
+            ("circuit", &one.circuit),
             ("old_terminal", &one.old_terminal),
             ("new_terminal", &one.new_terminal),
         ];

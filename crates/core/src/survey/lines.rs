@@ -89,7 +89,7 @@ pub fn steps(site: &Site, point: &Point, off: &str, is_dead: bool) -> Vec<LineSt
 }
 
 /// What the tests of one conductor come to.
-enum Reading {
+enum TestsSay {
     Is(Function, &'static str),
     /// They speak against each other: it stays open.
     Against(&'static str),
@@ -98,45 +98,45 @@ enum Reading {
 
 /// What leads to the load is the switched line. What reads full voltage against the line and is not known to lead
 /// elsewhere than to the load may do so through a lamp.
-fn read(conductor: &Conductor) -> Reading {
+fn read(conductor: &Conductor) -> TestsSay {
     let Probe { live, dead_after, to_line, to_load, .. } = conductor.probe;
     let is_earth = is_earth_colour(&conductor.colour);
     if dead_after == Some(false) {
-        return Reading::Against("stays live with the circuit off: another circuit feeds it");
+        return TestsSay::Against("stays live with the circuit off: another circuit feeds it");
     }
     match (live, to_line, to_load) {
-        (Some(true), _, Some(true)) => Reading::Against(
+        (Some(true), _, Some(true)) => TestsSay::Against(
             "is live by itself and leads to the load: something else switches that load, or feeds it",
         ),
-        (Some(true), ..) => Reading::Is(Function::Line, "live with all others separated from it"),
-        (_, _, Some(true)) if is_earth => Reading::Against(
+        (Some(true), ..) => TestsSay::Is(Function::Line, "live with all others separated from it"),
+        (_, _, Some(true)) if is_earth => TestsSay::Against(
             "is marked as earth and leads to the load: find out at the fitting what it is",
         ),
-        (Some(false), _, Some(true)) => Reading::Is(
+        (Some(false), _, Some(true)) => TestsSay::Is(
             Function::Switched,
             "leads to the load, and is not live by itself; full voltage against the line would be through the lamp",
         ),
-        (Some(false), Some(true), Some(false)) if is_earth => Reading::Is(
+        (Some(false), Some(true), Some(false)) if is_earth => TestsSay::Is(
             Function::Earth,
             "full voltage against the line, leads to no load, and marked as earth: verify at the panel",
         ),
-        (Some(false), Some(true), Some(false)) => Reading::Is(
+        (Some(false), Some(true), Some(false)) => TestsSay::Is(
             Function::Neutral,
             "not live, full voltage against the line, and leads to no load",
         ),
-        (Some(false), Some(false), Some(false)) => Reading::Is(
+        (Some(false), Some(false), Some(false)) => TestsSay::Is(
             Function::Traveller,
             "neither live nor a return, and leads to no load: to another place",
         ),
-        _ => Reading::Open,
+        _ => TestsSay::Open,
     }
 }
 
 /// What the record of the tests says of each conductor that it settles.
 pub fn found(conductors: &[Conductor]) -> Vec<ConductorFound> {
     let settled = |c: &Conductor| match read(c) {
-        Reading::Is(function, why) => Some(ConductorFound { id: c.id.clone(), function, why }),
-        Reading::Against(_) | Reading::Open => None,
+        TestsSay::Is(function, why) => Some(ConductorFound { id: c.id.clone(), function, why }),
+        TestsSay::Against(_) | TestsSay::Open => None,
     };
     conductors.iter().filter_map(settled).collect()
 }
@@ -144,14 +144,24 @@ pub fn found(conductors: &[Conductor]) -> Vec<ConductorFound> {
 /// Conductors whose tests speak against each other, or against what they are taken for.
 pub fn contradicted(conductors: &[Conductor]) -> Vec<String> {
     let is = |c: &&Conductor| match read(c) {
-        Reading::Against(_) => true,
-        Reading::Is(function, _) => c.found != function && c.found != Function::Unknown,
+        TestsSay::Against(_) => true,
+        TestsSay::Is(function, _) => c.found != function && c.found != Function::Unknown,
         // It is called a neutral or an earth, and leads to the load.
-        Reading::Open => {
+        TestsSay::Open => {
             c.probe.to_load == Some(true) && matches!(c.found, Function::Neutral | Function::Earth)
         }
     };
     conductors.iter().filter(is).map(|c| c.id.clone()).collect()
+}
+
+/// The conductors with what the tests speak against open again: nothing is joined, capped or counted by it.
+pub fn as_tested(conductors: &[Conductor]) -> Vec<Conductor> {
+    let wrong = contradicted(conductors);
+    let mut all = conductors.to_vec();
+    for one in all.iter_mut().filter(|c| wrong.contains(&c.id)) {
+        one.found = Function::Unknown;
+    }
+    all
 }
 
 /// What the record warns of.
@@ -174,10 +184,10 @@ pub fn warnings(conductors: &[Conductor]) -> Vec<String> {
     }
     for conductor in conductors {
         match read(conductor) {
-            Reading::Against(why) if conductor.probe.dead_after != Some(false) => {
+            TestsSay::Against(why) if conductor.probe.dead_after != Some(false) => {
                 all.push(format!("{} {why}. It stays open.", name(conductor)));
             }
-            Reading::Is(function, _)
+            TestsSay::Is(function, _)
                 if conductor.found != function && conductor.found != Function::Unknown =>
             {
                 all.push(format!(
@@ -187,7 +197,7 @@ pub fn warnings(conductors: &[Conductor]) -> Vec<String> {
                     function_name(function)
                 ));
             }
-            Reading::Open
+            TestsSay::Open
                 if conductor.probe.to_line == Some(true) && conductor.probe.to_load.is_none() =>
             {
                 all.push(format!(

@@ -3,7 +3,9 @@
 
 pub mod brief;
 pub mod facts;
+pub mod hard_spots;
 pub mod lines;
+pub mod natural;
 pub mod next;
 pub mod previsit;
 pub mod sheet;

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::hard_spots::{HardSpot, hard_spot};
 use crate::fit::{self, FitFinding, Fits};
 use crate::site::{BoxKind, Layout, PointId, Provenance, Site};
 
@@ -52,6 +53,18 @@ pub fn looks(site: &Site) -> Vec<PrevisitLook> {
     let mut looks: Vec<_> = asked.into_iter().map(look).collect();
     looks.sort_by(|a, b| b.settles.cmp(&a.settles).then(a.point.cmp(&b.point)));
     looks
+}
+
+/// Places that are hard for radio, with what to find out at each; nothing is opened for it.
+pub fn spots(site: &Site) -> Vec<(PointId, &'static HardSpot)> {
+    let mut all: Vec<(PointId, &'static HardSpot)> = Vec::new();
+    for point in &site.points {
+        let mut kinds = site.devices_at(&point.id).into_iter().filter_map(|d| site.kind(&d.kind));
+        let found = kinds.find_map(|k| hard_spot(site, point, k));
+        all.extend(found.map(|spot| (point.id.clone(), spot)));
+    }
+    all.sort_by_key(|(id, spot)| (!spot.widens, spot.is, id.clone()));
+    all
 }
 
 const WIRING: &str = "whether line comes in here, and whether the load leaves here";

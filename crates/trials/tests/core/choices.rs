@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
-use dot_reach_core::bill::{BillLine, LineKind, bill, connector, energy, joints};
+use dot_reach_core::bill::{BillLine, LineKind, bill, connector, energy, joints, parts};
 use dot_reach_core::catalogue::kind;
 use dot_reach_core::effects::effect;
 use dot_reach_core::fit::companions::pair;
@@ -191,4 +191,29 @@ fn what_a_device_does_to_the_mesh_is_what_an_analysis_with_it_says() {
     };
     assert_eq!(told.at_target, (sound(&before), sound(&after)));
     assert!(effect(&before, &edit, &|| false).is_none());
+}
+
+/// A two-wire unit before smart lamps lives on what they draw asleep: a capacitor is taken along, though the watts of the
+/// old lamps would do.
+#[test]
+fn smart_lamps_asleep_want_a_capacitor_too() {
+    let mut mill = larkfield_mill();
+    let count = |site: &Site| {
+        let all = parts(site);
+        all.iter().filter(|l| l.what.contains("apacitor")).map(|l| l.count).sum::<f64>()
+    };
+    let before = count(&mill);
+    let point = mill.points.named("liv-wall").unwrap();
+    let (room, circuit) = (point.room.clone(), point.circuit.clone());
+    let at = json!({"id": "by-it", "name": "By it", "room": room, "floor": point.floor, "at": point.at, "height_m": 2.0,
+        "kind": "ceiling", "box": "none", "circuit": circuit});
+    let edits = [
+        json!({"do": "set", "kind": "device", "id": "mesh-liv-wall", "field": "kind", "value": "dimmer-two-wire"}),
+        json!({"do": "put", "kind": "point", "value": at}),
+        json!({"do": "put", "kind": "device", "value": {"id": "by-it", "name": "Lamp", "point": "by-it",
+            "kind": "lamp", "network": "mesh"}}),
+    ];
+    let edits = edits.map(|e| serde_json::from_value(e).unwrap());
+    apply(&mut mill, &Edit::batch(edits.to_vec())).unwrap();
+    assert!(count(&mill) > before, "{before}");
 }

@@ -10,7 +10,6 @@ use dot_reach_core::network::Band;
 use dot_reach_core::placement::{HubSearch, Radios, hub_heat, hub_positions, reason};
 use dot_reach_core::propagation::Model;
 use dot_reach_core::pulse::to_the_end;
-use dot_reach_core::radio::mounting::Mounting;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{FloorId, Site, apply};
 use dot_reach_core::units::Metres;
@@ -148,7 +147,7 @@ fn the_same_place_in_the_open_and_any_marked_place_are_tried() {
         apply(&mut moved, &position.edit).unwrap();
         let hub = moved.devices.named("star-meter").unwrap();
         let point = moved.points.get(&hub.point).unwrap();
-        assert_eq!((point.at, point.mounting), (position.at, Mounting::Open));
+        assert_eq!((point.at, point.mounting.is_around()), (position.at, false));
         let there = analysed(moved.clone());
         let network = there.networks.iter().find(|n| n.network.as_str() == "star").unwrap();
         let sound = network.outcomes.iter().filter(|o| o.band >= Band::Sound && !o.hops.is_empty());

@@ -2,6 +2,7 @@
 //! door to what keeps people safe.
 
 mod air;
+mod assumed;
 mod budgets;
 mod cable;
 mod calibration;
@@ -30,4 +31,5 @@ mod surfaces;
 mod survey;
 mod traced_house;
 mod ways_twin;
+mod wires;
 mod words;

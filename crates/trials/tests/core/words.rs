@@ -13,6 +13,7 @@ use dot_reach_core::network::outcome::FallBack;
 use dot_reach_core::network::{Reason, RoleReason};
 use dot_reach_core::record::Step;
 use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Wrong};
+use dot_reach_core::survey::hard_spots::HARD_SPOTS;
 use dot_reach_core::units::{Db, Dbm, Metres};
 
 fn refusals() -> Vec<Refusal> {
@@ -163,6 +164,10 @@ fn found() -> Vec<Found> {
         FitFinding::InMetal,
         FitFinding::InsideLamp,
         FitFinding::FanWithLamp,
+        FitFinding::ChannelOpen { names: vec![s("Pump")] },
+        FitFinding::FanShares { name: s("Fan"), others: 1 },
+        FitFinding::FanShares { name: s("Fan"), others: 3 },
+        FitFinding::FanCircuitUnknown { name: s("Fan") },
         FitFinding::NothingSwitches { names: vec![s("Hall lamps")] },
         FitFinding::NoResidual,
         FitFinding::ResidualUnknown,
@@ -232,9 +237,17 @@ fn found() -> Vec<Found> {
         Found::CreditOnCondition { device: s("Dimmer"), carries: 4 },
         Found::ControlsNothing { device: s("Hub") },
         Found::NoLoad { device: s("Remote") },
+        Found::NoNaturalControl { light: s("Porch lamp"), breaker: s("7") },
+        Found::NoNaturalControl { light: s("Porch lamp"), breaker: String::new() },
         Found::OutsideThePlan { point: s("Gate"), outside_m: 85.0, at_most_m: 30.0 },
         Found::ConstructionGone { construction: s("cheese"), used_by: 3 },
     ]);
+    let hard = HARD_SPOTS.into_iter().zip([10.0, 0.0].into_iter().cycle());
+    all.extend(hard.map(|(spot, most)| Found::HardSpot {
+        place: s("Gate"),
+        spot,
+        most: Db::new(most),
+    }));
     all
 }
 
@@ -338,6 +351,8 @@ fn the_day() -> Vec<String> {
         Cut::SharedNeutral { circuit: s("11") },
         Cut::NeutralNotLooked { circuit: s("11") },
         Cut::InPanel { label: s("11"), panel: s("Garage") },
+        Cut::HalfOpened { circuit: s("9"), volts: 240.0, is_looked: true },
+        Cut::HalfOpened { circuit: s("9"), volts: 240.0, is_looked: false },
         Cut::Kit { network: s("Kit") },
         Cut::NoBreaker,
         Cut::Several { circuits: vec![s("3"), s("5")] },

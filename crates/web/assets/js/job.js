@@ -71,7 +71,9 @@ function meetBuild(build) {
   const own = document.querySelector('meta[name="build"]')?.content;
   if (metOther || !build || !own || build === own) return;
   metOther = true;
-  notice("The program was renewed since this page was loaded. What waits here is kept and sent; load the page again when nothing is half typed.", [["Load it again", () => location.reload()]]);
+  const words = "The program was renewed since this page was loaded. What waits here is kept and sent; "
+    + "load the page again when nothing is half typed.";
+  notice(words, [["Load it again", () => location.reload()]]);
 }
 
 function say(text) {
@@ -134,7 +136,8 @@ async function keepOrSay(entry) {
   try {
     await keep(entry);
   } catch {
-    const message = `There is no connection, and this browser has no room to keep “${entry.words}”. It is not recorded: write it down, or make room and do it again`;
+    const message = `There is no connection, and this browser has no room to keep “${entry.words}”. `
+      + "It is not recorded: write it down, or make room and do it again";
     notice(message);
     throw new Refused({ message });
   }
@@ -214,7 +217,8 @@ function showWaiting(waiting, refused, flying) {
   if (waiting.length > 0) {
     const line = document.createElement("p");
     const one = waiting.length === 1;
-    line.textContent = `${waiting.length} ${one ? "change waits" : "changes wait"} here for the connection: ${waiting.map((e) => e.words).join(", ")}.`;
+    const words = waiting.map((e) => e.words).join(", ");
+    line.textContent = `${waiting.length} ${one ? "change waits" : "changes wait"} here for the connection: ${words}.`;
     box.append(line);
     say(`${waiting.length} waiting`);
   }

@@ -4,6 +4,7 @@ pub(crate) mod path;
 pub(crate) mod plan;
 pub(crate) mod section;
 pub(crate) mod stairs;
+pub(crate) mod wires;
 
 use dot_reach_core::network::{Band, Node, Role, RoleFinding};
 

@@ -2,6 +2,7 @@
 
 pub(crate) mod advice;
 pub(crate) mod air;
+pub(crate) mod assumptions;
 pub(crate) mod bill;
 pub(crate) mod brief;
 pub(crate) mod catalogue;
@@ -93,6 +94,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(variants::take)
         .service(variants::put_aside)
         .service(variants::bring_back)
+        .service(assumptions::show)
         .service(air::show)
         .service(air::scans)
         .service(schools::show)

@@ -7,6 +7,7 @@ use serde_json::json;
 
 mod steps;
 
+pub(crate) use self::steps::code_held;
 use self::steps::{
     code_kept, joined, lacks_nothing, reasoned, refuse, step_of, taken, ticked, tied,
 };

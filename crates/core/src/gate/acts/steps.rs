@@ -9,7 +9,7 @@ use crate::gate::{Deed, Facts, Gate, Need, checks, deeds, isolate};
 use crate::moment::Moment;
 use crate::radio::system::System;
 use crate::record::{
-    JoinCode, JoinedAt, Joining, JoiningId, Method, OpenedBox, Step, Stepped, Telling, What,
+    JoinCode, JoinedAt, Joining, JoiningId, Method, OpenedBox, Record, Step, Stepped, Telling, What,
 };
 use crate::site::{DeviceId, Kind, Ref, Refusal, Security, Site, Wrong};
 
@@ -138,20 +138,30 @@ fn plain_step(
     taken(gate, device, step, &deed, by, why, &BTreeSet::new()).map(What::Stepped)
 }
 
-pub(super) fn code_kept(gate: &Gate<'_>, code: JoinCode) -> Result<Vec<Telling>, Refusal> {
-    let spot = spot(gate.site(), &code.device)?;
-    if !code.text.is_empty() {
-        let system = spot.network.map(|n| n.system);
-        let read = codes::parse(&code.text, system);
-        let read = read.map_err(|e| Refusal::wrong("text", Wrong::Code(e)))?;
-        let others = gate.record().join_codes.iter().filter(|c| c.device != code.device);
-        let is_same = |c: &&JoinCode| codes::parse(&c.text, system).is_ok_and(|c| c.is_of(&read));
-        if let Some(other) = others.into_iter().find(is_same) {
-            let name = gate.site().devices.get(&other.device).map(|d| d.name.clone());
-            let name = name.unwrap_or_else(|| other.device.to_string());
-            return Err(Refusal::wrong("text", Wrong::CodeOfAnother { name }));
-        }
+/// Holds a code against what it carries to check itself, and against those of the other devices that are planned.
+///
+/// # Errors
+/// It is none of its system, or that of another device.
+pub(crate) fn code_held(site: &Site, record: &Record, code: &JoinCode) -> Result<(), Refusal> {
+    if code.text.trim().is_empty() {
+        return Ok(());
     }
+    let system = spot(site, &code.device)?.network.map(|n| n.system);
+    let read = codes::parse(&code.text, system);
+    let read = read.map_err(|e| Refusal::wrong("text", Wrong::Code(e)))?;
+    let is_same = |c: &JoinCode| codes::parse(&c.text, system).is_ok_and(|c| c.is_of(&read));
+    let is_other = |c: &&JoinCode| c.id != code.id && c.device != code.device;
+    let others = record.join_codes.iter().filter(is_other).filter(|c| is_same(c));
+    let named = others.into_iter().find_map(|c| site.devices.get(&c.device));
+    named.map_or(Ok(()), |other| {
+        let name = other.name.clone();
+        Err(Refusal::wrong("text", Wrong::CodeOfAnother { name }))
+    })
+}
+
+pub(super) fn code_kept(gate: &Gate<'_>, code: JoinCode) -> Result<Vec<Telling>, Refusal> {
+    spot(gate.site(), &code.device)?;
+    code_held(gate.site(), gate.record(), &code)?;
     let (by, at) = (code.by.clone(), code.at.clone());
     let stepped = plain_step(gate, &code.device, Step::Code, false, &by, "")?;
     let both = [What::CodeKept(code), stepped];

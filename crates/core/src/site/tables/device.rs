@@ -4,6 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{NetworkId, PointId};
+use crate::moment::Moment;
 use crate::radio::profile::DataSheet;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
 use crate::site::{Kind, Refusal, Wrong};
@@ -76,6 +77,9 @@ pub struct Device {
     /// The entry in the hub's list that it takes the place of; empty where it replaces none.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub replaces: String,
+    /// Since when it is in its place, where that is not on record.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub since: Option<Moment>,
 }
 
 impl Device {
@@ -95,6 +99,7 @@ impl Device {
             sheet: DataSheet::default(),
             why: String::new(),
             replaces: String::new(),
+            since: None,
         }
     }
 }

@@ -44,6 +44,7 @@ impl Emitter {
         let (name, tx_dbm, busy) = match carrier {
             Emission::Wifi { .. } => ("Access point", 19.0, 0.25),
             Emission::Mesh { .. } => ("Foreign mesh", 8.0, 0.05),
+            Emission::Narrow { .. } => ("Neighbour below 1 GHz", 5.0, 0.01),
         };
         Self {
             id,

@@ -170,9 +170,30 @@ pub struct Point {
     /// The finish that is wanted here; empty leaves it open.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub finish: String,
+    /// The plate that is wanted on its box.
+    #[serde(default, skip_serializing_if = "PlateWish::is_plain")]
+    pub plate: PlateWish,
     /// Free words.
     #[serde(default)]
     pub note: String,
+}
+
+/// The plate that is wanted on a box, beside its gangs and its finish.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct PlateWish {
+    /// Its style: square or rounded edge, flat, raised; empty leaves it open.
+    pub style: String,
+    /// Whether no screw may be seen; nothing while nobody asked.
+    pub screwless: Option<bool>,
+    /// Where it comes near to something, and what is trimmed for it; empty where there is room.
+    pub clearance: String,
+}
+
+impl PlateWish {
+    fn is_plain(&self) -> bool {
+        *self == Self::default()
+    }
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
@@ -264,6 +285,7 @@ impl Point {
             feed: Feed::default(),
             signs: Signs::default(),
             finish: String::new(),
+            plate: PlateWish::default(),
             note: String::new(),
         }
     }
@@ -286,6 +308,8 @@ impl Kept for Point {
         note("room", &self.room)?;
         note("circuit", &self.circuit)?;
         note("finish", &self.finish)?;
+        note("plate", &self.plate.style)?;
+        note("plate", &self.plate.clearance)?;
         facts(&self.facts)?;
         if self.signs.terminals > 8 {
             let is = self.signs.terminals.into();

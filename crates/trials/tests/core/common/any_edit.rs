@@ -72,7 +72,8 @@ fn radios() -> impl Strategy<Value = Value> {
             .prop_map(|(k, a, b)| put("control", json!({"id": k, "controller": a, "load": b}))),
         (id("e"), id("f"), spot(), 0.0..20.0f64).prop_map(|(e, f, at, tx)| put(
             "emitter",
-            json!({"id": e, "name": "Router", "floor": f, "at": at, "height_m": 1.0, "carrier": {"kind": "wifi", "channel": 6, "width_mhz": 20}, "tx_dbm": tx, "busy": 0.2})
+            json!({"id": e, "name": "Router", "floor": f, "at": at, "height_m": 1.0,
+                "carrier": {"kind": "wifi", "channel": 6, "width_mhz": 20}, "tx_dbm": tx, "busy": 0.2})
         )),
         (id("y"), -90.0..-40.0f64).prop_map(|(y, level)| put(
             "scan",
@@ -119,25 +120,37 @@ fn brief_and_sheet() -> impl Strategy<Value = Value> {
         ])
     };
     prop_oneof![
-        (id("h"), any::<bool>()).prop_map(|(h, may)| put("person", json!({"id": h, "name": "Ada", "may_mains": may}))),
+        (id("h"), any::<bool>())
+            .prop_map(|(h, may)| put("person", json!({"id": h, "name": "Ada", "may_mains": may}))),
         (id("x"), id("h"), id("p")).prop_map(|(w, h, p)| put(
             "wish",
             json!({"id": w, "what": "Light", "who": h, "by": ["wall"], "points": [p]})
         )),
-        (id("t"), any::<bool>()).prop_map(|(t, charge)| put("platform", json!({"id": t, "name": "Hub", "in_charge": charge}))),
+        (id("t"), any::<bool>()).prop_map(|(t, charge)| put(
+            "platform",
+            json!({"id": t, "name": "Hub", "in_charge": charge})
+        )),
         (id("o"), id("p")).prop_map(|(o, p)| put(
             "photo",
             json!({"id": o, "point": p, "image": "0".repeat(64), "at": "2026-03-14T10:00:00Z"})
         )),
         (id("v"), -5.0..400.0f64).prop_map(|(k, depth)| put(
             "device-kind",
-            json!({"id": k, "name": "Own", "duty": "actuator", "supply": "plug", "forwards": false, "systems": ["zigbee"], "depth_mm": depth})
+            json!({"id": k, "name": "Own", "duty": "actuator", "supply": "plug", "forwards": false,
+                "systems": ["zigbee"], "depth_mm": depth})
         )),
-        prop::sample::select(vec!["call-out", "no-such"]).prop_map(|r| put("rate", json!({"id": r, "value": 9.0}))),
-        (id("p"), word(), text()).prop_map(|(p, column, text)| json!({"do": "fill", "points": [p], "column": column, "text": text})),
-        (id("p"), id("f")).prop_map(|(p, f)| json!({"do": "add-point", "id": p, "floor": f, "name": "New"})),
-        (id("r"), id("f"), spot()).prop_map(|(r, f, at)| json!({"do": "name-room", "id": r, "floor": f, "at": at, "name": "Den"})),
-        (id("k"), id("r"), id("f")).prop_map(|(k, r, f)| json!({"do": "copy-room", "id": k, "room": r, "to": f})),
+        prop::sample::select(vec!["call-out", "no-such"])
+            .prop_map(|r| put("rate", json!({"id": r, "value": 9.0}))),
+        (id("p"), word(), text()).prop_map(
+            |(p, column, text)| json!({"do": "fill", "points": [p], "column": column, "text": text})
+        ),
+        (id("p"), id("f"))
+            .prop_map(|(p, f)| json!({"do": "add-point", "id": p, "floor": f, "name": "New"})),
+        (id("r"), id("f"), spot()).prop_map(
+            |(r, f, at)| json!({"do": "name-room", "id": r, "floor": f, "at": at, "name": "Den"})
+        ),
+        (id("k"), id("r"), id("f"))
+            .prop_map(|(k, r, f)| json!({"do": "copy-room", "id": k, "room": r, "to": f})),
         Just(json!({"do": "tag-points"})),
     ]
 }
@@ -228,7 +241,10 @@ fn removals() -> impl Strategy<Value = Value> {
 
 /// Any edit or gesture, as it is sent.
 pub(crate) fn any_wish() -> impl Strategy<Value = Value> {
-    let one = || prop_oneof![3 => building(), 4 => radios(), 2 => wiring(), 2 => brief_and_sheet(), 2 => visits(), 3 => fields(), 1 => removals()];
+    let one = || {
+        prop_oneof![3 => building(), 4 => radios(), 2 => wiring(), 2 => brief_and_sheet(), 2 => visits(),
+            3 => fields(), 1 => removals()]
+    };
     let batch = prop::collection::vec(
         prop_oneof![building(), radios(), wiring(), fields(), removals()],
         1..4,

@@ -442,3 +442,60 @@ fn a_neutral_that_nobody_looked_at_is_planned_by_the_main() {
     );
     assert!(wish(&site, &isolate("x", "breaker", &["7"])).is_ok());
 }
+
+/// Whatever is learned or planned anew at an open box keeps it on the day, until it is closed or put back.
+#[test]
+fn an_open_box_stays_on_the_day_whatever_is_said_of_it() {
+    let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
+    let off = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let begun = stepped(&off, "a", "dead");
+    for edit in [
+        set("point", "a", "neutral", json!("absent")),
+        set("point", "a", "depth_mm", json!(10.0)),
+        set("point", "a", "earth", json!("none")),
+        set("point", "a", "box", json!("unknown")),
+        set("point", "a", "circuit", json!("9")),
+        set("point", "a", "circuit", json!("")),
+        set("device", "a", "kind", json!("dimmer-neutral")),
+        json!({"do": "remove", "kind": "load", "id": "lamp-a"}),
+        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
+    ] {
+        let since = planned(&begun, std::slice::from_ref(&edit));
+        let plan =
+            schedule(&analyse(&Arc::new(since.site.clone()), &Options::default()), &since.record);
+        let id = "a".parse().unwrap();
+        let is_on = plan.visits.iter().any(|v| v.devices().any(|d| *d == id));
+        assert!(is_on && !plan.left_out.iter().any(|l| l.device == id), "{edit}");
+    }
+}
+
+/// That a breaker is off says nothing of a box: it is dead once it was proved so, today.
+#[test]
+fn a_box_is_dead_when_it_was_proved_so_and_not_when_a_breaker_is_off() {
+    let dead = |site: &Folder| {
+        let point = site.site.points.named("a").unwrap();
+        dot_reach_core::gate::isolate::is_dead_now(&site.site, &site.record, point)
+    };
+    let off = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    assert!(!dead(&off));
+    assert!(dead(&stepped(&off, "a", "dead")));
+}
+
+/// A code is held against its check digits and against its neighbours' by whatever door it comes.
+#[test]
+fn a_code_that_is_put_is_held_as_one_that_is_kept() {
+    let site = house(System::Zigbee, &["a", "b"]);
+    let put = |id: &str, device: &str, text: &str| json!({"do": "put", "kind": "join-code", "value": {"id": id, "device": device, "text": text, "at": AT}});
+    let good = "83FED3407A939723A5C639B26916D505C3B5";
+    assert!(refused(&site, &put("k", "a", "on the back of it")).contains("never does"));
+    assert!(refused(&site, &put("k", "a", &good.replacen('8', "9", 1))).contains("checksum"));
+    let kept = wish(&site, &put("k", "a", good)).unwrap();
+    assert!(refused(&kept, &put("m", "b", good)).contains("is kept of"));
+    let two = json!({"do": "batch", "edits": [put("k", "a", good), put("m", "b", good)]});
+    assert!(refused(&site, &two).contains("is kept of"));
+    let set = json!({"do": "set", "kind": "join-code", "id": "k", "field": "device", "value": "b"});
+    assert!(wish(&kept, &set).is_ok(), "a code that was noted with the wrong device is corrected");
+    // What is planned no longer holds no code against another.
+    let gone = planned(&kept, &[json!({"do": "remove", "kind": "device", "id": "a"})]);
+    assert!(wish(&gone, &put("m", "b", good)).is_ok());
+}

@@ -1,11 +1,14 @@
-//! Channels and the air: what else sends at 2.4 GHz, and which channel suits a network best.
+//! Channels and the air: what else sends, at 2.4 GHz and below 1 GHz, and which channel suits a network best.
 
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
+use dot_reach_core::analysis::Analysis;
+use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::air::advise;
 use dot_reach_core::radio::coexistence::Emission;
+use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Emitter, EmitterId, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::scan_csv;
@@ -38,6 +41,18 @@ struct Page {
     /// What may be put on the plan: the words of its button, and its first guess.
     sources: Vec<(&'static str, String)>,
     quiet: bool,
+    below: Vec<BelowRow>,
+}
+
+/// A network below 1 GHz, and who else sends there.
+struct BelowRow {
+    network: String,
+    mhz: String,
+    sources: String,
+    /// How many of its radios hear one of them.
+    hear: String,
+    /// The least share of messages that arrive, over all its devices.
+    least: String,
 }
 
 struct NetworkTab {
@@ -69,6 +84,8 @@ pub(crate) struct EmitterRow {
     pub(crate) channel: u8,
     pub(crate) width: u8,
     pub(crate) is_wifi: bool,
+    /// The carrier of a sender below 1 GHz, in kHz; empty for others.
+    pub(crate) khz: String,
     pub(crate) x: String,
     pub(crate) y: String,
     pub(crate) height: String,
@@ -153,6 +170,7 @@ pub(crate) async fn show(
                 .map(|f| (f.id.to_string(), f.name.clone()))
                 .collect(),
             sources: sources(&site)?,
+            below: below(&analysis),
             quiet: chosen.is_none_or(|n| n.air.sources.is_empty()),
         })
     })
@@ -164,6 +182,11 @@ pub(crate) fn emitter_row(e: &Emitter, on_plan: String) -> EmitterRow {
     let (channel, width, is_wifi) = match e.carrier {
         Emission::Wifi { channel, width_mhz } => (channel, width_mhz, true),
         Emission::Mesh { channel } => (channel, 2, false),
+        Emission::Narrow { .. } => (0, 0, false),
+    };
+    let khz = match e.carrier {
+        Emission::Narrow { khz } => khz.to_string(),
+        Emission::Wifi { .. } | Emission::Mesh { .. } => String::new(),
     };
     EmitterRow {
         id: e.id.to_string(),
@@ -171,6 +194,7 @@ pub(crate) fn emitter_row(e: &Emitter, on_plan: String) -> EmitterRow {
         channel,
         width,
         is_wifi,
+        khz,
         x: format!("{:.2}", e.at[0]),
         y: format!("{:.2}", e.at[1]),
         height: format!("{:.2}", e.height_m.get()),
@@ -182,6 +206,33 @@ pub(crate) fn emitter_row(e: &Emitter, on_plan: String) -> EmitterRow {
     }
 }
 
+/// The carrier on which most senders below 1 GHz of a region are.
+fn star_khz(site: &Site) -> u32 {
+    let mhz = site.job.region.frequency(System::Star, None).get();
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "below 1 GHz")]
+    {
+        (mhz * 1000.0).round() as u32
+    }
+}
+
+/// What reaches the receivers of each network below 1 GHz.
+fn below(analysis: &Analysis) -> Vec<BelowRow> {
+    let networks = analysis.networks.iter().filter(|n| n.medium.frequency().get() < 1000.0);
+    let row = |n: &NetworkAnalysis| {
+        let hears = (0..n.nodes.len()).filter(|place| n.arrivals.hears_others(*place));
+        let reached = n.outcomes.iter().filter(|o| !o.hops.is_empty());
+        let least = reached.min_by(|a, b| a.success.total_cmp(&b.success));
+        BelowRow {
+            network: n.name.clone(),
+            mhz: typographic(n.medium.frequency().get(), 2),
+            sources: n.air.sources.iter().map(|s| s.name.clone()).collect::<Vec<_>>().join(", "),
+            hear: format!("{} of {}", hears.count(), n.nodes.len()),
+            least: least.map_or_else(|| "–".to_owned(), |o| format!("{:.1} %", o.success * 100.0)),
+        }
+    };
+    networks.map(row).collect()
+}
+
 fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {
     let floor = site.floors_upward().first().map(|f| f.id.clone());
     // The browser gives it an id of its own.
@@ -189,8 +240,11 @@ fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {
         return Ok(Vec::new());
     };
     let wifi = Emission::Wifi { channel: 6, width_mhz: 20 };
-    let kinds =
-        [("Add an access point", wifi), ("Add a foreign mesh", Emission::Mesh { channel: 15 })];
+    let kinds = [
+        ("Add an access point", wifi),
+        ("Add a foreign mesh", Emission::Mesh { channel: 15 }),
+        ("Add a neighbour below 1 GHz", Emission::Narrow { khz: star_khz(site) }),
+    ];
     let guess = |(words, carrier)| {
         let emitter = Emitter::first_guess(id.clone(), floor.clone(), carrier);
         Ok((words, serde_json::to_string(&emitter).map_err(StoreError::Row)?))

@@ -12,12 +12,15 @@ use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::lamp_ways::{LampWayAt, lamp_ways};
 use dot_reach_core::fit::schools::{GroupSchool, SchoolAt, chosen, schools};
+use dot_reach_core::network::Band;
 use dot_reach_core::site::{Edit, Kind, Point, PointId, Site};
+use dot_reach_core::systems::{HubAt, SystemAt, systems};
 use dot_reach_core::units::typographic;
 use serde::Deserialize;
 use serde_json::json;
 
 use crate::door::{For, See};
+use crate::drawing::band_class;
 use crate::error::WebError;
 use crate::pages::survey::verdict;
 use crate::pages::{Shell, printed};
@@ -28,6 +31,9 @@ const MOST_TRIED: usize = 8;
 #[derive(Deserialize)]
 pub(crate) struct Query {
     point: PointId,
+    /// Whether the radio systems are tried side by side.
+    #[serde(default)]
+    systems: bool,
 }
 
 #[derive(Template)]
@@ -45,6 +51,21 @@ struct Page {
     group: String,
     schools: Vec<SchoolRow>,
     loads: Vec<LoadRows>,
+    systems: Vec<SystemRow>,
+}
+
+/// A radio system at the place.
+struct SystemRow {
+    name: &'static str,
+    frequency: String,
+    class: &'static str,
+    verdict: &'static str,
+    device: String,
+    hub: String,
+    reasons: Vec<String>,
+    upkeep: &'static str,
+    cost: String,
+    is_in_job: bool,
 }
 
 #[expect(clippy::struct_excessive_bools, reason = "each is a column of yes or no")]
@@ -99,14 +120,19 @@ pub(crate) async fn show(
     For(job, ..): For<See>,
     query: web::Query<Query>,
 ) -> Result<HttpResponse, WebError> {
-    let wanted = query.into_inner().point;
+    let Query { point: wanted, systems: with_systems } = query.into_inner();
     let shell = job.shell("Survey");
     let page = job
         .at_bench(Options::default(), move |bench, job| {
             let site = Arc::clone(&job.site);
             let point = site.points.get(&wanted).ok_or(WebError::NotFound("point"))?;
             let analysis = bench.analysis(&site, &Options::default())?;
-            Ok(page(shell, &site, point, &analysis))
+            let mut page = page(shell, &site, point, &analysis);
+            if with_systems {
+                let found = systems(&analysis, point, &|| true).unwrap_or_default();
+                page.systems = found.iter().map(system).collect();
+            }
+            Ok(page)
         })
         .await?;
     printed(job, move |_| Ok(page)).await
@@ -131,11 +157,12 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
             mesh = found.map(|e| told(&e)).unwrap_or_default();
         }
         let (word, class) = verdict(candidate.fits);
+        let later = candidate.later.map(|k| format!("{} is a later generation of it.", k.name));
         let row = Row {
             name: kind.name.clone(),
             verdict: word,
             class,
-            reasons: candidate.reasons.iter().map(ToString::to_string).collect(),
+            reasons: candidate.reasons.iter().map(ToString::to_string).chain(later).collect(),
             ways: candidate.reasons.first().map_or(&[][..], |r| r.ways_out()),
             price: kind.fit.price.map(|p| typographic(p, 0)).unwrap_or_default(),
             forwards: candidate.forwards,
@@ -149,6 +176,7 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
     }
     let group = site.group_of(&point.id).filter(|g| g.places.len() > 1);
     Page {
+        systems: Vec::new(),
         shell,
         tool: "choices",
         point: point.id.to_string(),
@@ -172,6 +200,32 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
                 rows: lamp_ways(site, l).iter().map(lamp).collect(),
             })
             .collect(),
+    }
+}
+
+fn system(at: &SystemAt<'_>) -> SystemRow {
+    let hub = match &at.hub {
+        HubAt::Planned { name } => format!("{name} is there"),
+        HubAt::Bought { beside, price } => match price {
+            Some(price) => format!("to be bought, {}, beside {beside}", typographic(*price, 0)),
+            None => format!("to be bought, beside {beside}"),
+        },
+        HubAt::NotNeeded => "needs none".to_owned(),
+        HubAt::Nowhere => "no hub in the library, or no place for one".to_owned(),
+    };
+    SystemRow {
+        name: at.system.name(),
+        frequency: typographic(at.frequency.get(), 1),
+        class: at.band().map_or("open", band_class),
+        verdict: at.band().map_or("not tried", Band::name),
+        device: at
+            .device
+            .map_or_else(String::new, |(kind, fits)| format!("{}: {}", kind.name, verdict(fits).0)),
+        hub,
+        reasons: at.reasons(),
+        upkeep: at.system.rule().upkeep,
+        cost: money(at.cost),
+        is_in_job: at.is_in_job,
     }
 }
 

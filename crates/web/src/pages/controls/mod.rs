@@ -10,6 +10,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
 use dot_reach_core::site::{Device, DeviceId, Path, Site};
+use dot_reach_core::survey::natural::{Light, Natural, lights};
 
 use crate::door::{For, See};
 use crate::error::WebError;
@@ -27,6 +28,17 @@ struct Page {
     outages: [&'static str; 4],
     loads_of_a_kind: Vec<LoadsRow>,
     stranded: String,
+    lights: Vec<LightRow>,
+    /// How many lights nothing but a phone works.
+    dark: usize,
+}
+
+/// A light, and what works it without a phone.
+struct LightRow {
+    breaker: String,
+    name: String,
+    place: String,
+    by: String,
 }
 
 /// Loads that the same means work.
@@ -83,6 +95,8 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             groups,
             outages: Outage::ALL.map(|(_, name)| name),
             stranded: stranded(&loads_of_a_kind),
+            dark: lights(&site).iter().filter(|l| l.by.is_empty()).count(),
+            lights: lights(&site).iter().map(light).collect(),
             loads_of_a_kind,
         })
     })
@@ -130,6 +144,21 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
         })
     });
     (rows, groups.collect())
+}
+
+fn light(light: &Light<'_>) -> LightRow {
+    let by = light.by.iter().map(|by| match by {
+        Natural::Button(at) => format!("button at {at}"),
+        Natural::WallSwitch(at) => format!("wall switch at {at}"),
+        Natural::Companion(at) => format!("companion at {at}"),
+        Natural::Remote(name) => name.clone(),
+    });
+    LightRow {
+        breaker: light.breaker.clone(),
+        name: light.name.clone(),
+        place: light.point.title(),
+        by: by.collect::<Vec<_>>().join(", "),
+    }
 }
 
 fn words(by: &By) -> &str {

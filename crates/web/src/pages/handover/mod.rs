@@ -3,11 +3,13 @@
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::assumptions::assumptions;
 use dot_reach_core::findings::{Finding, grouped};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::gate::gate;
 use dot_reach_core::install::guide::ROWS;
 use dot_reach_core::install::{MAINS_CAUTIONS, record};
+use dot_reach_core::network::Hop;
 use dot_reach_core::placement::explain::ruling_words;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::record::{Method, Record, Step};
@@ -21,6 +23,7 @@ use crate::door::{For, See};
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
+use crate::pages::assumptions::{AssumptionRow, assumption_row};
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
 use crate::pages::reach::ledger::tag_of;
@@ -44,6 +47,7 @@ struct Page {
     legend: Vec<(&'static str, String)>,
     rows: Vec<Row>,
     readings: Vec<ReadingRow>,
+    assumed: Vec<AssumptionRow>,
     /// Devices that are out, thin, or do not fit, each with why.
     open: Vec<(String, String)>,
     /// By who must act, each by place.
@@ -152,9 +156,7 @@ fn page(
                 outcome.hops.len().to_string()
             },
             via: via.collect::<Vec<_>>().join(", "),
-            margin: outcome
-                .weakest()
-                .map_or_else(|| "–".into(), |h| typographic(h.margin().get(), 1)),
+            margin: outcome.weakest().map_or_else(|| "–".into(), with_range),
             hangs_on: network.hangs_on_carriers(outcome).map(name).collect::<Vec<_>>().join(", "),
         }
     });
@@ -199,9 +201,15 @@ fn page(
             .map(|g| (g.acts.name(), g.places.into_iter().map(at_place).collect()))
             .collect(),
         overruled: site.rulings.iter().map(|r| (ruling_words(site, r), r.why.clone())).collect(),
+        assumed: assumptions(analysis).into_iter().map(assumption_row).collect(),
         cautions: MAINS_CAUTIONS,
         day: the_day(site, record, codes),
     }
+}
+
+/// A margin with how far off it may be.
+fn with_range(hop: &Hop) -> String {
+    format!("{} ± {}", typographic(hop.margin().get(), 1), typographic(hop.sigma.get(), 1))
 }
 
 /// What was done on site, in words.

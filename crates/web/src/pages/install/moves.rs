@@ -4,6 +4,7 @@ use dot_reach_core::Analysis;
 use dot_reach_core::bill::{connector, joints, staying};
 use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::codes;
+use dot_reach_core::fit::FitPlace;
 use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{cautions, checks, power_cautions, settings};
 use dot_reach_core::gate::isolate;
@@ -12,11 +13,14 @@ use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::WalkAct;
 use dot_reach_core::record::{Cut, IsolationId, Record, Step, WiringRecord};
-use dot_reach_core::site::{DeviceId, Function, NetworkId, Site};
+use dot_reach_core::site::{DeviceId, Function, NetworkId, Point, Site};
+use dot_reach_core::survey::lines::as_tested;
 use dot_reach_core::units::typographic;
+use dot_reach_core::wires::{ConductorPlan, of_place};
 use serde_json::json;
 
 use super::overview::{labels, why};
+use crate::drawing::wires::{WireDiagram, diagram};
 use crate::pages::jobs::day;
 
 /// What a card says beside its checks.
@@ -50,10 +54,20 @@ pub(super) struct WiringSheet {
     pub(super) diagram: String,
     pub(super) diagrams: Vec<String>,
     pub(super) strip: String,
+    /// Which side tabs come off it; empty where none does.
+    pub(super) tabs: String,
     pub(super) terminals: String,
     pub(super) connectors: Vec<String>,
     /// Each conductor: what it is, where it was, where it goes, whether it is capped.
     pub(super) conductors: Vec<[String; 4]>,
+    /// The diagram of its box, where there is a plan of it.
+    pub(super) diagram_of: Option<WireDiagram>,
+    /// Leads that are made new.
+    pub(super) leads: Vec<String>,
+    /// What is open, before anything of the control is wired.
+    pub(super) open: Vec<String>,
+    /// How many states the plan was tried in; nought where there is none.
+    pub(super) tried: usize,
     pub(super) put_back: String,
     pub(super) old_device: String,
     pub(super) hidden: Vec<(String, String)>,
@@ -415,39 +429,111 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
         .filter_map(|d| site.kind(&d.kind))
         .filter(|k| k.is_wired_in())
         .collect();
-    let connectors = joints(&lead.conductors, &kinds, staying(lead)).into_iter().map(|met| {
+    let found = as_tested(&lead.conductors);
+    let connectors = joints(&found, &kinds, staying(lead)).into_iter().map(|met| {
         let row = dot_reach_core::catalogue::rates::row(connector(met));
         format!("{met} meet: {}", row.map_or("", |r| r.name.as_str()).to_lowercase())
     });
-    let named = |f: Function| Function::ALL.iter().find(|(of, _)| *of == f).map_or("", |(_, w)| w);
-    let conductors = lead.conductors.iter().map(|c| {
+    let control = of_place(site, &spot.point.id);
+    let planned = control.as_ref().and_then(|c| c.boxes.iter().find(|b| b.point == spot.point.id));
+    let open = control.as_ref().map(|c| c.open.clone()).unwrap_or_default();
+    let is_open = planned.is_none() && !open.is_empty();
+    let conductors = found.iter().zip(&lead.conductors).map(|(c, noted)| {
         let count = if c.count > 1 { format!("{} × ", c.count) } else { String::new() };
-        let goes = if c.capped || c.found == Function::Spare {
+        let goes = if c.found != noted.found {
+            format!("nowhere yet: noted as {}, and the tests speak against it", named(noted.found))
+        } else if c.capped || c.found == Function::Spare {
             "capped by itself".to_owned()
-        } else if c.new_terminal.is_empty() {
-            terminal(spot.kind, c.found)
-        } else {
+        } else if !c.new_terminal.is_empty() {
             c.new_terminal.clone()
+        } else if is_open && c.found != Function::Earth {
+            "nowhere yet: see what is open".to_owned()
+        } else {
+            terminal(spot.kind, c.found)
         };
         [format!("{count}{}", named(c.found)), c.colour.clone(), c.old_terminal.clone(), goes]
     });
+    let conductors: Vec<[String; 4]> = match planned {
+        Some(plan) => plan.conductors.iter().map(|c| as_planned(c, spot, lead)).collect(),
+        None => conductors.collect(),
+    };
     let said =
         |name: &String| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
+    let leads = planned.into_iter().flat_map(|b| &b.leads);
+    let leads = leads.map(|l| format!("New lead, {}: {} to {}", l.carries.name(), l.from, l.to));
     WiringSheet {
+        diagram_of: planned.map(diagram),
+        leads: leads.collect(),
+        tried: control.as_ref().map_or(0, |c| c.works.len()),
+        open,
         is_new: record.is_none(),
         put: put.unwrap_or_default(),
         diagram: record.map(|r| r.diagram.clone()).unwrap_or_default(),
         diagrams: spot.kind.wiring.diagrams.clone(),
         strip: spot.kind.wiring.strip_mm.map(|mm| typographic(mm, 0)).unwrap_or_default(),
+        tabs: match FitPlace::of(site, spot.point, Some(spot.device)).tabs_words() {
+            None => "say its gang: it decides which side tabs come off".to_owned(),
+            Some("") => String::new(),
+            Some(which) => format!("side tabs off before it is mounted: {which}"),
+        },
         terminals: spot.kind.wiring.terminals.join(", "),
         connectors: connectors.collect(),
-        conductors: conductors.collect(),
+        conductors,
         put_back: record.map(|r| r.put_back.clone()).unwrap_or_default(),
         old_device: record.map(|r| r.old_device.clone()).unwrap_or_default(),
         hidden: spot.kind.wiring.hidden.iter().map(|h| (h.clone(), said(h))).collect(),
         point: spot.point.id.to_string(),
         id,
     }
+}
+
+/// What a conductor was found to be, in words.
+fn named(f: Function) -> &'static str {
+    Function::ALL.iter().find(|(of, _)| *of == f).map_or("", |(_, w)| w)
+}
+
+/// A conductor as the plan of its box has it: what it is, its colour, where it was, where it goes.
+fn as_planned(c: &ConductorPlan, spot: &WorkedDevice<'_>, lead: &Point) -> [String; 4] {
+    let noted =
+        lead.conductors.iter().find(|n| n.id == c.id || c.id.starts_with(&format!("{}.", n.id)));
+    if let Some(own) = noted.filter(|n| !n.new_terminal.is_empty()) {
+        return [
+            named(c.was).to_owned(),
+            c.colour.clone(),
+            c.was_at.clone(),
+            own.new_terminal.clone(),
+        ];
+    }
+    let mut goes: Vec<String> = c
+        .terminals
+        .iter()
+        .map(|(of, name)| match of {
+            Some(of) if *of != spot.device.id => {
+                let other = spot.site.devices.get(of).map_or("", |d| d.name.as_str());
+                format!("{name} of {other}")
+            }
+            _ => name.clone(),
+        })
+        .collect();
+    if !c.joins.is_empty() {
+        goes.push(format!("joined with {}", c.joins.join(", ")));
+    }
+    if c.capped {
+        goes.push("capped by itself".to_owned());
+    }
+    if let Some(noted) = noted.filter(|n| n.found != c.was) {
+        let as_noted = named(noted.found);
+        goes = vec![format!("nowhere yet: noted as {as_noted}, and the tests speak against it")];
+    }
+    if goes.is_empty() {
+        goes.push(c.becomes.clone());
+    }
+    if !c.mark.is_empty() {
+        goes.push(c.mark.clone());
+    }
+    let leads = if c.towards.is_empty() { String::new() } else { format!(", {}", c.towards) };
+    let what = format!("{} {}{leads}", named(c.was), if c.is_surveyed { &c.id } else { "" });
+    [what.trim().to_owned(), c.colour.clone(), c.was_at.clone(), goes.join("; ")]
 }
 
 /// What is kept of a device as it was set, each with what stands on record.

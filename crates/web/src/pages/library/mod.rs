@@ -7,7 +7,7 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::catalogue::rates::RATES;
 use dot_reach_core::catalogue::{
-    Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
+    BackhaulBy, Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
 };
 use dot_reach_core::prove::firm;
 use dot_reach_core::radio::system::System;
@@ -190,13 +190,13 @@ fn rates(site: &Site) -> Vec<RateRow> {
     RATES.iter().map(row).collect()
 }
 
-/// A row of which nothing is known but what it is there for.
+/// A row of which nothing is known yet. What has to be said of every row is the commonest of it, to be changed.
 fn new_row(site: &Site) -> Value {
     let devices = |id: &NetworkId| site.devices.iter().filter(|d| d.network == *id).count();
     let largest = site.networks.iter().max_by_key(|n| devices(&n.id));
     let system = largest.map_or(System::Zigbee, |n| n.system);
     json!({ "name": "New device", "duty": Duty::Actuator, "supply": Supply::MainsNeutral, "forwards": false,
-        "systems": [system], "button": Button::Own })
+        "systems": [system] })
 }
 
 /// What is left of its limits with side tabs off; a pair that is none of the usual ones stands with them.
@@ -238,6 +238,11 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("fit.gangs".to_owned(), "Gangs it fills".to_owned(), fit.gangs.max(1).to_string()),
         ("fit.price".to_owned(), "Price".to_owned(), number(fit.price)),
         ("fit.life_years".to_owned(), "Lasts, years".to_owned(), number(fit.life_years)),
+        (
+            "generation".to_owned(),
+            "Generation of its family".to_owned(),
+            kind.generation.map(|g| g.to_string()).unwrap_or_default(),
+        ),
         (
             "children".to_owned(),
             "Keeps children".to_owned(),
@@ -304,6 +309,9 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         (Some(Button::Own), "on it"),
         (Some(Button::Wired), "a wall switch, wired to it"),
     ];
+    let not_known = std::iter::once((None, "not known, or no hub"));
+    let backhauls: Vec<_> =
+        not_known.chain(BackhaulBy::ALL.map(|(by, words)| (Some(by), words))).collect();
     let mut ticks = vec![
         ("forwards", "forwards for others", kind.forwards),
         ("has_radio", "has a radio", kind.has_radio),
@@ -373,6 +381,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("duty", "What it does", choices(&duties, kind.duty)),
             ("button", "Button", choices(&buttons, kind.button)),
             ("supply", "Supply", choices(&supplies, kind.supply)),
+            ("backhaul", "A hub: joined to the router", choices(&backhauls, kind.backhaul)),
             ("fit.far", "At a far place it is", choices(&far, fit.far)),
             ("fit.powered", "The powered unit goes", choices(&powered, fit.spelled_out().powered)),
         ],

@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::site::{JobKind, PointKind, Residual, Site, breaker_order};
+use dot_reach_core::site::{Circuit, JobKind, PointKind, Residual, Site, breaker_order};
 use dot_reach_core::survey::brief::{FIRST_FIX, first_fix_depth_mm, who_may};
-use dot_reach_core::survey::previsit::looks;
+use dot_reach_core::survey::previsit::{looks, spots};
 use dot_reach_core::units::typographic;
 
 use crate::door::{For, See};
@@ -22,6 +22,8 @@ struct Page {
     tool: &'static str,
     job: String,
     looks: Vec<Row>,
+    /// Places that are hard for radio: id, name, why, what to find out.
+    spots: Vec<[String; 4]>,
     minutes: String,
     entitled: Vec<String>,
     who_may: String,
@@ -38,7 +40,8 @@ struct CircuitRow {
     proven: String,
     by: String,
     residual: &'static str,
-    shared: bool,
+    /// What is known of its neutral, where that is not that it has its own.
+    neutral: &'static str,
     wrong: bool,
     /// Tags or names of the points that name it.
     feeds: Vec<(String, String)>,
@@ -65,7 +68,7 @@ fn circuits(site: &Site) -> Vec<CircuitRow> {
             proven: proven.map(|p| p.label.clone()).unwrap_or_default(),
             by: proven.map(|p| format!("{}, {}, {}", p.by, p.with, day(&p.at))).unwrap_or_default(),
             residual: circuit.map_or("", |c| words(c.residual)),
-            shared: circuit.is_some_and(|c| c.shared_neutral == Some(true)),
+            neutral: neutral(circuit),
             wrong: circuit.is_some_and(|c| c.mislabelled().is_some()),
             feeds: fed.map(|p| (p.id.to_string(), p.label().to_owned())).collect(),
         }
@@ -80,9 +83,18 @@ struct Row {
     room: String,
     breaker: String,
     wrong_label: String,
-    shared: bool,
+    /// What is known of its neutral, where that is not that it has its own.
+    neutral: &'static str,
     ask: Vec<&'static str>,
     settles: usize,
+}
+
+fn neutral(circuit: Option<&Circuit>) -> &'static str {
+    match circuit.map(|c| c.shared_neutral) {
+        Some(Some(true)) => "shares its neutral: all that share it go off together",
+        Some(None) => "nobody has looked whether it shares its neutral: the main",
+        Some(Some(false)) | None => "",
+    }
 }
 
 #[get("/jobs/{job}/previsit")]
@@ -101,7 +113,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                 room: site.room_name(point).to_owned(),
                 breaker: point.circuit.clone(),
                 wrong_label: circuit.and_then(|c| c.mislabelled()).unwrap_or_default().to_owned(),
-                shared: circuit.is_some_and(|c| c.shared_neutral == Some(true)),
+                neutral: neutral(circuit),
                 ask: look.ask,
                 settles: look.settles,
             })
@@ -111,11 +123,17 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             let depth = typographic(first_fix_depth_mm(p), 0);
             [p.tag.clone(), format!("{}, {}", p.name, site.room_name(p)), depth, loads.join(", ")]
         });
+        let hard = spots(&site).into_iter().filter_map(|(id, spot)| {
+            let point = site.points.get(&id)?;
+            Some([id.to_string(), point.title(), spot.is.to_owned(), spot.ask.to_owned()])
+        });
+        let hard = hard.collect();
         Ok(Page {
             shell: job.shell("Survey"),
             tool: "previsit",
             job: site.job.name.clone(),
             looks: rows.collect(),
+            spots: hard,
             minutes: typographic(minutes, 0),
             entitled: site
                 .people

@@ -2,12 +2,16 @@
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
+use dot_reach_core::lifetimes::{Lifetime, lifetimes};
+use dot_reach_core::moment::Moment;
 use dot_reach_core::prove::drift::{Changed, changed, trends};
 use dot_reach_core::prove::stages::newest;
 use dot_reach_core::record::Stage;
 use dot_reach_core::site::Site;
+use dot_reach_core::units::typographic;
 
 use super::{Tabs, name, or_dash, tabs};
+use crate::app::moment;
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::jobs::day;
@@ -21,6 +25,18 @@ struct Page {
     proven: String,
     changed: Vec<String>,
     rows: Vec<[String; 6]>,
+    lives: Vec<LifeRow>,
+    /// How many devices nothing is known of: since when, or how long they last.
+    unknown: usize,
+}
+
+/// A device that is replaced before a day.
+struct LifeRow {
+    name: String,
+    since: String,
+    years: String,
+    before: String,
+    is_due: bool,
 }
 
 #[get("/jobs/{job}/prove/since")]
@@ -38,7 +54,11 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                 if t.is_alarm { "look" } else { "" }.to_owned(),
             ]
         });
+        let lives = lifetimes(site, record);
+        let now = moment();
         Ok(Page {
+            unknown: lives.iter().filter(|l| l.replace_before.is_none()).count(),
+            lives: lives.iter().filter_map(|l| life(site, l, &now)).collect(),
             tabs: tabs(&job.id, "/since"),
             proven: newest(record, Stage::Proven).map(|m| day(&m.at)).unwrap_or_default(),
             changed: changed(&trends).iter().map(|c| words(site, c)).collect(),
@@ -47,6 +67,18 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         })
     })
     .await
+}
+
+fn life(site: &Site, life: &Lifetime, now: &Moment) -> Option<LifeRow> {
+    let before = life.replace_before.as_ref()?;
+    let date = |at: &Moment| at.chars().take(10).collect::<String>();
+    Some(LifeRow {
+        name: name(site, &life.device),
+        since: life.since.as_ref().map(date).unwrap_or_default(),
+        years: typographic(life.years.unwrap_or_default(), 0),
+        before: date(before),
+        is_due: before <= now,
+    })
 }
 
 fn words(site: &Site, c: &Changed) -> String {

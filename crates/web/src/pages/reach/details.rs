@@ -5,6 +5,8 @@ use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::{Band, Node, Reason, Role};
 use dot_reach_core::power::{events_of, life_of};
 use dot_reach_core::simulate::Chances;
+use dot_reach_core::site::neutrals::really;
+use dot_reach_core::site::{Point, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
 
@@ -36,6 +38,8 @@ pub(crate) struct Details {
     pub(crate) breakers: String,
     pub(crate) battery: String,
     pub(crate) circuit: String,
+    /// Whether that breaker was proven to be the one.
+    pub(crate) circuit_proven: bool,
     /// What its breaker takes down with it.
     pub(crate) circuit_takes: String,
     pub(crate) circuit_off: bool,
@@ -45,6 +49,8 @@ pub(crate) struct HopRow {
     pub(crate) to: String,
     pub(crate) out: String,
     pub(crate) back: String,
+    /// How far off both may be.
+    pub(crate) off: String,
     pub(crate) class: &'static str,
 }
 
@@ -94,6 +100,18 @@ fn circuit_takes(analysis: &Analysis, node: &Node) -> String {
     }
 }
 
+/// Where a point is, and the breaker that really feeds it.
+fn place_words(site: &Site, point: &Point) -> String {
+    let label = point.circuit.trim();
+    let circuit = match really(site, label) {
+        "" => String::new(),
+        breaker if breaker == label => format!(", breaker {label}"),
+        breaker => format!(", breaker {breaker} (labelled {label})"),
+    };
+    let room = if point.room.is_empty() { "no room" } else { &point.room };
+    format!("{room}, {} up{circuit}", point.height_m)
+}
+
 pub(crate) fn details(
     job: &JobId,
     analysis: &Analysis,
@@ -114,16 +132,11 @@ pub(crate) fn details(
         to: name(network, &h.to),
         out: typographic(h.margin_out.get(), 1),
         back: typographic(h.margin_back.get(), 1),
+        off: typographic(h.sigma.get(), 1),
         class: band_class(Band::of(h.margin(), h.target)),
     });
     let device = site.devices.get(&node.device);
     let point = device.and_then(|d| site.point_of(d));
-    let place_words = point.map_or_else(String::new, |p| {
-        let circuit =
-            if p.circuit.is_empty() { String::new() } else { format!(", breaker {}", p.circuit) };
-        let room = if p.room.is_empty() { "no room".to_owned() } else { p.room.clone() };
-        format!("{room}, {} up{circuit}", p.height_m)
-    });
     let is_reached = !outcome.hops.is_empty();
     let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
     let second = || second_way(network, place);
@@ -145,6 +158,9 @@ pub(crate) fn details(
         wants_cures: outcome.band < Band::Sound && outcome.reason != Reason::Down,
         battery: battery.unwrap_or_default(),
         circuit: node.circuit.clone(),
+        circuit_proven: point
+            .and_then(|p| analysis.site.circuit_of(p))
+            .is_some_and(|c| c.proven.is_some()),
         circuit_takes: circuit_takes(analysis, node),
         circuit_off: analysis.options.breakers_off.contains(&node.circuit),
         chance: chance
@@ -165,7 +181,7 @@ pub(crate) fn details(
         },
         hops: hops.collect(),
         role: format!("{}: {}", node.role.role.name(), node.role.why),
-        place: place_words,
+        place: point.map_or_else(String::new, |p| place_words(site, p)),
         success: if is_reached {
             format!(
                 "{:.0} % of messages, about {:.0} ms from the hub",

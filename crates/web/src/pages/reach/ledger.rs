@@ -110,9 +110,10 @@ const fn words(
     reason = "a method named by its path is one of a single lifetime"
 )]
 #[rustfmt::skip]
-const COLUMNS: [Column; 14] = [
+const COLUMNS: [Column; 15] = [
     numbers("hops", "hops", "radio hops from the hub", |l| l.hops()),
     numbers("margin", "dB", "margin of the weakest hop, worse direction", |l| l.margin(Hop::margin)),
+    numbers("off", "± dB", "how far off that margin may be: two in three lie within", |l| l.off()),
     numbers("out", "out dB", "weakest margin from the hub outward", |l| l.margin(|h| h.margin_out)),
     numbers("back", "back dB", "weakest margin back to the hub", |l| l.margin(|h| h.margin_back)),
     numbers("spare", "spare", "margin over the target, dB", |l| l.margin(|h| h.margin() - h.target)),
@@ -128,7 +129,7 @@ const COLUMNS: [Column; 14] = [
 ];
 
 /// Those shown when none are chosen.
-const USUAL: [&str; 2] = ["hops", "margin"];
+const USUAL: [&str; 3] = ["hops", "margin", "off"];
 
 impl<'a> Line<'a> {
     fn node(&self) -> &'a Node {
@@ -156,6 +157,13 @@ impl<'a> Line<'a> {
     fn margin(&self, of: fn(&Hop) -> Db) -> Known {
         let least = self.outcome().hops.iter().map(of).min_by(Db::total_cmp);
         least.map_or(Known::Nothing, |m| Known::Number(m.get(), typographic(m.get(), 1)))
+    }
+
+    /// The deviation of the hop whose margin is shown.
+    fn off(&self) -> Known {
+        let least = self.outcome().hops.iter().min_by(|a, b| a.margin().total_cmp(&b.margin()));
+        let sigma = least.map(|hop| hop.sigma.get());
+        sigma.map_or(Known::Nothing, |off| Known::Number(off, typographic(off, 1)))
     }
 
     fn reached(&self, of: fn(&Outcome) -> (f64, usize)) -> Known {
@@ -361,8 +369,8 @@ pub(crate) fn ledger(
         choices: COLUMNS.iter().map(head).collect(),
         count: count_words(shown.len(), network.nodes.len()),
         width: match room {
-            0..=2 => "plain",
-            3..=5 => "wide",
+            0..=3 => "plain",
+            4..=5 => "wide",
             _ => "widest",
         },
     }

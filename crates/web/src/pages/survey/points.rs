@@ -10,7 +10,7 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::{Device, Feed, FloorId, Neutral, Point, Provenance, Security, Site};
 use dot_reach_core::units::{Db, Dbm, typographic};
 
-use super::choices::{Choice, choices, metres, networks};
+use super::choices::{Choice, choices, metres, networks, yes_no};
 use super::found::{
     FactRow, LinesForm, PhotoRow, SignsForm, fact_rows, lines_form, photo_kinds, photo_rows,
     signs_form,
@@ -40,6 +40,9 @@ pub(super) struct PointForm {
     pub(super) in_room: String,
     pub(super) feeds: Vec<Choice>,
     pub(super) finish: String,
+    pub(super) plate_style: String,
+    pub(super) screwless: Vec<Choice>,
+    pub(super) clearance: String,
     pub(super) facts: Vec<FactRow>,
     pub(super) is_switch: bool,
     pub(super) signs: SignsForm,
@@ -77,6 +80,8 @@ pub(super) struct DeviceForm {
     /// Whether its region's limit is an average.
     pub(super) has_duty: bool,
     pub(super) replaces: String,
+    /// The day, or nothing.
+    pub(super) since: String,
     pub(super) security: Vec<Choice>,
     pub(super) planned: String,
 }
@@ -151,6 +156,9 @@ pub(super) fn point_form(site: &Site, record: &Record, point: &Point, who: &str)
         in_room: site.room_of(point).map(|r| r.name.clone()).unwrap_or_default(),
         feeds: choices(&Feed::ALL, point.feed),
         finish: point.finish.clone(),
+        plate_style: point.plate.style.clone(),
+        screwless: yes_no(point.plate.screwless, "not asked"),
+        clearance: point.plate.clearance.clone(),
         facts: fact_rows(&point.facts),
         is_switch: point.kind == PointKind::Switch,
         signs: signs_form(site, point),
@@ -188,6 +196,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
     let sheet = &device.sheet;
     DeviceForm {
         replaces: device.replaces.clone(),
+        since: device.since.as_ref().map_or_else(String::new, |at| at.chars().take(10).collect()),
         security: if system.is_some_and(|s| s.rule().has_security_classes) {
             choices(&Security::ALL, device.security)
         } else {

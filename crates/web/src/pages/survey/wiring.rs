@@ -45,6 +45,7 @@ pub(super) struct ConductorRow {
     pub(super) sizes: Vec<Choice>,
     pub(super) colour: String,
     pub(super) from: String,
+    pub(super) circuit: String,
     pub(super) marking: String,
     pub(super) old_terminal: String,
     pub(super) new_terminal: String,
@@ -157,6 +158,7 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         sizes: choices(&Gauge::ALL, c.size),
         colour: c.colour.clone(),
         from: c.from.clone(),
+        circuit: c.circuit.clone(),
         marking: c.marking.clone(),
         old_terminal: c.old_terminal.clone(),
         new_terminal: c.new_terminal.clone(),
@@ -172,11 +174,17 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         gangs: unless_nought(point.gangs),
         gang: unless_nought(point.gang),
         tabs: match FitPlace::of(site, point, own).tabs_off() {
+            None if point.gangs == 0 => {
+                "Say how many gangs the box has: they decide which side tabs come off, before anything is mounted."
+            }
             None => {
                 "Say its gang: it decides which side tabs come off, before anything is mounted."
             }
             Some(0) => "",
-            Some(1) => "One side tab comes off what goes here, before it is mounted.",
+            Some(1) if point.gang == 1 => {
+                "The right side tab comes off what goes here, before it is mounted."
+            }
+            Some(1) => "The left side tab comes off what goes here, before it is mounted.",
             Some(_) => "Both side tabs come off what goes here, before it is mounted.",
         },
         surround: number(Some(point.surround_mm).filter(|mm| *mm > 0.0)),
