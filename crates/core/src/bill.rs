@@ -10,6 +10,7 @@ use crate::site::{
 };
 use crate::survey::lines::as_tested;
 use crate::survey::previsit::{self, PrevisitLook};
+use crate::wires::takes_over_switch;
 
 /// A line of the bill.
 #[derive(Clone, Debug, PartialEq)]
@@ -419,11 +420,12 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
     let (mut wiring, mut rest) = (0.0, 0.0);
     for (_, kind, point) in placed(site) {
         let at_fitting = matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting);
-        if kind.is_wired_in() {
+        if kind.is_wired_in() || takes_over_switch(site, kind, point) {
             wiring += site.rate(if at_fitting { "minutes-fitting" } else { "minutes-box" });
-        } else if kind.supply == Supply::Battery {
+        }
+        if kind.supply == Supply::Battery {
             rest += site.rate("minutes-battery");
-        } else {
+        } else if !kind.is_wired_in() {
             rest += site.rate("minutes-plug");
         }
         if kind.has_radio {
@@ -446,7 +448,7 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
 /// Visits of whoever does the wiring were it done circuit by circuit, with one before the day if a box must be opened.
 fn visits_apart(site: &Site, hours: f64, is_one_before: bool) -> usize {
     let circuits: BTreeSet<&str> = placed(site)
-        .filter(|(_, kind, _)| kind.is_wired_in())
+        .filter(|(_, kind, point)| kind.is_wired_in() || takes_over_switch(site, kind, point))
         .map(|(_, _, point)| point.circuit.trim())
         .collect();
     if circuits.is_empty() {

@@ -7,6 +7,7 @@ use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::radio::system::System;
 use crate::record::Step;
 use crate::site::{Control, Device, DeviceId, Network, Point, PointId, Site};
+use crate::wires::takes_over_switch;
 
 /// What kind of work a device is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -67,12 +68,12 @@ use Takes::{If, No, Yes};
 const STEPS: [(Step, [Takes; 6]); 22] = [
     //                  hub  wired companion plug battery remote
     (Step::Excluded,   [No,  If,  No,  If,  If,  If ]),
-    (Step::Dead,       [If,  Yes, Yes, No,  No,  No ]),
-    (Step::Noted,      [If,  Yes, Yes, No,  No,  No ]),
+    (Step::Dead,       [If,  Yes, Yes, No,  If,  If ]),
+    (Step::Noted,      [If,  Yes, Yes, No,  If,  If ]),
     (Step::Code,       [No,  Yes, No,  Yes, Yes, Yes]),
-    (Step::Wired,      [If,  Yes, Yes, No,  No,  No ]),
-    (Step::Checked,    [If,  Yes, Yes, No,  No,  No ]),
-    (Step::DryFitted,  [If,  Yes, Yes, No,  No,  No ]),
+    (Step::Wired,      [If,  Yes, Yes, No,  If,  If ]),
+    (Step::Checked,    [If,  Yes, Yes, No,  If,  If ]),
+    (Step::DryFitted,  [If,  Yes, Yes, No,  If,  If ]),
     (Step::PutBack,    [No,  No,  No,  No,  No,  No ]),
     (Step::Placed,     [If,  No,  No,  Yes, Yes, Yes]),
     (Step::Powered,    [Yes, Yes, No,  Yes, No,  No ]),
@@ -85,7 +86,7 @@ const STEPS: [(Step, [Takes; 6]); 22] = [
     (Step::Tied,       [No,  If,  Yes, If,  If,  If ]),
     (Step::Decoupled,  [No,  If,  No,  No,  No,  No ]),
     (Step::Tested,     [No,  Yes, No,  Yes, Yes, Yes]),
-    (Step::Closed,     [If,  Yes, Yes, No,  Yes, No ]),
+    (Step::Closed,     [If,  Yes, Yes, No,  Yes, If ]),
     (Step::Named,      [Yes, Yes, No,  Yes, Yes, Yes]),
     (Step::Shown,      [Yes, Yes, Yes, Yes, Yes, Yes]),
 ];
@@ -118,9 +119,9 @@ impl<'a> WorkedDevice<'a> {
         WorkKind::of(self.kind)
     }
 
-    /// Whether it opens a box on the mains.
+    /// Whether it opens a box on the mains: to be wired in, or in the place of a switch.
     pub fn opens_box(&self) -> bool {
-        self.kind.is_wired_in()
+        self.kind.is_wired_in() || takes_over_switch(self.site, self.kind, self.point)
     }
 
     /// The steps that it takes, in order.
@@ -145,7 +146,7 @@ impl<'a> WorkedDevice<'a> {
             Step::Dead | Step::Noted | Step::Wired | Step::Checked | Step::DryFitted => {
                 self.opens_box()
             }
-            Step::Closed => self.opens_box(),
+            Step::Closed => self.opens_box() || self.work() == WorkKind::Battery,
             Step::Placed => !self.opens_box(),
             Step::Tied => self.kind.fit.far != Far::No || self.binds().next().is_some(),
             Step::Decoupled => self.feeds_smart_lamp(),
@@ -190,7 +191,7 @@ impl<'a> WorkedDevice<'a> {
 
     /// Whether it is one of a kit whose wired products are all energised together.
     pub fn is_of_kit(&self) -> bool {
-        self.opens_box() && self.network.is_some_and(|n| n.system == System::Kit)
+        self.kind.is_wired_in() && self.network.is_some_and(|n| n.system == System::Kit)
     }
 
     /// The circuits that have to be dead while its box is open, as labelled, sorted: of everything that
@@ -249,7 +250,9 @@ pub fn circuits_of_all(site: &Site) -> Vec<(WorkedDevice<'_>, Vec<String>)> {
 /// Whether something at a place goes into the wiring, or nothing is planned there yet.
 fn is_wired_place(site: &Site, point: &Point) -> bool {
     let there = site.devices_at(&point.id);
-    let wired = |d: &&Device| site.kind(&d.kind).is_some_and(DeviceKind::is_wired_in);
+    let wired = |d: &&Device| {
+        site.kind(&d.kind).is_some_and(|k| k.is_wired_in() || takes_over_switch(site, k, point))
+    };
     there.is_empty() || there.iter().any(wired)
 }
 

@@ -43,8 +43,8 @@ pub struct ConductorPlan {
 /// A new lead in a box, from a joint or a thing to a terminal.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NewLead {
-    /// What it carries.
-    pub carries: Carries,
+    /// What it carries, in a word.
+    pub carries: &'static str,
     /// From where: a joint of so many conductors, or the terminal of a thing.
     pub from: String,
     /// To which terminal.
@@ -221,12 +221,20 @@ fn one_box(
         .collect();
     rest(site, point, &seen, &left, &mut conductors);
     let here = |w: &Wired<'_>, at: &Point| at.id == point.id && w.kind.is_wired_in();
-    let unit = standing.unit.filter(|(w, at)| here(w, at)).map(|(w, _)| w.device.id.clone());
     let far = standing.far.iter().filter_map(|(at, w)| (*w).filter(|w| here(w, at)));
+    let wired: Vec<Wired<'_>> = standing
+        .unit
+        .filter(|(w, at)| here(w, at))
+        .map(|(w, _)| w)
+        .into_iter()
+        .chain(far)
+        .collect();
+    let mut leads = leads(standing, possible, plan, node);
+    earth(&wired, &mut conductors, &mut leads);
     BoxPlan {
         point: point.id.clone(),
-        devices: unit.into_iter().chain(far.map(|w| w.device.id.clone())).collect(),
-        leads: leads(standing, possible, plan, node),
+        devices: wired.iter().map(|w| w.device.id.clone()).collect(),
+        leads,
         feeds_on: possible
             .cables
             .iter()
@@ -234,6 +242,46 @@ fn one_box(
             .count(),
         conductors,
     }
+}
+
+/// The protective earths of a box are all one joint, and come to every device that wants one.
+fn earth(wired: &[Wired<'_>], conductors: &mut [ConductorPlan], leads: &mut Vec<NewLead>) {
+    let is_earth = |c: &ConductorPlan| c.was == Function::Earth && !c.capped;
+    let ids: Vec<String> =
+        conductors.iter().filter(|c| is_earth(c)).map(|c| c.id.clone()).collect();
+    let wants = wired
+        .iter()
+        .filter(|w| w.kind.fit.wants_earth() || w.kind.fit.is_blank(w.kind.fit.earth.as_ref()));
+    let terminals: Vec<(Option<DeviceId>, String)> =
+        wants.map(|w| (Some(w.device.id.clone()), earth_letter(w.kind))).collect();
+    for c in conductors.iter_mut().filter(|c| is_earth(c)) {
+        c.joins = ids.iter().filter(|id| **id != c.id).cloned().collect();
+        c.terminals.clone_from(&terminals);
+    }
+    if ids.len() > 1 || ids.len() == 1 && terminals.len() > 1 {
+        leads.extend(terminals.into_iter().map(|(_, to)| NewLead {
+            carries: "earth",
+            from: format!(
+                "the joint of {} {}",
+                ids.len(),
+                if ids.len() == 1 { "conductor" } else { "conductors" }
+            ),
+            to,
+        }));
+    }
+}
+
+/// The name of the earth terminal as it stands on the device.
+fn earth_letter(kind: &DeviceKind) -> String {
+    let is_earth = |t: &&String| {
+        let word = t.split_once('=').map_or(t.as_str(), |(_, of)| of).trim().to_lowercase();
+        matches!(word.as_str(), "earth" | "ground" | "pe" | "g")
+    };
+    let found = kind.wiring.terminals.iter().find(is_earth);
+    found.map_or_else(
+        || "earth".to_owned(),
+        |t| t.split_once('=').map_or(t.as_str(), |(letter, _)| letter).trim().to_owned(),
+    )
 }
 
 /// How a conductor is marked anew: what its colour says is not what it carries.
@@ -335,7 +383,7 @@ fn leads(
         let carries = carried(plan, *first);
         if ends > 1 || ends == 1 && terminals.len() > 1 {
             all.extend(terminals.iter().map(|t| NewLead {
-                carries,
+                carries: carries.name(),
                 from: format!(
                     "the joint of {ends} {}",
                     if ends == 1 { "conductor" } else { "conductors" }
@@ -344,7 +392,7 @@ fn leads(
             }));
         } else if ends == 0 && terminals.len() > 1 {
             all.extend(terminals[1..].iter().map(|t| NewLead {
-                carries,
+                carries: carries.name(),
                 from: name(*first),
                 to: name(*t),
             }));

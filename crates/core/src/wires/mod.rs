@@ -22,9 +22,11 @@ use self::layout::{CableEnd, LayoutRow};
 use self::net::TriedState;
 use self::plan::{Beside, ConnectionPlan, NoPlan, Scheme, UnitAt};
 use self::possible::{Possible, best_question, possible};
-use crate::catalogue::{Button, DeviceKind, Far, Powered, Supply};
+use crate::catalogue::{Button, DeviceKind, Duty, Far, Powered, Supply};
 use crate::site::neutrals::really;
-use crate::site::{Device, Group, GroupId, Layout, Point, PointId, PointKind, Site, StaysKind};
+use crate::site::{
+    BoxKind, Device, Group, GroupId, Layout, Point, PointId, PointKind, Site, StaysKind,
+};
 
 /// How the products of a control work together.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -135,6 +137,13 @@ fn of_point(site: &Site, point: &Point) -> Option<ControlWiring> {
     is_switched.then(|| control(site, None, &point.title(), &[point], &Layout::Unknown))
 }
 
+/// Whether what runs on a battery takes the place of a switch on the mains: its box is opened, the old switch comes off,
+/// and what it joined is joined through or capped.
+pub fn takes_over_switch(site: &Site, kind: &DeviceKind, point: &Point) -> bool {
+    let is_box = site.box_of(point).back_box != BoxKind::None;
+    !kind.is_on_mains() && kind.duty != Duty::Hub && point.kind == PointKind::Switch && is_box
+}
+
 /// Whether a device changes what the wires of a control do.
 fn is_of_wiring(kind: &DeviceKind) -> bool {
     kind.may_switch() && kind.is_wired_in() || kind.fit.far != Far::No
@@ -177,17 +186,20 @@ fn standing<'a>(site: &'a Site, points: &[&'a Point]) -> Result<Standing<'a>, St
         ));
     }
     let unit = units.into_iter().next();
+    // A fitting without a switch is a box like any other: there the unit is fed.
+    let has_boxes = points.iter().any(|p| !is_fitting(p));
+    let is_box = |p: &Point| !has_boxes || !is_fitting(p);
     let far = points
         .iter()
-        .filter(|p| !is_fitting(p))
+        .filter(|p| is_box(p))
         .filter(|p| unit.is_none_or(|(_, at)| at.id != p.id))
         .map(|p| (*p, at(p).next()))
         .collect();
     Ok(Standing {
         unit,
         far,
-        boxes: points.iter().filter(|p| !is_fitting(p)).map(|p| p.id.clone()).collect(),
-        fitting: points.iter().find(|p| is_fitting(p)).copied(),
+        boxes: points.iter().filter(|p| is_box(p)).map(|p| p.id.clone()).collect(),
+        fitting: points.iter().find(|p| !is_box(p)).copied(),
     })
 }
 
@@ -249,9 +261,7 @@ fn control(
     let method = standing.method();
     found.method = Some(method);
     held_back(site, group, points, &standing, method, &mut found.open);
-    let places =
-        if standing.boxes.is_empty() { found.places.clone() } else { standing.boxes.clone() };
-    let all = possible(site, &places, layout);
+    let all = possible(site, &standing.boxes, layout);
     found.layouts = rows(&all);
     if all.is_empty() {
         found.open.push(
@@ -340,11 +350,9 @@ fn planned(
 ) -> Result<ConnectionPlan, NoPlan> {
     let node = |point: &Point| {
         let place = possible.order.iter().position(|id| *id == point.id);
-        match place {
-            Some(place) if !is_fitting(point) => CableEnd::Place(place),
-            _ => CableEnd::Fitting,
-        }
+        place.map_or(CableEnd::Fitting, CableEnd::Place)
     };
+    let is_at_fitting = |point: &Point| node(point) == CableEnd::Fitting;
     let unit = standing.unit.map(|(w, at)| UnitAt {
         at: node(at),
         neutral: w.kind.supply == Supply::MainsNeutral,
@@ -361,10 +369,10 @@ fn planned(
     // The mechanism before a module: a contact in the same box, or at the switch where the module is at the fitting.
     if let Some((w, at)) = standing.unit
         && w.kind.button == Some(Button::Wired)
-        && (!is_fitting(at) || standing.far.is_empty())
+        && !is_at_fitting(at)
         && has_mechanism(site, at)
     {
-        let at = if is_fitting(at) { CableEnd::Place(0) } else { node(at) };
+        let at = node(at);
         beside.push((at, Beside::Contact { momentary: false }));
     }
     plan::plan(&possible.cables, &Scheme { unit, beside })
@@ -481,7 +489,7 @@ fn name_of(site: &Site, standing: &Standing<'_>, possible: &Possible, node: Cabl
             standing.fitting.map_or_else(|| "the fitting".to_owned(), Point::title)
         }
         CableEnd::Place(place) => point(place),
-        CableEnd::Onward(place) => format!("what is fed on from {}", point(place)),
+        CableEnd::Onward(_) => "what it feeds on".to_owned(),
     }
 }
 

@@ -3,9 +3,14 @@
 #![expect(clippy::unwrap_used, reason = "a search that finds nothing has failed its test")]
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use crate::common::{bare, with};
+use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_core::gate::work::WorkedDevice;
+use dot_reach_core::install::schedule::schedule;
 use dot_reach_core::radio::system::System;
+use dot_reach_core::record::{Record, Step};
 use dot_reach_core::site::{Function, Site};
 use dot_reach_core::wires::carries::{Carries, Parts};
 use dot_reach_core::wires::layout::{Cable, CableEnd, LAYOUTS};
@@ -635,4 +640,33 @@ fn what_is_fed_on_stays_fed() {
     assert_eq!(all, BTreeSet::from(["n2", "n3"]));
     // A lead from each joint to the unit.
     assert_eq!(of.leads.len(), 2);
+}
+
+/// What takes the place of a switch opens its box: it stands on a time without power, with the steps of the mains.
+#[test]
+fn a_remote_in_the_place_of_a_switch_is_work_on_the_mains() {
+    let house = |kind: &str, back_box: &str| {
+        let edits = [
+            crate::common::device("h", "hub", [0.0, 0.0]),
+            point("p", kind, &json!({"box": back_box})),
+            device("r", "remote-plate", "p"),
+        ];
+        with(bare(System::Zigbee), &edits)
+    };
+    let outages = |site: Site| {
+        let analysis = analyse(&Arc::new(site), &Options::default());
+        let plan = schedule(&analysis, &Record::default());
+        let boxes = plan.outages().flat_map(|o| o.boxes.iter().map(|b| b.point.to_string()));
+        boxes.collect::<Vec<_>>()
+    };
+    assert_eq!(outages(house("switch", "plastic")), ["p"]);
+    assert_eq!(outages(house("switch", "unknown")), ["p"], "nobody has said that there is none");
+    assert_eq!(outages(house("switch", "none")), [""; 0]);
+    assert_eq!(outages(house("bare-wall", "none")), [""; 0]);
+    let site = house("switch", "plastic");
+    let spot = WorkedDevice::of(&site, &"r".parse().unwrap()).unwrap();
+    let steps =
+        [Step::Dead, Step::Noted, Step::Wired, Step::Checked, Step::DryFitted, Step::Closed];
+    assert!(steps.iter().all(|step| spot.takes(*step)));
+    assert_eq!(spot.circuits(), ["5"]);
 }

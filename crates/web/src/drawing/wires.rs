@@ -1,6 +1,7 @@
 //! A box as its connection plan has it: its conductors on the left, what they come to on the right, one row each, those
 //! of one connector beside each other.
 
+use dot_reach_core::site::Function;
 use dot_reach_core::wires::{BoxPlan, ConductorPlan};
 
 /// The diagram of a box.
@@ -82,7 +83,7 @@ impl WireDiagram {
             let mark = if c.mark.is_empty() { "" } else { " ✎" };
             self.conductors.push(WireRow {
                 y: top + n * STEP,
-                words: format!("{}{colour}{mark}", c.id),
+                words: format!("{}{colour}{mark}", if c.is_surveyed { &c.id } else { function(c) }),
                 towards: c.towards.clone(),
                 carries: carries.clone(),
                 x: if is_joint { JOINT_X } else { END_X },
@@ -112,6 +113,11 @@ impl WireDiagram {
         self.ends.extend(all);
         top + rows * STEP
     }
+}
+
+/// What a conductor is, where nobody listed it.
+fn function(c: &ConductorPlan) -> &'static str {
+    Function::ALL.iter().find(|(of, _)| *of == c.was).map_or("", |(_, words)| words)
 }
 
 /// What a conductor carries, as a class of its line.

@@ -11,6 +11,24 @@ use crate::site::{Kind, Refusal, Wrong};
 
 id!(/** A record of wiring. */ WiringRecordId);
 
+/// What became of a conductor, as it was planned when the box was wired, and whether it is done.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Connected {
+    /// The conductor, by its id in the survey.
+    pub id: String,
+    /// What it was, and where it leads.
+    pub was: String,
+    /// The terminal that it was taken from.
+    pub was_at: String,
+    /// What it carries from now on.
+    pub becomes: String,
+    /// Where it goes: terminals, joints, a cap.
+    pub goes: String,
+    /// Whether it is done.
+    pub done: bool,
+}
+
 /// How a device was wired in.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -28,6 +46,9 @@ pub struct WiringRecord {
     /// Settings that nobody reaches once it is closed, as they were set.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub settings: BTreeMap<String, String>,
+    /// Each conductor of the box, as it was planned then.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub connected: Vec<Connected>,
     /// How the old wiring is put back.
     #[serde(default)]
     pub put_back: String,
@@ -39,7 +60,21 @@ pub struct WiringRecord {
     pub note: String,
 }
 
+/// As many as a box has conductors.
+const MOST_CONNECTED: usize = 120;
+
 impl WiringRecord {
+    /// How the old wiring comes back, conductor by conductor: each to the terminal that it was taken from, or to what it was.
+    pub fn put_back_plan(&self) -> Vec<String> {
+        let back = |c: &Connected| {
+            if c.was_at.trim().is_empty() {
+                format!("{}: again {}", c.id, c.was)
+            } else {
+                format!("{} to {}", c.id, c.was_at)
+            }
+        };
+        self.connected.iter().map(back).collect()
+    }
     /// One of which nothing is said yet.
     pub fn new(id: WiringRecordId, device: DeviceId) -> Self {
         let none = String::new;
@@ -49,6 +84,7 @@ impl WiringRecord {
             diagram: none(),
             strip_mm: None,
             settings: BTreeMap::new(),
+            connected: Vec::new(),
             put_back: none(),
             old_device: none(),
             note: none(),
@@ -72,6 +108,18 @@ impl Kept for WiringRecord {
             ("note", &self.note),
         ];
         texts.into_iter().try_for_each(|(field, text)| note(field, text))?;
+        let is = self.connected.len();
+        if is > MOST_CONNECTED {
+            return Err(Refusal::wrong(
+                "connected",
+                Wrong::Count { is, least: 0, most: MOST_CONNECTED },
+            ));
+        }
+        for c in &self.connected {
+            [&c.id, &c.was, &c.was_at, &c.becomes, &c.goes]
+                .into_iter()
+                .try_for_each(|text| note("connected", text))?;
+        }
         let is = self.settings.len();
         if is > 20 {
             return Err(Refusal::wrong("settings", Wrong::Count { is, least: 0, most: 20 }));

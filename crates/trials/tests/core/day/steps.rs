@@ -123,7 +123,7 @@ fn what_the_plan_says_since_is_told_and_opens_nothing() {
     let opened = stepped(&site, "a", "dead");
     let changes = [
         json!({"do": "set", "kind": "point", "id": "a", "field": "circuit", "value": "9"}),
-        json!({"do": "set", "kind": "device", "id": "a", "field": "kind", "value": "remote-battery"}),
+        json!({"do": "set", "kind": "device", "id": "a", "field": "kind", "value": "repeater-plug"}),
         json!({"do": "remove", "kind": "device", "id": "a"}),
         json!({"do": "remove", "kind": "point", "id": "a"}),
     ];

@@ -12,11 +12,11 @@ use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::WalkAct;
-use dot_reach_core::record::{Cut, IsolationId, Record, Step, WiringRecord};
+use dot_reach_core::record::{Connected, Cut, IsolationId, Record, Step, WiringRecord};
 use dot_reach_core::site::{DeviceId, Function, NetworkId, Point, Site};
 use dot_reach_core::survey::lines::as_tested;
 use dot_reach_core::units::typographic;
-use dot_reach_core::wires::{ConductorPlan, of_place};
+use dot_reach_core::wires::{BoxPlan, ConductorPlan, of_place};
 use serde_json::json;
 
 use super::overview::{labels, why};
@@ -60,6 +60,10 @@ pub(super) struct WiringSheet {
     pub(super) connectors: Vec<String>,
     /// Each conductor: what it is, where it was, where it goes, whether it is capped.
     pub(super) conductors: Vec<[String; 4]>,
+    /// Whether each is ticked; empty where nothing can be.
+    pub(super) ticked: Vec<bool>,
+    /// How the old wiring comes back, conductor by conductor.
+    pub(super) put_back_plan: Vec<String>,
     /// The diagram of its box, where there is a plan of it.
     pub(super) diagram_of: Option<WireDiagram>,
     /// Leads that are made new.
@@ -419,10 +423,6 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
     let record = told.wiring_records.iter().find(|r| r.device == spot.device.id);
     let id = format!("w-{}", spot.device.id);
     let id = record.map_or(id, |r| r.id.to_string());
-    let put = id.parse().ok().map(|id| {
-        let new = WiringRecord::new(id, spot.device.id.clone());
-        json!({"do": "put", "kind": "wiring-record", "value": new}).to_string()
-    });
     let in_box = site.points.iter().filter(|p| site.box_of(p).id == lead.id);
     let kinds: Vec<&DeviceKind> = in_box
         .flat_map(|p| site.devices_at(&p.id))
@@ -454,19 +454,37 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
         [format!("{count}{}", named(c.found)), c.colour.clone(), c.old_terminal.clone(), goes]
     });
     let conductors: Vec<[String; 4]> = match planned {
-        Some(plan) => plan.conductors.iter().map(|c| as_planned(c, spot, lead)).collect(),
+        Some(plan) => plan.conductors.iter().map(|c| as_planned(c, plan, spot, lead)).collect(),
         None => conductors.collect(),
     };
     let said =
         |name: &String| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
+    let planned_now = planned.map_or_else(Vec::new, |plan| connected(plan, &conductors));
+    // What was kept when it was wired stays; before that the plan of today is what will be kept.
+    let lacks = record.is_none_or(|r| r.connected.is_empty()) && !planned_now.is_empty();
+    let kept = record.map(|r| r.connected.clone()).filter(|c| !c.is_empty());
+    let put = id.parse().ok().map(|id| {
+        let blank = || WiringRecord::new(id, spot.device.id.clone());
+        let mut new = record.cloned().unwrap_or_else(blank);
+        if lacks {
+            new.connected.clone_from(&planned_now);
+        }
+        json!({"do": "put", "kind": "wiring-record", "value": new}).to_string()
+    });
+    let kept = kept.unwrap_or(planned_now);
+    let ticked: Vec<bool> = kept.iter().map(|c| c.done).collect();
+    let conductors = if kept.is_empty() { conductors } else { as_kept(&kept, &conductors) };
+    let put_back_plan = record.map(WiringRecord::put_back_plan).unwrap_or_default();
     let leads = planned.into_iter().flat_map(|b| &b.leads);
-    let leads = leads.map(|l| format!("New lead, {}: {} to {}", l.carries.name(), l.from, l.to));
+    let leads = leads.map(|l| format!("New lead, {}: {} to {}", l.carries, l.from, l.to));
     WiringSheet {
         diagram_of: planned.map(diagram),
         leads: leads.collect(),
         tried: control.as_ref().map_or(0, |c| c.works.len()),
         open,
-        is_new: record.is_none(),
+        is_new: record.is_none() || lacks,
+        ticked,
+        put_back_plan,
         put: put.unwrap_or_default(),
         diagram: record.map(|r| r.diagram.clone()).unwrap_or_default(),
         diagrams: spot.kind.wiring.diagrams.clone(),
@@ -487,13 +505,46 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
     }
 }
 
+/// What is kept of a box as its plan has it today.
+fn connected(plan: &BoxPlan, rows: &[[String; 4]]) -> Vec<Connected> {
+    let row = |(c, [was, _, was_at, goes]): (&ConductorPlan, &[String; 4])| Connected {
+        id: conductor_name(c),
+        was: was.clone(),
+        was_at: was_at.clone(),
+        becomes: c.becomes.clone(),
+        goes: goes.clone(),
+        done: false,
+    };
+    plan.conductors.iter().zip(rows).map(row).collect()
+}
+
+/// The rows of a box as they were kept, with the colours of today.
+fn as_kept(kept: &[Connected], rows: &[[String; 4]]) -> Vec<[String; 4]> {
+    let colours = rows.iter().map(|[_, colour, ..]| colour.clone());
+    let colours = colours.chain(std::iter::repeat(String::new()));
+    let row = |(c, colour): (&Connected, String)| {
+        [c.was.clone(), colour, c.was_at.clone(), c.goes.clone()]
+    };
+    kept.iter().zip(colours).map(row).collect()
+}
+
 /// What a conductor was found to be, in words.
 fn named(f: Function) -> &'static str {
     Function::ALL.iter().find(|(of, _)| *of == f).map_or("", |(_, w)| w)
 }
 
+/// What a conductor is called among the others of its box.
+fn conductor_name(c: &ConductorPlan) -> String {
+    if c.is_surveyed { c.id.clone() } else { format!("the {} from {}", named(c.was), c.towards) }
+}
+
 /// A conductor as the plan of its box has it: what it is, its colour, where it was, where it goes.
-fn as_planned(c: &ConductorPlan, spot: &WorkedDevice<'_>, lead: &Point) -> [String; 4] {
+fn as_planned(
+    c: &ConductorPlan,
+    plan: &BoxPlan,
+    spot: &WorkedDevice<'_>,
+    lead: &Point,
+) -> [String; 4] {
     let noted =
         lead.conductors.iter().find(|n| n.id == c.id || c.id.starts_with(&format!("{}.", n.id)));
     if let Some(own) = noted.filter(|n| !n.new_terminal.is_empty()) {
@@ -516,7 +567,9 @@ fn as_planned(c: &ConductorPlan, spot: &WorkedDevice<'_>, lead: &Point) -> [Stri
         })
         .collect();
     if !c.joins.is_empty() {
-        goes.push(format!("joined with {}", c.joins.join(", ")));
+        let of = plan.conductors.iter().filter(|other| c.joins.contains(&other.id));
+        let names: Vec<String> = of.map(conductor_name).collect();
+        goes.push(format!("joined with {}", names.join(", ")));
     }
     if c.capped {
         goes.push("capped by itself".to_owned());
@@ -532,8 +585,12 @@ fn as_planned(c: &ConductorPlan, spot: &WorkedDevice<'_>, lead: &Point) -> [Stri
         goes.push(c.mark.clone());
     }
     let leads = if c.towards.is_empty() { String::new() } else { format!(", {}", c.towards) };
-    let what = format!("{} {}{leads}", named(c.was), if c.is_surveyed { &c.id } else { "" });
-    [what.trim().to_owned(), c.colour.clone(), c.was_at.clone(), goes.join("; ")]
+    let what = if c.is_surveyed {
+        format!("{} {}{leads}", named(c.was), c.id)
+    } else {
+        format!("{}{leads}", named(c.was))
+    };
+    [what, c.colour.clone(), c.was_at.clone(), goes.join("; ")]
 }
 
 /// What is kept of a device as it was set, each with what stands on record.
