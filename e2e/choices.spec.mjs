@@ -61,7 +61,7 @@ test("the brief names people, platforms and wishes, and says what is not met", a
 test("boxes to open are one list before the day, with wrong labels and shared neutrals beside them", async ({ page }) => {
   await open(page, "/jobs/larkfield-mill/previsit");
   await expect(page.locator(".previsit tbody tr").first()).toContainText("Bothy ceiling");
-  await expect(page.locator(".previsit tr", { hasText: "Stair, foot" })).toContainText("shares its neutral: isolate both");
+  await expect(page.locator(".previsit tr", { hasText: "Stair, foot" })).toContainText("shares its neutral: all that share it go off together");
   await expect(page.locator(".caution")).toContainText("prove every conductor in the box dead");
   // The panel as printed and as proven, with what each breaker feeds.
   await expect(page.locator(".panel tr", { hasText: "6: the label is wrong" })).toContainText("U3");

@@ -116,3 +116,42 @@ test("a stair of four places with a spare gang: what is open is asked, and what 
   // Each of the other places has a unit of its own: two would feed one lamp.
   await expect(told).toContainText("two units would feed one lamp");
 });
+
+/** Sends an edit as a page would. */
+async function put(page, edit) {
+  const answer = await page.request.post("/jobs/larkfield-mill/edits", { data: { edit, edit_id: `w${Math.random()}`, client: "walk" } });
+  expect(answer.ok(), await answer.text()).toBe(true);
+}
+
+test("a stair pair is asked about, planned box by box, and ticked conductor by conductor", async ({ page }) => {
+  const value = (id, name, more) => ({
+    id, name, room: "Hall", floor: "ground", at: [5, 5], height_m: 1.1, kind: "switch", box: "plastic", depth_mm: 60, circuit: "7", earth: "conductor",
+    mounting: "open", known: "measured", neutral: "tested", gangs: 1, gang: 1, ...more,
+  });
+  const device = (id, name, point, kind) => ({ id, name, point, kind, network: "mesh" });
+  const kinds = [
+    ["point", value("pair-foot", "Pair foot", {})],
+    ["point", value("pair-top", "Pair top", { neutral: "unknown" })],
+    ["load", { id: "pair-lamps", name: "Pair lamps", switched_at: "pair-top", kind: "led", count: 4, watts: 9, inrush_a: 2, dimmable: true, tried: "listed" }],
+    ["group", { id: "pair", name: "Pair", places: ["pair-foot", "pair-top"] }],
+    ["device", device("pair-unit", "Pair unit", "pair-top", "switch-neutral")],
+    ["device", device("pair-companion", "Pair companion", "pair-foot", "companion-wired")],
+  ];
+  await put(page, { do: "batch", edits: kinds.map(([kind, value]) => ({ do: "put", kind, value })) });
+
+  // While nobody knows how the cable runs it is on no sheet, and the visit before the day asks.
+  await open(page, "/jobs/larkfield-mill/install/electrician");
+  await expect(page.locator(".boxed", { hasText: "Pair top" })).toHaveCount(0);
+  await open(page, "/jobs/larkfield-mill/previsit");
+  await expect(page.locator(".previsit tr", { hasText: "Pair top" })).toContainText("whether line comes in here");
+
+  const wires = { layout: "boxes", line: "pair-foot", load: "pair-top" };
+  await put(page, { do: "set", kind: "group", id: "pair", field: "wiring", value: wires });
+  await put(page, { do: "set", kind: "point", id: "pair-top", field: "neutral", value: "tested" });
+  await open(page, "/jobs/larkfield-mill/install/electrician");
+  const box = page.locator(".boxed", { hasText: "Pair top" });
+  await expect(box.locator("svg.wires")).toBeVisible();
+  await expect(box).toContainText("Tried in 4 states");
+  await expect(box).toContainText("permanent line");
+  await expect(page.locator(".boxed", { hasText: "Pair foot" })).toContainText("traveller");
+});

@@ -70,6 +70,8 @@ pub(super) struct WiringSheet {
     pub(super) leads: Vec<String>,
     /// What is open, before anything of the control is wired.
     pub(super) open: Vec<String>,
+    /// Whether nobody listed the conductors of the box: its plan is how such a box usually is.
+    pub(super) is_usual: bool,
     /// How many states the plan was tried in; nought where there is none.
     pub(super) tried: usize,
     pub(super) put_back: String,
@@ -480,6 +482,7 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
     WiringSheet {
         diagram_of: planned.map(diagram),
         leads: leads.collect(),
+        is_usual: planned.is_some_and(|b| !b.conductors.iter().any(|c| c.is_surveyed)),
         tried: control.as_ref().map_or(0, |c| c.works.len()),
         open,
         is_new: record.is_none() || lacks,
