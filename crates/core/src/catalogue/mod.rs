@@ -155,6 +155,9 @@ pub struct DeviceKind {
     pub supply: Supply,
     /// Whether it forwards for others in its network.
     pub forwards: bool,
+    /// Whether it forwards only where a neutral is connected to it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub only_with_neutral: bool,
     /// The systems it comes for.
     pub systems: Vec<System>,
     /// Depth it takes in a box, in millimetres; nothing for what needs no box.

@@ -3,6 +3,7 @@
 
 use std::collections::BTreeSet;
 
+use super::supply::forwards_in;
 use super::{FitFinding, Fits, findings, verdict};
 use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::radio::system::System;
@@ -49,7 +50,8 @@ pub fn candidates_for<'a>(
         .map(|kind| {
             let reasons = findings(site, kind, point, device);
             let fits = verdict(&reasons);
-            let forwards = kind.forwards && fits < Fits::ElectricianDecides;
+            let neutral = site.box_of(point).neutral;
+            let forwards = forwards_in(kind, neutral) && fits < Fits::ElectricianDecides;
             Candidate { kind, reasons, fits, forwards, later: None }
         })
         .collect();

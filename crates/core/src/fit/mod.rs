@@ -11,7 +11,7 @@ mod order;
 pub mod place;
 pub mod schools;
 pub mod space;
-mod supply;
+pub mod supply;
 mod ways_out;
 
 use crate::catalogue::DeviceKind;

@@ -6,6 +6,13 @@ use crate::catalogue::{DeviceKind, Supply};
 use crate::radio::mounting::BoxKind;
 use crate::site::{Earth, Feed, Neutral, PointKind, Residual};
 
+/// Whether a device forwards in a box of which this is known of the neutral: one that does so only with a neutral is a
+/// leaf until one was seen.
+pub fn forwards_in(kind: &DeviceKind, neutral: Neutral) -> bool {
+    let is_seen = matches!(neutral, Neutral::Tested | Neutral::Seen);
+    kind.forwards && (!kind.only_with_neutral || is_seen)
+}
+
 pub(super) fn neutral(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     match place.neutral() {
         _ if kind.supply != Supply::MainsNeutral => None,

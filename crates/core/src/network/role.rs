@@ -58,6 +58,8 @@ pub enum RoleReason {
     NoRadio,
     #[error("this device does not forward for others")]
     NotByItsMake,
+    #[error("it forwards only with a neutral, and none was seen in its box")]
+    OnlyWithNeutral,
     #[error("in {0} nobody forwards")]
     NobodyForwards(&'static str),
     #[error("it does not fit its box as surveyed, so nothing is built on it")]
@@ -91,6 +93,9 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
         }
         _ if !kind.forwards => {
             return plain(Role::Leaf, RoleReason::NotByItsMake);
+        }
+        _ if !fit::supply::forwards_in(kind, site.box_of(point).neutral) => {
+            return plain(Role::Leaf, RoleReason::OnlyWithNeutral);
         }
         _ => {}
     }

@@ -25,7 +25,7 @@ use self::possible::{Possible, best_question, possible};
 use crate::catalogue::{Button, DeviceKind, Duty, Far, Powered, Supply};
 use crate::site::neutrals::really;
 use crate::site::{
-    BoxKind, Device, Group, GroupId, Layout, Point, PointId, PointKind, Site, StaysKind,
+    BoxKind, Device, Function, Group, GroupId, Layout, Point, PointId, PointKind, Site, StaysKind,
 };
 
 /// How the products of a control work together.
@@ -332,6 +332,7 @@ fn held_back(
             );
         }
     }
+    open.extend(points.iter().filter_map(|point| mixed(site, point)));
     let keeps = matches!(method, WiringMethod::Sensing | WiringMethod::Chained);
     for (point, wired) in &standing.far {
         let stays = site.box_of(point).stays.iter().any(|s| s.what == StaysKind::Switch);
@@ -339,6 +340,29 @@ fn held_back(
             open.push(format!("What becomes of the switch at {} is not planned.", point.title()));
         }
     }
+}
+
+/// A box with several circuits in which nobody has said of each line and neutral of which it is: none of them is joined
+/// with another before that (BS 7671, 314.4; NFPA 70, 200.4).
+fn mixed(site: &Site, point: &Point) -> Option<String> {
+    let lead = site.box_of(point);
+    let in_box = site.points.iter().filter(|p| site.box_of(p).id == lead.id);
+    let mut breakers: Vec<&str> = in_box.map(|p| really(site, &p.circuit)).collect();
+    breakers.sort_unstable();
+    breakers.dedup();
+    let is_unsaid = lead.conductors.iter().any(|c| {
+        matches!(c.found, Function::Line | Function::Neutral) && c.circuit.trim().is_empty()
+    });
+    (breakers.len() > 1 && is_unsaid).then(|| {
+        let unknown = "one that nobody knows";
+        let all: Vec<&str> =
+            breakers.iter().map(|b| if b.is_empty() { unknown } else { b }).collect();
+        format!(
+            "In the box of {} are circuits {}: say of each line and neutral of which it is, before any are joined.",
+            point.title(),
+            all.join(" and ")
+        )
+    })
 }
 
 /// The plan of what stands in a control, in one layout.

@@ -10,7 +10,7 @@ use dot_reach_core::assumptions::assumptions;
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::gate::isolate;
 use dot_reach_core::lifetimes::lifetimes;
-use dot_reach_core::network::Band;
+use dot_reach_core::network::{Band, Role};
 use dot_reach_core::placement::{Radios, hub_positions};
 use dot_reach_core::pulse::to_the_end;
 use dot_reach_core::radio::mounting::Mounting;
@@ -364,4 +364,27 @@ fn a_fan_is_asked_for_a_circuit_of_its_own() {
 fn every_mounting_that_stands_around_is_one_that_a_person_can_choose() {
     assert!(!Mounting::Unsaid.is_around() && !Mounting::Open.is_around());
     assert_eq!(Mounting::default(), Mounting::Unsaid);
+}
+
+/// A unit that repeats only with a neutral is a leaf until one was seen in its box.
+#[test]
+fn what_repeats_only_with_a_neutral_is_a_leaf_until_one_was_seen() {
+    let row = json!({"do": "put", "kind": "device-kind", "value": {"id": "own", "name": "Own", "duty": "actuator",
+        "supply": "mains-two-wire", "forwards": true, "only_with_neutral": true, "systems": ["zigbee"], "button": "own",
+        "depth_mm": 20.0, "fit": {"earth": false, "dims": false, "limits": {"led": 200.0}, "least_w": 0.0,
+            "derated": [1.0, 1.0], "inrush_a": 80.0}}});
+    let role = |neutral: &str| {
+        let known =
+            json!({"neutral": neutral, "box": "plastic", "depth_mm": 60.0, "mounting": "open"});
+        let edits = [
+            row.clone(),
+            device("h", "hub", [0.0, 0.0]),
+            point("p", "switch", &known),
+            standing("p", "own"),
+        ];
+        let site = with(bare(System::Zigbee), &edits);
+        dot_reach_core::network::role::role(&site, site.devices.named("p").unwrap()).role
+    };
+    assert_eq!(["tested", "seen"].map(role), [Role::Forwards; 2]);
+    assert_eq!(["unknown", "not-seen", "absent"].map(role), [Role::Leaf; 3]);
 }

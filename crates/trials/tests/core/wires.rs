@@ -616,6 +616,31 @@ fn conductors_of_two_circuits_never_meet() {
     assert_eq!(told(&found[0], "p", "n").joins, ["m"]);
 }
 
+#[test]
+fn a_box_of_two_circuits_is_asked_about_before_a_neutral_is_joined() {
+    let house = |of: &str| {
+        let cores = json!([
+            core("l", "line", &json!({"circuit": of})),
+            core("n", "neutral", &json!({"circuit": of})),
+            core("m", "neutral", &json!({"circuit": of})),
+            core("s", "switched", &json!({})),
+            core("fl", "line", &json!({"circuit": if of.is_empty() { "" } else { "8" }})),
+            core("fn", "neutral", &json!({"circuit": if of.is_empty() { "" } else { "8" }})),
+        ]);
+        let edits = [
+            point("p", "switch", &json!({"neutral": "tested", "conductors": cores})),
+            point("q", "switch", &json!({"in_box_of": "p", "circuit": "8"})),
+            device("u", "switch-neutral", "p"),
+        ];
+        wiring(&with(bare(System::Zigbee), &edits)).remove(0)
+    };
+    let unsaid = house("");
+    assert!(unsaid.boxes.is_empty() && unsaid.open[0].contains("circuits 5 and 8"), "{unsaid:?}");
+    let said = house("5");
+    assert_eq!(said.open, [""; 0]);
+    assert!(!told(&said, "p", "n").joins.contains(&"fn".to_owned()));
+}
+
 /// A feed that goes on to the next box stays whole, and is dark while this one is open.
 #[test]
 fn what_is_fed_on_stays_fed() {

@@ -307,6 +307,7 @@ fn whys() -> Vec<RoleReason> {
         RoleReason::OnABattery,
         RoleReason::NoRadio,
         RoleReason::NotByItsMake,
+        RoleReason::OnlyWithNeutral,
         RoleReason::NobodyForwards("Wi-Fi"),
         RoleReason::DoesNotFit,
         RoleReason::CanBeCut,

@@ -314,6 +314,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         not_known.chain(BackhaulBy::ALL.map(|(by, words)| (Some(by), words))).collect();
     let mut ticks = vec![
         ("forwards", "forwards for others", kind.forwards),
+        ("only_with_neutral", "that only with a neutral", kind.only_with_neutral),
         ("has_radio", "has a radio", kind.has_radio),
         ("easily_cut", "easily cut off", kind.easily_cut),
         ("fit.damp", "may stand in the damp", fit.damp),
@@ -321,6 +322,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("fit.gives_light", "gives light itself", fit.gives_light),
         ("fit.in_lamp", "goes inside a lamp", fit.in_lamp),
         ("join.deletes_too", "the same press takes it out", kind.join.deletes_too),
+        ("wiring.momentary", "its contact closes only while it is pressed", kind.wiring.momentary),
     ];
     for (way, field, words) in [
         (FittingWay::Hub, "fit.platforms.hub", "reached through its hub"),
