@@ -43,7 +43,7 @@ pub(crate) struct WireEnd {
 }
 
 /// Between two rows.
-const STEP: u32 = 22;
+const STEP: u32 = 26;
 /// Where connectors stand, and where lines end.
 pub(crate) const JOINT_X: u32 = 250;
 pub(crate) const END_X: u32 = 340;
