@@ -622,7 +622,6 @@ fn a_box_of_two_circuits_is_asked_about_before_a_neutral_is_joined() {
         let cores = json!([
             core("l", "line", &json!({"circuit": of})),
             core("n", "neutral", &json!({"circuit": of})),
-            core("m", "neutral", &json!({"circuit": of})),
             core("s", "switched", &json!({})),
             core("fl", "line", &json!({"circuit": if of.is_empty() { "" } else { "8" }})),
             core("fn", "neutral", &json!({"circuit": if of.is_empty() { "" } else { "8" }})),
