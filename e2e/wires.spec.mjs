@@ -141,7 +141,7 @@ test("a stair pair is asked about, planned box by box, and ticked conductor by c
 
   // While nobody knows how the cable runs the sheet asks, and so does the visit before the day.
   await open(page, "/jobs/larkfield-mill/install/electrician");
-  await expect(page.locator(".boxed", { hasText: "Pair top" })).toContainText("Open:");
+  await expect(page.locator(".boxed").filter({ has: page.locator("h3", { hasText: "Pair top" }) })).toContainText("Open:");
   await open(page, "/jobs/larkfield-mill/previsit");
   await expect(page.locator(".previsit tr", { hasText: "Pair top" })).toContainText("whether line comes in here");
 
@@ -149,9 +149,9 @@ test("a stair pair is asked about, planned box by box, and ticked conductor by c
   await put(page, { do: "set", kind: "group", id: "pair", field: "wiring", value: wires });
   await put(page, { do: "set", kind: "point", id: "pair-top", field: "neutral", value: "tested" });
   await open(page, "/jobs/larkfield-mill/install/electrician");
-  const box = page.locator(".boxed", { hasText: "Pair top" });
+  const box = page.locator(".boxed").filter({ has: page.locator("h3", { hasText: "Pair top" }) });
   await expect(box.locator("svg.wires")).toBeVisible();
   await expect(box).toContainText("Tried in 4 states");
   await expect(box).toContainText("permanent line");
-  await expect(page.locator(".boxed", { hasText: "Pair foot" })).toContainText("traveller");
+  await expect(page.locator(".boxed").filter({ has: page.locator("h3", { hasText: "Pair foot" }) })).toContainText("traveller");
 });
