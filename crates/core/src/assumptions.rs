@@ -21,8 +21,10 @@ pub struct Assumption {
     pub range: Option<[Db; 2]>,
     /// What would settle it, a sentence.
     pub settled_by: String,
-    /// Where, by name; empty where it is the whole house.
+    /// Where, by name; empty where it is the whole house, or where the places have no names.
     pub places: Vec<String>,
+    /// At how many places.
+    pub count: usize,
 }
 
 /// What data sheets of radios differ by from their planning values, either way; *planning value*.
@@ -40,7 +42,7 @@ pub fn assumptions(analysis: &Analysis) -> Vec<Assumption> {
     rest.extend(furniture(site, highest(analysis)));
     rest.extend(air(analysis));
     rest.extend(kept_on(site));
-    rest.sort_by_key(|a| std::cmp::Reverse(a.places.len()));
+    rest.sort_by_key(|a| std::cmp::Reverse(a.count));
     all.extend(rest);
     all
 }
@@ -70,11 +72,12 @@ fn model(analysis: &Analysis) -> Assumption {
         range: Some(either_way(analysis.sigma)),
         settled_by: "Readings between devices that stand where they will stay.".to_owned(),
         places: Vec::new(),
+        count: 0,
     }
 }
 
 fn walls(site: &Site) -> Vec<Assumption> {
-    let mut by: BTreeMap<(&str, &'static str), (Db, Vec<String>)> = BTreeMap::new();
+    let mut by: BTreeMap<(&str, &'static str), (Db, usize)> = BTreeMap::new();
     for wall in site.walls.iter().filter(|w| w.known.doubt() > Db::ZERO) {
         let how = match wall.known {
             Provenance::Told => "was only told of",
@@ -82,17 +85,18 @@ fn walls(site: &Site) -> Vec<Assumption> {
             _ => "is as it was drawn, and nobody has said how that is known",
         };
         let name = site.construction(&wall.construction).map_or(&*wall.construction, |c| &c.name);
-        let (doubt, places) = by.entry((name, how)).or_default();
+        let (doubt, count) = by.entry((name, how)).or_default();
         *doubt = doubt.max(wall.known.doubt());
-        places.push(wall.id.to_string());
+        *count += 1;
     }
     by.into_iter()
-        .map(|((name, how), (doubt, places))| Assumption {
-            what: format!("{}: what {how}, of {name}.", walls_of(places.len())),
+        .map(|((name, how), (doubt, count))| Assumption {
+            what: format!("{}: what {how}, of {name}.", walls_of(count)),
             range: Some(either_way(doubt)),
             settled_by: "Look at an edge, a socket cut-out or the drawings of the house, and say how it is known."
                 .to_owned(),
-            places,
+            places: Vec::new(),
+            count,
         })
         .collect()
 }
@@ -128,6 +132,7 @@ fn boxes(analysis: &Analysis) -> Option<Assumption> {
             .to_owned(),
         range: Some([-most, Db::ZERO]),
         settled_by: "Look into each, with its circuit proved dead.".to_owned(),
+        count: places.len(),
         places,
     })
 }
@@ -150,6 +155,7 @@ fn spots(analysis: &Analysis) -> Vec<Assumption> {
             what: format!("What {is} is taken to stand in the open."),
             range: (most > Db::ZERO).then_some([-most, Db::ZERO]),
             settled_by: format!("Find out {ask}."),
+            count: places.len(),
             places,
         })
         .collect()
@@ -170,6 +176,7 @@ fn radios(analysis: &Analysis) -> Option<Assumption> {
         settled_by:
             "Enter what the sheet says it sends and hears, in the library or at the device."
                 .to_owned(),
+        count: places.len(),
         places,
     })
 }
@@ -187,6 +194,7 @@ fn furniture(site: &Site, f: Megahertz) -> Option<Assumption> {
         range: Some([-Mounting::BehindAppliance.row().loss(f), Db::ZERO]),
         settled_by: "Ask what stands where, and draw it as a short piece of wall of its kind."
             .to_owned(),
+        count: places.len(),
         places,
     })
 }
@@ -202,6 +210,7 @@ fn air(analysis: &Analysis) -> Option<Assumption> {
         settled_by:
             "Scan at the hub, and ask for doorbells, alarms and thermometers of the neighbours."
                 .to_owned(),
+        count: places.len(),
         places,
     })
 }
@@ -215,6 +224,7 @@ fn kept_on(site: &Site) -> Option<Assumption> {
         settled_by:
             "Agree it with everybody in the house; better a repeater that nobody can switch off."
                 .to_owned(),
+        count: places.len(),
         places,
     })
 }

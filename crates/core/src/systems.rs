@@ -70,9 +70,10 @@ impl SystemAt<'_> {
         self.outcome.as_ref().map(|o| o.band)
     }
 
-    /// Whether it could be chosen: allowed, with a device that fits, and at target.
+    /// Whether it could be chosen as far as is known: allowed, with a device that fits, and at target.
     pub fn is_sound(&self) -> bool {
-        let fits = self.device.is_some_and(|(_, fits)| fits < Fits::No);
+        // What is not known yet is no pass.
+        let fits = self.device.is_some_and(|(_, fits)| fits < Fits::NotKnown);
         self.is_allowed && fits && self.band() >= Some(Band::Sound)
     }
 

@@ -112,6 +112,10 @@ fn said(value: &Value) -> Option<Result<Vec<Said>, &'static str>> {
             let value = value.get("value").cloned().unwrap_or_default();
             Some(Ok(vec![Said::So { kind, value }]))
         }
+        "begin" => {
+            let value = value.get("value").cloned().unwrap_or_default();
+            Some(Ok(vec![Said::Begun { kind, value }]))
+        }
         "set" => {
             let (id, field) = (text("id"), text("field"));
             let value = value.get("value").cloned().unwrap_or_default();

@@ -6,7 +6,7 @@
 
 use dot_reach_core::radio::coexistence::{Emission, SCANNED_BUSY};
 use dot_reach_core::site::{Edit, Scan, Site, apply};
-use dot_reach_core::units::Dbm;
+use dot_reach_core::units::{Dbm, Megahertz};
 
 use crate::budget::begin;
 use crate::told::time;
@@ -88,15 +88,8 @@ fn carrier(site: &Site, text: &str) -> Result<Emission, String> {
         Some(Emission::Wifi { channel: number(channel)?, width_mhz: number(width)? })
     };
     let found = if let Some(mhz) = word.strip_suffix("mhz") {
-        let khz = mhz.trim().parse::<f64>().ok().map(|mhz| (mhz * 1000.0).round());
-        khz.filter(|khz| (0.0..1e6).contains(khz)).map(|khz| {
-            #[expect(
-                clippy::cast_possible_truncation,
-                clippy::cast_sign_loss,
-                reason = "checked above"
-            )]
-            Emission::Narrow { khz: khz as u32 }
-        })
+        let mhz = mhz.trim().parse::<f64>().ok().filter(|mhz| (0.0..1000.0).contains(mhz));
+        mhz.map(|mhz| Emission::narrow(Megahertz::new(mhz)))
     } else if let Some(channel) = word.strip_prefix('z') {
         number(channel).map(|channel| Emission::Mesh { channel })
     } else if let Some(rest) = word.strip_prefix("wifi").or_else(|| word.strip_prefix("wi-fi")) {

@@ -178,8 +178,8 @@ pub enum Tuned {
     Unknown,
     /// On one channel of IEEE 802.15.4.
     Channel(u8),
-    /// On one carrier below 1 GHz, in kHz.
-    Carrier(u32),
+    /// On one carrier below 1 GHz.
+    Carrier(Emission),
     /// In turn on the three advertising channels: Bluetooth Core 5.4, vol. 6, part A, § 1.4.
     Advertising,
 }
@@ -188,15 +188,7 @@ impl Tuned {
     /// Where those of a network do.
     pub fn of(system: System, channel: Option<u8>, frequency: Megahertz) -> Self {
         match (system, channel) {
-            _ if is_below_1_ghz(frequency) =>
-            {
-                #[expect(
-                    clippy::cast_possible_truncation,
-                    clippy::cast_sign_loss,
-                    reason = "below 1 GHz"
-                )]
-                Self::Carrier((frequency.get() * 1000.0).round() as u32)
-            }
+            _ if is_below_1_ghz(frequency) => Self::Carrier(Emission::narrow(frequency)),
             (System::Bluetooth, _) => Self::Advertising,
             (system, Some(channel)) if system.rule().is_802_15_4() => Self::Channel(channel),
             _ => Self::Unknown,
@@ -207,7 +199,7 @@ impl Tuned {
         match self {
             Self::Unknown => Vec::new(),
             Self::Channel(channel) => vec![centre(channel)],
-            Self::Carrier(khz) => vec![Emission::Narrow { khz }.centre()],
+            Self::Carrier(carrier) => vec![carrier.centre()],
             Self::Advertising => [2402.0, 2426.0, 2480.0].map(Megahertz::new).to_vec(),
         }
     }
@@ -290,7 +282,7 @@ impl Arrivals {
 }
 
 /// Whether a system works below 1 GHz.
-fn is_below_1_ghz(frequency: Megahertz) -> bool {
+pub fn is_below_1_ghz(frequency: Megahertz) -> bool {
     frequency.get() < 1000.0
 }
 

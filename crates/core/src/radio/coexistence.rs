@@ -61,6 +61,17 @@ fn narrow_off(off: f64) -> f64 {
 }
 
 impl Emission {
+    /// A narrow sender on a carrier below 1 GHz.
+    pub fn narrow(carrier: Megahertz) -> Self {
+        #[expect(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "a carrier in kHz"
+        )]
+        let khz = (carrier.get() * 1000.0).round() as u32;
+        Self::Narrow { khz }
+    }
+
     /// How long it sends at a time, in milliseconds; *planning values*.
     pub fn on_ms(self) -> f64 {
         match self {

@@ -18,6 +18,14 @@ pub enum Said {
         /// All of it.
         value: Value,
     },
+    /// Something is told of it for the first time: it is as written where nothing is on record of it, and what stands
+    /// there stays. Of two phones that begin at once neither takes anything from the other.
+    Begun {
+        /// The word of its kind.
+        kind: String,
+        /// All of it.
+        value: Value,
+    },
     /// A part of it is otherwise.
     Otherwise {
         /// The word of its kind.
@@ -124,6 +132,19 @@ impl Said {
                 what.names_what_is_there(site)?;
                 let told = what.thing().and_then(|(kind, id)| Self::known(record, kind, id));
                 Ok((what, told.map(|(_, _, told)| told)))
+            }
+            Self::Begun { kind, value } => {
+                Self::by_act(kind)?;
+                let id = value.get("id").and_then(Value::as_str).unwrap_or_default();
+                let Some((known, _, told)) = Self::known(record, kind, id) else {
+                    return Self::So { kind: kind.clone(), value: value.clone() }
+                        .entry(site, record);
+                };
+                let (mut whole, known) = (value.clone(), known);
+                if let (Some(whole), Value::Object(known)) = (whole.as_object_mut(), known) {
+                    whole.extend(known.into_iter().filter(|(_, v)| v.as_str() != Some("")));
+                }
+                Ok((Self::what(kind, whole)?, Some(told)))
             }
             Self::Otherwise { kind, id, field, value } => {
                 Self::by_act(kind)?;

@@ -220,6 +220,10 @@ pub struct Conductor {
     /// The breaker of its circuit as printed; empty where it is that of its box.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub circuit: String,
+    /// Of which gang's control it is, from the left, where several share the box: the neutral of its lamp's cable too.
+    /// Nought while nobody said, and for a feed of them all.
+    #[serde(default, skip_serializing_if = "is_nought")]
+    pub gang: u8,
     /// Whether it comes into the box from outside; a pigtail that stays inside takes no room.
     #[serde(default = "yes")]
     pub enters: bool,
@@ -258,6 +262,11 @@ pub struct Probe {
     pub at: String,
 }
 
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_nought(value: &u8) -> bool {
+    *value == 0
+}
+
 fn is_unprobed(probe: &Probe) -> bool {
     *probe == Probe::default()
 }
@@ -273,6 +282,7 @@ impl Conductor {
             marking: String::new(),
             from: String::new(),
             circuit: String::new(),
+            gang: 0,
             enters: yes(),
             found: Function::Unknown,
             old_terminal: String::new(),

@@ -2,11 +2,13 @@
 //! and the leads that are made new.
 
 use super::carries::Carries;
-use super::layout::CableEnd;
+use super::layout::{Cable, CableEnd};
+use super::matching::{Listed, Matched, each, matched};
+use super::name_of;
 use super::net::{self, WiredThing};
-use super::plan::{self, ConnectionPlan};
-use super::possible::{Possible, SeenBox, is_usual};
-use super::{Standing, Wired, is_fitting, name_of};
+use super::plan::{self, Connection, ConnectionPlan};
+use super::possible::{Possible, SeenBox};
+use super::standing::{Standing, Wired};
 use crate::catalogue::DeviceKind;
 use crate::site::neutrals::really;
 use crate::site::{Conductor, DeviceId, Function, Point, PointId, Site};
@@ -66,10 +68,23 @@ pub struct BoxPlan {
     pub feeds_on: usize,
 }
 
-/// What a terminal is for, by its name on the device: `L1 = load` says so, and the usual names do.
+/// What stands before the names of terminals that nobody wrote down.
+const UNLETTERED: &str = "its terminal for ";
+
+/// Whether a name of a terminal is one that stands on a device.
+pub(super) fn is_lettered(name: &str) -> bool {
+    !name.starts_with(UNLETTERED)
+}
+
+/// A terminal as it stands on the device, and in a word what it is for: `L1 = load` says so, and the usual names do.
+fn terminal_words(name: &str) -> (&str, String) {
+    let (letter, of) = name.split_once('=').unwrap_or((name, name));
+    (letter.trim(), of.trim().to_lowercase())
+}
+
+/// What a terminal is for, by its name on the device.
 pub fn terminal_carries(name: &str) -> Option<Carries> {
-    let word = name.split_once('=').map_or(name, |(_, of)| of).trim().to_lowercase();
-    Some(match word.as_str() {
+    Some(match terminal_words(name).1.as_str() {
         "line" | "l" | "live" | "common" | "com" | "in" | "l in" => Carries::Line,
         "load" | "lo" | "out" | "l out" | "switched line" => Carries::Load,
         "neutral" | "n" => Carries::Neutral,
@@ -78,13 +93,22 @@ pub fn terminal_carries(name: &str) -> Option<Carries> {
     })
 }
 
-/// The name of a terminal as it stands on the device.
-fn letter(kind: &DeviceKind, carries: Carries) -> String {
-    let of = kind.wiring.terminals.iter().find(|t| terminal_carries(t) == Some(carries));
-    of.map_or_else(
-        || format!("its terminal for {}", carries.name()),
-        |t| t.split_once('=').map_or(t.as_str(), |(letter, _)| letter).trim().to_owned(),
-    )
+/// The name of the terminal of a device that is for something.
+fn letter(kind: &DeviceKind, what: &str, is_for: impl Fn(&str) -> bool) -> String {
+    let of = kind.wiring.terminals.iter().find(|t| is_for(t));
+    of.map_or_else(|| format!("{UNLETTERED}{what}"), |t| terminal_words(t).0.to_owned())
+}
+
+/// The name of its terminal for a part.
+fn letter_for(kind: &DeviceKind, part: Carries) -> String {
+    letter(kind, part.name(), |t| terminal_carries(t) == Some(part))
+}
+
+/// The name of its earth terminal.
+fn earth_letter(kind: &DeviceKind) -> String {
+    letter(kind, "earth", |t| {
+        matches!(terminal_words(t).1.as_str(), "earth" | "ground" | "pe" | "g")
+    })
 }
 
 /// The terminal of a thing of the plan: whose, and its name.
@@ -99,32 +123,27 @@ fn terminal_name(
         CableEnd::Place(place) => possible.order.get(place),
         _ => standing.fitting.map(|p| &p.id),
     };
-    let unit = standing
-        .unit
-        .filter(|(_, p)| Some(&p.id) == point || is_fitting(p) && at.at == CableEnd::Fitting);
+    let unit = standing.unit.filter(|(_, p)| Some(&p.id) == point);
     let far = || {
         let of = standing.far.iter().find(|(p, _)| Some(&p.id) == point);
         of.and_then(|(_, wired)| *wired)
     };
+    if matches!(at.thing, WiredThing::TwoWay | WiredThing::Intermediate) {
+        let is_common = at.thing == WiredThing::TwoWay && terminal == 0;
+        let name =
+            if is_common { "common, as it was" } else { "its traveller terminal, as it was" };
+        return (far().map(|w| w.device.id.clone()), name.to_owned());
+    }
+    // A unit that senses feeds one traveller by its load terminal, the other by that for travellers.
     let carries = match (&at.thing, terminal) {
-        (WiredThing::TwoWay | WiredThing::Intermediate, _) => {
-            let name = match (&at.thing, terminal) {
-                (WiredThing::TwoWay, 0) => "common, as it was",
-                _ => "its traveller terminal, as it was",
-            };
-            return (far().map(|w| w.device.id.clone()), name.to_owned());
-        }
-        (_, 0) => Carries::Line,
-        (WiredThing::Unit { .. }, plan::LOAD) | (WiredThing::Sensing, 1) => Carries::Load,
-        (WiredThing::Unit { .. }, plan::NEUTRAL)
-        | (WiredThing::Sensing, 3)
-        | (WiredThing::Fed { .. }, _) => Carries::Neutral,
-        _ => Carries::Signal,
+        (WiredThing::Sensing, 1) => Carries::Load,
+        (WiredThing::Sensing, 2) => Carries::Signal,
+        _ => carried(plan, (thing, terminal)),
     };
     let is_unit = matches!(at.thing, WiredThing::Unit { .. } | WiredThing::Sensing);
     let own = if is_unit { unit.map(|(w, _)| w) } else { far() };
     match own {
-        Some(w) => (Some(w.device.id.clone()), letter(w.kind, carries)),
+        Some(w) => (Some(w.device.id.clone()), letter_for(w.kind, carries)),
         None if is_unit => (None, carries.name().to_owned()),
         None => {
             let side = if carries == Carries::Line { "one side" } else { "other side" };
@@ -133,115 +152,124 @@ fn terminal_name(
     }
 }
 
-/// What stands in the boxes of a plan, conductor by conductor, by the ids of the survey.
-pub(super) fn boxes(
-    site: &Site,
-    standing: &Standing<'_>,
+/// What stands in the boxes of a plan, conductor by conductor, by the ids of the survey; and what has to be told apart
+/// before anything is joined.
+pub(super) fn boxes<'a>(
+    site: &'a Site,
+    standing: &Standing<'a>,
     possible: &Possible,
     plan: &ConnectionPlan,
-) -> Vec<BoxPlan> {
-    let at_unit = standing.unit.filter(|(_, p)| is_fitting(p)).map(|(_, p)| p);
-    let nodes = possible.order.iter().enumerate().map(|(n, id)| (CableEnd::Place(n), id));
-    let boxed = nodes.filter_map(|(node, id)| Some((node, site.points.get(id)?)));
-    boxed
-        .chain(at_unit.map(|p| (CableEnd::Fitting, p)))
-        .map(|(node, point)| one_box(site, standing, possible, plan, node, point))
-        .collect()
+) -> (Vec<BoxPlan>, Vec<String>) {
+    let at_fitting = standing.unit.map(|(_, p)| p).filter(|p| !possible.order.contains(&p.id));
+    let places = possible.order.iter().enumerate().map(|(n, id)| (CableEnd::Place(n), id));
+    let places = places.filter_map(|(node, id)| Some((node, site.points.get(id)?)));
+    let nodes: Vec<(CableEnd, SeenBox<'a>)> = places
+        .chain(at_fitting.map(|p| (CableEnd::Fitting, p)))
+        .map(|(node, point)| (node, SeenBox::of(site, point)))
+        .collect();
+    let matched = matched(site, standing, possible, plan, &nodes);
+    let context = Told { site, standing, possible, plan, matched: &matched };
+    let boxes = nodes.iter().map(|(node, seen)| context.one_box(*node, seen)).collect();
+    (boxes, matched.open)
 }
 
-fn one_box(
-    site: &Site,
-    standing: &Standing<'_>,
-    possible: &Possible,
-    plan: &ConnectionPlan,
-    node: CableEnd,
-    point: &Point,
-) -> BoxPlan {
-    let seen = SeenBox::of(site, point);
-    let connections = plan.at(node);
-    let mut left: Vec<(&Conductor, &Conductor, u8)> =
-        seen.own.iter().map(|(c, noted)| (c, *noted, c.count)).collect();
-    // Each conductor of the plan is one that was surveyed, where one of its function is there: by where it leads first.
-    let mut ids: Vec<(String, Option<&Conductor>)> = Vec::new();
-    for connection in &connections {
-        let towards = name_of(site, standing, possible, connection.towards).to_lowercase();
-        let fits = |c: &Conductor| c.found == connection.was;
-        let leads = |c: &Conductor| {
-            let from = c.from.trim().to_lowercase();
-            !from.is_empty()
-                && (towards.contains(&from)
-                    || from.contains(&towards)
-                    || is_usual(connection.towards, &from))
+/// What a box is told by.
+struct Told<'p, 'a> {
+    site: &'a Site,
+    standing: &'p Standing<'a>,
+    possible: &'p Possible,
+    plan: &'p ConnectionPlan,
+    matched: &'p Matched<'a>,
+}
+
+impl<'a> Told<'_, 'a> {
+    fn one_box(&self, node: CableEnd, seen: &SeenBox<'a>) -> BoxPlan {
+        let Self { site, standing, possible, plan, matched } = self;
+        let connections = plan.at(node);
+        let listed = |c: &Connection| matched.of.get(&(node, c.cable, c.core));
+        let mut unlisted = 0;
+        let mut id = |c: &Connection| {
+            listed(c).map_or_else(
+                || {
+                    unlisted += 1;
+                    format!("unlisted-{unlisted}")
+                },
+                |l| l.id.clone(),
+            )
         };
-        let place = left
-            .iter()
-            .position(|(c, _, n)| *n > 0 && fits(c) && leads(c))
-            .or_else(|| left.iter().position(|(c, _, n)| *n > 0 && fits(c)));
-        let Some(place) = place else {
-            let n = ids.iter().filter(|(id, _)| id.starts_with("unlisted")).count() + 1;
-            ids.push((format!("unlisted-{n}"), None));
-            continue;
+        let ids: Vec<String> = connections.iter().map(&mut id).collect();
+        let id_of = |cable: usize, core: usize| {
+            let at = connections.iter().position(|c| c.cable == cable && c.core == core);
+            at.map_or_else(String::new, |at| ids[at].clone())
         };
-        left[place].2 -= 1;
-        let (_, noted, rest) = left[place];
-        let several = noted.count > 1;
-        let id =
-            if several { format!("{}.{}", noted.id, noted.count - rest) } else { noted.id.clone() };
-        ids.push((id, Some(noted)));
+        let told = |(c, id): (&Connection, &String)| {
+            let terminal = |t: &(usize, usize)| terminal_name(standing, possible, plan, *t);
+            ConductorPlan {
+                becomes: c.becomes.map_or("capped", Carries::name).to_owned(),
+                terminals: c.terminals.iter().map(terminal).collect(),
+                joins: c.joins.iter().map(|(cable, core)| id_of(*cable, *core)).collect(),
+                capped: c.becomes.is_none(),
+                mark: mark(c.was, c.becomes),
+                towards: name_of(site, standing, possible, c.towards),
+                ..ConductorPlan::of(site, seen.point, id.clone(), c.was, listed(c).map(|l| l.noted))
+            }
+        };
+        let mut conductors: Vec<ConductorPlan> = connections.iter().zip(&ids).map(told).collect();
+        let left = matched.left.get(&node).cloned().unwrap_or_default();
+        rest(site, seen, left, &mut conductors);
+        let of_point = |point: &Point| point.id == seen.point.id;
+        let unit = standing.unit.filter(|(_, at)| of_point(at)).map(|(w, _)| w);
+        let far = standing.far.iter().filter(|(at, _)| of_point(at)).filter_map(|(_, w)| *w);
+        let wired: Vec<Wired<'_>> =
+            unit.into_iter().chain(far).filter(|w| w.kind.is_wired_in()).collect();
+        let mut leads = leads(standing, possible, plan, node);
+        earth(&wired, &mut conductors, &mut leads);
+        let onward = |c: &&Cable| c.from == node && matches!(c.to, CableEnd::Onward(_));
+        BoxPlan {
+            point: seen.point.id.clone(),
+            devices: wired.iter().map(|w| w.device.id.clone()).collect(),
+            leads,
+            feeds_on: possible.cables.iter().filter(onward).count(),
+            conductors,
+        }
     }
-    let id_of = |cable: usize, core: usize| {
-        let at = connections.iter().position(|c| c.cable == cable && c.core == core);
-        at.map_or_else(String::new, |at| ids[at].0.clone())
-    };
-    let breaker = |label: &str| {
-        let label = if label.trim().is_empty() { point.circuit.trim() } else { label.trim() };
-        really(site, label).to_owned()
-    };
-    let mut conductors: Vec<ConductorPlan> = connections
-        .iter()
-        .zip(&ids)
-        .map(|(c, (id, noted))| ConductorPlan {
-            id: id.clone(),
+}
+
+impl ConductorPlan {
+    /// One of which it is not said yet what becomes of it.
+    fn of(
+        site: &Site,
+        point: &Point,
+        id: String,
+        was: Function,
+        noted: Option<&Conductor>,
+    ) -> Self {
+        let text = |of: fn(&Conductor) -> &String| noted.map(of).cloned().unwrap_or_default();
+        let label = text(|c| &c.circuit);
+        let label = if label.trim().is_empty() { &point.circuit } else { &label };
+        Self {
+            id,
             is_surveyed: noted.is_some(),
-            circuit: breaker(noted.map_or("", |n| n.circuit.as_str())),
-            was: c.was,
-            was_at: noted.map_or_else(String::new, |n| n.old_terminal.clone()),
-            colour: noted.map_or_else(String::new, |n| n.colour.clone()),
-            towards: name_of(site, standing, possible, c.towards),
-            becomes: c.becomes.map_or("capped", Carries::name).to_owned(),
-            terminals: c
-                .terminals
-                .iter()
-                .map(|t| terminal_name(standing, possible, plan, *t))
-                .collect(),
-            joins: c.joins.iter().map(|(cable, core)| id_of(*cable, *core)).collect(),
-            capped: c.becomes.is_none(),
-            mark: mark(c.was, c.becomes),
-        })
-        .collect();
-    rest(site, point, &seen, &left, &mut conductors);
-    let here = |w: &Wired<'_>, at: &Point| at.id == point.id && w.kind.is_wired_in();
-    let far = standing.far.iter().filter_map(|(at, w)| (*w).filter(|w| here(w, at)));
-    let wired: Vec<Wired<'_>> = standing
-        .unit
-        .filter(|(w, at)| here(w, at))
-        .map(|(w, _)| w)
-        .into_iter()
-        .chain(far)
-        .collect();
-    let mut leads = leads(standing, possible, plan, node);
-    earth(&wired, &mut conductors, &mut leads);
-    BoxPlan {
-        point: point.id.clone(),
-        devices: wired.iter().map(|w| w.device.id.clone()).collect(),
-        leads,
-        feeds_on: possible
-            .cables
-            .iter()
-            .filter(|c| c.from == node && matches!(c.to, CableEnd::Onward(_)))
-            .count(),
-        conductors,
+            circuit: really(site, label).to_owned(),
+            was,
+            was_at: text(|c| &c.old_terminal),
+            colour: text(|c| &c.colour),
+            towards: text(|c| &c.from),
+            becomes: String::new(),
+            terminals: Vec::new(),
+            joins: Vec::new(),
+            capped: false,
+            mark: String::new(),
+        }
     }
+}
+
+/// A joint of so many conductors, in words.
+fn joint_of(conductors: usize) -> String {
+    format!(
+        "the joint of {conductors} {}",
+        if conductors == 1 { "conductor" } else { "conductors" }
+    )
 }
 
 /// The protective earths of a box are all one joint, and come to every device that wants one.
@@ -261,27 +289,10 @@ fn earth(wired: &[Wired<'_>], conductors: &mut [ConductorPlan], leads: &mut Vec<
     if ids.len() > 1 || ids.len() == 1 && terminals.len() > 1 {
         leads.extend(terminals.into_iter().map(|(_, to)| NewLead {
             carries: "earth",
-            from: format!(
-                "the joint of {} {}",
-                ids.len(),
-                if ids.len() == 1 { "conductor" } else { "conductors" }
-            ),
+            from: joint_of(ids.len()),
             to,
         }));
     }
-}
-
-/// The name of the earth terminal as it stands on the device.
-fn earth_letter(kind: &DeviceKind) -> String {
-    let is_earth = |t: &&String| {
-        let word = t.split_once('=').map_or(t.as_str(), |(_, of)| of).trim().to_lowercase();
-        matches!(word.as_str(), "earth" | "ground" | "pe" | "g")
-    };
-    let found = kind.wiring.terminals.iter().find(is_earth);
-    found.map_or_else(
-        || "earth".to_owned(),
-        |t| t.split_once('=').map_or(t.as_str(), |(letter, _)| letter).trim().to_owned(),
-    )
 }
 
 /// How a conductor is marked anew: what its colour says is not what it carries.
@@ -301,22 +312,12 @@ fn mark(was: Function, becomes: Option<Carries>) -> String {
 /// found out. Nothing of another circuit is joined with one of this.
 fn rest(
     site: &Site,
-    point: &Point,
     seen: &SeenBox<'_>,
-    left: &[(&Conductor, &Conductor, u8)],
+    left: Vec<Listed<'_>>,
     conductors: &mut Vec<ConductorPlan>,
 ) {
-    let breaker = |c: &Conductor| {
-        let label =
-            if c.circuit.trim().is_empty() { point.circuit.trim() } else { c.circuit.trim() };
-        really(site, label).to_owned()
-    };
-    let others = left.iter().filter(|(.., n)| *n > 0).map(|(c, noted, _)| (*c, *noted, true));
-    let foreign = seen.foreign.iter().map(|(c, noted)| (c, *noted, false));
-    let mut more: Vec<ConductorPlan> = Vec::new();
-    for (c, noted, is_own) in others.chain(foreign) {
-        let circuit = breaker(noted);
-        let (becomes, capped) = match c.found {
+    for l in left.into_iter().chain(each(&seen.foreign)) {
+        let (becomes, capped) = match l.found {
             Function::Earth => ("earth", false),
             Function::Spare => ("capped", true),
             Function::Unknown => ("not found out: leave it as it is", false),
@@ -324,38 +325,20 @@ fn rest(
             Function::Neutral => ("neutral", false),
             Function::Switched | Function::Traveller => ("as it was", false),
         };
-        let alike = |o: &&mut ConductorPlan| {
-            o.circuit == circuit
-                && o.was == c.found
-                && !o.capped
-                && matches!(c.found, Function::Line | Function::Neutral | Function::Earth)
-        };
-        let mut joins = Vec::new();
-        let all = if is_own {
-            conductors.iter_mut().chain(more.iter_mut())
-        } else {
-            more.iter_mut().chain([].iter_mut())
-        };
-        for other in all.filter(|o| alike(o)) {
-            other.joins.push(noted.id.clone());
-            joins.push(other.id.clone());
-        }
-        more.push(ConductorPlan {
-            id: noted.id.clone(),
-            is_surveyed: true,
-            circuit,
-            was: c.found,
-            was_at: noted.old_terminal.clone(),
-            colour: noted.colour.clone(),
-            towards: noted.from.clone(),
+        let mut new = ConductorPlan {
             becomes: becomes.to_owned(),
-            terminals: Vec::new(),
-            joins,
             capped,
-            mark: String::new(),
-        });
+            ..ConductorPlan::of(site, seen.point, l.id, l.found, Some(l.noted))
+        };
+        let is_common = matches!(l.found, Function::Line | Function::Neutral);
+        for other in conductors.iter_mut().filter(|o| {
+            is_common && o.circuit == new.circuit && o.was == new.was && o.becomes == new.becomes
+        }) {
+            other.joins.push(new.id.clone());
+            new.joins.push(other.id.clone());
+        }
+        conductors.push(new);
     }
-    conductors.extend(more);
 }
 
 /// The leads that are made new in a box: to every terminal at which more than one conductor would have to come, and from
@@ -384,10 +367,7 @@ fn leads(
         if ends > 1 || ends == 1 && terminals.len() > 1 {
             all.extend(terminals.iter().map(|t| NewLead {
                 carries: carries.name(),
-                from: format!(
-                    "the joint of {ends} {}",
-                    if ends == 1 { "conductor" } else { "conductors" }
-                ),
+                from: joint_of(ends),
                 to: name(*t),
             }));
         } else if ends == 0 && terminals.len() > 1 {

@@ -10,63 +10,28 @@
 mod boxes;
 pub mod carries;
 pub mod layout;
+mod matching;
 pub mod net;
 pub mod plan;
 pub mod possible;
+mod standing;
 
 use std::collections::BTreeSet;
 
-use self::boxes::boxes;
 pub use self::boxes::{BoxPlan, ConductorPlan, NewLead, terminal_carries};
+use self::boxes::{boxes, is_lettered};
 use self::layout::{CableEnd, LayoutRow};
 use self::net::TriedState;
 use self::plan::{Beside, ConnectionPlan, NoPlan, Scheme, UnitAt};
 use self::possible::{Possible, best_question, possible};
-use crate::catalogue::{Button, DeviceKind, Duty, Far, Powered, Supply};
+pub use self::standing::WiringMethod;
+use self::standing::{MOST_PLACES, Standing, Wired, held_back, is_of_wiring};
+use crate::catalogue::{Button, DeviceKind, Duty, Supply};
 use crate::site::neutrals::really;
 use crate::site::{
-    BoxKind, Device, Function, Group, GroupId, Layout, Point, PointId, PointKind, Site, StaysKind,
+    BoxKind, Group, GroupId, Layout, Point, PointId, PointKind, Site, Stays, StaysKind,
 };
-
-/// How the products of a control work together.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum WiringMethod {
-    /// Line and load at one unit.
-    OneUnit,
-    /// A unit that senses by the travellers which way the far switch stands.
-    Sensing,
-    /// Wired companions or plain switches that tell the unit by a signal.
-    Signal,
-    /// A module that the old switches go on telling.
-    Chained,
-    /// A unit, and others that are told by radio.
-    Radio,
-    /// A unit, and remotes where the line is joined through.
-    Remotes,
-    /// No unit: lamps that are fed for good.
-    Fed,
-}
-
-impl WiringMethod {
-    /// Each with its word for files, and in words.
-    pub const ALL: [(Self, &'static str, &'static str); 7] = [
-        (Self::OneUnit, "one-unit", "line and load at one unit"),
-        (Self::Sensing, "sensing", "a unit where line comes in, which senses by the travellers"),
-        (Self::Signal, "signal", "a unit, and contacts that tell it by a signal wire"),
-        (Self::Chained, "chained", "a module that the old switches go on telling"),
-        (Self::Radio, "radio", "a unit, and others told by radio"),
-        (Self::Remotes, "remotes", "a unit, and the line joined through where remotes stand"),
-        (Self::Fed, "fed", "lamps fed for good, the line joined through"),
-    ];
-
-    /// Its word for files, and it in words.
-    pub fn words(self) -> (&'static str, &'static str) {
-        Self::ALL
-            .iter()
-            .find(|(of, ..)| *of == self)
-            .map_or(("", ""), |(_, word, name)| (word, name))
-    }
-}
+use crate::survey::natural::has_switch;
 
 /// One state in which a plan was tried.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -140,96 +105,16 @@ fn of_point(site: &Site, point: &Point) -> Option<ControlWiring> {
 /// Whether what runs on a battery takes the place of a switch on the mains: its box is opened, the old switch comes off,
 /// and what it joined is joined through or capped.
 pub fn takes_over_switch(site: &Site, kind: &DeviceKind, point: &Point) -> bool {
-    let is_box = site.box_of(point).back_box != BoxKind::None;
-    !kind.is_on_mains() && kind.duty != Duty::Hub && point.kind == PointKind::Switch && is_box
-}
-
-/// Whether a device changes what the wires of a control do.
-fn is_of_wiring(kind: &DeviceKind) -> bool {
-    kind.may_switch() && kind.is_wired_in() || kind.fit.far != Far::No
-}
-
-/// A device that is wired in, as the plan meets it.
-#[derive(Clone, Copy, Debug)]
-struct Wired<'a> {
-    device: &'a Device,
-    kind: &'a DeviceKind,
-}
-
-/// What stands where, before it is known how the cable runs.
-struct Standing<'a> {
-    unit: Option<(Wired<'a>, &'a Point)>,
-    far: Vec<(&'a Point, Option<Wired<'a>>)>,
-    /// Places in boxes, in the order in which the group has them.
-    boxes: Vec<PointId>,
-    fitting: Option<&'a Point>,
+    let lead = site.box_of(point);
+    // Beside a switch that stays in the same gang it is stuck to the wall.
+    let is_here = |s: &Stays| s.what == StaysKind::Switch && s.gang > 0 && s.gang == point.gang;
+    let stays = lead.stays.iter().any(is_here);
+    let is_box = lead.back_box != BoxKind::None && point.kind == PointKind::Switch;
+    is_box && !stays && !kind.is_on_mains() && kind.duty != Duty::Hub
 }
 
 fn is_fitting(point: &Point) -> bool {
     matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting)
-}
-
-fn standing<'a>(site: &'a Site, points: &[&'a Point]) -> Result<Standing<'a>, String> {
-    let at = |point: &'a Point| {
-        site.devices_at(&point.id).into_iter().filter_map(|device| {
-            let kind = site.kind(&device.kind)?;
-            is_of_wiring(kind).then_some(Wired { device, kind })
-        })
-    };
-    let is_unit = |w: &Wired<'_>| w.kind.may_switch() && w.kind.fit.far == Far::No;
-    let units: Vec<(Wired<'a>, &'a Point)> =
-        points.iter().flat_map(|p| at(p).filter(is_unit).map(|w| (w, *p))).collect();
-    if let [(one, _), (other, _), ..] = units.as_slice() {
-        return Err(format!(
-            "{} and {} would both switch the load: one of them, and the other as its companion.",
-            one.device.name, other.device.name
-        ));
-    }
-    let unit = units.into_iter().next();
-    // A fitting without a switch is a box like any other: there the unit is fed.
-    let has_boxes = points.iter().any(|p| !is_fitting(p));
-    let is_box = |p: &Point| !has_boxes || !is_fitting(p);
-    let far = points
-        .iter()
-        .filter(|p| is_box(p))
-        .filter(|p| unit.is_none_or(|(_, at)| at.id != p.id))
-        .map(|p| (*p, at(p).next()))
-        .collect();
-    Ok(Standing {
-        unit,
-        far,
-        boxes: points.iter().filter(|p| is_box(p)).map(|p| p.id.clone()).collect(),
-        fitting: points.iter().find(|p| !is_box(p)).copied(),
-    })
-}
-
-impl Standing<'_> {
-    fn method(&self) -> WiringMethod {
-        let kinds = || self.far.iter().filter_map(|(_, w)| w.map(|w| w.kind));
-        let Some((unit, _)) = self.unit else { return WiringMethod::Fed };
-        let by_wire = |k: &DeviceKind| k.fit.far.is_wired();
-        let is_plain = |k: &DeviceKind| k.fit.far == Far::Plain;
-        let stays = self.far.iter().any(|(_, w)| w.is_none());
-        let is_module = unit.kind.button == Some(Button::Wired);
-        if self.far.is_empty() {
-            return WiringMethod::OneUnit;
-        }
-        if is_module && stays && !kinds().any(by_wire) {
-            return WiringMethod::Chained;
-        }
-        let senses = unit.kind.fit.powered == Some(Powered::Line)
-            && unit.kind.fit.accepts.contains(&Far::Plain);
-        if senses && (stays || kinds().any(is_plain)) {
-            return WiringMethod::Sensing;
-        }
-        if kinds().any(by_wire) {
-            WiringMethod::Signal
-        } else if kinds().any(|k| k.fit.far == Far::Paired) {
-            WiringMethod::Radio
-        } else {
-            WiringMethod::Remotes
-        }
-    }
 }
 
 fn control(
@@ -251,7 +136,7 @@ fn control(
         works: Vec::new(),
         open: Vec::new(),
     };
-    let standing = match standing(site, points) {
+    let standing = match Standing::of(site, points) {
         Ok(standing) => standing,
         Err(why) => {
             found.open.push(why);
@@ -260,7 +145,10 @@ fn control(
     };
     let method = standing.method();
     found.method = Some(method);
-    held_back(site, group, points, &standing, method, &mut found.open);
+    found.open = held_back(site, group, points, &standing);
+    if points.len() > MOST_PLACES {
+        return found;
+    }
     let all = possible(site, &standing.boxes, layout);
     found.layouts = rows(&all);
     if all.is_empty() {
@@ -299,72 +187,6 @@ fn rows(all: &[Possible]) -> Vec<&'static LayoutRow> {
     rows
 }
 
-/// What keeps a plan from being made, whatever the layout.
-fn held_back(
-    site: &Site,
-    group: Option<&Group>,
-    points: &[&Point],
-    standing: &Standing<'_>,
-    method: WiringMethod,
-    open: &mut Vec<String>,
-) {
-    // Signs of the old switch that speak against what is planned.
-    for point in points.iter().filter(|p| !is_fitting(p)) {
-        let terminals = point.signs.terminals;
-        let alone = group.is_none_or(|g| g.places.len() < 2);
-        if alone && (terminals > 2 || point.signs.another == Some(true)) {
-            open.push(format!(
-                "The switch at {} has the signs of one of several: find the other place that works the same lamp, and put both into one control.",
-                point.title()
-            ));
-        }
-    }
-    if let Some(group) = group {
-        let fours = group
-            .places
-            .iter()
-            .filter_map(|id| site.points.get(id))
-            .filter(|p| p.signs.terminals == 4);
-        if group.places.len() == 2 && fours.count() > 0 {
-            open.push(
-                "A switch of four terminals stands between two others: a third place works the same lamp. Find it."
-                    .to_owned(),
-            );
-        }
-    }
-    open.extend(points.iter().filter_map(|point| mixed(site, point)));
-    let keeps = matches!(method, WiringMethod::Sensing | WiringMethod::Chained);
-    for (point, wired) in &standing.far {
-        let stays = site.box_of(point).stays.iter().any(|s| s.what == StaysKind::Switch);
-        if wired.is_none() && !keeps && !stays {
-            open.push(format!("What becomes of the switch at {} is not planned.", point.title()));
-        }
-    }
-}
-
-/// A box with several circuits in which nobody has said of each line and neutral of which it is: none of them is joined
-/// with another before that (BS 7671, 314.4; NFPA 70, 200.4).
-fn mixed(site: &Site, point: &Point) -> Option<String> {
-    let lead = site.box_of(point);
-    let in_box = site.points.iter().filter(|p| site.box_of(p).id == lead.id);
-    let mut breakers: Vec<&str> = in_box.map(|p| really(site, &p.circuit)).collect();
-    breakers.sort_unstable();
-    breakers.dedup();
-    let is_unsaid = lead.conductors.iter().any(|c| {
-        matches!(c.found, Function::Line | Function::Neutral) && c.circuit.trim().is_empty()
-    });
-    (breakers.len() > 1 && is_unsaid).then(|| {
-        let unknown = "one that nobody knows";
-        let all: Vec<&str> =
-            breakers.iter().map(|b| if b.is_empty() { unknown } else { b }).collect();
-        format!(
-            "In the box of {} are circuits {}: say of each line and neutral of which it is, before any are joined.",
-            point.title(),
-            all.join(" and ")
-        )
-    })
-}
-
 /// The plan of what stands in a control, in one layout.
 fn planned(
     site: &Site,
@@ -388,34 +210,17 @@ fn planned(
     let mut beside: Vec<(CableEnd, Beside)> = standing
         .far
         .iter()
-        .map(|(point, wired)| (node(point), wired.map_or(Beside::Stays, |w| beside(w.kind))))
+        .map(|(point, wired)| (node(point), wired.map_or(Beside::Stays, |w| w.beside())))
         .collect();
     // The mechanism before a module: a contact in the same box, or at the switch where the module is at the fitting.
     if let Some((w, at)) = standing.unit
         && w.kind.button == Some(Button::Wired)
         && !is_at_fitting(at)
-        && has_mechanism(site, at)
+        && has_switch(site, at)
     {
-        let at = node(at);
-        beside.push((at, Beside::Contact { momentary: false }));
+        beside.push((node(at), Beside::Contact { momentary: false }));
     }
     plan::plan(&possible.cables, &Scheme { unit, beside })
-}
-
-/// Whether a switch stands before a module at its place.
-fn has_mechanism(site: &Site, point: &Point) -> bool {
-    crate::survey::natural::has_switch(site, point)
-}
-
-fn beside(kind: &DeviceKind) -> Beside {
-    let neutral = kind.supply == Supply::MainsNeutral;
-    match kind.fit.far {
-        Far::Electronic => Beside::Contact { momentary: true },
-        Far::Plain => Beside::Contact { momentary: kind.wiring.momentary },
-        Far::Follower => Beside::Follower { neutral },
-        Far::Paired => Beside::Fed { neutral },
-        Far::No | Far::Remote => Beside::Nothing,
-    }
 }
 
 /// Takes the plan where all that are possible come to the same in the boxes that are opened; else asks.
@@ -426,25 +231,25 @@ fn settle(
     plans: &[(&Possible, Result<ConnectionPlan, NoPlan>)],
     found: &mut ControlWiring,
 ) {
-    let told: Vec<Option<Vec<BoxPlan>>> = plans
+    let told: Option<Vec<(Vec<BoxPlan>, Vec<String>)>> = plans
         .iter()
         .map(|(p, plan)| plan.as_ref().ok().map(|plan| boxes(site, standing, p, plan)))
         .collect();
-    let alike = told.iter().all(Option::is_some)
-        && told.windows(2).all(|pair| same(pair[0].as_ref(), pair[1].as_ref()));
-    if let (true, Some((possible, Ok(plan)))) = (alike, plans.first()) {
+    let told = told.filter(|all| all.windows(2).all(|pair| same(&pair[0].0, &pair[1].0)));
+    let first = told.and_then(|all| all.into_iter().next());
+    if let (Some((boxes, apart)), Some((possible, Ok(plan)))) = (first, plans.first()) {
         found.places.clone_from(&possible.order);
-        found.boxes = told.into_iter().next().flatten().unwrap_or_default();
         found.works =
             plan.works.iter().map(|state| state_at(standing, possible, plan, state)).collect();
-        letters(standing, &mut found.open);
+        found.open.extend(apart);
+        found.open.extend(letters(standing, &boxes));
+        found.boxes = boxes;
         return;
     }
     let is_open = plans.len() > 1 && plans.iter().any(|(_, plan)| plan.is_ok());
     let question = best_question(all).filter(|_| is_open || all.len() > plans.len());
     if let Some(question) = question {
-        let name = site.points.get(question.at()).map_or_else(String::new, Point::title);
-        found.open.push(question.words(&name));
+        found.open.push(question.words(site));
         return;
     }
     let mut whys: Vec<String> = plans
@@ -513,24 +318,21 @@ fn name_of(site: &Site, standing: &Standing<'_>, possible: &Possible, node: Cabl
             standing.fitting.map_or_else(|| "the fitting".to_owned(), Point::title)
         }
         CableEnd::Place(place) => point(place),
-        CableEnd::Onward(_) => "what it feeds on".to_owned(),
+        CableEnd::Onward(_) => "onward".to_owned(),
     }
 }
 
 /// Whether two plans come to the same in the boxes, wherever the cables lead: the same conductors with the same parts,
 /// terminals and joints. Of a box that nobody listed, how many there are of a kind is not known either way.
-fn same(a: Option<&Vec<BoxPlan>>, b: Option<&Vec<BoxPlan>>) -> bool {
-    let told = |boxes: &Vec<BoxPlan>| {
+fn same(a: &[BoxPlan], b: &[BoxPlan]) -> bool {
+    let told = |boxes: &[BoxPlan]| {
         let of = |b: &BoxPlan| {
             let is_listed = b.conductors.iter().any(|c| c.is_surveyed);
-            let mut of: Vec<String> = b
-                .conductors
-                .iter()
-                .map(|c| {
-                    let joins = if is_listed { c.joins.len() } else { 0 };
-                    format!("{:?} {} {:?} {} {joins}", c.was, c.becomes, c.terminals, c.capped)
-                })
-                .collect();
+            let line = |c: &ConductorPlan| {
+                let joins = if is_listed { c.joins.len() } else { 0 };
+                format!("{:?} {} {:?} {} {joins}", c.was, c.becomes, c.terminals, c.capped)
+            };
+            let mut of: Vec<String> = b.conductors.iter().map(line).collect();
             of.sort();
             if !is_listed {
                 of.dedup();
@@ -541,18 +343,20 @@ fn same(a: Option<&Vec<BoxPlan>>, b: Option<&Vec<BoxPlan>>) -> bool {
         all.sort();
         all
     };
-    a.map(told) == b.map(told)
+    told(a) == told(b)
 }
 
-/// What has to be looked up before the terminals can be named.
-fn letters(standing: &Standing<'_>, open: &mut Vec<String>) {
-    let unit = standing.unit.map(|(w, _)| w);
-    for wired in unit.into_iter().chain(standing.far.iter().filter_map(|(_, w)| *w)) {
-        if wired.kind.is_wired_in() && wired.kind.wiring.terminals.is_empty() {
-            open.push(format!(
-                "Which terminals {} has is not written down: the maker’s diagram names them.",
-                wired.kind.name
-            ));
-        }
-    }
+/// Devices whose terminals for what comes to them are not written down.
+fn letters(standing: &Standing<'_>, boxes: &[BoxPlan]) -> Vec<String> {
+    let all = || boxes.iter().flat_map(|b| &b.conductors).flat_map(|c| &c.terminals);
+    let lacks = |w: &Wired<'_>| {
+        all().any(|(of, name)| of.as_ref() == Some(&w.device.id) && !is_lettered(name))
+    };
+    let words = |w: Wired<'_>| {
+        format!(
+            "Which terminals {} has is not written down: the maker’s diagram names them.",
+            w.kind.name
+        )
+    };
+    standing.devices().filter(lacks).map(words).collect()
 }

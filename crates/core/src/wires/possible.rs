@@ -7,16 +7,17 @@ use crate::site::neutrals::really;
 use crate::site::{Conductor, Function, Layout, Neutral, Point, PointId, Site};
 use crate::survey::lines::as_tested;
 
-/// What was surveyed of the box of one place, as far as it is of the control's own circuit.
+/// What was surveyed of the box of one place, as far as it is of its own control.
 #[derive(Clone, Debug)]
 pub struct SeenBox<'a> {
     /// The point.
     pub point: &'a Point,
-    /// Its conductors as the tests have them, with what was noted: those of its circuit alone.
+    /// Its conductors as the tests have them, with what was noted: of its circuit, less what leads from other gangs.
     pub own: Vec<(Conductor, &'a Conductor)>,
-    /// Those of other circuits.
+    /// Those of other circuits, and those of other gangs.
     pub foreign: Vec<(Conductor, &'a Conductor)>,
-    /// Whether the box is that of another place as well: what is in it can be of another control.
+    /// Whether something else in the box is of the same circuit: another place, a switch that stays. What is in it can be
+    /// of that.
     pub is_shared: bool,
 }
 
@@ -24,16 +25,29 @@ impl<'a> SeenBox<'a> {
     /// The box of a point.
     pub fn of(site: &'a Site, point: &'a Point) -> Self {
         let lead = site.box_of(point);
-        let own_breaker = really(site, &point.circuit);
+        let breaker = really(site, &point.circuit);
         let is_own = |c: &Conductor| {
             let label = c.circuit.trim();
-            label.is_empty() || really(site, label) == own_breaker
+            let is_of_gang = c.found == Function::Line || c.gang == 0 || c.gang == point.gang;
+            is_of_gang && (label.is_empty() || really(site, label) == breaker)
         };
         let all = as_tested(&lead.conductors).into_iter().zip(&lead.conductors);
         let (own, foreign) = all.partition(|(c, _)| is_own(c));
-        let is_shared =
-            site.points.iter().any(|p| p.id != point.id && site.box_of(p).id == lead.id);
+        let may_be_same = |p: &Point| {
+            let other = really(site, &p.circuit);
+            other == breaker || other.is_empty() || breaker.is_empty()
+        };
+        let beside =
+            site.points.iter().filter(|p| p.id != point.id && site.box_of(p).id == lead.id);
+        let stays = lead.stays.iter().filter(|s| s.what.fills_a_gang());
+        let stays = stays.filter(|s| s.gang == 0 || s.gang != point.gang);
+        let is_shared = beside.filter(|p| may_be_same(p)).count() + stays.count() > 0;
         Self { point, own, foreign, is_shared }
+    }
+
+    /// Whether somebody found a neutral that goes with this gang's own lamp.
+    fn has_neutral_of_its_gang(&self) -> bool {
+        self.own.iter().any(|(c, _)| c.found == Function::Neutral && c.gang > 0)
     }
 
     /// How many conductors of a function were found; those of its own control only where the box is its own.
@@ -152,7 +166,8 @@ fn is_as_seen(site: &Site, cables: &[Cable], place: usize, seen: &SeenBox<'_>) -
     let neutral = match lead.neutral {
         Neutral::Absent => expected(Function::Neutral) == 0,
         Neutral::Tested | Neutral::Seen => {
-            expected(Function::Neutral) > 0 || seen.is_shared || feeds_more
+            let is_others = seen.is_shared && !seen.has_neutral_of_its_gang();
+            expected(Function::Neutral) > 0 || is_others || feeds_more
         }
         Neutral::Unknown | Neutral::NotSeen => true,
     };
@@ -220,12 +235,18 @@ impl BoxQuestion {
         at
     }
 
-    /// It in words; `name` is that of the place.
-    pub fn words(&self, name: &str) -> String {
+    /// It in words.
+    pub fn words(&self, site: &Site) -> String {
+        let point = site.points.get(self.at());
+        let name = point.map_or_else(String::new, Point::title);
+        let found = point.map_or(Neutral::Unknown, |p| site.box_of(p).neutral);
         match self {
-            Self::Line(_) => format!(
-                "Does line come in at {name}: is a conductor there live with every switch of the control off?"
-            ),
+            Self::Line(_) => format!("Does line come in at {name}? Finding the lines there tells."),
+            Self::Neutral(_) if matches!(found, Neutral::Tested | Neutral::Seen) => {
+                format!(
+                    "Of which gang is each neutral in the box of {name}? Look which cable it comes with."
+                )
+            }
             Self::Neutral(_) => {
                 format!("Is a neutral in the box of {name}? Look deep behind the switch.")
             }

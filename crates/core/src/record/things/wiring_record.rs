@@ -15,8 +15,10 @@ id!(/** A record of wiring. */ WiringRecordId);
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Connected {
-    /// The conductor, by its id in the survey.
-    pub id: String,
+    /// What it is called in its box.
+    pub name: String,
+    /// Its colour.
+    pub colour: String,
     /// What it was, and where it leads.
     pub was: String,
     /// The terminal that it was taken from.
@@ -46,9 +48,9 @@ pub struct WiringRecord {
     /// Settings that nobody reaches once it is closed, as they were set.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub settings: BTreeMap<String, String>,
-    /// Each conductor of the box, as it was planned then.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub connected: Vec<Connected>,
+    /// Each conductor of the box by its id, as it was planned then.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub connected: BTreeMap<String, Connected>,
     /// How the old wiring is put back.
     #[serde(default)]
     pub put_back: String,
@@ -68,12 +70,12 @@ impl WiringRecord {
     pub fn put_back_plan(&self) -> Vec<String> {
         let back = |c: &Connected| {
             if c.was_at.trim().is_empty() {
-                format!("{}: again {}", c.id, c.was)
+                format!("{}: again {}", c.name, c.was)
             } else {
-                format!("{} to {}", c.id, c.was_at)
+                format!("{} to {}", c.name, c.was_at)
             }
         };
-        self.connected.iter().map(back).collect()
+        self.connected.values().map(back).collect()
     }
     /// One of which nothing is said yet.
     pub fn new(id: WiringRecordId, device: DeviceId) -> Self {
@@ -84,7 +86,7 @@ impl WiringRecord {
             diagram: none(),
             strip_mm: None,
             settings: BTreeMap::new(),
-            connected: Vec::new(),
+            connected: BTreeMap::new(),
             put_back: none(),
             old_device: none(),
             note: none(),
@@ -115,8 +117,8 @@ impl Kept for WiringRecord {
                 Wrong::Count { is, least: 0, most: MOST_CONNECTED },
             ));
         }
-        for c in &self.connected {
-            [&c.id, &c.was, &c.was_at, &c.becomes, &c.goes]
+        for (id, c) in &self.connected {
+            [id, &c.name, &c.colour, &c.was, &c.was_at, &c.becomes, &c.goes]
                 .into_iter()
                 .try_for_each(|text| note("connected", text))?;
         }

@@ -6,7 +6,7 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::network::NetworkAnalysis;
-use dot_reach_core::network::air::advise;
+use dot_reach_core::network::air::{advise, is_below_1_ghz};
 use dot_reach_core::radio::coexistence::Emission;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{Emitter, EmitterId, Site};
@@ -206,18 +206,9 @@ pub(crate) fn emitter_row(e: &Emitter, on_plan: String) -> EmitterRow {
     }
 }
 
-/// The carrier on which most senders below 1 GHz of a region are.
-fn star_khz(site: &Site) -> u32 {
-    let mhz = site.job.region.frequency(System::Star, None).get();
-    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "below 1 GHz")]
-    {
-        (mhz * 1000.0).round() as u32
-    }
-}
-
 /// What reaches the receivers of each network below 1 GHz.
 fn below(analysis: &Analysis) -> Vec<BelowRow> {
-    let networks = analysis.networks.iter().filter(|n| n.medium.frequency().get() < 1000.0);
+    let networks = analysis.networks.iter().filter(|n| is_below_1_ghz(n.medium.frequency()));
     let row = |n: &NetworkAnalysis| {
         let hears = (0..n.nodes.len()).filter(|place| n.arrivals.hears_others(*place));
         let reached = n.outcomes.iter().filter(|o| !o.hops.is_empty());
@@ -240,10 +231,11 @@ fn sources(site: &Site) -> Result<Vec<(&'static str, String)>, WebError> {
         return Ok(Vec::new());
     };
     let wifi = Emission::Wifi { channel: 6, width_mhz: 20 };
+    let star = site.job.region.frequency(System::Star, None);
     let kinds = [
         ("Add an access point", wifi),
         ("Add a foreign mesh", Emission::Mesh { channel: 15 }),
-        ("Add a neighbour below 1 GHz", Emission::Narrow { khz: star_khz(site) }),
+        ("Add a neighbour below 1 GHz", Emission::narrow(star)),
     ];
     let guess = |(words, carrier)| {
         let emitter = Emitter::first_guess(id.clone(), floor.clone(), carrier);

@@ -32,12 +32,9 @@ const NAMED: usize = 4;
 
 /// A line of what is assumed, worded.
 pub(crate) fn assumption_row(assumption: Assumption) -> AssumptionRow {
-    let Assumption { what, range, settled_by, places } = assumption;
-    let is_wall =
-        |name: &String| name.starts_with('w') && name[1..].bytes().all(|b| b.is_ascii_digit());
-    // Walls have no names that anybody knows.
-    let named: Vec<_> = places.iter().filter(|p| !is_wall(p)).take(NAMED).cloned().collect();
-    let more = if named.is_empty() { 0 } else { places.len() - named.len() };
+    let Assumption { what, range, settled_by, mut places, count } = assumption;
+    places.truncate(NAMED);
+    let more = if places.is_empty() { 0 } else { count - places.len() };
     let range = range.map_or_else(
         || "no number".to_owned(),
         |[down, up]| {
@@ -49,7 +46,7 @@ pub(crate) fn assumption_row(assumption: Assumption) -> AssumptionRow {
             }
         },
     );
-    AssumptionRow { what, range, settled_by, places: named, more }
+    AssumptionRow { what, range, settled_by, places, more }
 }
 
 #[get("/jobs/{job}/assumptions")]

@@ -12,7 +12,6 @@ use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::lamp_ways::{LampWayAt, lamp_ways};
 use dot_reach_core::fit::schools::{GroupSchool, SchoolAt, chosen, schools};
-use dot_reach_core::network::Band;
 use dot_reach_core::site::{Edit, Kind, Point, PointId, Site};
 use dot_reach_core::systems::{HubAt, SystemAt, systems};
 use dot_reach_core::units::typographic;
@@ -213,11 +212,16 @@ fn system(at: &SystemAt<'_>) -> SystemRow {
         HubAt::NotNeeded => "needs none".to_owned(),
         HubAt::Nowhere => "no hub in the library, or no place for one".to_owned(),
     };
+    // However well it would be reached: what does not fit, or nobody knows whether it does, is no way.
+    let (word, class) = match at.device {
+        Some((_, fits)) if fits >= Fits::NotKnown => verdict(fits),
+        _ => at.band().map_or(("not tried", "open"), |band| (band.name(), band_class(band))),
+    };
     SystemRow {
         name: at.system.name(),
         frequency: typographic(at.frequency.get(), 1),
-        class: at.band().map_or("open", band_class),
-        verdict: at.band().map_or("not tried", Band::name),
+        class,
+        verdict: word,
         device: at
             .device
             .map_or_else(String::new, |(kind, fits)| format!("{}: {}", kind.name, verdict(fits).0)),

@@ -14,8 +14,8 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_core::survey::brief::who_may;
 
-use super::moves::{WiringSheet, wiring};
 use super::overview::{labels, why};
+use super::wiring_sheet::{WiringSheet, wiring};
 use super::{about, visit_name};
 use crate::door::{For, See};
 use crate::error::WebError;

@@ -8,6 +8,7 @@ mod moves;
 pub(crate) mod offline;
 pub(crate) mod overview;
 pub(crate) mod stretch;
+mod wiring_sheet;
 
 use dot_reach_core::gate::Gate;
 use dot_reach_core::install::clock::Minutes;

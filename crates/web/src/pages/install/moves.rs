@@ -1,26 +1,20 @@
 //! What a card of the day says: its heading, what to do and to beware of, and what a tap on it sends.
 
 use dot_reach_core::Analysis;
-use dot_reach_core::bill::{connector, joints, staying};
-use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::codes;
-use dot_reach_core::fit::FitPlace;
 use dot_reach_core::gate::Gate;
-use dot_reach_core::gate::checks::{cautions, checks, power_cautions, settings};
+use dot_reach_core::gate::checks::{cautions, checks, power_cautions};
 use dot_reach_core::gate::isolate;
 use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::WalkAct;
-use dot_reach_core::record::{Connected, Cut, IsolationId, Record, Step, WiringRecord};
-use dot_reach_core::site::{DeviceId, Function, NetworkId, Point, Site};
-use dot_reach_core::survey::lines::as_tested;
-use dot_reach_core::units::typographic;
-use dot_reach_core::wires::{BoxPlan, ConductorPlan, of_place};
+use dot_reach_core::record::{Cut, IsolationId, Record, Step};
+use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use serde_json::json;
 
 use super::overview::{labels, why};
-use crate::drawing::wires::{WireDiagram, diagram};
+use super::wiring_sheet::{SettingsSheet, WiringSheet, settings_sheet, wiring};
 use crate::pages::jobs::day;
 
 /// What a card says beside its checks.
@@ -28,7 +22,7 @@ pub(super) enum Body {
     Plain(String),
     Isolate(Isolating),
     Wiring(Box<WiringSheet>),
-    Settings(Box<WiringSheet>),
+    Settings(Box<SettingsSheet>),
     Code(CodeAsked),
     Join(Box<JoinSheet>),
     Open { what: String, expected: Vec<(String, bool)> },
@@ -44,40 +38,6 @@ pub(super) struct Isolating {
     pub(super) why: String,
     pub(super) off: String,
     pub(super) verified: String,
-}
-
-/// How a device is wired.
-pub(super) struct WiringSheet {
-    pub(super) id: String,
-    pub(super) is_new: bool,
-    pub(super) put: String,
-    pub(super) diagram: String,
-    pub(super) diagrams: Vec<String>,
-    pub(super) strip: String,
-    /// Which side tabs come off it; empty where none does.
-    pub(super) tabs: String,
-    pub(super) terminals: String,
-    pub(super) connectors: Vec<String>,
-    /// Each conductor: what it is, where it was, where it goes, whether it is capped.
-    pub(super) conductors: Vec<[String; 4]>,
-    /// Whether each is ticked; empty where nothing can be.
-    pub(super) ticked: Vec<bool>,
-    /// How the old wiring comes back, conductor by conductor.
-    pub(super) put_back_plan: Vec<String>,
-    /// The diagram of its box, where there is a plan of it.
-    pub(super) diagram_of: Option<WireDiagram>,
-    /// Leads that are made new.
-    pub(super) leads: Vec<String>,
-    /// What is open, before anything of the control is wired.
-    pub(super) open: Vec<String>,
-    /// Whether nobody listed the conductors of the box: its plan is how such a box usually is.
-    pub(super) is_usual: bool,
-    /// How many states the plan was tried in; nought where there is none.
-    pub(super) tried: usize,
-    pub(super) put_back: String,
-    pub(super) old_device: String,
-    pub(super) hidden: Vec<(String, String)>,
-    pub(super) point: String,
 }
 
 /// A code that is asked for.
@@ -296,10 +256,7 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
     };
     let body = match step {
         Step::Wired => Body::Wiring(Box::new(wiring(spot, gate.record()))),
-        Step::Settings => Body::Settings(Box::new(WiringSheet {
-            hidden: as_set(spot, gate.record()),
-            ..wiring(spot, gate.record())
-        })),
+        Step::Settings => Body::Settings(Box::new(settings_sheet(spot, gate.record()))),
         Step::Code => Body::Code(CodeAsked {
             wher: spot.kind.join.code.clone(),
             kept: kept_codes(spot, gate.record()),
@@ -417,204 +374,6 @@ fn kept_codes(spot: &WorkedDevice<'_>, record: &Record) -> Vec<String> {
         )
     })
     .collect()
-}
-
-pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
-    let site = spot.site;
-    let lead = site.box_of(spot.point);
-    let record = told.wiring_records.iter().find(|r| r.device == spot.device.id);
-    let id = format!("w-{}", spot.device.id);
-    let id = record.map_or(id, |r| r.id.to_string());
-    let in_box = site.points.iter().filter(|p| site.box_of(p).id == lead.id);
-    let kinds: Vec<&DeviceKind> = in_box
-        .flat_map(|p| site.devices_at(&p.id))
-        .filter_map(|d| site.kind(&d.kind))
-        .filter(|k| k.is_wired_in())
-        .collect();
-    let found = as_tested(&lead.conductors);
-    let connectors = joints(&found, &kinds, staying(lead)).into_iter().map(|met| {
-        let row = dot_reach_core::catalogue::rates::row(connector(met));
-        format!("{met} meet: {}", row.map_or("", |r| r.name.as_str()).to_lowercase())
-    });
-    let control = of_place(site, &spot.point.id);
-    let planned = control.as_ref().and_then(|c| c.boxes.iter().find(|b| b.point == spot.point.id));
-    let open = control.as_ref().map(|c| c.open.clone()).unwrap_or_default();
-    let is_open = planned.is_none() && !open.is_empty();
-    let conductors = found.iter().zip(&lead.conductors).map(|(c, noted)| {
-        let count = if c.count > 1 { format!("{} × ", c.count) } else { String::new() };
-        let goes = if c.found != noted.found {
-            format!("nowhere yet: noted as {}, and the tests speak against it", named(noted.found))
-        } else if c.capped || c.found == Function::Spare {
-            "capped by itself".to_owned()
-        } else if !c.new_terminal.is_empty() {
-            c.new_terminal.clone()
-        } else if is_open && c.found != Function::Earth {
-            "nowhere yet: see what is open".to_owned()
-        } else {
-            terminal(spot.kind, c.found)
-        };
-        [format!("{count}{}", named(c.found)), c.colour.clone(), c.old_terminal.clone(), goes]
-    });
-    let conductors: Vec<[String; 4]> = match planned {
-        Some(plan) => plan.conductors.iter().map(|c| as_planned(c, plan, spot, lead)).collect(),
-        None => conductors.collect(),
-    };
-    let said =
-        |name: &String| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
-    let planned_now = planned.map_or_else(Vec::new, |plan| connected(plan, &conductors));
-    // What was kept when it was wired stays; before that the plan of today is what will be kept.
-    let lacks = record.is_none_or(|r| r.connected.is_empty()) && !planned_now.is_empty();
-    let kept = record.map(|r| r.connected.clone()).filter(|c| !c.is_empty());
-    let put = id.parse().ok().map(|id| {
-        let blank = || WiringRecord::new(id, spot.device.id.clone());
-        let mut new = record.cloned().unwrap_or_else(blank);
-        if lacks {
-            new.connected.clone_from(&planned_now);
-        }
-        json!({"do": "put", "kind": "wiring-record", "value": new}).to_string()
-    });
-    let kept = kept.unwrap_or(planned_now);
-    let ticked: Vec<bool> = kept.iter().map(|c| c.done).collect();
-    let conductors = if kept.is_empty() { conductors } else { as_kept(&kept, &conductors) };
-    let put_back_plan = record.map(WiringRecord::put_back_plan).unwrap_or_default();
-    let leads = planned.into_iter().flat_map(|b| &b.leads);
-    let leads = leads.map(|l| format!("New lead, {}: {} to {}", l.carries, l.from, l.to));
-    WiringSheet {
-        diagram_of: planned.map(diagram),
-        leads: leads.collect(),
-        is_usual: planned.is_some_and(|b| !b.conductors.iter().any(|c| c.is_surveyed)),
-        tried: control.as_ref().map_or(0, |c| c.works.len()),
-        open,
-        is_new: record.is_none() || lacks,
-        ticked,
-        put_back_plan,
-        put: put.unwrap_or_default(),
-        diagram: record.map(|r| r.diagram.clone()).unwrap_or_default(),
-        diagrams: spot.kind.wiring.diagrams.clone(),
-        strip: spot.kind.wiring.strip_mm.map(|mm| typographic(mm, 0)).unwrap_or_default(),
-        tabs: match FitPlace::of(site, spot.point, Some(spot.device)).tabs_words() {
-            None => "say its gang: it decides which side tabs come off".to_owned(),
-            Some("") => String::new(),
-            Some(which) => format!("side tabs off before it is mounted: {which}"),
-        },
-        terminals: spot.kind.wiring.terminals.join(", "),
-        connectors: connectors.collect(),
-        conductors,
-        put_back: record.map(|r| r.put_back.clone()).unwrap_or_default(),
-        old_device: record.map(|r| r.old_device.clone()).unwrap_or_default(),
-        hidden: spot.kind.wiring.hidden.iter().map(|h| (h.clone(), said(h))).collect(),
-        point: spot.point.id.to_string(),
-        id,
-    }
-}
-
-/// What is kept of a box as its plan has it today.
-fn connected(plan: &BoxPlan, rows: &[[String; 4]]) -> Vec<Connected> {
-    let row = |(c, [was, _, was_at, goes]): (&ConductorPlan, &[String; 4])| Connected {
-        id: conductor_name(c),
-        was: was.clone(),
-        was_at: was_at.clone(),
-        becomes: c.becomes.clone(),
-        goes: goes.clone(),
-        done: false,
-    };
-    plan.conductors.iter().zip(rows).map(row).collect()
-}
-
-/// The rows of a box as they were kept, with the colours of today.
-fn as_kept(kept: &[Connected], rows: &[[String; 4]]) -> Vec<[String; 4]> {
-    let colours = rows.iter().map(|[_, colour, ..]| colour.clone());
-    let colours = colours.chain(std::iter::repeat(String::new()));
-    let row = |(c, colour): (&Connected, String)| {
-        [c.was.clone(), colour, c.was_at.clone(), c.goes.clone()]
-    };
-    kept.iter().zip(colours).map(row).collect()
-}
-
-/// What a conductor was found to be, in words.
-fn named(f: Function) -> &'static str {
-    Function::ALL.iter().find(|(of, _)| *of == f).map_or("", |(_, w)| w)
-}
-
-/// What a conductor is called among the others of its box.
-fn conductor_name(c: &ConductorPlan) -> String {
-    if c.is_surveyed { c.id.clone() } else { format!("the {} from {}", named(c.was), c.towards) }
-}
-
-/// A conductor as the plan of its box has it: what it is, its colour, where it was, where it goes.
-fn as_planned(
-    c: &ConductorPlan,
-    plan: &BoxPlan,
-    spot: &WorkedDevice<'_>,
-    lead: &Point,
-) -> [String; 4] {
-    let noted =
-        lead.conductors.iter().find(|n| n.id == c.id || c.id.starts_with(&format!("{}.", n.id)));
-    if let Some(own) = noted.filter(|n| !n.new_terminal.is_empty()) {
-        return [
-            named(c.was).to_owned(),
-            c.colour.clone(),
-            c.was_at.clone(),
-            own.new_terminal.clone(),
-        ];
-    }
-    let mut goes: Vec<String> = c
-        .terminals
-        .iter()
-        .map(|(of, name)| match of {
-            Some(of) if *of != spot.device.id => {
-                let other = spot.site.devices.get(of).map_or("", |d| d.name.as_str());
-                format!("{name} of {other}")
-            }
-            _ => name.clone(),
-        })
-        .collect();
-    if !c.joins.is_empty() {
-        let of = plan.conductors.iter().filter(|other| c.joins.contains(&other.id));
-        let names: Vec<String> = of.map(conductor_name).collect();
-        goes.push(format!("joined with {}", names.join(", ")));
-    }
-    if c.capped {
-        goes.push("capped by itself".to_owned());
-    }
-    if let Some(noted) = noted.filter(|n| n.found != c.was) {
-        let as_noted = named(noted.found);
-        goes = vec![format!("nowhere yet: noted as {as_noted}, and the tests speak against it")];
-    }
-    if goes.is_empty() {
-        goes.push(c.becomes.clone());
-    }
-    if !c.mark.is_empty() {
-        goes.push(c.mark.clone());
-    }
-    let leads = if c.towards.is_empty() { String::new() } else { format!(", {}", c.towards) };
-    let what = if c.is_surveyed {
-        format!("{} {}{leads}", named(c.was), c.id)
-    } else {
-        format!("{}{leads}", named(c.was))
-    };
-    [what, c.colour.clone(), c.was_at.clone(), goes.join("; ")]
-}
-
-/// What is kept of a device as it was set, each with what stands on record.
-fn as_set(spot: &WorkedDevice<'_>, told: &Record) -> Vec<(String, String)> {
-    let record = told.wiring_records.iter().find(|r| r.device == spot.device.id);
-    let said = |name: &str| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
-    settings(spot).map(|name| (name.to_owned(), said(name))).collect()
-}
-
-/// The terminal that a conductor goes to, by what it is; a hint that the maker's sheet overrules.
-fn terminal(kind: &DeviceKind, found: Function) -> String {
-    let wanted = match found {
-        Function::Line => "line",
-        Function::Neutral => "neutral",
-        Function::Earth => "earth",
-        Function::Switched => "load",
-        Function::Traveller => "traveller",
-        Function::Spare | Function::Unknown => return String::new(),
-    };
-    let has = kind.wiring.terminals.iter().any(|t| t == wanted);
-    if has { wanted.to_owned() } else { format!("no {wanted} terminal: stays joined through") }
 }
 
 fn join(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, card: Card) -> JoinSheet {

@@ -9,6 +9,7 @@ use dot_reach_core::site::{Circuit, JobKind, PointKind, Residual, Site, breaker_
 use dot_reach_core::survey::brief::{FIRST_FIX, first_fix_depth_mm, who_may};
 use dot_reach_core::survey::previsit::{looks, spots};
 use dot_reach_core::units::typographic;
+use dot_reach_core::wires::wiring;
 
 use crate::door::{For, See};
 use crate::error::WebError;
@@ -22,6 +23,8 @@ struct Page {
     tool: &'static str,
     job: String,
     looks: Vec<Row>,
+    /// Controls of which it is open how they are wired: the name, and what is asked or decided.
+    controls: Vec<(String, Vec<String>)>,
     /// Places that are hard for radio: id, name, why, what to find out.
     spots: Vec<[String; 4]>,
     minutes: String,
@@ -134,6 +137,11 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             job: site.job.name.clone(),
             looks: rows.collect(),
             spots: hard,
+            controls: wiring(&site)
+                .into_iter()
+                .filter(|c| !c.open.is_empty())
+                .map(|c| (c.name, c.open))
+                .collect(),
             minutes: typographic(minutes, 0),
             entitled: site
                 .people
