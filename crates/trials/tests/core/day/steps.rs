@@ -499,3 +499,71 @@ fn a_code_that_is_put_is_held_as_one_that_is_kept() {
     let gone = planned(&kept, &[json!({"do": "remove", "kind": "device", "id": "a"})]);
     assert!(wish(&gone, &put("m", "b", good)).is_ok());
 }
+
+/// A remote goes into the box of a mains switch: while that box is open no power comes on, whatever is said of it since.
+#[test]
+fn the_open_box_of_a_remote_keeps_the_power_off() {
+    let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
+    let wall = json!({"do": "put", "kind": "point", "value": {"id": "r", "name": "r", "floor": "g", "at": [4.0, 0.0],
+        "height_m": 1.0, "kind": "switch", "box": "plastic", "circuit": "7"}});
+    let remote = json!({"do": "put", "kind": "device", "value": {"id": "r", "name": "r", "point": "r",
+        "kind": "remote-plate", "network": "n"}});
+    let house = planned(&house(System::Zigbee, &["a"]), &[wall, remote]);
+    let opened = stepped(&isolated(&house, "x", "breaker", &["7"]), "r", "dead");
+    assert!(refused(&opened, &energise("x")).contains("r is open"));
+    let gang = json!([{"id": "s", "what": "switch", "gang": 1, "depth_mm": 20.0}]);
+    for edit in [
+        set("device", "r", "kind", json!("sensor-battery")),
+        set("device", "r", "kind", json!("switch-neutral")),
+        set("point", "r", "kind", json!("bare-wall")),
+        set("point", "r", "box", json!("none")),
+        set("point", "r", "circuit", json!("9")),
+        set("point", "r", "circuit", json!("")),
+        json!({"do": "batch", "edits": [set("point", "r", "gangs", json!(1)), set("point", "r", "gang", json!(1)),
+            set("point", "r", "stays", gang)]}),
+        json!({"do": "remove", "kind": "device", "id": "r"}),
+        json!({"do": "remove", "kind": "point", "id": "r"}),
+        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
+    ] {
+        let since = planned(&opened, std::slice::from_ref(&edit));
+        assert!(refused(&since, &energise("x")).contains("is open"), "{edit}");
+        let told = gate(&since.record, &since.site);
+        assert!(told.is_open(&"r".parse().unwrap()), "{edit}");
+        let safe = stepped(&since, "r", "put-back");
+        assert!(wish(&safe, &energise("x")).is_ok(), "{edit}: it can be made safe");
+    }
+}
+
+/// Of two phones that begin one record, and of a page that is older than it, none takes anything from another.
+#[test]
+fn what_is_begun_twice_keeps_the_ticks_of_both() {
+    let begin = |sent: &str| {
+        json!({"do": "begin", "kind": "wiring-record", "value": {"id": "w", "device": "a", "diagram": sent,
+        "connected": {"c1": {"name": "c1", "goes": "line"}, "c2": {"name": "c2", "goes": "load"}}}})
+    };
+    let tick = |core: &str, is: bool| {
+        json!({"do": "set", "kind": "wiring-record", "id": "w",
+        "field": format!("connected.{core}.done"), "value": is})
+    };
+    let mut site = house(System::Zigbee, &["a"]);
+    let walk = [
+        begin("one place"),
+        tick("c1", true),
+        begin(""),
+        tick("c2", true),
+        begin("several places"),
+    ];
+    for act in &walk {
+        site = wish(&site, act).unwrap();
+    }
+    let told = site.record.wiring_records.iter().next().unwrap();
+    assert_eq!(told.diagram, "one place", "the first word stands");
+    assert!(told.connected.values().all(|c| c.done), "{:?}", told.connected);
+    // It is taken back by whoever says so, and by no beginning.
+    site = wish(&wish(&site, &tick("c1", false)).unwrap(), &begin("one place")).unwrap();
+    let told = site.record.wiring_records.iter().next().unwrap();
+    assert!(!told.connected["c1"].done && told.connected["c2"].done);
+    // Nothing is begun of what only an act says.
+    let mark = json!({"do": "begin", "kind": "mark", "value": {"id": "m", "device": "a", "step": "closed", "at": AT}});
+    refused(&site, &mark);
+}

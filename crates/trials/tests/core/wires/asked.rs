@@ -44,8 +44,7 @@ fn stair(foot: &Value, top: &Value, wiring: &Value, devices: &[Value]) -> Contro
 }
 
 fn told<'a>(found: &'a ControlWiring, at: &str, id: &str) -> &'a ConductorPlan {
-    let of = found.boxes.iter().find(|b| b.point.as_str() == at);
-    let of = of.unwrap_or_else(|| panic!("no plan at {at}: {:?}", found.open));
+    let of = found.boxes.iter().find(|b| b.point.as_str() == at).unwrap();
     of.conductors.iter().find(|c| c.id == id).unwrap()
 }
 
