@@ -48,27 +48,30 @@ const NO_FACTS: [&str; 24] = [
     "layout",
 ];
 
+/// What is no fact of a job that is drawn at random, which says of every box what stays in it: to take that away is to say
+/// that nothing does.
+const NO_FACTS_OF_DRAWN: [&str; 1] = ["stays"];
+
 fn is_fact(table: &str, key: &str) -> bool {
     let is_row = table == "points" && key == "count";
     !NO_FACTS.contains(&key) && !is_row
 }
 
-/// Every way to a fact in a value.
-fn ways(table: &str, value: &Value, way: &str, found: &mut Vec<String>) {
+/// Every way to a fact in a value, past some.
+fn ways(table: &str, value: &Value, way: &str, but: &[&str], found: &mut Vec<String>) {
     match value {
         Value::Object(all) => {
             for (key, value) in all.iter().filter(|(key, _)| is_fact(table, key)) {
                 let way = format!("{way}/{key}");
-                ways(table, value, &way, found);
-                // To take away what stays in a box is to say that nothing does.
-                if key != "stays" {
+                ways(table, value, &way, but, found);
+                if !but.contains(&key.as_str()) {
                     found.push(way);
                 }
             }
         }
         Value::Array(all) if all.iter().any(Value::is_object) => {
             for (n, value) in all.iter().enumerate() {
-                ways(table, value, &format!("{way}/{n}"), found);
+                ways(table, value, &format!("{way}/{n}"), but, found);
             }
         }
         _ => {}
@@ -125,7 +128,7 @@ fn outcome(site: &Site) -> Outcome {
     Outcome { fits, off, parts: count }
 }
 
-fn breaches(name: &str, job: &Value) -> Vec<String> {
+fn breaches(name: &str, job: &Value, but: &[&str]) -> Vec<String> {
     let read = |job: &Value| {
         job_file::read(&serde_json::to_vec(job).expect("JSON")).expect("a job").value.site
     };
@@ -135,7 +138,7 @@ fn breaches(name: &str, job: &Value) -> Vec<String> {
         let root = format!("/site/{table}");
         let Some(rows) = job.pointer(&root) else { continue };
         let mut found = Vec::new();
-        ways(table, rows, &root, &mut found);
+        ways(table, rows, &root, but, &mut found);
         for way in found {
             let Some(site) = without(job, &way) else { continue };
             let after = outcome(&site);
@@ -183,7 +186,7 @@ fn a_blank_fact_betters_nothing_in_any_of_the_small_jobs() {
         let case: Value =
             serde_json::from_slice(&fs::read(&file).expect("a file")).expect("a case");
         let name = file.file_stem().expect("a name").to_string_lossy().into_owned();
-        all.extend(breaches(&name, &case["job"].clone()));
+        all.extend(breaches(&name, &case["job"].clone(), &[]));
     }
     assert!(all.is_empty(), "{} breaches:\n{}", all.len(), all.join("\n"));
 }
@@ -295,7 +298,7 @@ proptest! {
 
     #[test]
     fn a_blank_fact_betters_nothing_in_any_job(seed in any::<u64>()) {
-        let found = breaches("drawn", &Draw(seed).job());
+        let found = breaches("drawn", &Draw(seed).job(), &NO_FACTS_OF_DRAWN);
         proptest::prop_assert!(found.is_empty(), "{} breaches:\n{}", found.len(), found.join("\n"));
     }
 }

@@ -43,6 +43,11 @@ pub enum FitFinding {
     BoxAskedUnknown { inside: f64 },
     #[error("It is tight: {0}.")]
     Tight(Depths),
+    #[error(
+        "Whether a plain switch in the same box works it is not written down: one takes up to {most:.0} mm of the \
+         {spare:.0} mm that are left."
+    )]
+    MechanismUnknown { spare: f64, most: f64 },
     #[error("It fills more than one gang: {needs} are wanted, and the box has {has}.")]
     TooWide { needs: usize, has: usize },
     #[error("How deep {what} is, which stays in its gang, is not known.")]
@@ -358,6 +363,7 @@ impl FitFinding {
             | Self::PoweredUnknown
             | Self::WiringUnknown => Fits::NotKnown,
             Self::Tight(_)
+            | Self::MechanismUnknown { .. }
             | Self::WantsEarthUnknown
             | Self::BoxAskedUnknown { .. }
             | Self::BreakerUnrated { .. }
@@ -396,6 +402,7 @@ impl FitFinding {
             Self::TooDeep(_)
             | Self::ShallowBox { .. }
             | Self::Tight(_)
+            | Self::MechanismUnknown { .. }
             | Self::DeviceDepthUnknown
             | Self::BoxAskedUnknown { .. }
             | Self::StaysDepthUnknown { .. }

@@ -60,7 +60,11 @@ pub(super) fn depth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFindin
     match (depths.spare(), kind.fit.box_mm) {
         (spare, _) if spare < 0.0 => Some(FitFinding::TooDeep(depths)),
         (_, Some(least)) if inside < least => Some(FitFinding::ShallowBox { inside, least }),
-        (spare, _) if spare < TIGHT_MM + most - least => Some(FitFinding::Tight(depths)),
+        (spare, _) if spare < TIGHT_MM + most - least => {
+            let is_unsaid = kind.button.is_none() && spare >= TIGHT_MM;
+            let unsaid = FitFinding::MechanismUnknown { spare, most: MECHANISM_MM.1 };
+            Some(if is_unsaid { unsaid } else { FitFinding::Tight(depths) })
+        }
         (_, None) if !kind.fit.is_shipped && inside < MOST_ASKED_MM => {
             Some(FitFinding::BoxAskedUnknown { inside })
         }

@@ -32,6 +32,7 @@ impl FitFinding {
             Self::DeviceDepthUnknown
             | Self::LimitsUnknown
             | Self::WantsEarthUnknown
+            | Self::MechanismUnknown { .. }
             | Self::BoxAskedUnknown { .. }
             | Self::LeastUnknown { .. }
             | Self::InrushBorneUnknown { .. }
