@@ -8,7 +8,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use dot_reach_core::record::{Entry, What};
+use dot_reach_core::record::{Entry, Step, What};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -22,6 +22,10 @@ pub struct Hands {
     pub off: BTreeSet<String>,
     /// Each open box, and the isolation under which it was opened.
     pub open: BTreeMap<String, String>,
+    /// Each box that was found live, with the isolation that should have made it dead.
+    pub live: BTreeSet<(String, String)>,
+    /// The isolations in force that are of the main switch.
+    pub main: BTreeSet<String>,
 }
 
 impl Hands {
@@ -30,12 +34,14 @@ impl Hands {
         match &entry.what {
             What::Isolated(of) => {
                 self.off.insert(of.id.to_string());
+                self.main.extend(of.means.is_main().then(|| of.id.to_string()));
             }
             What::Energised { isolation, .. } => {
                 let isolation = isolation.to_string();
                 let open: Vec<_> = self.open.values().filter(|i| **i == isolation).collect();
                 assert!(open.is_empty(), "power comes on by {isolation} with {:?}", self.open);
                 self.off.remove(&isolation);
+                self.main.remove(&isolation);
                 assert!(
                     self.open.values().all(|under| self.off.contains(under)),
                     "{:?} open with {:?} off",
@@ -45,6 +51,15 @@ impl Hands {
             }
             What::Stepped(of) => {
                 let device = of.device.to_string();
+                let under = of.isolation.as_ref().map(ToString::to_string).unwrap_or_default();
+                let is_live = |by: &String| self.live.contains(&(device.clone(), by.clone()));
+                let is_closed =
+                    of.step == Step::PutBack && self.main.iter().any(|main| !is_live(main));
+                assert!(
+                    !of.step.is_in_box() || !is_live(&under) || is_closed,
+                    "{device}: {:?} under {under}, which leaves it live",
+                    of.step
+                );
                 if of.step.puts_hands_in_box() {
                     let under = of.isolation.as_ref().unwrap().to_string();
                     assert!(self.off.contains(&under), "{device} opened with the power on");
@@ -52,6 +67,10 @@ impl Hands {
                 } else if of.step.makes_safe() {
                     self.open.remove(&device);
                 }
+            }
+            What::FoundLive(of) => {
+                let device = of.device.to_string();
+                self.live.extend(of.isolations.iter().map(|i| (device.clone(), i.to_string())));
             }
             What::TakenBack { device, step } if step.makes_safe() => {
                 // The hands go back in: the power must still be off.
@@ -109,6 +128,7 @@ pub fn door() -> impl Strategy<Value = Door> {
             .prop_map(|(id, (means, circuit))| isolate(id, means, &[circuit])),
         3 => iso().prop_map(|id| json!({"do": "prove-tester", "isolation": id, "after": false, "at": AT})),
         5 => iso().prop_map(|id| json!({"do": "energise", "isolation": id, "by": "Kit", "at": AT})),
+        1 => device().prop_map(|d| json!({"do": "found-live", "device": d, "found": "neutral", "by": "Kit", "at": AT})),
         1 => (iso(), any::<bool>()).prop_map(|(id, back)| {
             let (by, to) = if back { ("Bo", "Kit") } else { ("Kit", "Bo") };
             json!({"do": "hand-over", "isolation": id, "by": by, "to": to, "at": AT})

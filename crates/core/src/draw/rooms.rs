@@ -257,6 +257,7 @@ pub(super) fn copied(
             tag,
             floor: to.clone(),
             in_box_of: None,
+            fed_through: None,
             conductors: Vec::new(),
             facts: BTreeMap::new(),
             // What is in a box is settled box by box, however alike the rooms are.

@@ -6,10 +6,11 @@ use std::sync::LazyLock;
 use serde::Deserialize;
 
 use super::work::WorkedDevice;
-use crate::catalogue::{Far, PointKind};
+use crate::catalogue::{Button, Far, PointKind};
 use crate::fit::FitPlace;
 use crate::record::Step;
-use crate::site::{Earth, Function};
+use crate::site::{Earth, Function, Residual};
+use crate::wires;
 
 /// A check of a step.
 #[derive(Clone, Debug, PartialEq)]
@@ -63,6 +64,14 @@ enum Applies {
     IsOutdoors,
     /// Where a box is opened.
     OpensBox,
+    /// A module behind or before the mechanism of a wall switch.
+    Module,
+    /// Wired in, and switching by electronics or a relay.
+    SwitchesWired,
+    /// Of several channels.
+    SeveralChannels,
+    /// A wired outlet that it switches.
+    Outlet,
 }
 
 impl Applies {
@@ -93,14 +102,20 @@ impl Applies {
             Self::Mains => spot.kind.is_on_mains(),
             Self::Switches => spot.kind.fit.switches() || spot.kind.fit.gives_light,
             Self::Dims => spot.kind.fit.is_dimmer(),
-            Self::OwnButton => spot.kind.button == Some(crate::catalogue::Button::Own),
-            Self::WiredButton => spot.kind.button == Some(crate::catalogue::Button::Wired),
+            Self::OwnButton => spot.kind.button == Some(Button::Own),
+            Self::WiredButton => spot.kind.button == Some(Button::Wired),
             Self::HasRadio => spot.kind.has_radio,
             Self::Remote => spot.kind.is_hand_held() || spot.kind.fit.far == Far::Remote,
             Self::SeveralPlatforms => spot.site.platforms.len() > 1,
             Self::IsHigh => spot.point.height_m.get() > 2.1,
             Self::IsOutdoors => spot.point.kind == PointKind::Outdoor,
             Self::OpensBox => spot.opens_box(),
+            Self::Module => {
+                spot.kind.button == Some(Button::Wired) && spot.kind.has_radio && spot.opens_box()
+            }
+            Self::SwitchesWired => spot.kind.fit.switches() && spot.opens_box(),
+            Self::SeveralChannels => spot.kind.fit.channels > 1,
+            Self::Outlet => spot.point.kind == PointKind::Socket && spot.kind.fit.switches(),
         }
     }
 }
@@ -163,6 +178,22 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
                 add(format!("hidden-{n}"), format!("Set before it is closed: {hidden}"));
             }
         }
+        Step::Powered if spot.opens_box() => {
+            if let Some(text) = works_again(spot) {
+                add("hangs-on".to_owned(), text);
+            }
+            if let Some(text) = residual_tried(spot) {
+                add("residual".to_owned(), text);
+            }
+        }
+        Step::Decoupled => {
+            // Whatever switches it off by word, room or "all off" leaves the lamp dark, and its key works nothing.
+            for platform in &spot.site.platforms {
+                let text =
+                    format!("Its relay is hidden in {}: from voice, rooms, all off", platform.name);
+                add(format!("hidden-{}", platform.id), text);
+            }
+        }
         Step::Named => {
             for platform in &spot.site.platforms {
                 let text = format!("Name and room stand in {}", platform.name);
@@ -178,10 +209,55 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     all
 }
 
+/// What is tried once power is back: what hangs on the joints of the box.
+fn works_again(spot: &WorkedDevice<'_>) -> Option<String> {
+    let behind = spot.site.hangs_on(spot.point);
+    if !behind.is_empty() {
+        let names: Vec<String> = behind.iter().map(|p| p.title()).collect();
+        return Some(format!(
+            "What hangs on this box works again, each tried: {}",
+            names.join(", ")
+        ));
+    }
+    let own = wires::of_place(spot.site, &spot.point.id);
+    let plan = own.iter().flat_map(|c| &c.boxes).find(|b| b.point == spot.point.id);
+    let feeds_on = plan.map_or(0, |b| b.feeds_on);
+    (feeds_on > 0).then(|| {
+        format!(
+            "What goes on from this box works again: {} that nobody has named. Find out where, and try it",
+            if feeds_on == 1 { "a feed".to_owned() } else { format!("{feeds_on} feeds") }
+        )
+    })
+}
+
+/// Residual-current protection is tried after every work on its circuit (IEC 60364-6, 6.4.3.8).
+fn residual_tried(spot: &WorkedDevice<'_>) -> Option<String> {
+    let circuits = spot.circuits();
+    let mut rows =
+        spot.site.circuits.iter().filter(|c| circuits.iter().any(|l| l == c.label.trim()));
+    rows.any(|c| c.residual == Residual::Protected).then(|| {
+        let behind = spot.site.hangs_on(spot.point);
+        let outlets = behind.iter().filter(|p| matches!(p.kind, PointKind::Socket | PointKind::Outdoor));
+        let names: Vec<String> = outlets.map(|p| p.title()).collect();
+        let also = if names.is_empty() {
+            String::new()
+        } else {
+            format!("; the outlets behind are dark with it: {}", names.join(", "))
+        };
+        format!("Residual-current protection trips by its test button, and holds when it is set again{also}")
+    })
+}
+
 /// What can hurt at a step of a device.
-pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<&'static str> {
+pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<String> {
     let rows = ROWS.caution.iter().filter(|row| row.step == step && row.at.holds(spot));
-    rows.map(|row| row.text.as_str()).collect()
+    let mut all: Vec<String> = rows.map(|row| row.text.clone()).collect();
+    let behind = spot.site.hangs_on(spot.point);
+    if step == Step::Dead && !behind.is_empty() {
+        let names: Vec<String> = behind.iter().map(|p| p.title()).collect();
+        all.push(format!("Dark while this box is open: {}.", names.join(", ")));
+    }
+    all
 }
 
 /// What is kept of a device as it was set.
@@ -200,7 +276,7 @@ mod tests {
 
     #[test]
     fn the_file_of_the_day_is_read_whole_and_every_step_with_power_has_its_caution() {
-        assert_eq!(ROWS.check.len(), 63);
+        assert_eq!(ROWS.check.len(), 69);
         assert_eq!(ROWS.setting.len(), 5);
         assert_eq!(ROWS.power.len(), 3);
         for step in [Step::Dead, Step::Noted, Step::Wired, Step::Powered, Step::Closed] {

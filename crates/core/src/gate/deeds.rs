@@ -55,7 +55,7 @@ pub(super) fn reached(
     let mut facts = Vec::new();
     for (spot, circuits) in all {
         let device = &spot.device.id;
-        let is_dead = isolate::makes_dead(site, of, circuits);
+        let is_dead = isolate::makes_dead(site, of, circuits) && !of.live.contains_key(device);
         if is_dead && (!spot.is_of_kit() || of.means.is_main()) {
             facts.push(format!("covers:{id}:{device}"));
         }
@@ -73,6 +73,7 @@ pub fn isolate(key: &str, site: &Site, of: &Isolated, boxes: &[DeviceId]) -> Dee
     let reached = reached(site, &of, &super::work::circuits_of_all(site)).into_iter();
     let own = format!(":{}:", of.of.id);
     let mut gives = vec!["off:$iso".to_owned(), "holder:$iso:$me".to_owned()];
+    gives.extend(of.means.is_main().then(|| "whole:$iso".to_owned()));
     gives.extend(reached.map(|fact| fact.replacen(&own, ":$iso:", 1)));
     let first = boxes.first().map(|d| vec!["off:$iso".to_owned(), format!("covers:$iso:{d}")]);
     Deed {
@@ -149,7 +150,7 @@ pub fn energise(gate: &Gate<'_>, key: &str, of: Option<&IsolationId>, boxes: &[D
                 // A box that stands open is told of as that.
                 vec![all([format!("open:{iso}:{device}")])],
             ];
-            needs.push(need(Lacks::NotWired { name: name.clone() }, any, false));
+            needs.push(need(Lacks::NotWired { name: name.clone() }, any, true));
         }
     }
     // Boxes of devices that are planned no longer, or as something else.
@@ -161,7 +162,8 @@ pub fn energise(gate: &Gate<'_>, key: &str, of: Option<&IsolationId>, boxes: &[D
             needs.push(need(open, vec![vec![own, shared]], false));
         }
     }
-    let ends = ["off:{}", "holder:{}:*", "tester:{}", "covers:{}:*", "dark:{}:*", "safe:{}:*"];
+    let ends =
+        ["off:{}", "whole:{}", "holder:{}:*", "tester:{}", "covers:{}:*", "dark:{}:*", "safe:{}:*"];
     let mut ends: Vec<String> = ends.map(|e| e.replace("{}", &iso)).into();
     ends.push(format!("begun:*:{iso}"));
     Deed {
@@ -215,11 +217,39 @@ pub fn step(gate: &Gate<'_>, spot: &WorkedDevice<'_>, step: Step, elsewhere: boo
     deed
 }
 
+/// Saying that a box is live which should be dead: nothing that is off makes it dead, and what goes off next is proved
+/// anew.
+pub fn found_live(device: &DeviceId) -> Deed {
+    let covers = || vec!["off:$iso".to_owned(), format!("covers:$iso:{device}")];
+    Deed {
+        key: format!("live:{device}"),
+        binds: covers(),
+        needs: vec![need(
+            Lacks::Isolation,
+            vec![vec![FactQuery { all: covers(), not: false }]],
+            false,
+        )],
+        ends: vec![
+            format!("covers:*:{device}"),
+            "whole:*".to_owned(),
+            format!("under:{device}:*"),
+            done(device, Step::Dead),
+            format!("tick:{device}:{}:*", Step::Dead.word()),
+        ],
+        gives: vec![format!("live:$iso:{device}")],
+        ..Deed::default()
+    }
+}
+
 /// Making a box safe whose device is planned no longer, or as something that opens none.
 pub fn put_back_unplanned(device: &DeviceId) -> Deed {
     let mut deed = bare_step(device, Step::PutBack);
-    let open = vec![vec![all([format!("open:$iso:{device}"), "off:$iso".to_owned()])]];
-    deed.needs = vec![need(Lacks::ProvedUnderThis, open, false)];
+    let open = all([format!("open:$iso:{device}"), "off:$iso".to_owned()]);
+    let live = none(["off:$iso".to_owned(), format!("live:$iso:{device}")]);
+    // Nobody can prove it dead by its step any longer: the whole house is off before hands go in.
+    let whole = all(["whole:$all".to_owned(), "tester:$all".to_owned()]);
+    let is_dead = need(Lacks::FoundLive, vec![vec![live], vec![whole]], false);
+    deed.needs = vec![hard(Lacks::ProvedUnderThis, open), is_dead];
     deed.needs.extend(may_mains());
     deed
 }
@@ -289,7 +319,10 @@ fn rests_on(
             } else {
                 format!("under:{device}:$iso")
             };
-            one(Lacks::ProvedUnderThis, all(["off:$iso".to_owned(), word]))
+            let off = || "off:$iso".to_owned();
+            let mut needs = one(Lacks::ProvedUnderThis, all([off(), word]));
+            needs.extend(one(Lacks::FoundLive, none([off(), format!("live:$iso:{device}")])));
+            needs
         }
         Rests::MayMains => may_mains().into(),
         Rests::Settled => {

@@ -72,6 +72,12 @@ fn folded(record: &Record, site: &Site) -> Facts {
         for fact in deeds::reached(site, of, &all) {
             facts.add(fact);
         }
+        if of.is_of_whole_house() {
+            facts.add(format!("whole:{id}"));
+        }
+        for device in of.live.keys() {
+            facts.add(format!("live:{id}:{device}"));
+        }
         for (device, under) in &of.boxes {
             let word = if under.is_safe { "safe" } else { "open" };
             facts.add(format!("{word}:{id}:{device}"));

@@ -130,6 +130,7 @@ pub enum Lacks {
     NotTicked { text: String },
     BoxOpen { name: String },
     NotWired { name: String },
+    FoundLive,
     NotOff,
     NotHeld,
     NotIn { name: String },
@@ -168,6 +169,9 @@ impl fmt::Display for Lacks {
             ),
             Self::NotTicked { text } => write!(f, "“{text}” is not ticked"),
             Self::BoxOpen { name } => write!(f, "{name} is open: dry-fit it, or put it back"),
+            Self::FoundLive => f.write_str(
+                "it was found live under this isolation: switch off further, and prove it dead under that",
+            ),
             Self::NotWired { name } => write!(
                 f,
                 "{name} is of the same kit, neither fitted nor put back: all start together"

@@ -8,7 +8,7 @@ use crate::analysis::Analysis;
 use crate::gate::work::WorkedDevice;
 use crate::gate::{Deed, Gate, Stand, deeds, isolate};
 use crate::radio::system::RouteChoice;
-use crate::record::{Isolated, Isolation, IsolationId, OpenTimeId, Secured, Step};
+use crate::record::{Cut, Isolated, Isolation, IsolationId, NextCut, OpenTimeId, Secured, Step};
 use crate::site::{DeviceId, NetworkId, Site};
 
 /// A stretch of the day.
@@ -22,6 +22,8 @@ pub struct Stretch {
     pub moves: Vec<Move>,
     /// What is switched off for it, as planned; nothing where the power stays on.
     pub off: Option<Isolated>,
+    /// What goes off beside that where a box was found live, as a proposal.
+    pub further: Option<Isolated>,
     /// The devices whose boxes are opened.
     pub boxes: Vec<DeviceId>,
 }
@@ -33,11 +35,30 @@ impl Stretch {
         let key =
             |of: &Option<IsolationId>| of.as_ref().map_or(self.key.clone(), ToString::to_string);
         let own = match &of.act {
+            WalkAct::Isolate { further: true, of } => {
+                let live = self.live(gate);
+                let off = self.further.as_ref().filter(|_| of.is_none());
+                off.map_or_else(Deed::default, |off| {
+                    deeds::isolate(&format!("{}:further", self.key), site, off, &live)
+                })
+            }
             WalkAct::Isolate { .. } => self.off.as_ref().map_or_else(Deed::default, |off| {
                 deeds::isolate(&self.key, site, off, &self.boxes)
             }),
-            WalkAct::ProveTester { of } => deeds::show_tester(&key(of), of.as_ref(), &self.boxes),
-            WalkAct::Energise { of } => deeds::energise(gate, &key(of), of.as_ref(), &self.boxes),
+            WalkAct::ProveTester { of, further } if *further && of.is_none() => {
+                let key = format!("{}:further", self.key);
+                deeds::show_tester(&key, None, &self.live(gate))
+            }
+            WalkAct::ProveTester { of, .. } => {
+                deeds::show_tester(&key(of), of.as_ref(), &self.boxes)
+            }
+            WalkAct::Energise { of, further } if *further && of.is_none() => {
+                let key = format!("{}:further", self.key);
+                deeds::energise(gate, &key, None, &self.live(gate))
+            }
+            WalkAct::Energise { of, .. } => {
+                deeds::energise(gate, &key(of), of.as_ref(), &self.boxes)
+            }
             WalkAct::Open { network, expected } => deeds::open(network, expected),
             WalkAct::Close { network, expected, .. } => deeds::close(site, network, expected),
             WalkAct::Rebuild { network, .. } => deeds::rebuild(network),
@@ -49,11 +70,18 @@ impl Stretch {
                     elsewhere: (step == Step::Joined).then(|| deeds::step(gate, &spot, step, true)),
                     put_back: (step.is_in_box() && step != Step::Dead)
                         .then(|| deeds::step(gate, &spot, Step::PutBack, false)),
+                    live: (step == Step::Dead).then(|| deeds::found_live(device)),
                     back: Some(deeds::take_back(gate, device, step)),
                 };
             }
         };
         Deeds { own, ..Deeds::default() }
+    }
+
+    /// Those of its boxes that were found live under what is off.
+    fn live(&self, gate: &Gate<'_>) -> Vec<DeviceId> {
+        let is_live = |d: &&DeviceId| gate.record().in_force().any(|i| i.live.contains_key(*d));
+        self.boxes.iter().filter(is_live).cloned().collect()
     }
 }
 
@@ -83,6 +111,8 @@ pub struct Deeds {
     pub elsewhere: Option<Deed>,
     /// Of making the box safe in place of it.
     pub put_back: Option<Deed>,
+    /// Of saying that it is live, in place of proving it dead.
+    pub live: Option<Deed>,
     /// Of taking it back.
     pub back: Option<Deed>,
 }
@@ -94,11 +124,15 @@ pub enum WalkAct {
     Isolate {
         /// The isolation.
         of: Option<IsolationId>,
+        /// Whether it goes off beside what is off, since a box was found live.
+        further: bool,
     },
     /// The tester is shown to work.
     ProveTester {
         /// The isolation.
         of: Option<IsolationId>,
+        /// Whether it is of one that goes off beside another.
+        further: bool,
     },
     /// A step of a device.
     Step {
@@ -111,6 +145,8 @@ pub enum WalkAct {
     Energise {
         /// The isolation.
         of: Option<IsolationId>,
+        /// Whether it is of one that went off beside another.
+        further: bool,
     },
     /// A network is opened.
     Open {
@@ -194,7 +230,7 @@ impl<'a> Walks<'a> {
     pub fn stretch(&self, key: &str) -> Option<Stretch> {
         let plan = self.plan;
         let visits = || plan.visits.iter();
-        let mut off = None;
+        let (mut off, mut further) = (None, None);
         let mut boxes = Vec::new();
         let (title, moves) = if key == "hubs" {
             let hubs: Vec<DeviceId> = visits().flat_map(|v| v.first.clone()).collect();
@@ -203,11 +239,13 @@ impl<'a> Walks<'a> {
             (REST.to_owned(), self.with_power(&self.ranked(visit.after.clone()), |_| true))
         } else {
             let outage = plan.outages().find(|o| o.key == key)?;
-            off = Some(planned(self.gate.site(), outage));
+            let as_planned = planned(self.gate.site(), outage);
+            further = Some(Isolated { means: Cut::Main, ..as_planned.clone() });
+            off = Some(as_planned);
             boxes = outage.boxes.iter().flat_map(|b| b.devices.clone()).collect();
             (title(outage), self.without_power(&boxes))
         };
-        Some(Stretch { key: key.to_owned(), title, moves, off, boxes })
+        Some(Stretch { key: key.to_owned(), title, moves, off, further, boxes })
     }
 
     /// Devices that have power: each network opened for its own, then what joins none.
@@ -232,13 +270,27 @@ impl<'a> Walks<'a> {
         let id = of.map(|i| i.of.id.clone());
         let mut moves: Vec<Move> =
             devices.iter().flat_map(|d| self.steps(d, |s| s == Step::Excluded)).collect();
-        moves.push(Move::of(WalkAct::Isolate { of: id.clone() }, of.is_some()));
-        let shown = of.is_some_and(|i| i.proven_before.is_some());
-        moves.push(Move::of(WalkAct::ProveTester { of: id.clone() }, shown));
+        let off = |moves: &mut Vec<Move>, of: Option<&Isolation>, further: bool| {
+            let id = of.map(|i| i.of.id.clone());
+            moves.push(Move::of(WalkAct::Isolate { of: id.clone(), further }, of.is_some()));
+            let shown = of.is_some_and(|i| i.proven_before.is_some());
+            moves.push(Move::of(WalkAct::ProveTester { of: id, further }, shown));
+        };
+        off(&mut moves, of, false);
+        let more = self.further(devices, of);
+        for of in &more {
+            off(&mut moves, *of, true);
+        }
         let in_box = |s: Step| s != Step::Excluded && s <= Step::DryFitted;
         moves.extend(devices.iter().flat_map(|d| self.steps(d, in_box)));
+        // What went off last comes on first.
+        for of in more.into_iter().rev() {
+            let is_on = of.is_some_and(|i| !i.is_in_force());
+            let of = of.map(|i| i.of.id.clone());
+            moves.push(Move::of(WalkAct::Energise { of, further: true }, is_on));
+        }
         let is_on = of.is_some_and(|i| !i.is_in_force());
-        moves.push(Move::of(WalkAct::Energise { of: id }, is_on));
+        moves.push(Move::of(WalkAct::Energise { of: id, further: false }, is_on));
         moves.extend(self.with_power(&self.ranked(devices.to_vec()), |s| s > Step::PutBack));
         moves
     }
@@ -247,19 +299,58 @@ impl<'a> Walks<'a> {
         WorkedDevice::of(self.gate.site(), device)
     }
 
-    /// The isolation in force that makes the first of these dead, or the last under which any was worked on.
+    /// The isolation in force that makes the first of these dead, or the last under which any was worked on. Where one of
+    /// them was found live under it, it is still the first of those that are off for them.
     fn isolation(&self, devices: &[DeviceId]) -> Option<&'a Isolation> {
         let spots: Vec<WorkedDevice<'_>> = devices.iter().filter_map(|d| self.spot(d)).collect();
         let record = self.gate.record();
         // One whose boxes stand open is theirs, whatever the plan makes of their circuits by now.
         let is_open =
             |i: &&Isolation| devices.iter().any(|d| i.boxes.get(d).is_some_and(|b| !b.is_safe));
-        let open = record.in_force().rev().find(is_open);
+        let was_live = |i: &&Isolation| devices.iter().any(|d| i.live.contains_key(d));
+        let first = record.in_force().find(was_live);
+        let open = first.or_else(|| record.in_force().rev().find(is_open));
         let now = || spots.first().and_then(|s| self.gate.isolation(s));
         let last = || {
             record.isolations.iter().rev().find(|i| devices.iter().any(|d| i.boxes.contains_key(d)))
         };
         open.or_else(now).or_else(last)
+    }
+
+    /// What went off beside an isolation since a box of these was found live under it, in its order; nothing in a place of
+    /// the list is one that is still to go off.
+    fn further(
+        &self,
+        devices: &[DeviceId],
+        first: Option<&'a Isolation>,
+    ) -> Vec<Option<&'a Isolation>> {
+        let Some(first) = first else { return Vec::new() };
+        let record = self.gate.record();
+        let later = record.isolations.iter().skip_while(|i| i.of.id != first.of.id).skip(1);
+        let is_theirs = |i: &&Isolation| {
+            devices.iter().any(|d| first.live.contains_key(d) && self.reaches(i, d))
+        };
+        let mut all: Vec<Option<&Isolation>> = later.filter(is_theirs).map(Some).collect();
+        let is_safe =
+            |d: &DeviceId| self.gate.holds(d, Step::DryFitted) || self.gate.holds(d, Step::PutBack);
+        let is_wanted = |d: &&DeviceId| {
+            let found = record.in_force().filter_map(|i| i.live.get(*d)).next_back();
+            let covered = record.in_force().any(|i| self.reaches(i, d));
+            found.is_some_and(|found| found.next != NextCut::Stop) && !covered && !is_safe(d)
+        };
+        if first.is_in_force() && devices.iter().any(|d| is_wanted(&d)) {
+            all.push(None);
+        }
+        all
+    }
+
+    /// Whether an isolation makes the box of a device dead, or made it.
+    fn reaches(&self, of: &Isolation, device: &DeviceId) -> bool {
+        of.boxes.contains_key(device)
+            || !of.live.contains_key(device)
+                && self
+                    .spot(device)
+                    .is_some_and(|spot| isolate::makes_dead(self.gate.site(), of, &spot.circuits()))
     }
 
     /// The steps of a device that are wanted, as moves.

@@ -6,8 +6,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::things::{
-    Acceptance, Fault, Isolated, IsolationId, JoinCode, Joining, Milestone, NodeReport, OpenTime,
-    OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped, WiringRecord,
+    Acceptance, Fault, FoundLive, Isolated, IsolationId, JoinCode, Joining, Milestone, NodeReport,
+    OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped, WiringRecord,
 };
 use crate::moment::Moment;
 use crate::site::kept::{Kept, id, note};
@@ -61,7 +61,12 @@ pub enum What {
     Energised {
         /// Which isolation ended by that.
         isolation: IsolationId,
+        /// Why, where something that starts together with the rest is left out.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        why: String,
     },
+    /// A box was found live that was to be dead.
+    FoundLive(FoundLive),
     /// One thing that a step asks to look at was ticked, or the tick taken away.
     Ticked {
         /// The device.
@@ -162,7 +167,6 @@ impl Entry {
             // An isolation is checked with who began it.
             What::Isolated(_)
             | What::TesterShown { .. }
-            | What::Energised { .. }
             | What::NetworkClosed { .. }
             | What::RoutesRebuilt { .. }
             | What::TakenBack { .. } => Ok(()),
@@ -170,6 +174,7 @@ impl Entry {
                 Err(Refusal::wrong("to", Wrong::NotSaid))
             }
             What::HandedOver { to, .. } => note("to", to),
+            What::FoundLive(found) => found.check(),
             What::Ticked { check, .. } => note("check", check),
             What::Stepped(stepped) => stepped.check(),
             What::Unsettled { trigger, .. } => note("trigger", trigger),
@@ -188,7 +193,7 @@ impl Entry {
             What::Struck { why, .. } if why.trim().is_empty() => {
                 Err(Refusal::wrong("why", Wrong::NotSaid))
             }
-            What::Struck { why, .. } => note("why", why),
+            What::Energised { why, .. } | What::Struck { why, .. } => note("why", why),
         }
     }
 

@@ -45,7 +45,10 @@ impl Record {
             }
             What::TesterShown { isolation, .. } => self.force(isolation).map(|_| ()),
             What::HandedOver { isolation, .. } => self.held_by(isolation, &entry.by).map(|_| ()),
-            What::Energised { isolation } => {
+            What::FoundLive(of) => {
+                of.isolations.iter().try_for_each(|id| self.force(id).map(|_| ()))
+            }
+            What::Energised { isolation, .. } => {
                 let of = self.held_by(isolation, &entry.by)?;
                 let open: Vec<&str> =
                     self.open_under(of).iter().map(|(_, b)| b.name.as_str()).collect();
@@ -118,6 +121,12 @@ impl Record {
         let named = of.isolation.as_ref();
         let named = named.ok_or_else(|| Refusal::wrong("isolation", Wrong::NotSaid))?;
         let under = self.force(named)?;
+        // Closed up it is also where nothing is proved any more, once the whole house is off.
+        let is_closed = of.step == Step::PutBack
+            && self.in_force().any(|i| i.is_of_whole_house() && i.proven_before.is_some());
+        if under.live.contains_key(&of.device) && !is_closed {
+            return Err(Refusal::wrong("step", Wrong::FoundLive));
+        }
         if of.step == Step::Dead {
             if under.proven_before.is_none() {
                 return Err(Refusal::wrong("step", Wrong::TesterNotShown));
@@ -204,10 +213,19 @@ impl Record {
             What::HandedOver { isolation, to } => self.with(isolation, place, |i| {
                 i.handed.push(Handed { to: to.trim().to_owned(), at: entry.said.clone() });
             }),
-            What::Energised { isolation } => self.with(isolation, place, |i| {
+            What::Energised { isolation, why } => self.with(isolation, place, |i| {
                 let (by, at) = (entry.by.clone(), entry.said.clone());
-                i.energised = Some(SwitchedOn { by, at });
+                i.energised = Some(SwitchedOn { by, at, why: why.clone() });
             }),
+            What::FoundLive(found) => {
+                // "Proved dead" counts no longer; a box that was opened stays as open as it was.
+                self.unmark(&found.device, &[Step::Dead]);
+                for id in &found.isolations {
+                    self.with(id, place, |i| {
+                        i.live.insert(found.device.clone(), found.clone());
+                    });
+                }
+            }
             What::Ticked { device, step, check, on } => self.mark_with(device, *step, |mark| {
                 if *on {
                     mark.checks.insert(check.clone());

@@ -158,6 +158,25 @@ impl Site {
         point.in_box_of.as_ref().and_then(|id| self.points.get(id)).unwrap_or(point)
     }
 
+    /// The places that hang on the joints of the box of a point, whatever lies between: dark while it is open, and tried
+    /// after it.
+    pub fn hangs_on(&self, point: &Point) -> Vec<&Point> {
+        let lead = &self.box_of(point).id;
+        let mut found: Vec<&Point> = Vec::new();
+        let mut behind: Vec<&PointId> =
+            self.points.iter().filter(|p| self.box_of(p).id == *lead).map(|p| &p.id).collect();
+        let own = behind.clone();
+        while let Some(id) = behind.pop() {
+            for next in self.points.iter().filter(|p| p.fed_through.as_ref() == Some(id)) {
+                if !own.contains(&&next.id) && !found.iter().any(|f| f.id == next.id) {
+                    found.push(next);
+                    behind.push(&next.id);
+                }
+            }
+        }
+        found
+    }
+
     /// The point of a device.
     pub fn point_of(&self, device: &Device) -> Option<&Point> {
         self.points.get(&device.point)

@@ -237,6 +237,12 @@ pub enum Wrong {
     TesterNotShown,
     #[error("the box was not proved dead under this isolation; prove it dead first")]
     NotProvedDead,
+    #[error(
+        "it was found live under this isolation; switch off further, and prove it dead under that"
+    )]
+    FoundLive,
+    #[error("nothing hangs on its own joints; choose another place")]
+    FedByItself,
     #[error("power is on again; switch the circuit off and prove the box dead to open it anew")]
     PowerIsOn,
     #[error(

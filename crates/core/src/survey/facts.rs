@@ -23,6 +23,7 @@ pub const LOOKED_AT: [(Kind, &[&str]); 4] = [
             "stays",
             "signs",
             "feed",
+            "fed_through",
             "weather_cover",
         ],
     ),

@@ -199,7 +199,7 @@ function comesTo(act, move) {
       return { deed: deed.key, comes: { ends: whole.ends, gives: known } };
     }
     default: {
-      const key = act.do === "take-back" ? `back:${act.device}:${act.step}` : act.do === "take-step" ? `step:${act.device}:${act.step}` : move?.dataset.deed;
+      const key = act.do === "take-back" ? `back:${act.device}:${act.step}` : act.do === "take-step" ? `step:${act.device}:${act.step}` : act.do === "found-live" ? `live:${act.device}` : move?.dataset.deed;
       const deed = at(key) ?? (move ? ownDeed(move) : null);
       if (!deed) return {};
       return { deed: deed.key, comes: effects(deed, namedFor(deed, now, who(), act.isolation ? { iso: act.isolation } : {})) };
@@ -425,6 +425,21 @@ function handOver(hand) {
   else send(act, move, { words: "handed over" });
 }
 
+/** Says that a box is live that was to be dead, with what goes on. */
+function sayLive(button) {
+  const form = button.closest("[data-live]");
+  const act = { do: "found-live", device: form.dataset.live };
+  for (const input of form.querySelectorAll("[data-live-field]")) act[input.dataset.liveField] = input.value.trim();
+  for (const old of form.querySelectorAll("[data-shown]")) old.remove();
+  const found = form.querySelector('[data-live-field="found"]');
+  if (act.found === "") {
+    showBeside(found, "say what is live; the record needs it");
+    found.focus();
+    return;
+  }
+  send(act, button.closest("[data-move]"), { words: "it is not dead" });
+}
+
 function startMoves() {
   document.addEventListener("click", (event) => {
     const at = (selector) => event.target.closest(selector);
@@ -434,6 +449,8 @@ function startMoves() {
     if (tap) send(JSON.parse(tap.dataset.tap), tap.closest("[data-move]"));
     const hand = at("[data-hand]");
     if (hand) handOver(hand);
+    const live = at("[data-say-live]");
+    if (live) sayLive(live);
     const step = at("[data-step]");
     if (step) go(Number(step.dataset.step));
     if (at("[data-list]")) page().toggleAttribute("data-all");

@@ -16,8 +16,9 @@ use super::isolate::OffReason;
 use super::{Gate, deeds, gate, isolate, retest};
 use crate::moment::Moment;
 use crate::record::{
-    CodeTaken, Cut, EntryId, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt, JoiningId,
-    Method, OpenTime, OpenTimeId, Prepared, Record, Secured, Sender, Step, Telling, What,
+    CodeTaken, Cut, EntryId, FoundLive, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt,
+    JoiningId, Method, NextCut, OpenTime, OpenTimeId, Prepared, Record, Secured, Sender, Step,
+    Telling, What,
 };
 use crate::site::{DeviceId, Edit, Kind, NetworkId, Ref, Refusal, RoomId, Security, Site, Wrong};
 use crate::units::Dbm;
@@ -61,7 +62,25 @@ pub enum Act {
     HandOver { isolation: IsolationId, by: String, to: String, at: Moment },
     /// Switches on again. Refused while a box is open, and to anyone who neither switched it off nor took
     /// it over.
-    Energise { isolation: IsolationId, by: String, at: Moment },
+    Energise {
+        isolation: IsolationId,
+        by: String,
+        at: Moment,
+        /// Why, where something that starts together with the rest is left out.
+        #[serde(default)]
+        why: String,
+    },
+    /// Says that a box is live that was to be dead: what is off does not make it so.
+    FoundLive {
+        device: DeviceId,
+        found: String,
+        #[serde(default)]
+        next: NextCut,
+        #[serde(default)]
+        decides: String,
+        by: String,
+        at: Moment,
+    },
     /// Ticks one thing that a step asks to look at, or takes the tick away.
     Check {
         device: DeviceId,
@@ -186,11 +205,12 @@ pub struct Join {
 
 impl Act {
     /// Their words.
-    pub const WORDS: [&'static str; 15] = [
+    pub const WORDS: [&'static str; 16] = [
         "isolate",
         "prove-tester",
         "hand-over",
         "energise",
+        "found-live",
         "check",
         "take-step",
         "take-back",
@@ -237,7 +257,14 @@ impl Act {
                 let (isolation, to) = (isolation.clone(), to.clone());
                 vec![Telling::new(What::HandedOver { isolation, to }, Some(by), Some(at))]
             }
-            Self::Energise { isolation, by, at } => energised(&gate, isolation, by, at)?,
+            Self::Energise { isolation, by, at, why } => energised(&gate, isolation, by, at, why)?,
+            Self::FoundLive { device, found, next, decides, by, at } => {
+                let isolations = should_be_dead(&gate, device, by)?;
+                let (device, next) = (device.clone(), *next);
+                let (found, decides) = (found.trim().to_owned(), decides.trim().to_owned());
+                let what = What::FoundLive(FoundLive { isolations, device, found, next, decides });
+                vec![Telling::new(what, Some(by), Some(at))]
+            }
             Self::Check { device, step, check, on, by, at } => {
                 what(ticked(site, device, *step, check, *on)?, by, at.as_ref())
             }
@@ -370,12 +397,26 @@ fn energised(
     id: &IsolationId,
     by: &str,
     at: &Moment,
+    why: &str,
 ) -> Result<Vec<Telling>, Refusal> {
     gate.record().held_by(id, by)?;
     let deed = deeds::energise(gate, id.as_str(), Some(id), &[]);
-    lacks_nothing(gate, &deed, "isolation", by)?;
-    let what = What::Energised { isolation: id.clone() };
+    let hard = deed.lacks(gate.facts(), by).into_iter().filter(|need| !need.yields);
+    refuse(&hard.collect::<Vec<_>>(), "isolation")?;
+    let why = reasoned(gate.facts(), &deed, by, why)?;
+    let what = What::Energised { isolation: id.clone(), why };
     Ok(vec![Telling::new(what, Some(by), Some(at))])
+}
+
+/// Every isolation that should make the box of a device dead, and does not.
+fn should_be_dead(
+    gate: &Gate<'_>,
+    device: &DeviceId,
+    by: &str,
+) -> Result<Vec<IsolationId>, Refusal> {
+    lacks_nothing(gate, &deeds::found_live(device), "device", by)?;
+    let covers = |i: &IsolationId| gate.facts().has(&format!("covers:{i}:{device}"));
+    Ok(gate.record().in_force().map(|i| i.of.id.clone()).filter(covers).collect())
 }
 
 /// A network is closed with what is expected in it, or with the reason why not.

@@ -131,6 +131,72 @@ pub struct OpenedBox {
     pub circuits: Vec<String>,
 }
 
+/// What goes on where a box is live that was to be dead.
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum NextCut {
+    /// The main switch goes off too.
+    #[default]
+    Main,
+    /// Another breaker is tried.
+    OtherBreaker,
+    /// Nothing more is done there today.
+    Stop,
+}
+
+impl NextCut {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::Main, "the main switch goes off too"),
+        (Self::OtherBreaker, "another breaker goes off too"),
+        (Self::Stop, "stop: nothing more is done there"),
+    ];
+
+    /// Its words.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(next, _)| *next == self).map_or("", |(_, name)| name)
+    }
+}
+
+/// That a box was found live although what should make it dead was off.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FoundLive {
+    /// Every isolation that was to make it dead.
+    pub isolations: Vec<IsolationId>,
+    /// The device that the box is for.
+    pub device: DeviceId,
+    /// What was live, against what.
+    pub found: String,
+    /// What goes on.
+    #[serde(default)]
+    pub next: NextCut,
+    /// Who decided that.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub decides: String,
+}
+
+impl FoundLive {
+    /// Its own shape.
+    ///
+    /// # Errors
+    /// The first field that cannot stand.
+    pub fn check(&self) -> Result<(), Refusal> {
+        let is = self.isolations.len();
+        if !(1..=Isolation::MOST.count).contains(&is) {
+            let most = Isolation::MOST.count;
+            return Err(Refusal::wrong("isolations", Wrong::Count { is, least: 1, most }));
+        }
+        if self.found.trim().is_empty() {
+            return Err(Refusal::wrong("found", Wrong::NotSaid));
+        }
+        note("found", &self.found)?;
+        note("decides", &self.decides)
+    }
+}
+
 /// A box under an isolation.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct BoxUnder {
@@ -156,6 +222,8 @@ pub struct SwitchedOn {
     pub by: String,
     /// When.
     pub at: Moment,
+    /// Why, where something that starts together with the rest is left out.
+    pub why: String,
 }
 
 /// An isolation as all that was said of it makes it.
@@ -177,19 +245,27 @@ pub struct Isolation {
     pub energised: Option<SwitchedOn>,
     /// The boxes that were proved dead under it, by their devices.
     pub boxes: BTreeMap<DeviceId, BoxUnder>,
+    /// What was found live under it, by the devices: of their boxes it makes none dead.
+    pub live: BTreeMap<DeviceId, FoundLive>,
 }
 
 impl Isolation {
     /// One that begins.
     pub fn begun(of: Isolated, by: &str, at: Moment) -> Self {
         let (proven_before, proven_after, energised) = (None, None, None);
-        let (by, handed, boxes) = (by.to_owned(), Vec::new(), BTreeMap::new());
-        Self { of, by, at, proven_before, proven_after, handed, energised, boxes }
+        let (by, handed) = (by.to_owned(), Vec::new());
+        let (boxes, live) = (BTreeMap::new(), BTreeMap::new());
+        Self { of, by, at, proven_before, proven_after, handed, energised, boxes, live }
     }
 
     /// Whether it is in force.
     pub fn is_in_force(&self) -> bool {
         self.energised.is_none()
+    }
+
+    /// Whether by it the whole house is off, as far as anybody found.
+    pub fn is_of_whole_house(&self) -> bool {
+        self.is_in_force() && self.means.is_main() && self.live.is_empty()
     }
 
     /// Who may switch it on: whoever switched it off, or the last that it was handed over to.

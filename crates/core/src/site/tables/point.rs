@@ -152,6 +152,9 @@ pub struct Point {
     /// The breaker that feeds it, as printed on the panel.
     #[serde(default)]
     pub circuit: String,
+    /// The place on whose joints it hangs: it is dark while that box is open.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fed_through: Option<PointId>,
     /// What else stands between the radio and the room.
     #[serde(default)]
     pub mounting: Mounting,
@@ -261,6 +264,7 @@ impl Point {
             name: String::new(),
             tag: String::new(),
             in_box_of: None,
+            fed_through: None,
             gang: 0,
             gangs: 0,
             surround_mm: 0.0,
@@ -300,6 +304,9 @@ impl Kept for Point {
         if let Some(other) = &self.in_box_of {
             visit(Tie::new("in_box_of", Kind::Point, other, Bond::Blocks));
         }
+        if let Some(other) = &self.fed_through {
+            visit(Tie::new("fed_through", Kind::Point, other, Bond::Blocks));
+        }
     }
 
     fn check(&self) -> Result<(), Refusal> {
@@ -321,6 +328,9 @@ impl Kept for Point {
         }
         if self.in_box_of.as_ref() == Some(&self.id) {
             return Err(Refusal::wrong("in_box_of", Wrong::BoxOfBox));
+        }
+        if self.fed_through.as_ref() == Some(&self.id) {
+            return Err(Refusal::wrong("fed_through", Wrong::FedByItself));
         }
         if self.gangs > MOST_GANGS {
             let (is, most) = (self.gangs.into(), MOST_GANGS.into());

@@ -145,6 +145,17 @@ proptest! {
         // Power can always come back: whatever is open is made safe, and who holds it switches it on.
         let open: Vec<(String, String)> =
             house.hands.open.iter().map(|(d, i)| (d.clone(), i.clone())).collect();
+        // What was found live is made dead by the main first, and proved so.
+        if open.iter().any(|(device, under)| house.hands.live.contains(&(device.clone(), under.clone()))) {
+            let mut main = dot_reach_trials::acts::isolate("last", "main", &[]);
+            main["why"] = json!("the box is made safe");
+            house.send(&main, "Kit");
+            for (device, _) in &open {
+                let mut dead = take(device, "dead");
+                dead["why"] = json!("the box is made safe");
+                house.send(&dead, "Kit");
+            }
+        }
         for (device, _) in &open {
             let mut safe = take(device, "put-back");
             safe["why"] = json!("the box is looked at and closed");
@@ -189,7 +200,7 @@ fn an_entry_that_says_what_the_record_denies_does_not_come_in_by_any_way() {
     let off = super::machine::isolated(&folder, "x", "breaker", &["7"]);
     let open = super::machine::stepped(&off, "a", "dead");
     let sender = Sender { name: "Kit".into(), taken: AT.parse().unwrap(), stem: "forged".into() };
-    let on = What::Energised { isolation: "x".parse().unwrap() };
+    let on = What::Energised { isolation: "x".parse().unwrap(), why: String::new() };
     let telling = dot_reach_core::record::Telling::new(on, None, None);
     let mut record = open.record.clone();
     for entry in sender.entries(&open.site, [telling]) {

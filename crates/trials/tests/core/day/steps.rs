@@ -281,6 +281,10 @@ fn a_kit_starts_together_from_the_main() {
     let site = isolated(&site, "x", "main", &[]);
     let site = wired(&site, "a");
     assert!(refused(&site, &energise("x")).contains("b is of the same kit"));
+    // A part that is left out for a reason keeps the power from nobody.
+    let mut without = energise("x");
+    without["why"] = json!("b does not fit its box");
+    assert!(wish(&site, &without).is_ok());
     let site = wish(&wired(&site, "b"), &energise("x")).unwrap();
     assert!(
         gate(&site.record, &site.site)
@@ -566,4 +570,114 @@ fn what_is_begun_twice_keeps_the_ticks_of_both() {
     // Nothing is begun of what only an act says.
     let mark = json!({"do": "begin", "kind": "mark", "value": {"id": "m", "device": "a", "step": "closed", "at": AT}});
     refused(&site, &mark);
+}
+
+fn live(device: &str, next: &str) -> Value {
+    json!({"do": "found-live", "device": device, "found": "neutral against earth", "next": next, "decides": "Kit", "by": "Kit", "at": AT})
+}
+
+/// A neutral that is live with its breaker off: the main goes off too, and what is off stays off with it.
+#[test]
+fn what_is_not_dead_wants_more_off_and_the_first_isolation_goes_along() {
+    let site = isolated(&house(System::Zigbee, &["a", "b"]), "x", "breaker", &["7"]);
+    let site = stepped(&site, "b", "dead");
+    assert!(
+        refused(&site, &json!({"do": "found-live", "device": "a", "by": "Kit", "at": AT}))
+            .contains("found")
+    );
+    let site = wish(&site, &live("a", "main")).unwrap();
+    // By this isolation the box of a is dead for nobody and no step; that of b was proved dead by itself.
+    let again = ticked(&site, "a", "dead");
+    assert!(refused(&again, &take("a", "dead")).contains("no isolation"));
+    assert!(wish(&ticked(&site, "b", "noted"), &take("b", "noted")).is_ok());
+    let site = stepped(&isolated(&site, "y", "main", &[]), "a", "dead");
+    assert!(refused(&site, &energise("x")).contains("a is open"), "it is dark by both");
+    assert!(refused(&site, &energise("y")).contains("a is open"));
+    let site = stepped(&stepped(&site, "a", "put-back"), "b", "put-back");
+    let site = wish(&wish(&site, &energise("y")).unwrap(), &energise("x")).unwrap();
+    assert!(site.record.in_force().next().is_none());
+}
+
+#[test]
+fn a_box_that_is_found_live_with_hands_in_it_is_closed_under_the_next_cut_alone() {
+    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let site = stepped(&stepped(&site, "a", "dead"), "a", "noted");
+    let site = wish(&site, &live("a", "main")).unwrap();
+    assert_eq!(stand(&site, "a", Step::Dead), Stand::Open, "it was proved dead, and is not");
+    assert!(refused(&site, &energise("x")).contains("a is open"));
+    assert!(
+        refused(&ticked(&site, "a", "put-back"), &take("a", "put-back")).contains("found live")
+    );
+    let site = isolated(&site, "y", "main", &[]);
+    let site = stepped(&stepped(&site, "a", "dead"), "a", "put-back");
+    let site = wish(&wish(&site, &energise("y")).unwrap(), &energise("x")).unwrap();
+    assert!(site.record.in_force().next().is_none());
+}
+
+/// Whoever stops there has opened nothing: power comes back.
+#[test]
+fn who_stops_at_a_live_box_brings_power_back() {
+    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let site = wish(&site, &live("a", "stop")).unwrap();
+    assert!(wish(&site, &energise("x")).is_ok());
+}
+
+/// The day shows what goes off beside, and each comes on again.
+#[test]
+fn the_stretch_of_a_live_box_has_the_next_cut_and_both_ends() {
+    use dot_reach_core::install::walk::{WalkAct, Walks};
+    let kinds = |site: &Folder| -> Vec<String> {
+        let analysis = analyse(&Arc::new(site.site.clone()), &Options::default());
+        let plan = schedule(&analysis, &site.record);
+        let told = gate(&site.record, &site.site);
+        let key = plan.outages().next().unwrap().key.clone();
+        let stretch = Walks::of(&analysis, &plan, &told).stretch(&key).unwrap();
+        let of = |id: &Option<_>| id.as_ref().map_or_else(String::new, ToString::to_string);
+        let word = |act: &WalkAct| match act {
+            WalkAct::Isolate { of: id, .. } => Some(format!("off {}", of(id))),
+            WalkAct::Energise { of: id, .. } => Some(format!("on {}", of(id))),
+            _ => None,
+        };
+        stretch.moves.iter().filter_map(|m| word(&m.act)).collect()
+    };
+    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    assert_eq!(kinds(&site), ["off x", "on x"]);
+    let stopped = wish(&site, &live("a", "stop")).unwrap();
+    assert_eq!(kinds(&stopped), ["off x", "on x"]);
+    let site = wish(&site, &live("a", "main")).unwrap();
+    assert_eq!(kinds(&site), ["off x", "off ", "on ", "on x"]);
+    let site = isolated(&site, "y", "main", &[]);
+    assert_eq!(kinds(&site), ["off x", "off y", "on y", "on x"]);
+    let site = stepped(&stepped(&site, "a", "dead"), "a", "put-back");
+    let site = wish(&site, &energise("y")).unwrap();
+    assert_eq!(kinds(&site), ["off x", "off y", "on y", "on x"]);
+}
+
+/// What hangs on the joints of a box is dark while it is open, whatever lies between, and is tried when power is back.
+#[test]
+fn what_hangs_on_a_box_is_named_before_and_tried_after() {
+    use dot_reach_core::gate::checks::{cautions, checks};
+    let hangs = |id: &str, on: &str| {
+        json!({"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g",
+        "at": [5.0, 5.0], "height_m": 0.3, "kind": "socket", "box": "plastic", "circuit": "7", "fed_through": on}})
+    };
+    let guarded = circuit("7", &json!({"residual": "protected"}));
+    let site =
+        planned(&house(System::Zigbee, &["a"]), &[guarded, hangs("s", "a"), hangs("t", "s")]).site;
+    let spot = WorkedDevice::of(&site, &"a".parse().unwrap()).unwrap();
+    assert!(
+        cautions(&spot, Step::Dead).iter().any(|c| c.contains("Dark while this box is open: s, t"))
+    );
+    let after: Vec<String> = checks(&spot, Step::Powered).into_iter().map(|c| c.text).collect();
+    assert!(after.iter().any(|c| c.contains("each tried: s, t")), "{after:?}");
+    assert!(after.iter().any(|c| c.contains("trips by its test button") && c.contains("s, t")));
+    // A ring of such words ends.
+    let ring = with(
+        site,
+        &[json!({"do": "set", "kind": "point", "id": "a", "field": "fed_through", "value": "t"})],
+    );
+    assert_eq!(ring.hangs_on(ring.points.named("s").unwrap()).len(), 2);
+    let own =
+        json!({"do": "set", "kind": "point", "id": "a", "field": "fed_through", "value": "a"});
+    assert!(refused(&Folder::planned(ring), &own).contains("its own joints"));
 }

@@ -8,8 +8,8 @@ use dot_reach_core::gate::isolate;
 use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
-use dot_reach_core::install::walk::WalkAct;
-use dot_reach_core::record::{Cut, IsolationId, Record, Step};
+use dot_reach_core::install::walk::{Stretch, WalkAct};
+use dot_reach_core::record::{Cut, IsolationId, NextCut, Record, Step};
 use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use serde_json::json;
 
@@ -20,6 +20,7 @@ use crate::pages::jobs::day;
 /// What a card says beside its checks.
 pub(super) enum Body {
     Plain(String),
+    Dead { text: String, found: Vec<String>, device: String },
     Isolate(Isolating),
     Wiring(Box<WiringSheet>),
     Settings(Box<SettingsSheet>),
@@ -74,12 +75,14 @@ pub(super) fn told(
     analysis: &Analysis,
     gate: &Gate<'_>,
     outage: Option<&PowerOff>,
+    stretch: &Stretch,
     act: &WalkAct,
 ) -> Told {
     let (site, record): (&Site, _) = (&analysis.site, gate.record());
     match act {
-        WalkAct::Isolate { of } => isolate_card(gate, outage, of.as_ref()),
-        WalkAct::ProveTester { of } => {
+        WalkAct::Isolate { of, further: true } => further_card(gate, stretch, of.as_ref()),
+        WalkAct::Isolate { of, .. } => isolate_card(gate, outage, of.as_ref()),
+        WalkAct::ProveTester { of, .. } => {
             let done = of.as_ref().and_then(|i| record.isolations.get(i)?.proven_before.clone());
             let act =
                 of.as_ref().map(|i| json!({"do": "prove-tester", "isolation": i, "after": false}));
@@ -96,7 +99,7 @@ pub(super) fn told(
                 )
             }
         }
-        WalkAct::Energise { of } => energise_card(gate, of.as_ref()),
+        WalkAct::Energise { of, .. } => energise_card(gate, of.as_ref()),
         WalkAct::Open { network, expected } => open_card(site, gate, network, expected),
         WalkAct::Close { network, of, .. } => {
             let name = network_name(site, network);
@@ -155,14 +158,11 @@ fn network_name(site: &Site, network: &NetworkId) -> String {
 fn isolate_card(gate: &Gate<'_>, outage: Option<&PowerOff>, of: Option<&IsolationId>) -> Told {
     let Some(outage) = outage else { return plain("Switch off", "") };
     let site = gate.site();
-    let record = of.and_then(|i| gate.record().isolations.get(i)).map(|i| {
-        let what = Cut::ALL.iter().find(|(m, _)| *m == i.means).map_or("", |(_, words)| words);
-        format!("{what} {}, by {}, {}", i.circuits.join(", "), i.by, day(&i.at))
-    });
+    let record = off_record(gate, of);
     let means = if outage.cut.means.is_main() { Cut::Main } else { Cut::Breaker };
     let (low, high) = outage.off.range();
     Told {
-        record: record.unwrap_or_default(),
+        record,
         cautions: power_cautions().map(str::to_owned).collect(),
         body: Body::Isolate(Isolating {
             means: json!(means).as_str().unwrap_or_default().to_owned(),
@@ -176,6 +176,47 @@ fn isolate_card(gate: &Gate<'_>, outage: Option<&PowerOff>, of: Option<&Isolatio
         verb: "It is off and locked",
         stem: "iso",
         ..plain("Switch off", "")
+    }
+}
+
+/// What is on record of something that is off.
+fn off_record(gate: &Gate<'_>, of: Option<&IsolationId>) -> String {
+    let record = of.and_then(|i| gate.record().isolations.get(i)).map(|i| {
+        format!("{} {}, by {}, {}", i.means.name(), i.circuits.join(", "), i.by, day(&i.at))
+    });
+    record.unwrap_or_default()
+}
+
+/// A box was found live: what goes off beside what is off, which stays off with it.
+fn further_card(gate: &Gate<'_>, stretch: &Stretch, of: Option<&IsolationId>) -> Told {
+    let Some(off) = &stretch.further else { return plain("Switch off further", "") };
+    let site = gate.site();
+    let live = gate.record().isolations.iter().flat_map(|i| i.live.values());
+    let live = live.filter(|l| stretch.boxes.contains(&l.device)).collect::<Vec<_>>();
+    let name = |d: &DeviceId| site.devices.get(d).map_or_else(|| d.to_string(), |d| d.name.clone());
+    let mut boxes: Vec<String> = live.iter().map(|l| name(&l.device)).collect();
+    boxes.dedup();
+    let found: Vec<&str> = live.iter().map(|l| l.found.as_str()).collect();
+    let is_main = live.iter().any(|l| l.next == NextCut::Main);
+    let means = if is_main { off.means } else { Cut::Breaker };
+    Told {
+        record: off_record(gate, of),
+        cautions: power_cautions().map(str::to_owned).collect(),
+        body: Body::Isolate(Isolating {
+            means: json!(means).as_str().unwrap_or_default().to_owned(),
+            circuits: off.circuits.join(", "),
+            boxes: boxes.join(", "),
+            why: format!(
+                "Found live: {}. What is off already stays off with it, and both come on again.",
+                found.join("; ")
+            ),
+            off: "as long as it takes".to_owned(),
+            verified: String::new(),
+        }),
+        act: json!({"do": "isolate"}).to_string(),
+        verb: "It is off and locked",
+        stem: "iso",
+        ..plain("Switch off further", "")
     }
 }
 
@@ -247,7 +288,7 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         let why = if why.is_empty() { String::new() } else { format!(", because {why}") };
         format!("by {}, {}{why}", done.by, day(&done.at))
     });
-    let mut all: Vec<String> = cautions(spot, step).into_iter().map(str::to_owned).collect();
+    let mut all: Vec<String> = cautions(spot, step);
     let (heading, text) = match (step, spot.work()) {
         (Step::Powered, WorkKind::Hub) => {
             ("See that it starts", "Its light says that it runs, before anything is joined to it.")
@@ -255,6 +296,11 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         _ => asks(spot, step),
     };
     let body = match step {
+        Step::Dead => Body::Dead {
+            text: text.to_owned(),
+            found: found_live(gate, device),
+            device: device.to_string(),
+        },
         Step::Wired => Body::Wiring(Box::new(wiring(spot, gate.record()))),
         Step::Settings => Body::Settings(Box::new(settings_sheet(spot, gate.record()))),
         Step::Code => Body::Code(CodeAsked {
@@ -298,6 +344,19 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         other: in_box
             .then(|| (put_back.to_string(), "Not today: the old wiring is back, the box is safe")),
     }
+}
+
+/// What was found live in the box of a device under what is off now, in words.
+fn found_live(gate: &Gate<'_>, device: &DeviceId) -> Vec<String> {
+    let of = gate.record().in_force().filter_map(|i| Some((i, i.live.get(device)?)));
+    of.map(|(i, live)| {
+        let off = match (i.means.is_main(), i.circuits.as_slice()) {
+            (true, _) => "the main switch".to_owned(),
+            (false, circuits) => format!("breaker {}", circuits.join(" and ")),
+        };
+        format!("Live with {off} off: {}. Then: {}.", live.found, live.next.name())
+    })
+    .collect()
 }
 
 /// What a step asks to do.

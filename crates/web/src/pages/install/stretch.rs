@@ -9,7 +9,7 @@ use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::gate::{Deed, Lacks, deeds as of_all, gate};
 use dot_reach_core::install::schedule::Schedule;
 use dot_reach_core::install::walk::{self, WalkAct, Walks};
-use dot_reach_core::record::{Cut, Method, Record, Secured, Step};
+use dot_reach_core::record::{Cut, IsolationId, Method, NextCut, Record, Secured, Step};
 use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
 use serde_json::json;
@@ -37,6 +37,7 @@ struct Page {
     moves: Vec<Card>,
     people: Vec<String>,
     means: Vec<(String, &'static str)>,
+    nexts: Vec<(String, &'static str)>,
     secured: Vec<(String, &'static str)>,
     methods: Vec<(String, &'static str)>,
     security: Vec<(String, &'static str)>,
@@ -76,6 +77,8 @@ struct Card {
     /// The keys of what that needs, and of what taking it back needs.
     other_deed: String,
     back_deed: String,
+    /// The key of saying that the box is live.
+    live_deed: String,
     device: String,
     step: &'static str,
     point: String,
@@ -143,7 +146,7 @@ fn view(
     let outage = plan.outages().find(|o| o.key == of);
     let (mut cards, mut shipped) = (Vec::new(), BTreeMap::new());
     for (number, made) in stretch.moves.iter().enumerate() {
-        let told = moves::told(analysis, &gate, outage, &made.act);
+        let told = moves::told(analysis, &gate, outage, &stretch, &made.act);
         let deeds = stretch.deeds(&gate, made);
         let key = deeds.own.key.clone();
         let lacks = gate.lacking(&deeds.own, &who);
@@ -158,7 +161,8 @@ fn view(
         let needs: Vec<NeedLine> = needs.collect();
         let (other_deed, back_deed) =
             (key_of(deeds.put_back.as_ref()), key_of(deeds.back.as_ref()));
-        let all = [Some(deeds.own), deeds.elsewhere, deeds.put_back, deeds.back];
+        let live_deed = key_of(deeds.live.as_ref());
+        let all = [Some(deeds.own), deeds.elsewhere, deeds.put_back, deeds.live, deeds.back];
         shipped.extend(all.into_iter().flatten().map(|deed| (deed.key.clone(), deed)));
         let step = match &made.act {
             WalkAct::Step { device, step } => WorkedDevice::of(site, device).zip(Some(*step)),
@@ -184,6 +188,7 @@ fn view(
             needs,
             other_deed,
             back_deed,
+            live_deed,
             body: told.body,
             act: told.act,
             back: told.back,
@@ -226,6 +231,7 @@ fn view(
         moves: cards,
         people: site.people.iter().map(|p| p.name.clone()).collect(),
         means: Cut::ALL.map(|(m, words)| (word(&m), words)).into(),
+        nexts: NextCut::ALL.map(|(n, words)| (word(&n), words)).into(),
         secured: Secured::ALL.map(|(s, words)| (word(&s), words)).into(),
         methods: Method::ALL[1..].iter().map(|(m, words)| (word(m), *words)).collect(),
         security: Security::ALL[1..].iter().map(|(s, words)| (word(s), *words)).collect(),
@@ -237,14 +243,22 @@ fn view(
 /// What a move is called on its page.
 fn key_of_move(act: &WalkAct) -> String {
     match act {
-        WalkAct::Isolate { .. } => "isolate".to_owned(),
-        WalkAct::ProveTester { .. } => "prove".to_owned(),
-        WalkAct::Energise { .. } => "energise".to_owned(),
+        WalkAct::Isolate { further: false, .. } => "isolate".to_owned(),
+        WalkAct::ProveTester { further: false, .. } => "prove".to_owned(),
+        WalkAct::Energise { further: false, .. } => "energise".to_owned(),
+        WalkAct::Isolate { of, .. } => format!("isolate-{}", named(of.as_ref())),
+        WalkAct::ProveTester { of, .. } => format!("prove-{}", named(of.as_ref())),
+        WalkAct::Energise { of, .. } => format!("energise-{}", named(of.as_ref())),
         WalkAct::Open { network, .. } => format!("open-{network}"),
         WalkAct::Close { network, .. } => format!("close-{network}"),
         WalkAct::Rebuild { network, .. } => format!("rebuild-{network}"),
         WalkAct::Step { device, step } => format!("{device}.{}", step.word()),
     }
+}
+
+/// An isolation that goes off beside another, in the key of a move.
+fn named(of: Option<&IsolationId>) -> String {
+    of.map_or_else(|| "further".to_owned(), ToString::to_string)
 }
 
 fn key_of(deed: Option<&Deed>) -> String {

@@ -98,7 +98,21 @@ impl Names<'_> {
             What::HandedOver { isolation, to } => {
                 format!("handed {} over to {to}", self.off(isolation))
             }
-            What::Energised { isolation } => format!("switched on {}", self.off(isolation)),
+            What::Energised { isolation, why } => {
+                format!("switched on {}{}", self.off(isolation), because(why))
+            }
+            What::FoundLive(of) => format!(
+                "{}: found live with {} off: {}; {}{}",
+                self.device(&of.device),
+                of.isolations.iter().map(|i| self.off(i)).collect::<Vec<_>>().join(" and "),
+                of.found,
+                of.next.name(),
+                if of.decides.is_empty() {
+                    String::new()
+                } else {
+                    format!(", {} decides", of.decides)
+                }
+            ),
             What::Ticked { device, step, check, on } => {
                 let done = if *on { "ticked" } else { "took the tick away from" };
                 format!("{}: {done} “{}”", self.device(device), self.check(device, *step, check))

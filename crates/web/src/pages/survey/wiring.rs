@@ -28,6 +28,8 @@ pub(super) struct BoxForm {
     pub(super) earths: Vec<Choice>,
     /// Whose box it is: its own, or that of another point nearby.
     pub(super) boxes_of: Vec<Choice>,
+    /// On whose joints it hangs.
+    pub(super) fed_through: Vec<Choice>,
     /// The point whose box it shares, and its name; empty for a box of its own.
     pub(super) shared: Option<(String, String)>,
     pub(super) conductors: Vec<ConductorRow>,
@@ -153,6 +155,13 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
             choice(p.id.as_str(), p.name.clone(), point.in_box_of.as_ref() == Some(&p.id))
         }),
     );
+    let mut fed_through = vec![choice("", "nobody said", point.fed_through.is_none())];
+    let others = site.points.iter().filter(|p| p.id != point.id && p.in_box_of.is_none());
+    fed_through.extend(
+        others
+            .filter(|p| p.floor == point.floor || point.fed_through.as_ref() == Some(&p.id))
+            .map(|p| choice(p.id.as_str(), p.title(), point.fed_through.as_ref() == Some(&p.id))),
+    );
     let rows = point.conductors.iter().enumerate().map(|(n, c)| ConductorRow {
         number: n,
         count: c.count,
@@ -195,6 +204,7 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         cover: point.weather_cover,
         earths: choices(&Earth::ALL, point.earth),
         boxes_of,
+        fed_through,
         shared: lead.map(|p| (p.id.to_string(), p.name.clone())),
         conductors: rows.collect(),
         stays: stays_rows(point),
