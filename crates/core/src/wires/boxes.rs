@@ -8,7 +8,7 @@ use super::name_of;
 use super::net::{self, WiredThing};
 use super::plan::{self, Connection, ConnectionPlan};
 use super::possible::{Possible, SeenBox};
-use super::standing::{Standing, Wired};
+use super::standing::{Arrangement, Wired};
 use crate::catalogue::DeviceKind;
 use crate::site::neutrals::really;
 use crate::site::{Conductor, DeviceId, Function, Point, PointId, Site};
@@ -82,9 +82,10 @@ fn terminal_words(name: &str) -> (&str, String) {
     (letter.trim(), of.trim().to_lowercase())
 }
 
-/// What a terminal is for, by its name on the device.
+/// What a terminal is for, by its name on the device: `load 2` is for a load, of the second channel.
 pub fn terminal_carries(name: &str) -> Option<Carries> {
-    Some(match terminal_words(name).1.as_str() {
+    let (_, of) = terminal_words(name);
+    Some(match of.trim_end_matches(|c: char| c.is_ascii_digit()).strip_suffix(' ').unwrap_or(&of) {
         "line" | "l" | "live" | "common" | "com" | "in" | "l in" => Carries::Line,
         "load" | "lo" | "out" | "l out" | "switched line" => Carries::Load,
         "neutral" | "n" => Carries::Neutral,
@@ -100,8 +101,17 @@ fn letter(kind: &DeviceKind, what: &str, is_for: impl Fn(&str) -> bool) -> Strin
 }
 
 /// The name of its terminal for a part.
-fn letter_for(kind: &DeviceKind, part: Carries) -> String {
+pub(super) fn letter_for(kind: &DeviceKind, part: Carries) -> String {
     letter(kind, part.name(), |t| terminal_carries(t) == Some(part))
+}
+
+/// The name of its terminal for the load of a channel, from one.
+pub(super) fn load_letter(kind: &DeviceKind, channel: u8) -> String {
+    let channel = channel.to_string();
+    letter(kind, &format!("load {channel}"), |t| {
+        let (_, of) = terminal_words(t);
+        terminal_carries(t) == Some(Carries::Load) && of.split(' ').next_back() == Some(&channel)
+    })
 }
 
 /// The name of its earth terminal.
@@ -113,7 +123,7 @@ fn earth_letter(kind: &DeviceKind) -> String {
 
 /// The terminal of a thing of the plan: whose, and its name.
 fn terminal_name(
-    standing: &Standing<'_>,
+    standing: &Arrangement<'_>,
     possible: &Possible,
     plan: &ConnectionPlan,
     (thing, terminal): (usize, usize),
@@ -156,7 +166,7 @@ fn terminal_name(
 /// before anything is joined.
 pub(super) fn boxes<'a>(
     site: &'a Site,
-    standing: &Standing<'a>,
+    standing: &Arrangement<'a>,
     possible: &Possible,
     plan: &ConnectionPlan,
 ) -> (Vec<BoxPlan>, Vec<String>) {
@@ -176,7 +186,7 @@ pub(super) fn boxes<'a>(
 /// What a box is told by.
 struct Told<'p, 'a> {
     site: &'a Site,
-    standing: &'p Standing<'a>,
+    standing: &'p Arrangement<'a>,
     possible: &'p Possible,
     plan: &'p ConnectionPlan,
     matched: &'p Matched<'a>,
@@ -237,7 +247,7 @@ impl<'a> Told<'_, 'a> {
 
 impl ConductorPlan {
     /// One of which it is not said yet what becomes of it.
-    fn of(
+    pub(super) fn of(
         site: &Site,
         point: &Point,
         id: String,
@@ -265,7 +275,7 @@ impl ConductorPlan {
 }
 
 /// A joint of so many conductors, in words.
-fn joint_of(conductors: usize) -> String {
+pub(super) fn joint_of(conductors: usize) -> String {
     format!(
         "the joint of {conductors} {}",
         if conductors == 1 { "conductor" } else { "conductors" }
@@ -273,7 +283,11 @@ fn joint_of(conductors: usize) -> String {
 }
 
 /// The protective earths of a box are all one joint, and come to every device that wants one.
-fn earth(wired: &[Wired<'_>], conductors: &mut [ConductorPlan], leads: &mut Vec<NewLead>) {
+pub(super) fn earth(
+    wired: &[Wired<'_>],
+    conductors: &mut [ConductorPlan],
+    leads: &mut Vec<NewLead>,
+) {
     let is_earth = |c: &ConductorPlan| c.was == Function::Earth && !c.capped;
     let ids: Vec<String> =
         conductors.iter().filter(|c| is_earth(c)).map(|c| c.id.clone()).collect();
@@ -310,7 +324,7 @@ fn mark(was: Function, becomes: Option<Carries>) -> String {
 
 /// What is in the box beside the conductors of the layout: earths, spares, what is fed on, other circuits, what nobody
 /// found out. Nothing of another circuit is joined with one of this.
-fn rest(
+pub(super) fn rest(
     site: &Site,
     seen: &SeenBox<'_>,
     left: Vec<Listed<'_>>,
@@ -344,7 +358,7 @@ fn rest(
 /// The leads that are made new in a box: to every terminal at which more than one conductor would have to come, and from
 /// thing to thing.
 fn leads(
-    standing: &Standing<'_>,
+    standing: &Arrangement<'_>,
     possible: &Possible,
     plan: &ConnectionPlan,
     node: CableEnd,

@@ -9,7 +9,7 @@ use super::name_of;
 use super::net::Pin;
 use super::plan::ConnectionPlan;
 use super::possible::{Possible, SeenBox, is_usual};
-use super::standing::Standing;
+use super::standing::Arrangement;
 use crate::site::{Conductor, Function, Site};
 
 /// One conductor of the survey: a row can stand for several.
@@ -51,7 +51,7 @@ pub(super) fn each<'a>(rows: &[(Conductor, &'a Conductor)]) -> Vec<Listed<'a>> {
 /// Matches the boxes of a plan with what was listed in them.
 pub(super) fn matched<'a>(
     site: &'a Site,
-    standing: &Standing<'a>,
+    standing: &Arrangement<'a>,
     possible: &Possible,
     plan: &ConnectionPlan,
     nodes: &[(CableEnd, SeenBox<'a>)],

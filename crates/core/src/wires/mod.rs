@@ -9,23 +9,26 @@
 
 mod boxes;
 pub mod carries;
+mod direct;
 pub mod layout;
 mod matching;
 pub mod net;
 pub mod plan;
 pub mod possible;
+mod shared;
 mod standing;
 
 use std::collections::BTreeSet;
 
 pub use self::boxes::{BoxPlan, ConductorPlan, NewLead, terminal_carries};
 use self::boxes::{boxes, is_lettered};
+use self::direct::{direct, is_direct};
 use self::layout::{CableEnd, LayoutRow};
 use self::net::TriedState;
 use self::plan::{Beside, ConnectionPlan, NoPlan, Scheme, UnitAt};
 use self::possible::{Possible, best_question, possible};
 pub use self::standing::WiringMethod;
-use self::standing::{MOST_PLACES, Standing, Wired, held_back, is_of_wiring};
+use self::standing::{Arrangement, MOST_PLACES, Wired, held_back, is_of_wiring};
 use crate::catalogue::{Button, DeviceKind, Duty, Supply};
 use crate::site::neutrals::really;
 use crate::site::{
@@ -74,11 +77,28 @@ pub fn wiring(site: &Site) -> Vec<ControlWiring> {
     let grouped: BTreeSet<&PointId> = site.groups.iter().flat_map(|g| &g.places).collect();
     let single = site.points.iter().filter(|p| !grouped.contains(&p.id));
     all.extend(single.filter_map(|point| of_point(site, point)));
+    shared::merge(site, &mut all);
     all
 }
 
 /// The wiring of the control that a place is of; nothing where nothing is put into it, or it is of none.
 pub fn of_place(site: &Site, place: &PointId) -> Option<ControlWiring> {
+    let own = alone(site, place)?;
+    let leads: BTreeSet<&PointId> =
+        own.places.iter().filter_map(|id| Some(&site.box_of(site.points.get(id)?).id)).collect();
+    let mut all = vec![own];
+    let beside = site.points.iter().filter(|p| leads.contains(&site.box_of(p).id));
+    for point in beside {
+        if !all.iter().any(|control| control.places.contains(&point.id)) {
+            all.extend(alone(site, &point.id));
+        }
+    }
+    shared::merge(site, &mut all);
+    all.into_iter().next()
+}
+
+/// The wiring of the control that a place is of, by itself.
+fn alone(site: &Site, place: &PointId) -> Option<ControlWiring> {
     match site.group_of(place) {
         Some(group) => of_group(site, group),
         None => of_point(site, site.points.get(place)?),
@@ -97,6 +117,9 @@ fn of_point(site: &Site, point: &Point) -> Option<ControlWiring> {
     let is_switched = match point.kind {
         PointKind::Switch => kinds.any(is_of_wiring),
         PointKind::Ceiling | PointKind::WallFitting => kinds.any(DeviceKind::may_switch),
+        PointKind::Socket | PointKind::Outdoor => {
+            kinds.any(|k| k.may_switch() && is_of_wiring(k) && k.is_wired_in())
+        }
         _ => false,
     };
     is_switched.then(|| control(site, None, &point.title(), &[point], &Layout::Unknown))
@@ -136,13 +159,19 @@ fn control(
         works: Vec::new(),
         open: Vec::new(),
     };
-    let standing = match Standing::of(site, points) {
+    let standing = match Arrangement::of(site, points) {
         Ok(standing) => standing,
         Err(why) => {
             found.open.push(why);
             return found;
         }
     };
+    if let (None, [point], Some((w, _))) = (group, points, standing.unit)
+        && is_direct(w, point)
+    {
+        direct(site, point, w, &mut found);
+        return found;
+    }
     let method = standing.method();
     found.method = Some(method);
     found.open = held_back(site, group, points, &standing);
@@ -191,7 +220,7 @@ fn rows(all: &[Possible]) -> Vec<&'static LayoutRow> {
 fn planned(
     site: &Site,
     possible: &Possible,
-    standing: &Standing<'_>,
+    standing: &Arrangement<'_>,
     method: WiringMethod,
 ) -> Result<ConnectionPlan, NoPlan> {
     let node = |point: &Point| {
@@ -226,7 +255,7 @@ fn planned(
 /// Takes the plan where all that are possible come to the same in the boxes that are opened; else asks.
 fn settle(
     site: &Site,
-    standing: &Standing<'_>,
+    standing: &Arrangement<'_>,
     all: &[Possible],
     plans: &[(&Possible, Result<ConnectionPlan, NoPlan>)],
     found: &mut ControlWiring,
@@ -266,7 +295,7 @@ fn settle(
 
 /// A state that was tried, by the places where something moves.
 fn state_at(
-    standing: &Standing<'_>,
+    standing: &Arrangement<'_>,
     possible: &Possible,
     plan: &ConnectionPlan,
     state: &TriedState,
@@ -280,7 +309,7 @@ fn state_at(
 }
 
 /// Why there is no plan, in a sentence.
-fn no_plan(site: &Site, standing: &Standing<'_>, possible: &Possible, why: &NoPlan) -> String {
+fn no_plan(site: &Site, standing: &Arrangement<'_>, possible: &Possible, why: &NoPlan) -> String {
     let name = |node: CableEnd| name_of(site, standing, possible, node);
     match why {
         NoPlan::TooFew(short) => {
@@ -307,7 +336,7 @@ fn no_plan(site: &Site, standing: &Standing<'_>, possible: &Possible, why: &NoPl
     }
 }
 
-fn name_of(site: &Site, standing: &Standing<'_>, possible: &Possible, node: CableEnd) -> String {
+fn name_of(site: &Site, standing: &Arrangement<'_>, possible: &Possible, node: CableEnd) -> String {
     let point = |place: usize| {
         let id = possible.order.get(place);
         id.and_then(|id| site.points.get(id)).map_or_else(String::new, Point::title)
@@ -347,7 +376,7 @@ fn same(a: &[BoxPlan], b: &[BoxPlan]) -> bool {
 }
 
 /// Devices whose terminals for what comes to them are not written down.
-fn letters(standing: &Standing<'_>, boxes: &[BoxPlan]) -> Vec<String> {
+fn letters(standing: &Arrangement<'_>, boxes: &[BoxPlan]) -> Vec<String> {
     let all = || boxes.iter().flat_map(|b| &b.conductors).flat_map(|c| &c.terminals);
     let lacks = |w: &Wired<'_>| {
         all().any(|(of, name)| of.as_ref() == Some(&w.device.id) && !is_lettered(name))

@@ -79,7 +79,7 @@ impl Wired<'_> {
 }
 
 /// What stands where, before it is known how the cable runs.
-pub(super) struct Standing<'a> {
+pub(super) struct Arrangement<'a> {
     /// The unit that switches the load, and its place.
     pub(super) unit: Option<(Wired<'a>, &'a Point)>,
     /// The other places in boxes, with what is planned there.
@@ -90,7 +90,7 @@ pub(super) struct Standing<'a> {
     pub(super) fitting: Option<&'a Point>,
 }
 
-impl<'a> Standing<'a> {
+impl<'a> Arrangement<'a> {
     /// What stands at some places.
     ///
     /// # Errors
@@ -176,7 +176,7 @@ pub(super) fn held_back(
     site: &Site,
     group: Option<&Group>,
     points: &[&Point],
-    standing: &Standing<'_>,
+    standing: &Arrangement<'_>,
 ) -> Vec<String> {
     let mut open = Vec::new();
     if points.len() > MOST_PLACES {
@@ -223,7 +223,7 @@ fn signs(group: Option<&Group>, points: &[&Point]) -> Vec<String> {
 
 /// A box with several circuits in which nobody has said of each line and neutral of which it is: none of them is joined
 /// with another before that (BS 7671, 314.4; NFPA 70, 200.4).
-fn mixed_circuits(site: &Site, point: &Point) -> Option<String> {
+pub(super) fn mixed_circuits(site: &Site, point: &Point) -> Option<String> {
     let lead = site.box_of(point);
     let in_box = site.points.iter().filter(|p| site.box_of(p).id == lead.id);
     let mut breakers: Vec<&str> = in_box.map(|p| really(site, &p.circuit)).collect();
@@ -263,8 +263,8 @@ fn of_unit(site: &Site, w: Wired<'_>, at: &Point) -> Option<String> {
     let name = &w.device.name;
     if w.kind.fit.channels > 1 {
         return Some(format!(
-            "{name} switches several loads apart: which switched line comes to which channel, an electrician decides by \
-             the maker’s diagram."
+            "{name} switches several loads apart, and works with other places: which conductor comes to which channel, an \
+             electrician decides by the maker’s diagram."
         ));
     }
     let is_module = w.kind.button == Some(Button::Wired) && at.kind == PointKind::Switch;
@@ -277,7 +277,7 @@ fn of_unit(site: &Site, w: Wired<'_>, at: &Point) -> Option<String> {
 }
 
 /// Without a unit the lamps are fed for good: that is right for lamps with a radio of their own, and for no others.
-fn without_unit(site: &Site, standing: &Standing<'_>) -> Option<String> {
+fn without_unit(site: &Site, standing: &Arrangement<'_>) -> Option<String> {
     if standing.far_kinds().any(|k| k.fit.far.needs_master()) {
         return Some(
             "What is planned tells a unit by wire or radio, and none is there that switches the load."
@@ -301,7 +301,7 @@ fn without_unit(site: &Site, standing: &Standing<'_>) -> Option<String> {
 }
 
 /// Places of which it is open what becomes of their switch.
-fn of_far(site: &Site, standing: &Standing<'_>) -> Vec<String> {
+fn of_far(site: &Site, standing: &Arrangement<'_>) -> Vec<String> {
     let method = standing.method();
     let keeps = matches!(method, WiringMethod::Sensing | WiringMethod::Chained);
     let unplanned = standing.far.iter().filter(|(point, wired)| {

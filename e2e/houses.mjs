@@ -1,0 +1,181 @@
+// Small houses, each of one job: a storey, a panel, a hub on a shelf, boxes with what somebody found in them.
+
+const TESTED = { by: "Ines Calder", with: "two-pole tester, shown to work before and after", at: "2026-02-11T09:40:00Z" };
+
+/** A conductor of a box. */
+export const core = (id, found, from, more = {}) => ({ id, size: "1.5 mm²", found, from, ...more });
+
+/** A circuit whose breaker was proven, and of which everything is known. */
+export const circuit = (label, more = {}) => ({
+  id: `c${label}`, label, residual: "protected", rated_a: 10, poles: 1, volts: 230, size: "1.5 mm²", shared_neutral: false,
+  proven: { label, ...TESTED }, ...more,
+});
+
+/** A box that was opened and looked into. */
+export const box = (id, name, at, more = {}) => ({
+  id, name, room: "House", floor: "g", at, height_m: 1.1, kind: "switch", box: "plastic", depth_mm: 60, volume_cm3: 500,
+  gangs: 1, gang: 1, neutral: "tested", earth: "conductor", circuit: "4", known: "measured", feed: "always",
+  mounting: "open", clamps: false, ...more,
+});
+
+/** Lamps that are known to the last. */
+export const lamps = (id, at, more = {}) => ({
+  id, name: `Lamps of ${id}`, switched_at: at, kind: "led", count: 4, watts: 9, dimmable: true, tried: "benched", inrush_a: 2,
+  ...more,
+});
+
+export const device = (id, name, point, kind, more = {}) => ({ id, name, point, kind, network: "mesh", ...more });
+
+/** A job file of a house with a hub that is in reach of all its boxes. */
+export function house(name, { points, loads = [], groups = [], devices, circuits = [circuit("4")], kinds = [], ...more }) {
+  return {
+    format: "dot-reach-job", version: 2,
+    site: {
+      job: { name, region: "eu", confidence: 0.9 },
+      floors: [{ id: "g", name: "Ground floor", elevation_m: 0, height_m: 2.5 }],
+      walls: [["w1", [0, 0], [9, 0]], ["w2", [9, 0], [9, 7]], ["w3", [9, 7], [0, 7]], ["w4", [0, 7], [0, 0]]].map(([id, a, b]) => ({
+        id, floor: "g", a, b, construction: "brick-215",
+      })),
+      people: [
+        { id: "ines", name: "Ines Calder", part: "electrician", may_mains: true, licence: "LM-2041" },
+        { id: "ada", name: "Ada Rowe", part: "household" },
+      ],
+      circuits,
+      points: [
+        { id: "shelf", name: "Shelf", room: "House", floor: "g", at: [4, 4], height_m: 1, kind: "shelf", known: "measured", mounting: "open" },
+        { id: "panel", name: "Meter and panel", room: "House", floor: "g", at: [0.5, 6], height_m: 1.5, kind: "bare-wall", known: "measured" },
+        ...points,
+      ],
+      loads, groups,
+      networks: [{ id: "mesh", name: "House mesh", system: "zigbee" }],
+      devices: [device("hub", "Hub", "shelf", "hub"), ...devices],
+      ...(kinds.length > 0 ? { kinds } : {}),
+      ...more,
+    },
+  };
+}
+
+const single = (feed, lamp = "lamp") => [
+  core("l", "line", feed, { old_terminal: "1", colour: "brown" }), core("n", "neutral", feed, { colour: "blue" }),
+  core("e", "earth", feed, { colour: "green-yellow" }), core("s", "switched", lamp, { old_terminal: "2", colour: "black" }),
+  core("m", "neutral", lamp, { colour: "blue" }), core("f", "earth", lamp, { colour: "green-yellow" }),
+];
+
+/** A stair pair: line comes in at the foot, the load leaves at the top. */
+const stair = (foot, top) => ({
+  points: [
+    box("foot", "Stair foot", [2, 2], {
+      conductors: [
+        core("l", "line", "panel", { old_terminal: "common", colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }),
+        core("a", "traveller", "Stair top", { old_terminal: "1", colour: "black" }),
+        core("b", "traveller", "Stair top", { old_terminal: "2", colour: "grey" }),
+        core("m", "neutral", "Stair top", { colour: "blue" }), core("e", "earth", "panel", { count: 2, colour: "green-yellow" }),
+      ],
+    }),
+    box("top", "Stair top", [7, 2], {
+      conductors: [
+        core("a", "traveller", "Stair foot", { old_terminal: "1", colour: "grey" }),
+        core("b", "traveller", "Stair foot", { old_terminal: "2", colour: "black" }),
+        core("n", "neutral", "Stair foot", { colour: "blue" }),
+        core("s", "switched", "lamp", { old_terminal: "common", colour: "brown" }), core("m", "neutral", "lamp", { colour: "blue" }),
+        core("e", "earth", "lamp", { count: 2, colour: "green-yellow" }),
+      ],
+    }),
+  ],
+  groups: [{ id: "stair", name: "Stair", places: ["foot", "top"], wiring: { layout: "boxes", line: "foot", load: "top" } }],
+  loads: [lamps("stair-lamps", "top")],
+  devices: [...foot, ...top],
+});
+
+/** The jobs, by what they are. */
+export const HOUSES = {
+  /** A toggle switch of a house in which two breakers share a neutral that nobody knew of. */
+  "live-neutral": () => house("Thorn Lodge", {
+    points: [box("hall", "Hall", [2, 2], { conductors: single("panel") })],
+    loads: [lamps("hall-lamps", "hall")],
+    devices: [device("hall-switch", "Hall switch", "hall", "switch-neutral")],
+  }),
+  /** A stair pair with a unit in the line box that takes the plain switch of the far place. */
+  "stair-plain": () => house("Weir House", stair(
+    [device("unit", "Stair unit", "foot", "switch-plain-far")], [device("plain", "Stair plain", "top", "switch-plain")],
+  )),
+  /** A master where the load leaves, and its follower by wire where line comes in. */
+  "stair-companion": () => house("Sedge House", stair(
+    [device("companion", "Stair companion", "foot", "companion-wired")], [device("unit", "Stair unit", "top", "switch-neutral")],
+  )),
+  /** A third switch into a box with two that stay; the neutral of another circuit passes behind. */
+  "third-switch": () => house("Alder Row", {
+    circuits: [circuit("4"), circuit("6")],
+    points: [box("kitchen", "Kitchen", [3, 2], {
+      gangs: 3, gang: 3, depth_mm: 60,
+      stays: [{ id: "one", what: "switch", gang: 1, depth_mm: 22 }, { id: "two", what: "switch", gang: 2, depth_mm: 22 }],
+      conductors: [
+        ...single("panel").map((c) => ({ ...c, gang: ["s", "m"].includes(c.id) ? 3 : 0, circuit: c.id.match(/[lnsm]/) ? "4" : "" })),
+        core("s1", "switched", "wall lamps", { gang: 1, circuit: "4", colour: "white" }),
+        core("s2", "switched", "sink lamps", { gang: 2, circuit: "4", colour: "red" }),
+        core("fl", "line", "passes to the utility", { circuit: "6", colour: "brown" }),
+        core("fn", "neutral", "passes to the utility", { circuit: "6", colour: "blue" }),
+        core("gl", "line", "panel", { circuit: "6", colour: "brown" }), core("gn", "neutral", "panel", { circuit: "6", colour: "blue" }),
+      ],
+    })],
+    loads: [lamps("kitchen-lamps", "kitchen")],
+    devices: [device("kitchen-switch", "Kitchen switch", "kitchen", "switch-slim")],
+  }),
+  /** The first dimmer, in a crowded old metal box. */
+  "crowded": () => house("Quarry Cottage", {
+    points: [box("den", "Den", [2, 3], {
+      box: "metal", earth: "conductor", depth_mm: 62,
+      conductors: [...single("panel"), core("l2", "line", "on to the landing", { colour: "brown" }), core("n2", "neutral", "on to the landing", { colour: "blue" })],
+    }),
+    box("landing", "Landing sockets", [6, 5], { kind: "socket", fed_through: "den", height_m: 0.3 })],
+    loads: [lamps("den-lamps", "den")],
+    devices: [device("den-dimmer", "Den dimmer", "den", "dimmer-slim")],
+  }),
+  /** An outlet of which one half is controlled, and which feeds others on. */
+  "half-outlet": () => house("Pear Court", {
+    points: [box("socket", "Sitting room socket", [3, 1], {
+      kind: "socket", height_m: 0.3,
+      conductors: [
+        core("l", "line", "panel", { colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }), core("e", "earth", "panel", { colour: "green-yellow" }),
+        core("l2", "line", "on to the desk", { colour: "brown" }), core("n2", "neutral", "on to the desk", { colour: "blue" }),
+      ],
+    }),
+    box("desk", "Desk socket", [6, 1], { kind: "socket", height_m: 0.3, fed_through: "socket" })],
+    loads: [{ ...lamps("floor-lamp", "socket"), kind: "outlet", count: 1, watts: 40 }],
+    devices: [device("half", "Socket unit", "socket", "socket-flush")],
+  }),
+  /** A relay of two channels behind an outdoor outlet: a pump and lamps. */
+  "two-channels": () => house("Marsh End", {
+    points: [box("yard", "Yard outlet", [8.5, 3], {
+      kind: "outdoor", weather_cover: true, depth_mm: 70,
+      conductors: [
+        core("l", "line", "panel", { colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }), core("e", "earth", "panel", { colour: "green-yellow" }),
+        core("s1", "switched", "pump", { colour: "black" }), core("s2", "switched", "lamps", { colour: "grey" }),
+        core("m1", "neutral", "pump", { colour: "blue" }), core("m2", "neutral", "lamps", { colour: "blue" }),
+      ],
+    })],
+    loads: [
+      { ...lamps("pump", "yard"), kind: "motor", count: 1, watts: 60, channel: 1, inrush_a: 3, dimmable: false },
+      { ...lamps("yard-lamps", "yard"), channel: 2 },
+    ],
+    devices: [device("yard-relay", "Yard relay", "yard", "relay-double")],
+  }),
+  /** Two gangs, two lamps, two units: one with neutral. */
+  "two-gangs": () => house("Barley Hill", {
+    points: [
+      box("door", "By the door", [2, 2], {
+        gangs: 2, gang: 1,
+        conductors: [
+          core("l", "line", "panel", { colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }), core("e", "earth", "panel", { colour: "green-yellow" }),
+          core("s1", "switched", "lamp", { gang: 1, colour: "black" }), core("m1", "neutral", "lamp", { gang: 1, colour: "blue" }),
+          core("s2", "switched", "lamp", { gang: 2, colour: "grey" }), core("m2", "neutral", "lamp", { gang: 2, colour: "blue" }),
+        ],
+      }),
+      { ...box("door2", "By the door, right", [2, 2], { in_box_of: "door", gang: 2, gangs: 0 }) },
+    ],
+    loads: [lamps("left-lamps", "door"), lamps("right-lamps", "door2")],
+    devices: [device("left", "Left unit", "door", "switch-slim"), device("right", "Right unit", "door2", "switch-slim")],
+  }),
+};
+
+if (process.argv[1]?.endsWith("houses.mjs") && process.argv[2]) console.log(JSON.stringify(HOUSES[process.argv[2]]()));
