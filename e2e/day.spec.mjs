@@ -1,142 +1,17 @@
 // The day on a phone: a circuit from isolation to closed with a hub that is not there, the line lost in the
 // middle; a day without a line; a kit; a replacement; a master and its companion; a fault found by the guide.
 import fs from "node:fs";
-import os from "node:os";
-import path from "node:path";
 import { execFileSync } from "node:child_process";
-import { fileURLToPath } from "node:url";
 import { expect, nothingWaits, open, ready, start, test } from "./fixtures.mjs";
+import {
+  binary, serving, gone, database, current, key, site, record, steps, as, doMove, fillIsolation, codeOf, because, hubsReady, act,
+} from "./phone.mjs";
 import { png } from "./png.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
 
-const binary = process.env.DOT_REACH ?? fileURLToPath(new URL("../target/release/dot-reach", import.meta.url));
-const AT = "2026-03-14T10:00:00Z";
 const JOB = "/jobs/larkfield-mill";
-
-/** The program over a database that outlives it, on a port that stays. */
-async function serving(db, port = 0) {
-  const { program, address } = start(["serve", "--db", db, "--port", String(port)]);
-  return { program, url: await address };
-}
-
-const gone = (program) => new Promise((resolve) => {
-  program.once("exit", resolve);
-  program.kill("SIGKILL");
-});
-
-/** A database with one job. */
-function database(job) {
-  const folder = fs.mkdtempSync(path.join(os.tmpdir(), "day-"));
-  const [file, db] = [path.join(folder, "job.json"), path.join(folder, "jobs.db")];
-  fs.writeFileSync(file, job);
-  execFileSync(binary, ["import", "--db", db, file]);
-  return { db, file, folder };
-}
-
 const mill = () => execFileSync(binary, ["standin", "larkfield-mill"], { maxBuffer: 1e8 }).toString();
-const current = (page) => page.locator("[data-move][data-current]");
-const key = (page) => current(page).getAttribute("data-move");
-
-async function site(page, url, job = "larkfield-mill") {
-  return (await (await page.request.get(`${url}/jobs/${job}/${job}.json`)).json()).site;
-}
-
-/** What happened, in the order of the record. */
-async function record(page, url, job = "larkfield-mill") {
-  return (await (await page.request.get(`${url}/jobs/${job}/record.json`)).json()).entries;
-}
-
-const steps = (entries) => entries.map((e) => e.what).filter((what) => what.did === "stepped");
-
-/** Says who is at work: a cookie, as the jobs page sets it. */
-async function as(context, url, who) {
-  await context.addCookies([{ name: "who", value: encodeURIComponent(who), url }]);
-}
-
-async function tickAll(page) {
-  const card = current(page);
-  for (const box of await card.locator("[data-check]").all()) if (!(await box.isChecked())) await box.check();
-}
-
-/** Does the move that is shown, as a person would; `more` fills what the card asks for. */
-async function doMove(page, more = async () => {}) {
-  const was = await key(page);
-  const card = page.locator(`[data-move="${was}"]`);
-  await more(card);
-  await tickAll(page);
-  const button = card.locator("button[data-done]");
-  await expect(button).toBeEnabled();
-  // Each tick brings the card anew: the button that is measured may just have gone.
-  await expect.poll(async () => (await button.boundingBox())?.height ?? 0).toBeGreaterThanOrEqual(48);
-  await button.tap();
-  await expect(page.locator(`[data-move="${was}"]:is([data-done], [data-waits])`)).toHaveCount(1);
-  // It goes on by itself, unless nothing is left.
-  const left = page.locator(`[data-move="${was}"] ~ [data-move]:not([data-done]):not([data-waits])`);
-  if (await left.count() > 0) await expect.poll(() => key(page)).not.toBe(was);
-  return was;
-}
-
-async function fillIsolation(card) {
-  await card.locator('[data-field="tester"]').fill("two-pole tester 4");
-  await card.locator('[data-field="told"]').fill("Ada, until noon");
-  await card.locator('[data-field="secured"]').selectOption("lock-and-notice");
-}
-
-/** An install code, its checksum with it, of sixteen bytes drawn from a name. */
-function installCode(name) {
-  const bytes = new Array(16).fill(7);
-  for (let n = 0; n < name.length; n += 1) bytes[n % 16] = (bytes[n % 16] * 31 + name.charCodeAt(n)) & 255;
-  let crc = 0xffff;
-  for (const byte of bytes) {
-    crc ^= byte;
-    for (let bit = 0; bit < 8; bit += 1) crc = crc & 1 ? (crc >> 1) ^ 0x8408 : crc >> 1;
-  }
-  crc = ~crc & 0xffff;
-  return [...bytes, crc & 255, crc >> 8].map((b) => b.toString(16).padStart(2, "0")).join("").toUpperCase();
-}
-
-/** What stands on the label of a device: of the mesh an install code. */
-const codeOf = (device) => (device.startsWith("mesh") || device.length < 3 ? installCode(device) : `LABEL ${device}`);
-
-const because = (words) => async (card) => {
-  const why = card.locator('[data-field="why"]');
-  if (await why.isVisible()) await why.fill(words);
-};
-
-/** Brings the hubs of the job to where they let devices in, by the interface that pages use. */
-async function hubsReady(page, url) {
-  const all = await site(page, url);
-  const hubs = all.devices.filter((d) => /^hub/.test(d.kind));
-  for (const hub of hubs) {
-    for (const step of ["placed", "powered", "phone", "firmware", "clock"]) await takeAll(page, url, hub.id, step);
-  }
-}
-
-let edits = 0;
-async function act(page, url, edit, job = "larkfield-mill") {
-  edits += 1;
-  const answer = await page.request.post(`${url}/jobs/${job}/edits`, {
-    data: { edit, edit_id: `day-${process.pid}-${edits}`, client: "test" }, headers: { origin: url },
-  });
-  return { ok: answer.ok(), told: await answer.json() };
-}
-
-/** Ticks what a step asks for and takes it; the checks are read off the page. */
-async function takeAll(page, url, device, step, more = {}, job = "larkfield-mill") {
-  const all = await site(page, url, job);
-  const words = checksOf[step] ?? [];
-  for (const check of words) await act(page, url, { do: "check", device, step, check, on: true }, job);
-  const by = { by: "Ines Calder", at: AT };
-  const known = all.devices.find((d) => d.id === device);
-  expect(known, device).toBeTruthy();
-  return act(page, url, { do: "take-step", device, step, ...by, ...more }, job);
-}
-
-const checksOf = {
-  placed: ["where", "battery"], powered: ["on-off", "dim", "hold", "light"],
-  phone: ["same-wifi", "bluetooth", "system", "mail", "owner"], firmware: ["updated"], clock: ["time", "place"],
-};
 
 test("a circuit from isolation to closed, the line lost in the middle", async ({ page, context }) => {
   const { db, file } = database(mill());

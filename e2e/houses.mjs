@@ -150,7 +150,7 @@ export const HOUSES = {
       kind: "outdoor", weather_cover: true, depth_mm: 70,
       conductors: [
         core("l", "line", "panel", { colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }), core("e", "earth", "panel", { colour: "green-yellow" }),
-        core("s1", "switched", "pump", { colour: "black" }), core("s2", "switched", "lamps", { colour: "grey" }),
+        core("s1", "switched", "pump", { colour: "black" }), core("s2", "switched", "yard-lamps", { colour: "grey" }),
         core("m1", "neutral", "pump", { colour: "blue" }), core("m2", "neutral", "lamps", { colour: "blue" }),
       ],
     })],

@@ -161,7 +161,7 @@ pub fn schedule_while(
             None => wired.push(spot),
         }
     }
-    let units = units(site, &wired, &clock);
+    let units = units(site, record, &wired, &clock);
     let (panel, at) = panel(site);
     let (problem, breakers) = problem(site, &units, at);
     let packed = pack::pack(&problem);
@@ -213,7 +213,7 @@ struct Unit {
 }
 
 /// Boxes tied by a wire, or by a kit that starts together, are one unit.
-fn units(site: &Site, wired: &[WorkedDevice<'_>], clock: &Clock<'_>) -> Vec<Unit> {
+fn units(site: &Site, record: &Record, wired: &[WorkedDevice<'_>], clock: &Clock<'_>) -> Vec<Unit> {
     let mut boxes: BTreeMap<&PointId, Vec<&WorkedDevice<'_>>> = BTreeMap::new();
     for spot in wired {
         boxes.entry(&site.box_of(spot.point).id).or_default().push(spot);
@@ -245,7 +245,10 @@ fn units(site: &Site, wired: &[WorkedDevice<'_>], clock: &Clock<'_>) -> Vec<Unit
     let unit = |(_, points): (BTreeSet<String>, Vec<&PointId>)| {
         let spots: Vec<&WorkedDevice<'_>> =
             points.iter().flat_map(|p| boxes[*p].iter().copied()).collect();
-        let own: BTreeSet<String> = spots.iter().flat_map(|s| s.circuits()).collect();
+        let mut own: BTreeSet<String> = spots.iter().flat_map(|s| s.circuits()).collect();
+        if spots.iter().any(|s| record.was_live_by_breaker(&s.device.id)) {
+            own.insert(String::new());
+        }
         let own: Vec<String> = own.into_iter().collect();
         let kit = spots.iter().find(|s| s.is_of_kit());
         Unit {

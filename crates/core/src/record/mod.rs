@@ -143,6 +143,20 @@ impl Record {
             || done(Step::Dead) && !done(Step::Closed) && !done(Step::PutBack)
     }
 
+    /// Whether the box of a device was found live with breakers off, and nobody proved it dead by breakers since: until then
+    /// it is planned by the main. While anything is off the plan stays as it was when that went off.
+    pub fn was_live_by_breaker(&self, device: &DeviceId) -> bool {
+        let mut was_live = false;
+        for of in self.isolations.iter().filter(|i| !i.means.is_main()) {
+            was_live = match (of.live.contains_key(device), of.boxes.contains_key(device)) {
+                (true, _) => true,
+                (false, true) => false,
+                (false, false) => was_live,
+            };
+        }
+        was_live && self.in_force().next().is_none()
+    }
+
     /// Whether a job with this record may be deleted: what says that power is off stays until it is on again.
     ///
     /// # Errors

@@ -619,7 +619,17 @@ fn a_box_that_is_found_live_with_hands_in_it_is_closed_under_the_next_cut_alone(
 fn who_stops_at_a_live_box_brings_power_back() {
     let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
     let site = wish(&site, &live("a", "stop")).unwrap();
-    assert!(wish(&site, &energise("x")).is_ok());
+    let main = |site: &Folder| {
+        let analysis = analyse(&Arc::new(site.site.clone()), &Options::default());
+        schedule(&analysis, &site.record).outages().next().unwrap().cut.means.is_main()
+    };
+    assert!(!main(&site), "what is off stays the stretch that it is");
+    // The next time it is planned by the main, until a breaker was proved to make it dead.
+    let site = wish(&site, &energise("x")).unwrap();
+    assert!(main(&site));
+    let again = stepped(&isolated(&site, "z", "breaker", &["7"]), "a", "dead");
+    let again = wish(&stepped(&again, "a", "put-back"), &energise("z")).unwrap();
+    assert!(!main(&again));
 }
 
 /// The day shows what goes off beside, and each comes on again.
