@@ -9,7 +9,7 @@ use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::gate::{Deed, Lacks, deeds as of_all, gate};
 use dot_reach_core::install::schedule::Schedule;
 use dot_reach_core::install::walk::{self, WalkAct, Walks};
-use dot_reach_core::record::{Cut, IsolationId, Method, NextCut, Record, Secured, Step};
+use dot_reach_core::record::{Cut, Method, NextCut, Record, Secured, Step};
 use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
 use serde_json::json;
@@ -175,7 +175,7 @@ fn view(
         });
         cards.push(Card {
             number: number + 1,
-            key: key_of_move(&made.act),
+            key: key_beside(&cards, key_of_move(&made.act)),
             deed: key,
             heading: told.heading,
             tag,
@@ -246,9 +246,9 @@ fn key_of_move(act: &WalkAct) -> String {
         WalkAct::Isolate { further: false, .. } => "isolate".to_owned(),
         WalkAct::ProveTester { further: false, .. } => "prove".to_owned(),
         WalkAct::Energise { further: false, .. } => "energise".to_owned(),
-        WalkAct::Isolate { of, .. } => format!("isolate-{}", named(of.as_ref())),
-        WalkAct::ProveTester { of, .. } => format!("prove-{}", named(of.as_ref())),
-        WalkAct::Energise { of, .. } => format!("energise-{}", named(of.as_ref())),
+        WalkAct::Isolate { .. } => "isolate-further".to_owned(),
+        WalkAct::ProveTester { .. } => "prove-further".to_owned(),
+        WalkAct::Energise { .. } => "energise-further".to_owned(),
         WalkAct::Open { network, .. } => format!("open-{network}"),
         WalkAct::Close { network, .. } => format!("close-{network}"),
         WalkAct::Rebuild { network, .. } => format!("rebuild-{network}"),
@@ -256,9 +256,14 @@ fn key_of_move(act: &WalkAct) -> String {
     }
 }
 
-/// An isolation that goes off beside another, in the key of a move.
-fn named(of: Option<&IsolationId>) -> String {
-    of.map_or_else(|| "further".to_owned(), ToString::to_string)
+/// The same, where others of that key stand before it.
+fn key_beside(cards: &[Card], key: String) -> String {
+    let of =
+        |c: &&Card| c.key == key || c.key.strip_prefix(&key).is_some_and(|n| n.starts_with('~'));
+    match cards.iter().filter(of).count() {
+        0 => key,
+        before => format!("{key}~{}", before + 1),
+    }
 }
 
 fn key_of(deed: Option<&Deed>) -> String {
