@@ -68,6 +68,16 @@ pub struct BoxPlan {
     pub feeds_on: usize,
 }
 
+impl BoxPlan {
+    /// Whether a conductor comes to its terminals by leads from a connector, be it alone in that: something else in the box
+    /// is fed from it too.
+    pub fn is_joined(&self, conductor: &ConductorPlan) -> bool {
+        let leads =
+            |name: &String| self.leads.iter().any(|l| l.to == *name && l.from.starts_with(JOINT));
+        !conductor.joins.is_empty() || conductor.terminals.iter().any(|(_, name)| leads(name))
+    }
+}
+
 /// What stands before the names of terminals that nobody wrote down.
 const UNLETTERED: &str = "its terminal for ";
 
@@ -140,8 +150,7 @@ fn terminal_name(
     };
     if matches!(at.thing, WiredThing::TwoWay | WiredThing::Intermediate) {
         let is_common = at.thing == WiredThing::TwoWay && terminal == 0;
-        let name =
-            if is_common { "common, as it was" } else { "its traveller terminal, as it was" };
+        let name = if is_common { "common, as it was" } else { "traveller, as it was" };
         return (far().map(|w| w.device.id.clone()), name.to_owned());
     }
     // A unit that senses feeds one traveller by its load terminal, the other by that for travellers.
@@ -276,11 +285,14 @@ impl ConductorPlan {
 
 /// A joint of so many conductors, in words.
 pub(super) fn joint_of(conductors: usize) -> String {
-    format!(
-        "the joint of {conductors} {}",
-        if conductors == 1 { "conductor" } else { "conductors" }
-    )
+    match conductors {
+        1 => format!("{JOINT} with the leads beside it"),
+        _ => format!("{JOINT} of {conductors} conductors"),
+    }
 }
+
+/// How a joint is called.
+const JOINT: &str = "the joint";
 
 /// The protective earths of a box are all one joint, and come to every device that wants one.
 pub(super) fn earth(

@@ -60,7 +60,8 @@ pub(crate) fn diagram(plan: &BoxPlan) -> WireDiagram {
             left.into_iter().partition(|c| first.joins.contains(&c.id));
         joint.insert(0, first);
         left = rest;
-        y = found.joint(&joint, y);
+        let is_joint = plan.is_joined(first);
+        y = found.joint(&joint, is_joint, y);
     }
     found.height = y;
     found
@@ -68,7 +69,7 @@ pub(crate) fn diagram(plan: &BoxPlan) -> WireDiagram {
 
 impl WireDiagram {
     /// One connector, or one conductor alone; where the next begins.
-    fn joint(&mut self, of: &[&ConductorPlan], top: u32) -> u32 {
+    fn joint(&mut self, of: &[&ConductorPlan], is_joined: bool, top: u32) -> u32 {
         let carries = class(of[0]);
         let mut terminals: Vec<&str> = Vec::new();
         for (_, name) in of.iter().flat_map(|c| &c.terminals) {
@@ -76,7 +77,7 @@ impl WireDiagram {
                 terminals.push(name);
             }
         }
-        let is_joint = of.len() > 1 || terminals.len() > 1;
+        let is_joint = is_joined || of.len() > 1 || terminals.len() > 1;
         for (n, c) in (0..).zip(of) {
             let colour =
                 if c.colour.is_empty() { String::new() } else { format!(", {}", c.colour) };

@@ -244,6 +244,8 @@ fn goes(c: &ConductorPlan, plan: &BoxPlan, spot: &WorkedDevice<'_>, lead: &Point
         let others = plan.conductors.iter().filter(|other| c.joins.contains(&other.id));
         let names: Vec<String> = others.map(name).collect();
         goes.push(format!("joined with {}", names.join(", ")));
+    } else if plan.is_joined(c) {
+        goes.push("by a lead: something else in this box is fed from it too".to_owned());
     }
     if c.capped {
         goes.push("capped by itself".to_owned());
