@@ -1,6 +1,7 @@
 // Small houses, each of one job: a storey, a panel, a hub on a shelf, boxes with what somebody found in them.
 
 const TESTED = { by: "Ines Calder", with: "two-pole tester, shown to work before and after", at: "2026-02-11T09:40:00Z" };
+const [LINE, NEUTRAL, EARTH] = [{ colour: "brown" }, { colour: "blue" }, { colour: "green-yellow" }];
 
 /** A conductor of a box. */
 export const core = (id, found, from, more = {}) => ({ id, size: "1.5 mm²", found, from, ...more });
@@ -56,9 +57,9 @@ export function house(name, { points, loads = [], groups = [], devices, circuits
 }
 
 const single = (feed, lamp = "lamp") => [
-  core("l", "line", feed, { old_terminal: "1", colour: "brown" }), core("n", "neutral", feed, { colour: "blue" }),
-  core("e", "earth", feed, { colour: "green-yellow" }), core("s", "switched", lamp, { old_terminal: "2", colour: "black" }),
-  core("m", "neutral", lamp, { colour: "blue" }), core("f", "earth", lamp, { colour: "green-yellow" }),
+  core("l", "line", feed, { old_terminal: "1", colour: "brown" }), core("n", "neutral", feed, NEUTRAL),
+  core("e", "earth", feed, EARTH), core("s", "switched", lamp, { old_terminal: "2", colour: "black" }),
+  core("m", "neutral", lamp, NEUTRAL), core("f", "earth", lamp, EARTH),
 ];
 
 /** A stair pair: line comes in at the foot, the load leaves at the top. */
@@ -66,18 +67,18 @@ const stair = (foot, top) => ({
   points: [
     box("foot", "Stair foot", [2, 2], {
       conductors: [
-        core("l", "line", "panel", { old_terminal: "common", colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }),
+        core("l", "line", "panel", { old_terminal: "common", colour: "brown" }), core("n", "neutral", "panel", NEUTRAL),
         core("a", "traveller", "Stair top", { old_terminal: "1", colour: "black" }),
         core("b", "traveller", "Stair top", { old_terminal: "2", colour: "grey" }),
-        core("m", "neutral", "Stair top", { colour: "blue" }), core("e", "earth", "panel", { count: 2, colour: "green-yellow" }),
+        core("m", "neutral", "Stair top", NEUTRAL), core("e", "earth", "panel", { count: 2, colour: "green-yellow" }),
       ],
     }),
     box("top", "Stair top", [7, 2], {
       conductors: [
         core("a", "traveller", "Stair foot", { old_terminal: "1", colour: "grey" }),
         core("b", "traveller", "Stair foot", { old_terminal: "2", colour: "black" }),
-        core("n", "neutral", "Stair foot", { colour: "blue" }),
-        core("s", "switched", "lamp", { old_terminal: "common", colour: "brown" }), core("m", "neutral", "lamp", { colour: "blue" }),
+        core("n", "neutral", "Stair foot", NEUTRAL),
+        core("s", "switched", "lamp", { old_terminal: "common", colour: "brown" }), core("m", "neutral", "lamp", NEUTRAL),
         core("e", "earth", "lamp", { count: 2, colour: "green-yellow" }),
       ],
     }),
@@ -125,7 +126,7 @@ export const HOUSES = {
   "crowded": () => house("Quarry Cottage", {
     points: [box("den", "Den", [2, 3], {
       box: "metal", earth: "conductor", depth_mm: 62,
-      conductors: [...single("panel"), core("l2", "line", "on to the landing", { colour: "brown" }), core("n2", "neutral", "on to the landing", { colour: "blue" })],
+      conductors: [...single("panel"), core("l2", "line", "on to the landing", LINE), core("n2", "neutral", "on to the landing", NEUTRAL)],
     }),
     box("landing", "Landing sockets", [6, 5], { kind: "socket", fed_through: "den", height_m: 0.3 })],
     loads: [lamps("den-lamps", "den")],
@@ -136,8 +137,8 @@ export const HOUSES = {
     points: [box("socket", "Sitting room socket", [3, 1], {
       kind: "socket", height_m: 0.3,
       conductors: [
-        core("l", "line", "panel", { colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }), core("e", "earth", "panel", { colour: "green-yellow" }),
-        core("l2", "line", "on to the desk", { colour: "brown" }), core("n2", "neutral", "on to the desk", { colour: "blue" }),
+        core("l", "line", "panel", LINE), core("n", "neutral", "panel", NEUTRAL), core("e", "earth", "panel", EARTH),
+        core("l2", "line", "on to the desk", LINE), core("n2", "neutral", "on to the desk", NEUTRAL),
       ],
     }),
     box("desk", "Desk socket", [6, 1], { kind: "socket", height_m: 0.3, fed_through: "socket" })],
@@ -149,9 +150,9 @@ export const HOUSES = {
     points: [box("yard", "Yard outlet", [8.5, 3], {
       kind: "outdoor", weather_cover: true, depth_mm: 70,
       conductors: [
-        core("l", "line", "panel", { colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }), core("e", "earth", "panel", { colour: "green-yellow" }),
+        core("l", "line", "panel", LINE), core("n", "neutral", "panel", NEUTRAL), core("e", "earth", "panel", EARTH),
         core("s1", "switched", "pump", { colour: "black" }), core("s2", "switched", "yard-lamps", { colour: "grey" }),
-        core("m1", "neutral", "pump", { colour: "blue" }), core("m2", "neutral", "lamps", { colour: "blue" }),
+        core("m1", "neutral", "pump", NEUTRAL), core("m2", "neutral", "lamps", NEUTRAL),
       ],
     })],
     loads: [
@@ -166,7 +167,7 @@ export const HOUSES = {
       box("door", "By the door", [2, 2], {
         gangs: 2, gang: 1,
         conductors: [
-          core("l", "line", "panel", { colour: "brown" }), core("n", "neutral", "panel", { colour: "blue" }), core("e", "earth", "panel", { colour: "green-yellow" }),
+          core("l", "line", "panel", LINE), core("n", "neutral", "panel", NEUTRAL), core("e", "earth", "panel", EARTH),
           core("s1", "switched", "lamp", { gang: 1, colour: "black" }), core("m1", "neutral", "lamp", { gang: 1, colour: "blue" }),
           core("s2", "switched", "lamp", { gang: 2, colour: "grey" }), core("m2", "neutral", "lamp", { gang: 2, colour: "blue" }),
         ],

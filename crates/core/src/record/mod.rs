@@ -144,7 +144,8 @@ impl Record {
     }
 
     /// Whether the box of a device was found live with breakers off, and nobody proved it dead by breakers since: until then
-    /// it is planned by the main. While anything is off the plan stays as it was when that went off.
+    /// it is planned by the main. While anything is off the plan stays as it was when that went off, and what is fitted is
+    /// opened no more.
     pub fn was_live_by_breaker(&self, device: &DeviceId) -> bool {
         let mut was_live = false;
         for of in self.isolations.iter().filter(|i| !i.means.is_main()) {
@@ -154,7 +155,8 @@ impl Record {
                 (false, false) => was_live,
             };
         }
-        was_live && self.in_force().next().is_none()
+        let is_fitted = self.done(device, Step::DryFitted).is_some();
+        was_live && !is_fitted && self.in_force().next().is_none()
     }
 
     /// Whether a job with this record may be deleted: what says that power is off stays until it is on again.

@@ -225,7 +225,13 @@ impl<'a> Told<'_, 'a> {
             let terminal = |t: &(usize, usize)| terminal_name(standing, possible, plan, *t);
             ConductorPlan {
                 becomes: c.becomes.map_or("capped", Carries::name).to_owned(),
-                terminals: c.terminals.iter().map(terminal).collect(),
+                // Two parts of one thing can be fed by the same terminal.
+                terminals: c.terminals.iter().map(terminal).fold(Vec::new(), |mut all, of| {
+                    if !all.contains(&of) {
+                        all.push(of);
+                    }
+                    all
+                }),
                 joins: c.joins.iter().map(|(cable, core)| id_of(*cable, *core)).collect(),
                 capped: c.becomes.is_none(),
                 mark: mark(c.was, c.becomes),

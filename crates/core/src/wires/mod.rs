@@ -32,7 +32,7 @@ use self::standing::{Arrangement, MOST_PLACES, Wired, held_back, is_of_wiring};
 use crate::catalogue::{Button, DeviceKind, Duty, Supply};
 use crate::site::neutrals::really;
 use crate::site::{
-    BoxKind, Group, GroupId, Layout, Point, PointId, PointKind, Site, Stays, StaysKind,
+    BoxKind, Feed, Group, GroupId, Layout, Point, PointId, PointKind, Site, Stays, StaysKind,
 };
 use crate::survey::natural::has_switch;
 
@@ -117,7 +117,8 @@ fn of_point(site: &Site, point: &Point) -> Option<ControlWiring> {
     let is_switched = match point.kind {
         PointKind::Switch => kinds.any(is_of_wiring),
         PointKind::Ceiling | PointKind::WallFitting => kinds.any(DeviceKind::may_switch),
-        PointKind::Socket | PointKind::Outdoor => {
+        // What hangs on a cord is no wiring of the house.
+        PointKind::Socket | PointKind::Outdoor if point.feed != Feed::Cord => {
             kinds.any(|k| k.may_switch() && is_of_wiring(k) && k.is_wired_in())
         }
         _ => false,

@@ -663,6 +663,21 @@ fn the_stretch_of_a_live_box_has_the_next_cut_and_both_ends() {
     assert_eq!(kinds(&site), ["off x", "off y", "on y", "on x"]);
 }
 
+/// What was fitted under the next cut stays on its stretch when power is back: the rest of its cards is there.
+#[test]
+fn what_was_fitted_after_it_was_found_live_stays_on_its_stretch() {
+    let key = |site: &Folder| {
+        let analysis = analyse(&Arc::new(site.site.clone()), &Options::default());
+        schedule(&analysis, &site.record).outages().next().unwrap().key.clone()
+    };
+    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let planned = key(&site);
+    let site = wish(&site, &live("a", "main")).unwrap();
+    let site = wired(&isolated(&site, "y", "main", &[]), "a");
+    let site = wish(&wish(&site, &energise("y")).unwrap(), &energise("x")).unwrap();
+    assert_eq!(key(&site), planned);
+}
+
 /// What hangs on the joints of a box is dark while it is open, whatever lies between, and is tried when power is back.
 #[test]
 fn what_hangs_on_a_box_is_named_before_and_tried_after() {

@@ -9,7 +9,7 @@ use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::schedule::schedule;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Record, Step};
-use dot_reach_core::site::Site;
+use dot_reach_core::site::{Function, Site};
 use dot_reach_core::wires::{ConductorPlan, ControlWiring, wiring};
 use serde_json::{Value, json};
 
@@ -536,4 +536,28 @@ fn each_switched_line_comes_to_the_channel_of_its_load() {
     assert_eq!(told(&both, "p", "s1").terminals, told(&both, "p", "s2").terminals);
     assert_eq!(told(&both, "p", "s1").joins, ["s2"]);
     assert!(both.boxes[0].leads.iter().any(|l| l.to == "load 1"), "{both:?}");
+}
+
+/// A follower is fed and tells by one terminal for line: it stands there once.
+#[test]
+fn a_follower_has_one_terminal_for_line() {
+    let found = stair(
+        &json!({"neutral": "tested"}),
+        &json!({"neutral": "tested"}),
+        &json!({"layout": "boxes", "line": "foot", "load": "top"}),
+        &[device("u", "switch-slim", "top"), device("f", "follower-mesh", "foot")],
+    );
+    let foot = found.boxes.iter().find(|b| b.point.as_str() == "foot").unwrap();
+    for c in &foot.conductors {
+        let own = c.terminals.iter().enumerate();
+        assert!(own.clone().all(|(n, t)| !c.terminals[..n].contains(t)), "{c:?}");
+    }
+    assert!(foot.conductors.iter().any(|c| c.was == Function::Line && c.terminals.len() == 1));
+}
+
+/// What hangs on a cord is no wiring of the house.
+#[test]
+fn a_relay_inside_a_lamp_on_a_cord_has_no_plan_of_a_box() {
+    let edits = [point("p", "socket", &json!({"feed": "cord"})), device("u", "relay-in-lamp", "p")];
+    assert!(wiring(&with(bare(System::Zigbee), &edits)).is_empty());
 }
