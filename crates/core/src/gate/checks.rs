@@ -221,13 +221,16 @@ fn works_again(spot: &WorkedDevice<'_>) -> Option<String> {
     }
     let own = wires::of_place(spot.site, &spot.point.id);
     let plan = own.iter().flat_map(|c| &c.boxes).find(|b| b.point == spot.point.id);
-    let feeds_on = plan.map_or(0, |b| b.feeds_on);
-    (feeds_on > 0).then(|| {
-        format!(
+    // What nobody listed can go on from here.
+    let is_listed = |b: &&wires::BoxPlan| b.conductors.iter().all(|c| c.is_surveyed);
+    match plan.filter(is_listed).map(|b| b.feeds_on) {
+        Some(0) => None,
+        None => Some("Nothing else went dark with this box, or what did works again".to_owned()),
+        Some(feeds_on) => Some(format!(
             "What goes on from this box works again: {} that nobody has named. Find out where, and try it",
             if feeds_on == 1 { "a feed".to_owned() } else { format!("{feeds_on} feeds") }
-        )
-    })
+        )),
+    }
 }
 
 /// Residual-current protection is tried after every work on its circuit (IEC 60364-6, 6.4.3.8).
@@ -252,10 +255,11 @@ fn residual_tried(spot: &WorkedDevice<'_>) -> Option<String> {
 pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<String> {
     let rows = ROWS.caution.iter().filter(|row| row.step == step && row.at.holds(spot));
     let mut all: Vec<String> = rows.map(|row| row.text.clone()).collect();
-    let behind = spot.site.hangs_on(spot.point);
-    if step == Step::Dead && !behind.is_empty() {
+    if step == Step::Dead {
+        let behind = spot.site.hangs_on(spot.point);
         let names: Vec<String> = behind.iter().map(|p| p.title()).collect();
-        all.push(format!("Dark while this box is open: {}.", names.join(", ")));
+        let told = format!("Dark while this box is open: {}.", names.join(", "));
+        all.extend((!names.is_empty()).then_some(told));
     }
     all
 }

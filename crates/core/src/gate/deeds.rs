@@ -220,15 +220,13 @@ pub fn step(gate: &Gate<'_>, spot: &WorkedDevice<'_>, step: Step, elsewhere: boo
 /// Saying that a box is live which should be dead: nothing that is off makes it dead, and what goes off next is proved
 /// anew.
 pub fn found_live(device: &DeviceId) -> Deed {
-    let covers = || vec!["off:$iso".to_owned(), format!("covers:$iso:{device}")];
+    let of = |word: &str| all(["off:*".to_owned(), format!("{word}:*:{device}")]);
+    // As the plan has it, as it was opened whatever the plan has since, or said once more with another next cut.
+    let live = all([format!("live:{device}")]);
+    let any = vec![vec![of("covers")], vec![of("open")], vec![live]];
     Deed {
         key: format!("live:{device}"),
-        binds: covers(),
-        needs: vec![need(
-            Lacks::Isolation,
-            vec![vec![FactQuery { all: covers(), not: false }]],
-            false,
-        )],
+        needs: vec![need(Lacks::Isolation, any, false)],
         ends: vec![
             format!("covers:*:{device}"),
             "whole:*".to_owned(),
@@ -236,7 +234,7 @@ pub fn found_live(device: &DeviceId) -> Deed {
             done(device, Step::Dead),
             format!("tick:{device}:{}:*", Step::Dead.word()),
         ],
-        gives: vec![format!("live:$iso:{device}")],
+        gives: vec![format!("live:{device}")],
         ..Deed::default()
     }
 }
@@ -245,7 +243,7 @@ pub fn found_live(device: &DeviceId) -> Deed {
 pub fn put_back_unplanned(device: &DeviceId) -> Deed {
     let mut deed = bare_step(device, Step::PutBack);
     let open = all([format!("open:$iso:{device}"), "off:$iso".to_owned()]);
-    let live = none(["off:$iso".to_owned(), format!("live:$iso:{device}")]);
+    let live = none([format!("live:{device}")]);
     // Nobody can prove it dead by its step any longer: the whole house is off before hands go in.
     let whole = all(["whole:$all".to_owned(), "tester:$all".to_owned()]);
     let is_dead = need(Lacks::FoundLive, vec![vec![live], vec![whole]], false);
@@ -284,7 +282,7 @@ fn bare_step(device: &DeviceId, step: Step) -> Deed {
     }
     deed.gives.push(format!("open:$iso:{device}"));
     if step == Step::Dead {
-        deed.ends.push(format!("under:{device}:*"));
+        deed.ends.extend([format!("under:{device}:*"), format!("live:{device}")]);
         deed.gives.push(format!("under:{device}:$iso"));
     }
     deed
@@ -321,7 +319,7 @@ fn rests_on(
             };
             let off = || "off:$iso".to_owned();
             let mut needs = one(Lacks::ProvedUnderThis, all([off(), word]));
-            needs.extend(one(Lacks::FoundLive, none([off(), format!("live:$iso:{device}")])));
+            needs.extend(one(Lacks::FoundLive, none([format!("live:{device}")])));
             needs
         }
         Rests::MayMains => may_mains().into(),
@@ -418,6 +416,9 @@ pub fn take_back(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Deed {
     }
     if step == Step::Dead {
         deed.ends.push(format!("under:{device}:*"));
+        // What was found live before it was proved dead is that again.
+        let was_live = gate.record.in_force().any(|i| i.live.contains_key(device));
+        deed.gives.extend(was_live.then(|| format!("live:{device}")));
     }
     Deed { needs, ..deed }
 }

@@ -75,8 +75,8 @@ fn folded(record: &Record, site: &Site) -> Facts {
         if of.is_of_whole_house() {
             facts.add(format!("whole:{id}"));
         }
-        for device in of.live.keys() {
-            facts.add(format!("live:{id}:{device}"));
+        for device in of.live.keys().filter(|d| record.is_found_live(d)) {
+            facts.add(format!("live:{device}"));
         }
         for (device, under) in &of.boxes {
             let word = if under.is_safe { "safe" } else { "open" };

@@ -143,6 +143,12 @@ impl Record {
             || done(Step::Dead) && !done(Step::Closed) && !done(Step::PutBack)
     }
 
+    /// Whether the box of a device was found live under what is off, and not proved dead since.
+    pub fn is_found_live(&self, device: &DeviceId) -> bool {
+        self.in_force().any(|i| i.live.contains_key(device))
+            && self.done(device, Step::Dead).is_none()
+    }
+
     /// Whether the box of a device was found live with breakers off, and nobody proved it dead by breakers since: until then
     /// it is planned by the main. While anything is off the plan stays as it was when that went off, and what is fitted is
     /// opened no more.

@@ -163,8 +163,12 @@ impl Site {
     pub fn hangs_on(&self, point: &Point) -> Vec<&Point> {
         let lead = &self.box_of(point).id;
         let mut found: Vec<&Point> = Vec::new();
-        let mut behind: Vec<&PointId> =
-            self.points.iter().filter(|p| self.box_of(p).id == *lead).map(|p| &p.id).collect();
+        let mut behind: Vec<&PointId> = self
+            .points
+            .iter()
+            .filter(|p| p.id == *lead || p.in_box_of.as_ref() == Some(lead))
+            .map(|p| &p.id)
+            .collect();
         let own = behind.clone();
         while let Some(id) = behind.pop() {
             for next in self.points.iter().filter(|p| p.fed_through.as_ref() == Some(id)) {

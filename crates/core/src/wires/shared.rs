@@ -5,7 +5,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::boxes::{BoxPlan, NewLead, joint_of};
 use super::{ControlWiring, WiringMethod};
-use crate::site::{DeviceId, PointId, Site};
+use crate::site::neutrals::really;
+use crate::site::{DeviceId, Point, PointId, PointKind, Site};
 
 /// A terminal: whose, and its name.
 type Terminal = (Option<DeviceId>, String);
@@ -17,6 +18,8 @@ struct Whole {
     terminals: BTreeMap<String, BTreeSet<Terminal>>,
     /// What each conductor is joined with.
     joins: BTreeMap<String, BTreeSet<String>>,
+    /// How many plans there are of it.
+    plans: usize,
 }
 
 /// Brings the plans of controls together, box by box.
@@ -29,20 +32,44 @@ pub(super) fn merge(site: &Site, all: &mut [ControlWiring]) {
     };
     for plan in all.iter().flat_map(|control| &control.boxes) {
         let whole = boxes.entry(lead(plan)).or_default();
+        whole.plans += 1;
         for c in &plan.conductors {
             whole.terminals.entry(c.id.clone()).or_default().extend(c.terminals.iter().cloned());
             whole.joins.entry(c.id.clone()).or_default().extend(c.joins.iter().cloned());
         }
     }
     for control in all.iter_mut() {
+        // One that nobody listed can be of either control: none is joined before it is.
+        let is_shared = |plan: &&BoxPlan| {
+            boxes.get(&lead(plan)).is_some_and(|whole| whole.plans > 1)
+                || !beside(site, plan).is_empty()
+        };
+        let is_unlisted = |plan: &&BoxPlan| plan.conductors.iter().any(|c| !c.is_surveyed);
+        let unlisted: Vec<String> = control
+            .boxes
+            .iter()
+            .filter(|plan| is_shared(plan) && is_unlisted(plan))
+            .filter_map(|plan| Some(site.points.get(&plan.point)?.title()))
+            .collect();
+        if !unlisted.is_empty() {
+            control.boxes.clear();
+            control.works.clear();
+            control.open.extend(unlisted.into_iter().map(|title| {
+                format!(
+                    "Several things share the box of {title}: list every conductor in it, and of which gang each is, before \
+                     any is joined."
+                )
+            }));
+            continue;
+        }
         for plan in &mut control.boxes {
             if let Some(whole) = boxes.get(&lead(plan)) {
                 rejoin(plan, whole);
             }
         }
-        let beside: Vec<String> = control.boxes.iter().filter_map(|b| stays(site, b)).collect();
+        let kept: Vec<String> = control.boxes.iter().filter_map(|b| stays(site, b)).collect();
         if control.method != Some(WiringMethod::Chained) {
-            control.open.extend(beside);
+            control.open.extend(kept);
         }
     }
 }
@@ -89,21 +116,40 @@ fn carried(becomes: &str) -> &'static str {
     words.into_iter().find(|w| *w == becomes).unwrap_or("")
 }
 
-/// What stays in a box and is fed there too.
-fn stays(site: &Site, plan: &BoxPlan) -> Option<String> {
-    let point = site.points.get(&plan.point)?;
-    let of = site.box_of(point).stays.iter().filter(|s| s.what.fills_a_gang());
+/// What is in a box and stays as it is: what was noted so, and what is at places where nothing is planned, unless another
+/// breaker is known to feed it.
+fn beside(site: &Site, plan: &BoxPlan) -> Vec<String> {
+    let Some(point) = site.points.get(&plan.point) else { return Vec::new() };
+    let lead = site.box_of(point);
+    let of = lead.stays.iter().filter(|s| s.what.fills_a_gang());
     let of = of.filter(|s| s.gang == 0 || s.gang != point.gang);
-    let names: Vec<String> = of
-        .map(|s| match s.gang {
-            0 => s.what.name().to_owned(),
-            gang => format!("{} in gang {gang}", s.what.name()),
-        })
-        .collect();
+    let noted = of.map(|s| match s.gang {
+        0 => s.what.name().to_owned(),
+        gang => format!("{} in gang {gang}", s.what.name()),
+    });
+    let own = really(site, &point.circuit);
+    let may_be_same = |p: &Point| {
+        let other = really(site, &p.circuit);
+        other == own || other.is_empty() || own.is_empty()
+    };
+    let is_left = |p: &&Point| {
+        p.id != point.id
+            && may_be_same(p)
+            && site.box_of(p).id == lead.id
+            && matches!(p.kind, PointKind::Switch | PointKind::Socket)
+            && site.devices_at(&p.id).is_empty()
+    };
+    let left = site.points.iter().filter(is_left).map(|p| format!("what is at {}", p.title()));
+    noted.chain(left).collect()
+}
+
+/// What stays in a box and is fed there too, in a sentence.
+fn stays(site: &Site, plan: &BoxPlan) -> Option<String> {
+    let names = beside(site, plan);
+    let title = site.points.get(&plan.point)?.title();
     (!names.is_empty()).then(|| {
         format!(
-            "In the box of {} stays: {}. What feeds it is in these joints too: its leads stay in them.",
-            point.title(),
+            "In the box of {title} stays: {}. What feeds it is in these joints too: its leads stay in them.",
             names.join(", ")
         )
     })

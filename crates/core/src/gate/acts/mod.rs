@@ -16,9 +16,9 @@ use super::isolate::OffReason;
 use super::{Gate, deeds, gate, isolate, retest};
 use crate::moment::Moment;
 use crate::record::{
-    CodeTaken, Cut, EntryId, FoundLive, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt,
-    JoiningId, Method, NextCut, OpenTime, OpenTimeId, Prepared, Record, Secured, Sender, Step,
-    Telling, What,
+    CodeTaken, Cut, EntryId, FoundLive, Isolated, Isolation, IsolationId, JoinCode, JoinCodeId,
+    JoinedAt, JoiningId, Method, NextCut, OpenTime, OpenTimeId, Prepared, Record, Secured, Sender,
+    Step, Telling, What,
 };
 use crate::site::{DeviceId, Edit, Kind, NetworkId, Ref, Refusal, RoomId, Security, Site, Wrong};
 use crate::units::Dbm;
@@ -415,8 +415,12 @@ fn should_be_dead(
     by: &str,
 ) -> Result<Vec<IsolationId>, Refusal> {
     lacks_nothing(gate, &deeds::found_live(device), "device", by)?;
-    let covers = |i: &IsolationId| gate.facts().has(&format!("covers:{i}:{device}"));
-    Ok(gate.record().in_force().map(|i| i.of.id.clone()).filter(covers).collect())
+    let is_of = |i: &&Isolation| {
+        gate.facts().has(&format!("covers:{}:{device}", i.of.id))
+            || i.live.contains_key(device)
+            || i.boxes.get(device).is_some_and(|b| !b.is_safe)
+    };
+    Ok(gate.record().in_force().filter(is_of).map(|i| i.of.id.clone()).collect())
 }
 
 /// A network is closed with what is expected in it, or with the reason why not.

@@ -146,7 +146,7 @@ proptest! {
         let open: Vec<(String, String)> =
             house.hands.open.iter().map(|(d, i)| (d.clone(), i.clone())).collect();
         // What was found live is made dead by the main first, and proved so.
-        if open.iter().any(|(device, under)| house.hands.live.contains(&(device.clone(), under.clone()))) {
+        if open.iter().any(|(device, _)| house.hands.live.iter().any(|(live, _)| live == device)) {
             let mut main = dot_reach_trials::acts::isolate("last", "main", &[]);
             main["why"] = json!("the box is made safe");
             house.send(&main, "Kit");

@@ -706,3 +706,49 @@ fn what_hangs_on_a_box_is_named_before_and_tried_after() {
         json!({"do": "set", "kind": "point", "id": "a", "field": "fed_through", "value": "a"});
     assert!(refused(&Folder::planned(ring), &own).contains("its own joints"));
 }
+
+/// Whatever the plan says since, an open box that is found live is said to be so, and is closed under the next cut alone.
+#[test]
+fn an_open_box_is_found_live_through_every_door() {
+    let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
+    let off = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let opened = stepped(&stepped(&off, "a", "dead"), "a", "noted");
+    for edit in [
+        set("point", "a", "circuit", json!("9")),
+        set("point", "a", "circuit", json!("")),
+        set("point", "a", "box", json!("none")),
+        set("device", "a", "kind", json!("repeater-plug")),
+        json!({"do": "remove", "kind": "device", "id": "a"}),
+        json!({"do": "remove", "kind": "point", "id": "a"}),
+        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
+    ] {
+        let since = planned(&opened, std::slice::from_ref(&edit));
+        let found = wish(&since, &live("a", "stop")).unwrap_or_else(|why| panic!("{edit}: {why}"));
+        assert!(refused(&found, &energise("x")).contains("a is open"), "{edit}");
+        assert!(
+            refused(&ticked(&found, "a", "put-back"), &take("a", "put-back")).contains("live"),
+            "{edit}"
+        );
+        // Who stopped can go on after all.
+        let found = wish(&found, &live("a", "main")).unwrap();
+        let main = isolated(&found, "y", "main", &[]);
+        let opens =
+            WorkedDevice::of(&main.site, &"a".parse().unwrap()).is_some_and(|s| s.opens_box());
+        let dead = if opens { stepped(&main, "a", "dead") } else { main };
+        let safe = stepped(&dead, "a", "put-back");
+        let on = wish(&wish(&safe, &energise("y")).unwrap(), &energise("x")).unwrap();
+        assert!(on.record.in_force().next().is_none(), "{edit}");
+    }
+}
+
+/// A proof that is taken back leaves the box as live as it was found.
+#[test]
+fn a_proof_taken_back_leaves_the_box_as_live_as_it_was_found() {
+    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let site = wish(&stepped(&site, "a", "dead"), &live("a", "main")).unwrap();
+    let site = stepped(&isolated(&site, "y", "main", &[]), "a", "dead");
+    assert!(wish(&ticked(&site, "a", "put-back"), &take("a", "put-back")).is_ok());
+    let back = json!({"do": "take-back", "device": "a", "step": "dead"});
+    let site = wish(&site, &back).unwrap();
+    assert!(refused(&ticked(&site, "a", "put-back"), &take("a", "put-back")).contains("live"));
+}

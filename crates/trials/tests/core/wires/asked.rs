@@ -561,3 +561,22 @@ fn a_relay_inside_a_lamp_on_a_cord_has_no_plan_of_a_box() {
     let edits = [point("p", "socket", &json!({"feed": "cord"})), device("u", "relay-in-lamp", "p")];
     assert!(wiring(&with(bare(System::Zigbee), &edits)).is_empty());
 }
+
+/// In a box of two controls that nobody listed, a conductor of the one could be taken for one of the other.
+#[test]
+fn a_box_that_several_share_is_listed_before_anything_is_joined() {
+    let edits = [
+        point("p", "switch", &json!({"neutral": "tested", "gangs": 2, "gang": 1})),
+        point("q", "switch", &json!({"in_box_of": "p", "gang": 2})),
+        device("u", "switch-neutral", "p"),
+        device("v", "switch-neutral", "q"),
+    ];
+    let both = wiring(&with(bare(System::Zigbee), &edits));
+    assert_eq!(both.len(), 2);
+    for found in &both {
+        assert!(
+            found.boxes.is_empty() && found.works.is_empty() && !found.open.is_empty(),
+            "{found:?}"
+        );
+    }
+}
