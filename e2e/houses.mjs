@@ -43,8 +43,14 @@ export function house(name, { points, loads = [], groups = [], devices, circuits
       ],
       circuits,
       points: [
-        { id: "shelf", name: "Shelf", room: "House", floor: "g", at: [4, 4], height_m: 1, kind: "shelf", known: "measured", mounting: "open" },
-        { id: "panel", name: "Meter and panel", room: "House", floor: "g", at: [0.5, 6], height_m: 1.5, kind: "bare-wall", known: "measured" },
+        {
+          id: "shelf", name: "Shelf", room: "House", floor: "g", at: [4, 4], height_m: 1, kind: "shelf", known: "measured",
+          mounting: "open",
+        },
+        {
+          id: "panel", name: "Meter and panel", room: "House", floor: "g", at: [0.5, 6], height_m: 1.5, kind: "bare-wall",
+          known: "measured",
+        },
         ...points,
       ],
       loads, groups,
@@ -176,6 +182,88 @@ export const HOUSES = {
     ],
     loads: [lamps("left-lamps", "door"), lamps("right-lamps", "door2")],
     devices: [device("left", "Left unit", "door", "switch-slim"), device("right", "Right unit", "door2", "switch-slim")],
+  }),
+  /** A relay inside a table lamp whose own switch goes on working. */
+  "lamp-relay": () => house("Wick Cottage", {
+    points: [{
+      id: "lamp", name: "Table lamp", room: "House", floor: "g", at: [6, 4], height_m: 0.8, kind: "shelf", known: "measured",
+      mounting: "open", feed: "cord", circuit: "4", stays: [{ id: "own", what: "switch", kept_as: "signal", rated_a: 2 }],
+    }],
+    loads: [lamps("table-lamp", "lamp", { count: 1, watts: 8 })],
+    devices: [device("relay", "Table lamp relay", "lamp", "relay-in-lamp", { stays_on: true })],
+  }),
+  /** Two versions of a switch of two keys, one spare, and a remote that is turned and tapped. */
+  "spare-key": () => house("Heron House", {
+    points: [
+      box("hall", "Hall", [2, 2], { conductors: [
+        core("l", "line", "panel", LINE), core("n", "neutral", "panel", NEUTRAL), core("e", "earth", "panel", EARTH),
+        core("s1", "switched", "hall-lamps", { colour: "black" }), core("m1", "neutral", "hall-lamps", NEUTRAL),
+      ] }),
+      box("study", "Study", [7, 2], { neutral: "absent", conductors: [
+        core("l", "line", "panel", LINE), core("e", "earth", "panel", EARTH),
+        core("s1", "switched", "desk-lamps", { colour: "black" }), core("s2", "switched", "shelf-lamps", { colour: "grey" }),
+      ] }),
+      { id: "table", name: "Coffee table", room: "House", floor: "g", at: [5, 5], height_m: 0.5, kind: "bare-wall", known: "measured" },
+    ],
+    loads: [
+      lamps("hall-lamps", "hall", { channel: 1 }), lamps("desk-lamps", "study", { channel: 1 }),
+      lamps("shelf-lamps", "study", { channel: 2 }),
+    ],
+    devices: [
+      device("hall-unit", "Hall unit", "hall", "switch-double"), device("study-unit", "Study unit", "study", "switch-double-two-wire"),
+      device("turner", "Turned remote", "table", "remote-gesture"),
+    ],
+    controls: [
+      { id: "k1", controller: "hall-unit", load: "study-unit", path: "hub", key: 2 },
+      { id: "k2", controller: "turner", load: "hall-unit", path: "hub", gesture: "turned left" },
+      { id: "k3", controller: "turner", load: "study-unit", path: "hub", gesture: "tapped twice" },
+    ],
+  }),
+  /** Dimmers of a mesh that a phone keeps: one master with two followers, and one without a neutral by itself. */
+  "phone-mesh": () => {
+    const job = house("Sorrel Lodge", {
+      points: [
+        box("foot", "Stair foot", [2, 2], { conductors: [
+          core("l", "line", "panel", { old_terminal: "common", colour: "brown" }), core("n", "neutral", "panel", NEUTRAL),
+          core("e", "earth", "panel", EARTH), core("a", "traveller", "Landing", { old_terminal: "1", colour: "black" }),
+          core("b", "traveller", "Landing", { old_terminal: "2", colour: "grey" }), core("m", "neutral", "Landing", NEUTRAL),
+        ] }),
+        box("landing", "Landing", [5, 2], { conductors: [
+          core("a", "traveller", "Stair foot", { old_terminal: "1", colour: "black" }),
+          core("b", "traveller", "Stair foot", { old_terminal: "2", colour: "grey" }), core("n", "neutral", "Stair foot", NEUTRAL),
+          core("c", "traveller", "Attic", { old_terminal: "3", colour: "black" }),
+          core("d", "traveller", "Attic", { old_terminal: "4", colour: "grey" }), core("m", "neutral", "Attic", NEUTRAL),
+        ] }),
+        box("attic", "Attic", [8, 2], { conductors: [
+          core("c", "traveller", "Landing", { old_terminal: "1", colour: "black" }),
+          core("d", "traveller", "Landing", { old_terminal: "2", colour: "grey" }), core("n", "neutral", "Landing", NEUTRAL),
+          core("s", "switched", "lamp", { old_terminal: "common", colour: "brown" }), core("m", "neutral", "lamp", NEUTRAL),
+        ] }),
+        box("study", "Study", [3, 5], { neutral: "absent", conductors: [
+          core("l", "line", "panel", LINE), core("e", "earth", "panel", EARTH), core("s", "switched", "lamp", { colour: "black" }),
+        ] }),
+      ],
+      groups: [{
+        id: "stair", name: "Stair", places: ["foot", "landing", "attic"],
+        wiring: { layout: "boxes", line: "foot", load: "attic" },
+      }],
+      loads: [lamps("stair-lamps", "attic"), lamps("study-lamps", "study")],
+      devices: [
+        device("master", "Stair master", "attic", "phone-dimmer-master"),
+        device("one", "Foot follower", "foot", "phone-dimmer-follower"),
+        device("two", "Landing follower", "landing", "phone-dimmer-follower"),
+        device("alone", "Study dimmer", "study", "phone-dimmer-two-wire"),
+      ],
+    });
+    job.site.networks[0].system = "bluetooth";
+    job.site.devices = job.site.devices.filter((d) => d.id !== "hub");
+    return job;
+  },
+  /** A box in which two conductors look alike: the power comes on to find out which is which. */
+  "find-lines": () => house("Tansy House", {
+    points: [box("porch", "Porch", [2, 2], { conductors: single("panel").map((c) => (c.id === "s" ? { ...c, found: "unknown" } : c)) })],
+    loads: [lamps("porch-lamps", "porch")],
+    devices: [device("porch-switch", "Porch switch", "porch", "switch-neutral")],
   }),
 };
 

@@ -6,7 +6,7 @@ import path from "node:path";
 import { expect, open, test } from "./fixtures.mjs";
 import { HOUSES } from "./houses.mjs";
 import {
-  as, binary, current, database, doMove, fillIsolation, installCode, key, record, serving, steps, takeAll,
+  act, as, binary, current, database, doMove, fillIsolation, installCode, key, record, serving, site, steps, takeAll,
 } from "./phone.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
@@ -33,6 +33,7 @@ async function fill(page, card) {
   const move = await card.getAttribute("data-move");
   const device = await card.getAttribute("data-device");
   if (move.startsWith("isolate")) await fillIsolation(card);
+  if (move === "find") for (const box of await card.locator('[data-field="checks"] input').all()) await box.check();
   if (move.endsWith(".code")) await card.locator('[data-field="text"]').fill(installCode(device));
   if (move.endsWith(".joined")) await card.locator('[data-field="method"]').selectOption({ index: 1 });
   await expect(card.locator("label.why")).toBeHidden();
@@ -40,7 +41,11 @@ async function fill(page, card) {
 
 /** Does every card of every stretch; `at` is asked before each card. */
 async function toTheEnd(page, { url, id }, at = async () => {}) {
-  for (const step of ["placed", "powered", "phone", "firmware", "clock"]) await takeAll(page, url, "hub", step, {}, id);
+  const { devices } = await site(page, url, id);
+  const hub = devices.find((d) => d.kind === "hub");
+  if (hub) {
+    for (const step of ["placed", "powered", "phone", "firmware", "clock"]) await takeAll(page, url, hub.id, step, {}, id);
+  }
   await open(page, `${url}/jobs/${id}/install`);
   const stretches = await page.locator(".stretches a").evaluateAll((all) => all.map((a) => a.getAttribute("href")));
   for (const href of stretches) {
@@ -215,4 +220,86 @@ walk("two units in one box: one joint of the line with a lead to each", "two-gan
   }
   await toTheEnd(page, job);
   await ended(page, job, ["left", "right"]);
+});
+
+walk("a relay inside a table lamp: the plug in the hand, its code before it is closed", "lamp-relay", async (page, job) => {
+  expect(job.wiring().points).toEqual([]);
+  const seen = [];
+  await toTheEnd(page, job, async (now) => {
+    seen.push(now);
+    const text = await current(page).innerText();
+    if (now !== "relay.bench") return;
+    for (const words of ["The plug is out", "polarity", "is line", "mains until the maker's sheet"]) {
+      expect(text.toLowerCase()).toContain(words === "polarity" ? "which conductor of the cord" : words.toLowerCase());
+    }
+  });
+  // No breaker, no notice, no electrician; the code stands before the bench, that before its place.
+  expect(seen.filter((k) => /isolate|tester|energise|dead/.test(k))).toEqual([]);
+  const order = ["relay.code", "relay.bench", "relay.placed", "relay.joined", "relay.closed"].map((k) => seen.indexOf(k));
+  expect(order).toEqual([...order].sort((a, b) => a - b));
+  expect(order).not.toContain(-1);
+  await ended(page, job, ["relay"]);
+});
+
+walk("two versions of a switch of two keys: the spare one is a button, gestures have their targets", "spare-key", async (page, job) => {
+  const told = job.wiring();
+  const [hall, study] = [of(told, "hall", "hall-unit"), of(told, "study", "study-unit")];
+  expect([hall.s1.terminal, hall.n.terminal]).toEqual(["load 1", "neutral"]);
+  expect([study.s1.terminal, study.s2.terminal]).toEqual(["load 1", "load 2"]);
+  expect(told.groups.map((g) => g.open)).toEqual([[], []]);
+  const said = {};
+  await toTheEnd(page, job, async (now) => {
+    said[now] = await current(page).innerText();
+  });
+  expect(said["hall-unit.wired"]).toContain("Channel 2 has no load: its output is capped by itself");
+  expect(said["hall-unit.settings"]).toContain("Key 2 is an entry of its own in the hub's list");
+  expect(said["study-unit.wired"]).not.toContain("has no load");
+  expect(said["turner.tied"]).toContain("By turned left it works Hall unit, and nothing else");
+  expect(said["turner.tied"]).toContain("By tapped twice it works Study unit, and nothing else");
+  await ended(page, job, ["hall-unit", "study-unit"]);
+});
+
+walk("dimmers of a phone mesh: set as master or follower before they are closed, tied after their master is in", "phone-mesh", async (page, job) => {
+  const told = job.wiring();
+  expect(told.groups.flatMap((g) => g.open)).toEqual([]);
+  const foot = of(told, "foot", "one");
+  expect(Object.values(foot).some((c) => c.terminal.startsWith("load"))).toBe(false);
+  const [said, seen] = [{}, []];
+  await toTheEnd(page, job, async (now) => {
+    seen.push(now);
+    said[now] = await current(page).innerText();
+  });
+  expect(said["master.wired"]).toContain("Set to what is planned here: master, neutral there");
+  expect(said["one.wired"]).toContain("Set to what is planned here: follower, neutral there");
+  expect(said["alone.wired"]).toContain("Set to what is planned here: master, no neutral");
+  // No hub, no card of one; each follower after the master.
+  expect(seen.some((k) => k.startsWith("hub."))).toBe(false);
+  for (const follower of ["one", "two"]) expect(seen.indexOf("master.joined")).toBeLessThan(seen.indexOf(`${follower}.tied`));
+  await ended(page, job, ["master", "one", "two", "alone"]);
+});
+
+walk("lines found with the power on: between two proofs, with nobody near and nothing joined", "find-lines", async (page, job) => {
+  const seen = [];
+  await toTheEnd(page, job, async (now) => {
+    seen.push(now);
+    const card = current(page);
+    if (now === "find" && seen.filter((k) => k === "find").length === 1) {
+      // Each thing is looked at before; what is not ticked is asked for beside it.
+      await card.getByRole("button", { name: "It is on for finding lines" }).tap();
+      await expect(card.locator(".field-error[data-shown]")).toContainText("capped by itself");
+      await expect(card).toContainText("Whoever the law does not let work here stops");
+      await expect(card.getByRole("link", { name: "Porch" })).toHaveAttribute("href", /survey\?point=porch/);
+    }
+    if (now === "find-over") {
+      const switched = { do: "set", kind: "point", id: "porch", field: "conductors.3.found", value: "switched" };
+      expect((await act(page, job.url, switched, job.id)).ok).toBe(true);
+    }
+  });
+  const count = (k) => seen.filter((s) => s === k).length;
+  expect([count("find"), count("find-over"), count("prove"), count("porch-switch.dead")]).toEqual([1, 1, 2, 2]);
+  await ended(page, job, ["porch-switch"]);
+  await open(page, `${job.url}/jobs/${job.id}/journal`);
+  await expect(page.locator("main")).toContainText("Power on for finding lines");
+  await open(page, `${job.url}/jobs/${job.id}/handover`);
+  await expect(page.locator("main")).toContainText("on for finding lines by Ines Calder");
 });

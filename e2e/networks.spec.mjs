@@ -71,16 +71,16 @@ test("the Mill: a remote bound directly outlives the hub", async ({ page }) => {
   const made = page.locator("tr[data-controller]").filter({ hasText: "Living shade, yard" });
   const left = page.locator(".outages tbody tr", { hasText: "Living shade, yard" }).getByRole("cell");
   await expect(made).toHaveCount(1);
-  const outage = (n) => made.locator("td").nth(6 + n);
+  const outage = (n) => made.locator("td").nth(7 + n);
   await expect(outage(2)).toHaveText("dead");
   // What works the shade while all is well, then with no internet, router, hub, phone.
   const remote = "Sofa remote";
   await expect(left).toHaveText([/Living shade, yard/, `${remote}, phone at home, phone away`, `${remote}, phone at home`, remote, "nothing", remote]);
-  const slow = Number(await made.locator("td").nth(4).innerText());
+  const slow = Number(await made.locator("td").nth(5).innerText());
   await made.locator("select").selectOption("direct");
   await expect(outage(2)).toHaveText("works");
   await expect(left.nth(4)).toHaveText(remote);
-  expect(Number(await made.locator("td").nth(4).innerText())).toBeLessThan(slow);
+  expect(Number(await made.locator("td").nth(5).innerText())).toBeLessThan(slow);
   await page.getByLabel("Load", { exact: true }).selectOption({ label: "Kitchen ceiling, Lighting mesh" });
   await page.getByLabel("How it is controlled").selectOption("direct");
   await page.getByRole("button", { name: "Add the control" }).click();

@@ -102,6 +102,14 @@ impl Deref for Moment {
     }
 }
 
+/// A time as a person reads it: day, hour and minute; “not said” for one that nobody said.
+pub fn in_words(at: &str) -> String {
+    if at == &*Moment::first() {
+        return "not said".to_owned();
+    }
+    at.chars().take(16).map(|c| if c == 'T' { ' ' } else { c }).collect()
+}
+
 impl fmt::Display for Moment {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.0)

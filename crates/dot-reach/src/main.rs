@@ -2,18 +2,20 @@
 #![expect(clippy::print_stdout, reason = "a command line answers on its standard output")]
 
 mod advise;
+mod arguments;
 mod calculate;
 mod day;
 mod prove;
 
 use std::collections::BTreeMap;
 use std::io::Write;
-use std::net::{IpAddr, Ipv4Addr, TcpListener};
-use std::path::{Path, PathBuf};
+use std::net::TcpListener;
+use std::path::Path;
 use std::process::ExitCode;
 
 use actix_web::web::Data;
-use clap::{Parser, Subcommand};
+use arguments::{Arguments, ModelPart, Serving, Verb};
+use clap::Parser;
 use dot_reach_core::propagation::Model;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
@@ -25,303 +27,6 @@ use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
 
 type Failure = Box<dyn std::error::Error>;
-
-/// Plan where the hub stands and what repeats; know hops, range and margin; prove them after.
-#[derive(Parser)]
-#[command(version, args_conflicts_with_subcommands = true)]
-struct Arguments {
-    #[command(subcommand)]
-    command: Option<Verb>,
-    #[command(flatten)]
-    serving: Serving,
-}
-
-#[derive(Subcommand)]
-enum Verb {
-    /// A fresh copy of the demo jobs on 127.0.0.1; nothing is kept. This is the default.
-    Demo {
-        #[command(flatten)]
-        serving: Serving,
-    },
-    /// Your own jobs, kept in a file.
-    Serve {
-        /// The database file; made if it is not there.
-        #[arg(long)]
-        db: PathBuf,
-        #[command(flatten)]
-        serving: Serving,
-    },
-    /// Routes, margins and verdicts of a job file.
-    Analyse {
-        /// The job file.
-        file: PathBuf,
-        /// As JSON, with every link and its terms.
-        #[arg(long)]
-        json: bool,
-    },
-    /// What fits where, and what could: every point of a job file with the reasons.
-    Fit {
-        /// The job file.
-        file: PathBuf,
-        /// As JSON, with every candidate.
-        #[arg(long)]
-        json: bool,
-    },
-    /// The least that is enough, of an abstract problem: one hub site and the cheapest repeaters with which
-    /// every device is reached.
-    Place {
-        /// The problem as JSON; docs/ANALYSE.md says how.
-        file: PathBuf,
-        /// How long to look at the most; what is best by then is told with what is left open.
-        #[arg(long, default_value_t = 60.0)]
-        seconds: f64,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// Where the hub of a network stands and the fewest repeaters, of a job file, with the reasons.
-    Advise {
-        /// The job file.
-        file: PathBuf,
-        /// The network, by its id or its name.
-        #[arg(long)]
-        network: String,
-        /// Devices marked critical get two routes that share no device.
-        #[arg(long)]
-        disjoint: bool,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// Loss of the bare slab of a construction, by Rec. ITU-R P.2040.
-    Loss {
-        /// Layers from face to face, such as plasterboard:12.5,air:75,plasterboard:12.5 (mm).
-        #[arg(long)]
-        layers: String,
-        /// Frequency in MHz.
-        #[arg(long)]
-        mhz: f64,
-        /// Angle of incidence in degrees; 0 is straight through.
-        #[arg(long, default_value_t = 0.0)]
-        angle: f64,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// Path loss between two devices or two points of a job, with the radios left out.
-    Path {
-        /// The job file.
-        file: PathBuf,
-        /// A device's id, or x,y,z in metres: right, down, above the lowest floor.
-        #[arg(long, allow_hyphen_values = true)]
-        from: String,
-        /// The other end.
-        #[arg(long, allow_hyphen_values = true)]
-        to: String,
-        /// Frequency in MHz.
-        #[arg(long)]
-        mhz: f64,
-        /// Clutter allowances.
-        #[arg(long, default_value = "on")]
-        clutter: Part,
-        /// The way around by leaks.
-        #[arg(long, default_value = "on")]
-        leak: Part,
-        /// Ways that bend around jambs.
-        #[arg(long, default_value = "on")]
-        doorways: Part,
-        /// Ways that bounce.
-        #[arg(long, default_value = "on")]
-        reflections: Part,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// What the readings of a job say: against the plan, what they teach, what differs and why, what helps, what
-    /// to read next.
-    Prove {
-        /// The job file.
-        file: PathBuf,
-        /// Readings that are left out of what is learned, by their ids, commas between.
-        #[arg(long, value_delimiter = ',')]
-        leave_out: Vec<String>,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// What path gains that were read teach about the house of a job, radios left out, and what is then to be
-    /// expected elsewhere; docs/ANALYSE.md says how.
-    Calibrate {
-        /// The job file.
-        file: PathBuf,
-        /// CSV: `from,to,mhz,path_gain_db`; an end is a device's id or a quoted x,y,z. No line gives the plan.
-        #[arg(long)]
-        readings: PathBuf,
-        /// CSV: from,to,mhz.
-        #[arg(long)]
-        predict: PathBuf,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// What becomes of a frame beside a source that sends some of the time.
-    Deliver {
-        /// oqpsk, fsk, gfsk or wifi.
-        #[arg(long)]
-        modulation: String,
-        /// Length of the frame.
-        #[arg(long, default_value_t = 20)]
-        bytes: u32,
-        /// Signal to noise ratio in dB; for fsk and gfsk Eb/N0.
-        #[arg(long, allow_hyphen_values = true)]
-        snr_db: f64,
-        /// Signal to interference and noise ratio in dB while the source sends.
-        #[arg(long, allow_hyphen_values = true)]
-        sinr_db: f64,
-        /// The share of time that the source sends, 0 to 1.
-        #[arg(long)]
-        busy: f64,
-        /// How long it sends at a time, in milliseconds.
-        #[arg(long, default_value_t = 1.2)]
-        on_ms: f64,
-        /// How often the frame is sent at most.
-        #[arg(long, default_value_t = 4)]
-        tries: i32,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// Bit and frame error rates of a modulation.
-    Per {
-        /// oqpsk, fsk, gfsk or wifi.
-        #[arg(long)]
-        modulation: String,
-        /// Signal to interference and noise ratio in dB; for fsk and gfsk Eb/N0.
-        #[arg(long, allow_hyphen_values = true)]
-        sinr_db: f64,
-        /// Length of the frame.
-        #[arg(long, default_value_t = 20)]
-        bytes: u32,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// Puts a job file into a database.
-    Import {
-        /// The database file.
-        #[arg(long)]
-        db: PathBuf,
-        /// The job file.
-        file: PathBuf,
-    },
-    /// Writes a job of a database as a job file on the standard output.
-    Export {
-        /// The database file.
-        #[arg(long)]
-        db: PathBuf,
-        /// The job, as it stands in its address.
-        job: String,
-    },
-    /// Writes a copy of a database while it is in use.
-    Backup {
-        /// The database file.
-        #[arg(long)]
-        db: PathBuf,
-        /// The copy.
-        to: PathBuf,
-    },
-    /// Reads all of a database, and holds journal, tables and record against each other.
-    Check {
-        /// The database file.
-        db: PathBuf,
-    },
-    /// Writes a demo job as a job file on the standard output.
-    Standin {
-        /// larkfield-mill, quay-court, tern-row, practice-flat or practice-mill.
-        #[arg(default_value = "larkfield-mill")]
-        house: String,
-    },
-    /// The visits of a job file: what goes off when and why, who comes, what is on no visit.
-    Visits {
-        /// The job file.
-        file: PathBuf,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// What becomes of every conductor: the connection plan of each box of a job file, tried for every position of every
-    /// switch, and what is open.
-    Wiring {
-        /// The job file.
-        file: PathBuf,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// Reads a join code and holds it against its check digits.
-    Code {
-        /// What stands on the label, or what a QR holds.
-        text: String,
-        /// The system that the device is of, such as zwave.
-        #[arg(long)]
-        system: Option<String>,
-        /// As JSON.
-        #[arg(long)]
-        json: bool,
-    },
-    /// A hub that is not there: answers over the open contract of docs/COLLECTOR.md as the hubs of a house
-    /// would, on 127.0.0.1.
-    Hub {
-        /// larkfield-mill, quay-court, tern-row, or a job file.
-        #[arg(default_value = "larkfield-mill")]
-        house: String,
-        /// The port; 0 takes any that is free.
-        #[arg(long, default_value_t = 8931)]
-        port: u16,
-        /// How many times as fast as in truth interviews go.
-        #[arg(long, default_value_t = 1.0)]
-        speed: f64,
-    },
-    /// Writes the JSON Schema of the job file on the standard output.
-    Schema,
-}
-
-/// How to serve; each may be set by flag or in the environment.
-#[derive(clap::Args)]
-struct Serving {
-    /// The port; 0 takes any that is free.
-    #[arg(long, env = "DOT_REACH_PORT", default_value_t = 4517)]
-    port: u16,
-    /// The address to listen on.
-    #[arg(long, env = "DOT_REACH_ADDRESS", default_value_t = IpAddr::V4(Ipv4Addr::LOCALHOST))]
-    address: IpAddr,
-    /// Names by which it may be asked for, beside this machine's own, as a browser sends them:
-    /// reach.example:4517. Commas between them.
-    #[arg(long, env = "DOT_REACH_HOSTS", value_delimiter = ',')]
-    hosts: Vec<String>,
-    /// Collectors that may be asked beside those on this machine, each `host:port`. Commas between them.
-    #[arg(long, env = "DOT_REACH_COLLECTORS", value_delimiter = ',')]
-    collectors: Vec<String>,
-    /// Threads that answer requests.
-    #[arg(long, env = "DOT_REACH_WORKERS", default_value_t = 2)]
-    workers: usize,
-    /// The largest edit in kB.
-    #[arg(long, env = "DOT_REACH_MOST_EDIT_KB", default_value_t = 4096)]
-    most_edit_kb: usize,
-    /// How much may be kept of what was computed, in MB.
-    #[arg(long, env = "DOT_REACH_CACHE_MB", default_value_t = 192)]
-    cache_mb: usize,
-    /// What is logged: error, warn, info, debug, or by module as in `warn,dot_reach_web=debug`.
-    #[arg(long, env = "DOT_REACH_LOG", default_value = "warn")]
-    log: String,
-}
-
-/// Whether a part of the model is in force.
-#[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
-enum Part {
-    On,
-    Off,
-}
 
 fn main() -> ExitCode {
     end_quietly_where_nobody_reads_on();
@@ -372,10 +77,10 @@ fn run(verb: Verb) -> Result<(), Failure> {
         Verb::Loss { layers, mhz, angle, json } => calculate::loss(&layers, mhz, angle, json),
         Verb::Path { file, from, to, mhz, clutter, leak, doorways, reflections, json } => {
             let model = Model {
-                clutter: clutter == Part::On,
-                leak: Model::default().leak.filter(|_| leak == Part::On),
-                doorways: doorways == Part::On,
-                reflections: reflections == Part::On,
+                clutter: clutter == ModelPart::On,
+                leak: Model::default().leak.filter(|_| leak == ModelPart::On),
+                doorways: doorways == ModelPart::On,
+                reflections: reflections == ModelPart::On,
                 ..Model::default()
             };
             calculate::path(&read(&file)?.site, [&from, &to], mhz, model, json)

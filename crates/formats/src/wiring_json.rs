@@ -1,7 +1,7 @@
 //! What becomes of every conductor, as JSON. Key names stay stable.
 
 use dot_reach_core::site::{DeviceId, Function, Site};
-use dot_reach_core::wires::{BoxPlan, ConductorPlan, ControlWiring, WiringState, wiring};
+use dot_reach_core::wires::{BoxPlan, ConductorPlan, ControlWiring, LEAD_MM, WiringState, wiring};
 use serde_json::{Value, json};
 
 /// The wiring of a job: each box with its conductors, by device, and each control with the states that were tried and what
@@ -31,7 +31,10 @@ fn boxed(site: &Site, of: &BoxPlan) -> Vec<Value> {
             let leads: Vec<Value> = of
                 .leads
                 .iter()
-                .map(|l| json!({ "carries": l.carries, "from": l.from, "to": l.to }))
+                .map(|l| {
+                    json!({ "carries": l.carries, "from": l.from, "to": l.to, "size": l.size,
+                        "colour": l.colour, "length_mm": LEAD_MM })
+                })
                 .collect();
             json!({ "point": of.point, "device": device, "conductors": conductors, "leads": leads,
                 "feeds_on": of.feeds_on })

@@ -77,6 +77,18 @@ pub fn isolate(id: &str, means: &str, circuits: &[&str]) -> Value {
         "tester": "two-pole tester 4", "told": "Ada, until noon", "by": "Kit", "at": AT})
 }
 
+/// Power is let in for finding lines, with all looked at that has to be.
+pub fn find_lines(id: &str) -> Value {
+    let all = dot_reach_core::gate::checks::finding();
+    let checks: Vec<String> = all.map(|check| check.word).collect();
+    json!({"do": "find-lines", "isolation": id, "checks": checks, "by": "Kit", "at": AT})
+}
+
+/// It goes off again.
+pub fn end_finding(id: &str) -> Value {
+    json!({"do": "end-finding", "isolation": id, "by": "Kit", "at": AT})
+}
+
 /// What an isolation holds off is switched on.
 pub fn energise(id: &str) -> Value {
     json!({"do": "energise", "isolation": id, "by": "Kit", "at": AT})

@@ -12,7 +12,7 @@ use dot_reach_core::record::{Entry, Step, What};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
-use crate::acts::{AT, isolate, take};
+use crate::acts::{AT, end_finding, find_lines, isolate, take};
 
 /// What the hands did, by the entries that were taken and no rule of the program: which switches are off, and
 /// which boxes are open under which.
@@ -26,6 +26,14 @@ pub struct Hands {
     pub live: BTreeSet<(String, String)>,
     /// The isolations in force that are of the main switch.
     pub main: BTreeSet<String>,
+    /// Those under which power is on for finding lines.
+    pub on: BTreeSet<String>,
+    /// The boxes in which power was on since they were proved dead.
+    pub anew: BTreeSet<String>,
+    /// The boxes in which something is wired.
+    pub wired: BTreeSet<String>,
+    /// The boxes that were photographed and noted.
+    pub noted: BTreeSet<String>,
 }
 
 impl Hands {
@@ -40,6 +48,7 @@ impl Hands {
                 let isolation = isolation.to_string();
                 let open: Vec<_> = self.open.values().filter(|i| **i == isolation).collect();
                 assert!(open.is_empty(), "power comes on by {isolation} with {:?}", self.open);
+                assert!(!self.on.contains(&isolation), "{isolation} is on for finding lines");
                 self.off.remove(&isolation);
                 self.main.remove(&isolation);
                 assert!(
@@ -53,8 +62,20 @@ impl Hands {
                 let device = of.device.to_string();
                 let under = of.isolation.as_ref().map(ToString::to_string).unwrap_or_default();
                 let is_live = |by: &String| self.live.contains(&(device.clone(), by.clone()));
-                let is_closed =
-                    of.step == Step::PutBack && self.main.iter().any(|main| !is_live(main));
+                let is_off = |main: &String| !is_live(main) && !self.on.contains(main);
+                let is_closed = of.step == Step::PutBack && self.main.iter().any(is_off);
+                assert!(
+                    !of.step.is_in_box() || !self.on.contains(&under),
+                    "{device}: hands in, power on"
+                );
+                if of.step == Step::Dead {
+                    self.anew.remove(&device);
+                }
+                assert!(
+                    !of.step.is_in_box() || is_closed || !self.anew.contains(&device),
+                    "{device}: {:?} before it is proved dead anew",
+                    of.step
+                );
                 assert!(
                     !of.step.is_in_box() || !is_live(&under) || is_closed,
                     "{device}: {:?} under {under}, which leaves it live",
@@ -63,14 +84,47 @@ impl Hands {
                 if of.step.puts_hands_in_box() {
                     let under = of.isolation.as_ref().unwrap().to_string();
                     assert!(self.off.contains(&under), "{device} opened with the power on");
+                    if of.step == Step::Noted {
+                        self.noted.insert(device.clone());
+                    }
+                    if of.step == Step::Wired {
+                        self.wired.insert(device.clone());
+                    }
                     self.open.insert(device, under);
                 } else if of.step.makes_safe() {
+                    self.wired.remove(&device);
+                    self.anew.remove(&device);
                     self.open.remove(&device);
                 }
+            }
+            What::FindingBegun { isolation, .. } => {
+                let isolation = isolation.to_string();
+                assert!(self.off.contains(&isolation), "nothing is off under {isolation}");
+                let own: Vec<String> = self
+                    .open
+                    .iter()
+                    .filter(|(_, i)| **i == isolation)
+                    .map(|(d, _)| d.clone())
+                    .collect();
+                for device in own {
+                    assert!(!self.wired.contains(&device), "{device} is wired, and power comes on");
+                    assert!(self.noted.contains(&device), "{device} is parted and was never noted");
+                    self.anew.insert(device);
+                }
+                self.on.insert(isolation);
+            }
+            What::FindingOver { isolation } => {
+                assert!(self.on.remove(&isolation.to_string()), "it was not on");
             }
             What::FoundLive(of) => {
                 let device = of.device.to_string();
                 self.live.extend(of.isolations.iter().map(|i| (device.clone(), i.to_string())));
+            }
+            What::TakenBack { device, step: Step::Noted } => {
+                self.noted.remove(device.as_str());
+            }
+            What::TakenBack { device, step: Step::Wired } => {
+                self.wired.remove(device.as_str());
             }
             What::TakenBack { device, step } if step.makes_safe() => {
                 // The hands go back in: the power must still be off.
@@ -80,6 +134,25 @@ impl Hands {
             }
             _ => {}
         }
+    }
+}
+
+impl Hands {
+    /// What makes every open box safe, act by act, after which whoever holds what is off may switch it on.
+    pub fn made_safe(&self) -> Vec<Value> {
+        let because = |mut act: Value| {
+            act["why"] = json!("the box is made safe");
+            act
+        };
+        let mut all: Vec<Value> = self.on.iter().map(|id| end_finding(id)).collect();
+        // What is not proved any more is made dead by the main first, and proved so.
+        let is_open = |device: &String| self.open.contains_key(device);
+        if self.live.iter().map(|(device, _)| device).chain(&self.anew).any(is_open) {
+            all.push(because(isolate("last", "main", &[])));
+            all.extend(self.open.keys().map(|device| because(take(device, "dead"))));
+        }
+        all.extend(self.open.keys().map(|device| because(take(device, "put-back"))));
+        all
     }
 }
 
@@ -118,6 +191,8 @@ pub fn door() -> impl Strategy<Value = Door> {
         "powered",
         "code",
         "closed",
+        "bench",
+        "placed",
     ];
     let step = move || prop::sample::select(steps.clone());
     let iso = || prop::sample::select(vec!["x1", "x2", "x3", "x4", "x5", "x6"]);
@@ -129,6 +204,8 @@ pub fn door() -> impl Strategy<Value = Door> {
         3 => iso().prop_map(|id| json!({"do": "prove-tester", "isolation": id, "after": false, "at": AT})),
         5 => iso().prop_map(|id| json!({"do": "energise", "isolation": id, "by": "Kit", "at": AT})),
         1 => device().prop_map(|d| json!({"do": "found-live", "device": d, "found": "neutral", "by": "Kit", "at": AT})),
+        2 => iso().prop_map(find_lines),
+        2 => iso().prop_map(end_finding),
         1 => (iso(), any::<bool>()).prop_map(|(id, back)| {
             let (by, to) = if back { ("Bo", "Kit") } else { ("Kit", "Bo") };
             json!({"do": "hand-over", "isolation": id, "by": by, "to": to, "at": AT})
@@ -152,8 +229,13 @@ pub fn door() -> impl Strategy<Value = Door> {
     let edits = prop_oneof![
         (device(), prop::sample::select(vec!["7", "9", ""])).prop_map(|(d, c)| json!({"do": "set",
             "kind": "point", "id": d, "field": "circuit", "value": c})),
-        (device(), prop::sample::select(vec!["remote-battery", "switch-neutral", "plug-in-dimmer"]))
+        (device(), prop::sample::select(vec!["remote-battery", "switch-neutral", "plug-in-dimmer", "relay-in-lamp"]))
             .prop_map(|(d, k)| json!({"do": "set", "kind": "device", "id": d, "field": "kind", "value": k})),
+        device().prop_map(|d| json!({"do": "set", "kind": "point", "id": d, "field": "feed", "value": "cord"})),
+        device().prop_map(|d| json!({"do": "set", "kind": "point", "id": d, "field": "kind", "value": "socket"})),
+        device().prop_map(|d| json!({"do": "set", "kind": "point", "id": d, "field": "to_make",
+            "value": {"into": "board", "cable_from": "shelf"}})),
+        device().prop_map(|d| json!({"do": "set", "kind": "point", "id": d, "field": "kind", "value": "shelf"})),
         device().prop_map(|d| json!({"do": "remove", "kind": "device", "id": d})),
         device().prop_map(|d| json!({"do": "remove", "kind": "point", "id": d})),
         prop::sample::select(vec!["7", "9"]).prop_map(|l| json!({"do": "set", "kind": "circuit", "id": "c7",

@@ -219,23 +219,8 @@ impl<'a> House<'a> {
 
     /// Power can always come back: whatever is open is made safe, and who holds it switches it on.
     fn end(&mut self) {
-        let open: Vec<String> = self.hands.open.keys().cloned().collect();
-        // What was found live is made dead by the main first, and proved so.
-        let live = |device: &String| self.hands.live.iter().any(|(of, _)| of == device);
-        if open.iter().any(live) {
-            let because = |mut act: Value| {
-                act["why"] = json!("the box is made safe");
-                act
-            };
-            self.send(&because(acts::isolate("last", "main", &[])), "Kit");
-            for device in &open {
-                self.send(&because(take(device, "dead")), "Kit");
-            }
-        }
-        for device in &open {
-            let mut safe = take(device, "put-back");
-            safe["why"] = json!("the box is looked at and closed");
-            self.send(&safe, "Kit");
+        for act in self.hands.made_safe() {
+            self.send(&act, "Kit");
         }
         assert!(self.hands.open.is_empty(), "{:?} cannot be made safe", self.hands.open);
         let off: Vec<String> = self.hands.off.iter().cloned().collect();

@@ -149,6 +149,12 @@ pub struct DeviceKind {
     pub id: String,
     /// Its name.
     pub name: String,
+    /// The article that it is one setting of, as it is bought; empty where that has this one alone.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub article: String,
+    /// What that article is set to; empty where there is nothing to set.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub set_to: String,
     /// What it does.
     pub duty: Duty,
     /// What feeds it.
@@ -230,6 +236,14 @@ impl DeviceKind {
             (_, Supply::Plug) => (PointKind::Socket, 0.3, BoxKind::None),
             _ => (PointKind::Switch, 1.1, BoxKind::Plastic),
         }
+    }
+    /// What is bought: its article, or itself.
+    pub fn bought_as(&self) -> &str {
+        if self.article.is_empty() { &self.name } else { &self.article }
+    }
+    /// Whether another one is the same article, set otherwise.
+    pub fn is_other_setting_of(&self, other: &Self) -> bool {
+        !self.article.is_empty() && self.article == other.article && self.id != other.id
     }
     /// What it is in a word or two, as people call it on a plan.
     pub fn short(&self) -> &str {

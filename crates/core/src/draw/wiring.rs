@@ -42,7 +42,7 @@ pub(super) fn conductor_added(site: &Site, id: &str, at: &PointId) -> Result<Edi
 pub(super) fn stays_added(site: &Site, id: &str, at: &PointId) -> Result<Edit, Refusal> {
     let mut stays = point(site, at)?.stays.clone();
     let (id, what) = (id.to_owned(), StaysKind::Switch);
-    stays.push(Stays { id, what, gang: 0, depth_mm: None, note: String::new() });
+    stays.push(Stays::of(id, what));
     Ok(Edit::set(Kind::Point, at, "stays", json!(stays)))
 }
 

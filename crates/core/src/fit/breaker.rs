@@ -4,7 +4,7 @@ use super::FitFinding;
 use super::place::FitPlace;
 use crate::catalogue::DeviceKind;
 use crate::radio::region::Region;
-use crate::site::{Conductor, Function, Gauge};
+use crate::site::{Conductor, Function, Gauge, KeptAs, StaysKind};
 
 /// The voltage of the mains from line to neutral, in volts: IEC 60038; ANSI C84.1; JIS C 0704.
 pub(crate) fn mains_v(region: Region) -> f64 {
@@ -45,7 +45,7 @@ const USUAL_CARRIES_A: f64 = 13.0;
 pub(super) fn breaker(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
     // What a panel that nobody has surveyed holds is asked for there, not at every box.
     let is_open = place.point.circuit.trim().is_empty();
-    if !kind.is_wired_in() || place.circuit.is_none() && !is_open {
+    if !place.point.has_wired_in(kind) || place.circuit.is_none() && !is_open {
         return;
     }
     let volts = volts(place);
@@ -81,6 +81,43 @@ pub(super) fn breaker(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<F
             found.push(FitFinding::SizeUnknown { rated });
         }
         _ => {}
+    }
+}
+
+/// A switch that is kept on purpose: what it does for the unit, what it carries, and whom it takes off the air.
+pub(super) fn kept(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
+    if !kind.is_wired_in() {
+        return;
+    }
+    let watts: f64 = place.loads.iter().filter_map(|l| l.total()).sum();
+    let amperes = watts / volts(place);
+    for stays in place.stays_here().filter(|s| s.what == StaysKind::Switch) {
+        let what = stays.what.name().to_owned();
+        // One that was there may work something else; one that is added, or is of the lamp itself, is for this.
+        let is_for_this = stays.is_added || place.point.has_on_cord(kind);
+        match stays.kept_as {
+            KeptAs::Unsaid if is_for_this => found.push(FitFinding::KeptUnsaid { what }),
+            KeptAs::Unsaid | KeptAs::Beside | KeptAs::Signal => {}
+            KeptAs::InLine => {
+                found.extend(rated(place, &what, stays.rated_a, amperes));
+                if kind.has_radio && !place.stays_on {
+                    found.push(FitFinding::KeptCuts { what });
+                }
+            }
+        }
+    }
+}
+
+/// What speaks against a switch that carries the load, or is open about it.
+fn rated(place: &FitPlace<'_>, what: &str, rated: Option<f64>, amperes: f64) -> Option<FitFinding> {
+    let what = what.to_owned();
+    match rated {
+        None => Some(FitFinding::KeptUnrated { what }),
+        Some(rated) if amperes > rated => Some(FitFinding::KeptOver { what, amperes, rated }),
+        Some(_) => {
+            let open = place.loads.iter().find(|l| l.total().is_none());
+            open.map(|l| FitFinding::KeptLoadOpen { what, load: l.name.clone() })
+        }
     }
 }
 

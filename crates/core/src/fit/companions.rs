@@ -58,7 +58,15 @@ pub fn pair(master: &DeviceKind, far: &DeviceKind) -> Result<(), CompanionClash>
         Far::Plain | Far::Electronic | Far::Follower => Err(CompanionClash::NoWire),
         Far::Remote | Far::Paired => {
             let shares = far.systems.iter().any(|s| master.systems.contains(s));
-            if accepts(far.fit.far) && shares { Ok(()) } else { Err(CompanionClash::NoRadio) }
+            // One that follows a family follows no other.
+            let of_family = far.fit.far != Far::Paired
+                || far.fit.family.is_empty()
+                || far.fit.family == master.fit.family;
+            if accepts(far.fit.far) && shares && of_family {
+                Ok(())
+            } else {
+                Err(CompanionClash::NoRadio)
+            }
         }
     }
 }

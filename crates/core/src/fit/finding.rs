@@ -30,6 +30,12 @@ pub enum FitFinding {
     WantsEarthUnknown,
     #[error("What box is there is not said, and what is wired in needs one.")]
     BoxUnknown,
+    #[error("Its box is not there yet, and {} is not said.", open.join(", "))]
+    ToMakeOpen { open: Vec<&'static str> },
+    #[error(
+        "Its box is made first, and a cable is brought to it, with what is there where it comes from."
+    )]
+    ToMake,
     #[error("How deep it is itself is not written down.")]
     DeviceDepthUnknown,
     #[error("It is too deep: {0}.")]
@@ -172,10 +178,24 @@ pub enum FitFinding {
     BehindSwitch,
     #[error("It stands on a cord: whoever pulls the plug takes it off the air.")]
     OnCord,
+    #[error(
+        "What the {what} that stays does for it is not said: whether it tells it, cuts it off, or works something else."
+    )]
+    KeptUnsaid { what: String },
+    #[error(
+        "The {what} that lies before it carries {amperes:.1} A, and is rated for {rated:.1} A."
+    )]
+    KeptOver { what: String, amperes: f64, rated: f64 },
+    #[error("What {load} takes is not known, and the {what} that lies before it carries it.")]
+    KeptLoadOpen { what: String, load: String },
+    #[error("What the {what} that lies before it is rated for is not known.")]
+    KeptUnrated { what: String },
+    #[error("The {what} that lies before it takes it off the air, and what hangs on it.")]
+    KeptCuts { what: String },
     #[error("Metal stands around it there: most of the signal stays inside.")]
     InMetal,
     #[error(
-        "It goes inside the lamp: that must open and close again unharmed, let radio through, and its own switch stay on."
+        "It goes inside the lamp: that must open and close again unharmed, let radio through; its own switch stays on, or tells it."
     )]
     InsideLamp,
     #[error("It switches nothing itself: with line joined through, {} must be worked by radio where {}.",
@@ -330,6 +350,7 @@ impl FitFinding {
             | Self::NetworkFull { .. }
             | Self::MetalNotEarthed
             | Self::OverBreaker { .. }
+            | Self::KeptOver { .. }
             | Self::OtherFinish { .. } => Fits::No,
             Self::BreakerUnrated { least, most: Some(most) } if least > most => {
                 Fits::ElectricianDecides
@@ -342,6 +363,10 @@ impl FitFinding {
             | Self::PlatformUnknown { .. }
             | Self::FinishUnknown { .. }
             | Self::LifeUnknown { .. }
+            | Self::KeptUnsaid { .. }
+            | Self::KeptUnrated { .. }
+            | Self::KeptLoadOpen { .. }
+            | Self::ToMakeOpen { .. }
             | Self::ResidualUnknown
             | Self::EarthUnknown { .. }
             | Self::BoxUnknown
@@ -380,6 +405,8 @@ impl FitFinding {
             | Self::ShortLife { .. }
             | Self::BehindSwitch
             | Self::OnCord
+            | Self::ToMake
+            | Self::KeptCuts { .. }
             | Self::InMetal
             | Self::InsideLamp
             | Self::NothingSwitches { .. }
@@ -399,6 +426,7 @@ impl FitFinding {
             | Self::EarthUnknown { .. }
             | Self::WantsEarthUnknown => "earth",
             Self::BoxUnknown => "box",
+            Self::ToMakeOpen { .. } | Self::ToMake => "new-box",
             Self::TooDeep(_)
             | Self::ShallowBox { .. }
             | Self::Tight(_)
@@ -454,6 +482,11 @@ impl FitFinding {
             Self::InMetal | Self::InsideLamp => "hidden",
             Self::FanWithLamp | Self::FanShares { .. } | Self::FanCircuitUnknown { .. } => "fan",
             Self::NothingSwitches { .. } => "switched",
+            Self::KeptUnsaid { .. }
+            | Self::KeptOver { .. }
+            | Self::KeptUnrated { .. }
+            | Self::KeptLoadOpen { .. }
+            | Self::KeptCuts { .. } => "kept-switch",
             Self::NoResidual | Self::ResidualUnknown => "residual-current",
         }
     }

@@ -51,7 +51,8 @@ pub(super) fn loads(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<Fit
     let loads = &place.loads;
     if loads.is_empty() {
         // What is plugged in is not surveyed.
-        let is_fixed = kind.is_wired_in() && place.point.kind != PointKind::Socket;
+        let is_fixed = kind.is_wired_in()
+            && (place.point.kind != PointKind::Socket || place.point.has_on_cord(kind));
         found.extend(is_fixed.then_some(FitFinding::LoadUnknown));
         return;
     }

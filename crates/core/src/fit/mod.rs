@@ -10,6 +10,7 @@ pub mod load;
 mod order;
 pub mod place;
 pub mod schools;
+pub mod settings;
 pub mod space;
 pub mod supply;
 mod ways_out;
@@ -69,6 +70,7 @@ pub fn findings(
     let mut found: Vec<_> = [
         supply::neutral(kind, &place),
         supply::earth(kind, &place),
+        space::to_make(kind, &place),
         space::depth(kind, &place),
         space::width(kind, &place),
         space::volume(kind, &place),
@@ -87,6 +89,7 @@ pub fn findings(
     order::platforms(kind, &place, &mut found);
     load::loads(kind, &place, &mut found);
     breaker::breaker(kind, &place, &mut found);
+    breaker::kept(kind, &place, &mut found);
     companions::group(kind, &place, &mut found);
     found.sort_by_key(|f| std::cmp::Reverse(f.fits()));
     found

@@ -106,12 +106,24 @@ impl<'a> FitPlace<'a> {
 
     /// What is known of the neutral in the box.
     pub fn neutral(&self) -> Neutral {
-        self.lead.neutral
+        match (self.lead.neutral, self.brought_from()) {
+            (Neutral::Unknown, Some(from)) => from.neutral,
+            (known, _) => known,
+        }
+    }
+
+    /// The box from which a cable is brought to this one, where it is still to be made: it brings what is there.
+    fn brought_from(&self) -> Option<&'a Point> {
+        let from = self.lead.to_make.as_ref()?.cable_from.as_ref()?;
+        self.site.points.get(from).map(|p| self.site.box_of(p))
     }
 
     /// The protective earth in the box.
     pub fn earth(&self) -> Earth {
-        self.lead.earth
+        match (self.lead.earth, self.brought_from()) {
+            (Earth::Unknown, Some(from)) => from.earth,
+            (known, _) => known,
+        }
     }
 
     /// What the panel says of the breaker that really feeds it: of the one that was proven, where it has a row of its own.

@@ -28,8 +28,15 @@ fn mechanism(place: &FitPlace<'_>) -> (f64, f64) {
     known.find_map(|s| s.depth_mm).map_or(MECHANISM_MM, |mm| (mm, mm))
 }
 
+/// A box that is not there yet.
+pub(super) fn to_make(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
+    let new = place.lead.to_make.as_ref().filter(|_| place.point.has_wired_in(kind))?;
+    let open = new.open();
+    Some(if open.is_empty() { FitFinding::ToMake } else { FitFinding::ToMakeOpen { open } })
+}
+
 pub(super) fn depth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
-    if !kind.is_wired_in() {
+    if !place.point.has_wired_in(kind) {
         return None;
     }
     match place.material() {
@@ -85,7 +92,7 @@ pub fn goes_by_volume(job: &Job) -> bool {
 }
 
 pub(super) fn volume(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
-    let asks = kind.is_wired_in() && place.material().is_there();
+    let asks = place.point.has_wired_in(kind) && place.material().is_there();
     if !asks || !goes_by_volume(&place.site.job) {
         return None;
     }

@@ -15,7 +15,8 @@ pub fn forwards_in(kind: &DeviceKind, neutral: Neutral) -> bool {
 
 pub(super) fn neutral(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
     match place.neutral() {
-        _ if kind.supply != Supply::MainsNeutral => None,
+        // Both conductors of a cord come to the lamp.
+        _ if kind.supply != Supply::MainsNeutral || place.point.has_on_cord(kind) => None,
         Neutral::Tested | Neutral::Seen => None,
         Neutral::Absent => Some(FitFinding::NeutralAbsent),
         Neutral::NotSeen => Some(FitFinding::NeutralNotSeen),

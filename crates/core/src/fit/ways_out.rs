@@ -161,6 +161,21 @@ impl FitFinding {
                 "agree that it stays plugged in, and mark the plug",
                 "a wired repeater nearby in its place",
             ],
+            Self::ToMakeOpen { .. } => {
+                &["measure the way of the cable, and agree who opens the wall"]
+            }
+            Self::ToMake => &["a remote on the wall in its place", "a unit at the fitting"],
+            Self::KeptUnsaid { .. } => &["say in the survey what the switch that stays is for"],
+            Self::KeptOver { .. } => &[
+                "a switch of a larger rating",
+                "let it tell the unit in place of carrying the load",
+            ],
+            Self::KeptLoadOpen { .. } => &["read it on the lamps, and note it"],
+            Self::KeptUnrated { .. } => &["read it on the switch, or on its sheet"],
+            Self::KeptCuts { .. } => &[
+                "let it tell the unit in place of cutting it off",
+                "agree that it stays on, and mark it",
+            ],
             Self::InMetal => &[
                 "a body of plastic, glass or wood",
                 "a relay at the wall in its place",

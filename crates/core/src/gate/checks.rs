@@ -9,7 +9,7 @@ use super::work::WorkedDevice;
 use crate::catalogue::{Button, Far, PointKind};
 use crate::fit::FitPlace;
 use crate::record::Step;
-use crate::site::{Earth, Function, Residual};
+use crate::site::{Earth, Function, Point, Residual};
 use crate::wires;
 
 /// A check of a step.
@@ -72,6 +72,8 @@ enum Applies {
     SeveralChannels,
     /// A wired outlet that it switches.
     Outlet,
+    /// In the body of a lamp on a cord.
+    OnCord,
 }
 
 impl Applies {
@@ -115,6 +117,7 @@ impl Applies {
             }
             Self::SwitchesWired => spot.kind.fit.switches() && spot.opens_box(),
             Self::SeveralChannels => spot.kind.fit.channels > 1,
+            Self::OnCord => spot.is_on_cord(),
             Self::Outlet => spot.point.kind == PointKind::Socket && spot.kind.fit.switches(),
         }
     }
@@ -144,12 +147,19 @@ struct SettingRow {
     at: Applies,
 }
 
+#[derive(Deserialize)]
+struct FindingRow {
+    word: String,
+    text: String,
+}
+
 #[derive(Default, Deserialize)]
 struct DayRows {
     check: Vec<CheckRow>,
     caution: Vec<CautionRow>,
     setting: Vec<SettingRow>,
     power: Vec<String>,
+    finding: Vec<FindingRow>,
 }
 
 /// The rows. A broken file is a defect that the tests catch.
@@ -165,6 +175,9 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     let mut add = |word: String, text: String| all.push(StepCheck { word, text });
     match step {
         Step::Dead => {
+            if let Some(text) = made(spot) {
+                add("made".to_owned(), text);
+            }
             for stays in &spot.site.box_of(spot.point).stays {
                 let gang =
                     if stays.gang > 0 { format!(" in gang {}", stays.gang) } else { String::new() };
@@ -176,6 +189,15 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
             // Nobody reaches these once it is closed.
             for (n, hidden) in spot.kind.wiring.hidden.iter().enumerate() {
                 add(format!("hidden-{n}"), format!("Set before it is closed: {hidden}"));
+            }
+            if !spot.kind.set_to.is_empty() {
+                add(
+                    "set-to".to_owned(),
+                    format!("Set to what is planned here: {}", spot.kind.set_to),
+                );
+            }
+            for (channel, text) in spare_outputs(spot) {
+                add(format!("spare-{channel}"), text);
             }
         }
         Step::Powered if spot.opens_box() => {
@@ -194,6 +216,22 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
                 add(format!("hidden-{}", platform.id), text);
             }
         }
+        Step::Settings => {
+            for channel in spot.spare_channels() {
+                let text = format!(
+                    "Key {channel} is an entry of its own in the hub's list, and moves no load by itself"
+                );
+                add(format!("spare-{channel}"), text);
+            }
+        }
+        Step::Tied => {
+            for control in spot.binds().filter(|c| !c.by_hand().is_empty()) {
+                let load = spot.site.devices.get(&control.load);
+                let name = load.map_or(control.load.as_str(), |d| d.name.as_str());
+                let text = format!("By {} it works {name}, and nothing else", control.by_hand());
+                add(format!("hand-{}", control.id), text);
+            }
+        }
         Step::Named => {
             for platform in &spot.site.platforms {
                 let text = format!("Name and room stand in {}", platform.name);
@@ -207,6 +245,28 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
         _ => {}
     }
     all
+}
+
+/// The outputs of a device on which no load hangs, by their channel, with what becomes of each.
+pub fn spare_outputs(spot: &WorkedDevice<'_>) -> impl Iterator<Item = (u8, String)> + use<> {
+    spot.spare_channels().into_iter().map(|channel| {
+        let text = format!(
+            "Channel {channel} has no load: its output is capped by itself, and written down"
+        );
+        (channel, text)
+    })
+}
+
+/// What has to be there before a box that was made is worked in.
+fn made(spot: &WorkedDevice<'_>) -> Option<String> {
+    let new = spot.site.box_of(spot.point).to_make.as_ref()?;
+    let from = new.cable_from.as_ref().and_then(|id| spot.site.points.get(id));
+    let from = from.map_or_else(|| "where it is fed from".to_owned(), Point::title);
+    let depth = spot.site.box_of(spot.point).depth_mm;
+    let depth = depth.map_or_else(String::new, |mm| format!(", {mm:.0} mm deep inside"));
+    Some(format!(
+        "The box is made by its template{depth}, its cable from {from} is in and held, and that end is proved dead too"
+    ))
 }
 
 /// What is tried once power is back: what hangs on the joints of the box.
@@ -261,7 +321,19 @@ pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<String> {
         let told = format!("Dark while this box is open: {}.", names.join(", "));
         all.extend((!names.is_empty()).then_some(told));
     }
+    if step == Step::Dead && spot.site.box_of(spot.point).to_make.is_some() {
+        all.push(
+            "Before a hole is cut: cables and pipes looked for with a detector, what may run there switched off; no joist \
+             and no lintel is weakened."
+                .to_owned(),
+        );
+    }
     all
+}
+
+/// What is looked at before power is let in for finding lines.
+pub fn finding() -> impl Iterator<Item = StepCheck> {
+    ROWS.finding.iter().map(|r| StepCheck { word: r.word.clone(), text: r.text.clone() })
 }
 
 /// What is kept of a device as it was set.
@@ -280,9 +352,10 @@ mod tests {
 
     #[test]
     fn the_file_of_the_day_is_read_whole_and_every_step_with_power_has_its_caution() {
-        assert_eq!(ROWS.check.len(), 69);
+        assert_eq!(ROWS.check.len(), 76);
         assert_eq!(ROWS.setting.len(), 5);
         assert_eq!(ROWS.power.len(), 3);
+        assert_eq!(ROWS.finding.len(), 5);
         for step in [Step::Dead, Step::Noted, Step::Wired, Step::Powered, Step::Closed] {
             assert!(ROWS.caution.iter().any(|row| row.step == step), "{step:?}");
         }

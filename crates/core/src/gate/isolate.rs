@@ -218,7 +218,7 @@ pub fn in_words(site: &Site, point: &Point) -> String {
 /// Whether the box of a point was proved dead under an isolation that is in force.
 pub fn is_dead_now(site: &Site, record: &Record, point: &Point) -> bool {
     let lead = &site.box_of(point).id;
-    record.in_force().any(|i| i.boxes.values().any(|b| b.of.point == *lead))
+    record.in_force().any(|i| i.boxes.values().any(|b| b.is_proved && b.of.point == *lead))
 }
 
 /// Circuits as an isolation copies them: as printed, and as proven.

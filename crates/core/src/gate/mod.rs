@@ -17,7 +17,7 @@ pub use facts::{Deed, Facts, Need};
 pub use rules::{Lacks, Missing};
 
 use crate::fit::{self, Fits};
-use crate::record::{Isolation, JoinedAt, Mark, OpenTime, Record, Step};
+use crate::record::{Isolation, IsolationId, JoinedAt, Mark, OpenTime, Record, Step};
 use crate::site::{DeviceId, NetworkId, Site};
 use facts::plain_name;
 use work::{WorkKind, WorkedDevice, circuits_of_all};
@@ -78,7 +78,13 @@ fn folded(record: &Record, site: &Site) -> Facts {
         for device in of.live.keys().filter(|d| record.is_found_live(d)) {
             facts.add(format!("live:{device}"));
         }
+        if of.is_finding() {
+            facts.add(format!("finding:{id}"));
+        }
         for (device, under) in &of.boxes {
+            if !under.is_safe && !under.is_proved {
+                facts.add(format!("anew:{device}"));
+            }
             let word = if under.is_safe { "safe" } else { "open" };
             facts.add(format!("{word}:{id}:{device}"));
             if under.is_safe {
@@ -109,7 +115,9 @@ fn folded(record: &Record, site: &Site) -> Facts {
         facts.add(format!("done:{device}:{word}"));
         if let Some(under) = &done.isolation {
             match step {
-                Step::Dead => facts.add(format!("under:{device}:{under}")),
+                Step::Dead if !is_unproved(record, device, under) => {
+                    facts.add(format!("under:{device}:{under}"));
+                }
                 Step::DryFitted => facts.add(format!("fitted:{device}:{under}")),
                 _ => {}
             }
@@ -132,6 +140,12 @@ fn folded(record: &Record, site: &Site) -> Facts {
         }
     }
     facts
+}
+
+/// Whether power was on in a box since it was proved dead under an isolation that is in force.
+fn is_unproved(record: &Record, device: &DeviceId, under: &IsolationId) -> bool {
+    let of = record.isolations.get(under).filter(|i| i.is_in_force());
+    of.and_then(|i| i.boxes.get(device)).is_some_and(|own| !own.is_proved)
 }
 
 impl<'a> Gate<'a> {

@@ -46,7 +46,7 @@ use GateRule::{Hard, UnlessSaid};
 
 /// What each step rests on. Safety is hard; the gate before closing yields to a reason that stands in the
 /// report.
-pub(super) const RULES: [(Step, Rests, GateRule); 48] = [
+pub(super) const RULES: [(Step, Rests, GateRule); 51] = [
     (Step::Phone, On(Step::Powered), UnlessSaid),
     (Step::Firmware, On(Step::Phone), UnlessSaid),
     (Step::Clock, On(Step::Phone), UnlessSaid),
@@ -72,7 +72,11 @@ pub(super) const RULES: [(Step, Rests, GateRule); 48] = [
     (Step::DryFitted, On(Step::Checked), Hard),
     (Step::PutBack, SameIsolation, Hard),
     (Step::PutBack, MayMains, UnlessSaid),
+    // Its code is inside the lamp once that is closed.
+    (Step::Bench, On(Step::Code), UnlessSaid),
+    (Step::Bench, On(Step::Excluded), UnlessSaid),
     (Step::Placed, On(Step::Excluded), UnlessSaid),
+    (Step::Placed, On(Step::Bench), Hard),
     (Step::Powered, Live, Hard),
     (Step::Joined, LiveWhereJoined, Hard),
     (Step::Joined, On(Step::Code), UnlessSaid),
@@ -131,6 +135,11 @@ pub enum Lacks {
     BoxOpen { name: String },
     NotWired { name: String },
     FoundLive,
+    Finding,
+    NotFinding,
+    NothingOpen,
+    NotNoted { name: String },
+    EnergisedSince,
     NotOff,
     NotHeld,
     NotIn { name: String },
@@ -171,6 +180,17 @@ impl fmt::Display for Lacks {
             Self::BoxOpen { name } => write!(f, "{name} is open: dry-fit it, or put it back"),
             Self::FoundLive => f.write_str(
                 "it was found live under this isolation: switch off further, and prove it dead under that",
+            ),
+            Self::Finding => f.write_str("power is on for finding lines: switch it off again first"),
+            Self::NotFinding => f.write_str("power is not on for finding lines"),
+            Self::NothingOpen => {
+                f.write_str("no box is open under it: there is nothing to find lines in")
+            }
+            Self::NotNoted { name } => {
+                write!(f, "what is in the box of {name} is not photographed and noted")
+            }
+            Self::EnergisedSince => f.write_str(
+                "power was on in this box for finding lines: show the tester, and prove it dead again",
             ),
             Self::NotWired { name } => write!(
                 f,

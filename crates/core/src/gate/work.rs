@@ -65,17 +65,18 @@ use Takes::{If, No, Yes};
 
 /// Each step, and which kind of work takes it.
 #[rustfmt::skip]
-const STEPS: [(Step, [Takes; 6]); 22] = [
+const STEPS: [(Step, [Takes; 6]); 23] = [
     //                  hub  wired companion plug battery remote
     (Step::Excluded,   [No,  If,  No,  If,  If,  If ]),
-    (Step::Dead,       [If,  Yes, Yes, No,  If,  If ]),
-    (Step::Noted,      [If,  Yes, Yes, No,  If,  If ]),
+    (Step::Dead,       [If,  If,  Yes, No,  If,  If ]),
+    (Step::Noted,      [If,  If,  Yes, No,  If,  If ]),
     (Step::Code,       [No,  Yes, No,  Yes, Yes, Yes]),
-    (Step::Wired,      [If,  Yes, Yes, No,  If,  If ]),
-    (Step::Checked,    [If,  Yes, Yes, No,  If,  If ]),
-    (Step::DryFitted,  [If,  Yes, Yes, No,  If,  If ]),
+    (Step::Wired,      [If,  If,  Yes, No,  If,  If ]),
+    (Step::Checked,    [If,  If,  Yes, No,  If,  If ]),
+    (Step::DryFitted,  [If,  If,  Yes, No,  If,  If ]),
     (Step::PutBack,    [No,  No,  No,  No,  No,  No ]),
-    (Step::Placed,     [If,  No,  No,  Yes, Yes, Yes]),
+    (Step::Bench,      [No,  If,  No,  No,  No,  No ]),
+    (Step::Placed,     [If,  If,  No,  Yes, Yes, Yes]),
     (Step::Powered,    [Yes, Yes, No,  Yes, No,  No ]),
     (Step::Phone,      [Yes, No,  No,  No,  No,  No ]),
     (Step::Firmware,   [Yes, No,  No,  No,  No,  No ]),
@@ -119,9 +120,14 @@ impl<'a> WorkedDevice<'a> {
         WorkKind::of(self.kind)
     }
 
+    /// Whether it goes into the body of a lamp on a cord, which the plug in the hand makes dead.
+    pub fn is_on_cord(&self) -> bool {
+        self.point.has_on_cord(self.kind)
+    }
+
     /// Whether it opens a box on the mains: to be wired in, or in the place of a switch.
     pub fn opens_box(&self) -> bool {
-        self.kind.is_wired_in() || takes_over_switch(self.site, self.kind, self.point)
+        self.point.has_wired_in(self.kind) || takes_over_switch(self.site, self.kind, self.point)
     }
 
     /// The steps that it takes, in order.
@@ -147,6 +153,7 @@ impl<'a> WorkedDevice<'a> {
                 self.opens_box()
             }
             Step::Closed => self.opens_box() || self.work() == WorkKind::Battery,
+            Step::Bench => self.is_on_cord(),
             Step::Placed => !self.opens_box(),
             Step::Tied => self.kind.fit.far != Far::No || self.binds().next().is_some(),
             Step::Decoupled => self.feeds_smart_lamp(),
@@ -154,8 +161,17 @@ impl<'a> WorkedDevice<'a> {
         }
     }
 
+    /// Channels of it on which no load hangs, where it is said of each load on which it does.
+    pub fn spare_channels(&self) -> Vec<u8> {
+        let loads: Vec<u8> = self.site.loads_of(&self.point.id).map(|l| l.channel).collect();
+        if loads.is_empty() || loads.contains(&0) {
+            return Vec::new();
+        }
+        (1..=self.kind.fit.channels.max(1)).filter(|c| !loads.contains(c)).collect()
+    }
+
     /// What a remote is bound to.
-    fn binds(&self) -> impl Iterator<Item = &'a Control> + use<'a> {
+    pub fn binds(&self) -> impl Iterator<Item = &'a Control> + use<'a> {
         let (is_remote, id) = (self.work() == WorkKind::Remote, &self.device.id);
         let all = self.site.controls.iter();
         all.filter(move |c| is_remote && c.controller == *id)
@@ -217,11 +233,13 @@ pub fn circuits_at(site: &Site, point: &Point, is_by_wire: bool) -> Vec<String> 
     found
 }
 
-/// The circuits of the places that a wire joins to a point.
+/// The circuits of the places that a wire joins to a point, and of the box that is opened to bring a cable to it.
 fn circuits_by_wire<'a>(site: &'a Site, point: &Point) -> impl Iterator<Item = String> + use<'a> {
     let places = site.group_of(&point.id).into_iter().flat_map(|g| &g.places);
-    let places = places.filter_map(|id| site.points.get(id));
-    places.filter(|p| is_wired_place(site, p)).map(|p| p.circuit.trim().to_owned())
+    let places = places.filter_map(|id| site.points.get(id)).filter(|p| is_wired_place(site, p));
+    let new = site.box_of(point).to_make.as_ref().and_then(|new| new.cable_from.clone());
+    let from = new.and_then(|id| site.points.get(&id)).map(|p| site.box_of(p));
+    places.chain(from).map(|p| p.circuit.trim().to_owned())
 }
 
 /// The circuits of every device that opens a box, each as [`WorkedDevice::circuits`] gives them, in one walk over the
@@ -251,7 +269,8 @@ pub fn circuits_of_all(site: &Site) -> Vec<(WorkedDevice<'_>, Vec<String>)> {
 fn is_wired_place(site: &Site, point: &Point) -> bool {
     let there = site.devices_at(&point.id);
     let wired = |d: &&Device| {
-        site.kind(&d.kind).is_some_and(|k| k.is_wired_in() || takes_over_switch(site, k, point))
+        site.kind(&d.kind)
+            .is_some_and(|k| point.has_wired_in(k) || takes_over_switch(site, k, point))
     };
     there.is_empty() || there.iter().any(wired)
 }

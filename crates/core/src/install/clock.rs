@@ -2,6 +2,7 @@
 
 use std::ops::{Add, AddAssign};
 
+use crate::bill;
 use crate::gate::work::WorkedDevice;
 use crate::record::{Record, Step};
 use crate::site::{DeviceId, PointKind, Site};
@@ -117,6 +118,7 @@ impl<'a> Clock<'a> {
     /// How long a device takes with the power on: test, joining, closing.
     pub fn live(&self, spot: &WorkedDevice<'_>) -> Minutes {
         let rows = [
+            (spot.takes(Step::Bench), "minutes-fitting"),
             (spot.takes(Step::Placed) && spot.kind.is_on_mains(), "minutes-plug"),
             (spot.takes(Step::Placed) && !spot.kind.is_on_mains(), "minutes-battery"),
             (spot.takes(Step::Phone), "minutes-hub"),
@@ -124,7 +126,14 @@ impl<'a> Clock<'a> {
             (spot.takes(Step::Joined), "minutes-join"),
             (spot.opens_box(), "minutes-close"),
         ];
-        rows.into_iter().filter(|(is, _)| *is).map(|(_, row)| self.time(row)).sum()
+        let rows = rows.into_iter().filter(|(is, _)| *is).map(|(_, row)| self.time(row));
+        rows.chain(std::iter::once(self.making(spot))).sum()
+    }
+
+    /// How long its box and the way of its cable take where they are not there yet.
+    fn making(&self, spot: &WorkedDevice<'_>) -> Minutes {
+        let new = bill::first_in_new_box(self.site, spot.device, spot.point);
+        Minutes::of(new.map_or(0.0, |new| bill::minutes_to_make(self.site, new)))
     }
 }
 

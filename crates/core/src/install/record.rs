@@ -3,6 +3,7 @@
 
 use crate::gate::Gate;
 use crate::gate::work::WorkedDevice;
+use crate::moment;
 use crate::record::{Done, Isolation, JoinedAt, Method, Secured, Step};
 use crate::site::{DeviceId, Site};
 
@@ -67,13 +68,44 @@ pub fn isolation(of: &Isolation) -> String {
         format!(", handed over to {}", handed.join(", then to "))
     };
     let on = match &of.energised {
-        Some(on) => format!("on again by {}, {}", on.by, on.at),
+        Some(on) => {
+            format!("on again by {}, {}{}", on.by, moment::in_words(&on.at), because(&on.why))
+        }
         None => "still off".to_owned(),
     };
+    let found = of.findings.iter().map(|f| {
+        let over = f.over.as_ref().map_or_else(
+            || "still on".to_owned(),
+            |o| format!("off again by {}, {}", o.to, moment::in_words(&o.at)),
+        );
+        format!("; on for finding lines by {}, {}, {over}", f.by, moment::in_words(&f.at))
+    });
+    let found: String = found.collect();
+    let live = of.live.values().map(|live| {
+        let decides = match live.decides.as_str() {
+            "" => String::new(),
+            who => format!(", {who} decided"),
+        };
+        format!(
+            "; {} was live all the same: {}; {}{decides}",
+            live.name,
+            live.found,
+            live.next.name()
+        )
+    });
     format!(
-        "{what}{really} off by {}, {}{handed}; {secured}; tester {}, {tester}; told: {}; {on}",
-        of.by, of.at, of.tester, of.told
+        "{what}{really} off by {}, {}{}{handed}; {secured}; tester {}, {tester}; told: {}{found}{}; {on}",
+        of.by,
+        moment::in_words(&of.at),
+        because(&of.why),
+        of.tester,
+        of.told,
+        live.collect::<String>()
     )
+}
+
+fn because(why: &str) -> String {
+    if why.trim().is_empty() { String::new() } else { format!(", because {why}") }
 }
 
 /// Entries of a hub's list that no device stands behind any longer: what was replaced without being excluded

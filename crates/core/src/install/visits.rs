@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::clock::{Clock, Minutes};
 use super::schedule::{PlannedVisit, PowerOff, VisitKind};
-use crate::bill;
+use crate::bill::{self, BillLine};
 use crate::gate::isolate::OffReason;
 use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::site::{BoxKind, Circuit, DeviceId, PointKind, Site};
@@ -87,8 +87,9 @@ pub(super) fn visits(
         days[place].after.push(device);
     }
     all.extend(days);
+    let parts = bill::parts(site);
     for visit in &mut all {
-        visit.take = take(site, visit);
+        visit.take = take(site, visit, &parts);
         visit.before = before(site, visit);
     }
     all
@@ -141,11 +142,11 @@ const TOOLS: [&str; 10] = [
 ];
 
 /// Devices by kind, small parts, and tools.
-fn take(site: &Site, visit: &PlannedVisit) -> Vec<(String, f64)> {
+fn take(site: &Site, visit: &PlannedVisit, parts: &[BillLine]) -> Vec<(String, f64)> {
     let mut count: BTreeMap<String, f64> = BTreeMap::new();
     for device in visit.devices().filter_map(|d| site.devices.get(d)) {
         if let Some(kind) = site.kind(&device.kind) {
-            *count.entry(kind.name.clone()).or_default() += 1.0;
+            *count.entry(kind.bought_as().to_owned()).or_default() += 1.0;
         }
     }
     let labels: BTreeSet<&str> = visit
@@ -155,11 +156,11 @@ fn take(site: &Site, visit: &PlannedVisit) -> Vec<(String, f64)> {
         .flat_map(|p| [p.label(), site.box_of(p).label()])
         .collect();
     let mut all: Vec<(String, f64)> = count.into_iter().collect();
-    for line in bill::parts(site) {
+    for line in parts {
         #[expect(clippy::cast_precision_loss, reason = "a few hundred parts")]
         let here = line.at.iter().filter(|at| labels.contains(at.as_str())).count() as f64;
         if here > 0.0 {
-            all.push((line.what, here));
+            all.push((line.what.clone(), here));
         }
     }
     if !visit.outages.is_empty() || !visit.looks.is_empty() {

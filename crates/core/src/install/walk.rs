@@ -8,8 +8,11 @@ use crate::analysis::Analysis;
 use crate::gate::work::WorkedDevice;
 use crate::gate::{Deed, Gate, Stand, deeds, isolate};
 use crate::radio::system::RouteChoice;
-use crate::record::{Cut, Isolated, Isolation, IsolationId, NextCut, OpenTimeId, Secured, Step};
-use crate::site::{DeviceId, NetworkId, Site};
+use crate::record::{
+    Cut, FoundLive, Isolated, Isolation, IsolationId, NextCut, OpenTimeId, Secured, Step,
+};
+use crate::site::{DeviceId, Function, NetworkId, Site};
+use crate::survey::lines::as_tested;
 
 /// A stretch of the day.
 #[derive(Debug)]
@@ -59,6 +62,10 @@ impl Stretch {
             WalkAct::Energise { of, .. } => {
                 deeds::energise(gate, &key(of), of.as_ref(), &self.boxes)
             }
+            WalkAct::Find { of, .. } => deeds::find(gate, &key(of), of.as_ref(), &self.boxes),
+            WalkAct::FindOver { of, .. } => {
+                deeds::find_over(gate, &key(of), of.as_ref(), &self.boxes)
+            }
             WalkAct::Open { network, expected } => deeds::open(network, expected),
             WalkAct::Close { network, expected, .. } => deeds::close(site, network, expected),
             WalkAct::Rebuild { network, .. } => deeds::rebuild(network),
@@ -78,10 +85,15 @@ impl Stretch {
         Deeds { own, ..Deeds::default() }
     }
 
-    /// Those of its boxes that were found live under what is off.
+    /// What was found live in its boxes under what is off, the last word of each.
+    pub fn found_live<'a>(&self, gate: &Gate<'a>) -> Vec<&'a FoundLive> {
+        let last =
+            |d: &DeviceId| gate.record().in_force().filter_map(|i| i.live.get(d)).next_back();
+        self.boxes.iter().filter_map(last).collect()
+    }
+
     fn live(&self, gate: &Gate<'_>) -> Vec<DeviceId> {
-        let is_live = |d: &&DeviceId| gate.record().in_force().any(|i| i.live.contains_key(*d));
-        self.boxes.iter().filter(is_live).cloned().collect()
+        self.found_live(gate).into_iter().map(|live| live.device.clone()).collect()
     }
 }
 
@@ -147,6 +159,20 @@ pub enum WalkAct {
         of: Option<IsolationId>,
         /// Whether it is of one that went off beside another.
         further: bool,
+    },
+    /// Power is let in for finding lines.
+    Find {
+        /// The isolation under which.
+        of: Option<IsolationId>,
+        /// Which time under it, from nought on.
+        time: usize,
+    },
+    /// It goes off again.
+    FindOver {
+        /// The isolation under which.
+        of: Option<IsolationId>,
+        /// Which time under it, from nought on.
+        time: usize,
     },
     /// A network is opened.
     Open {
@@ -240,9 +266,15 @@ impl<'a> Walks<'a> {
         } else {
             let outage = plan.outages().find(|o| o.key == key)?;
             let as_planned = planned(self.gate.site(), outage);
-            further = Some(Isolated { means: Cut::Main, ..as_planned.clone() });
-            off = Some(as_planned);
             boxes = outage.boxes.iter().flat_map(|b| b.devices.clone()).collect();
+            let live = self.gate.record().in_force().flat_map(|i| i.live.values());
+            let next: BTreeSet<NextCut> =
+                live.filter(|l| boxes.contains(&l.device)).map(|l| l.next).collect();
+            let is_breaker =
+                next.contains(&NextCut::OtherBreaker) && !next.contains(&NextCut::Main);
+            let means = if is_breaker { Cut::Breaker } else { Cut::Main };
+            further = Some(Isolated { means, ..as_planned.clone() });
+            off = Some(as_planned);
             (title(outage), self.without_power(&boxes))
         };
         Some(Stretch { key: key.to_owned(), title, moves, off, further, boxes })
@@ -273,6 +305,14 @@ impl<'a> Walks<'a> {
         let off = |moves: &mut Vec<Move>, of: Option<&Isolation>, further: bool| {
             let id = of.map(|i| i.of.id.clone());
             moves.push(Move::of(WalkAct::Isolate { of: id.clone(), further }, of.is_some()));
+            // What was on for finding lines stands before what is proved anew after it.
+            for (time, found) in of.into_iter().flat_map(|i| &i.findings).enumerate() {
+                moves.push(Move::of(WalkAct::Find { of: id.clone(), time }, true));
+                moves.push(Move::of(
+                    WalkAct::FindOver { of: id.clone(), time },
+                    found.over.is_some(),
+                ));
+            }
             let shown = of.is_some_and(|i| i.proven_before.is_some());
             moves.push(Move::of(WalkAct::ProveTester { of: id, further }, shown));
         };
@@ -282,7 +322,22 @@ impl<'a> Walks<'a> {
             off(&mut moves, *of, true);
         }
         let in_box = |s: Step| s != Step::Excluded && s <= Step::DryFitted;
-        moves.extend(devices.iter().flat_map(|d| self.steps(d, in_box)));
+        let mut asks = devices.iter().filter(|d| self.asks_for_lines(d));
+        let first = asks.next().filter(|_| !of.is_some_and(Isolation::is_finding));
+        for device in devices {
+            let mut steps = self.steps(device, in_box);
+            let looked = steps.iter().take_while(|m| match m.act {
+                WalkAct::Step { step, .. } => step <= Step::Noted,
+                _ => false,
+            });
+            let rest = steps.split_off(looked.count());
+            moves.extend(steps);
+            if first == Some(device) {
+                let time = of.map_or(0, |i| i.findings.len());
+                moves.push(Move::of(WalkAct::Find { of: id.clone(), time }, false));
+            }
+            moves.extend(rest);
+        }
         // What went off last comes on first.
         for of in more.into_iter().rev() {
             let is_on = of.is_some_and(|i| !i.is_in_force());
@@ -293,6 +348,17 @@ impl<'a> Walks<'a> {
         moves.push(Move::of(WalkAct::Energise { of: id, further: false }, is_on));
         moves.extend(self.with_power(&self.ranked(devices.to_vec()), |s| s > Step::PutBack));
         moves
+    }
+
+    /// Whether nobody knows yet what every conductor of a box is in which nothing is wired.
+    fn asks_for_lines(&self, device: &DeviceId) -> bool {
+        let gate = self.gate;
+        let is_begun = gate.holds(device, Step::Wired) || gate.holds(device, Step::PutBack);
+        !is_begun
+            && self.spot(device).is_some_and(|spot| {
+                let lead = gate.site().box_of(spot.point);
+                as_tested(&lead.conductors).iter().any(|c| c.found == Function::Unknown)
+            })
     }
 
     fn spot(&self, device: &DeviceId) -> Option<WorkedDevice<'a>> {
@@ -383,12 +449,17 @@ impl<'a> Walks<'a> {
         let last = of.find(|o| o.expected.iter().any(|d| own.contains(d)));
         let of = last.map(|o| o.id.clone());
         // Whatever is in its place without any network comes before; what has to be let in, after.
-        let before = |s: Step| wanted(s) && s < Step::Joined && s != Step::Code;
-        let mut moves: Vec<Move> = devices.iter().flat_map(|d| self.steps(d, before)).collect();
+        // The code of what is closed into a lamp comes before that.
+        let is_hidden = |d: &DeviceId| self.spot(d).is_some_and(|s| s.takes(Step::Bench));
+        let before =
+            |s: Step, code: bool| wanted(s) && s < Step::Joined && (code || s != Step::Code);
+        let mut moves: Vec<Move> =
+            devices.iter().flat_map(|d| self.steps(d, |s| before(s, is_hidden(d)))).collect();
         let expected = if left.is_empty() { devices.to_vec() } else { left };
         moves.push(Move::of(WalkAct::Open { network: network.clone(), expected }, is_open));
-        let rest = |s: Step| wanted(s) && (s >= Step::Joined || s == Step::Code);
-        moves.extend(devices.iter().flat_map(|d| self.steps(d, rest)));
+        let rest =
+            |s: Step, code: bool| wanted(s) && (s >= Step::Joined || code && s == Step::Code);
+        moves.extend(devices.iter().flat_map(|d| self.steps(d, |s| rest(s, !is_hidden(d)))));
         let (expected, is_shut) = (devices.to_vec(), of.is_some() && open.is_none());
         let close = WalkAct::Close { network: network.clone(), expected, of: of.clone() };
         moves.push(Move::of(close, is_shut));

@@ -117,7 +117,7 @@ fn doubt(point: &Point, kind: &catalogue::DeviceKind) -> Db {
         Provenance::Default | Provenance::Told => Db::ZERO,
         known => known.doubt(),
     };
-    if kind.is_wired_in() && !point.is_opened() { known.max(UNOPENED) } else { known }
+    if point.has_wired_in(kind) && !point.is_opened() { known.max(UNOPENED) } else { known }
 }
 
 /// What a box that nobody has opened adds to the deviation: whether it is metal, how deep the radio

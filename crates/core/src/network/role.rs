@@ -1,7 +1,7 @@
 //! What a device is to its network; it follows from the survey, not from a wish.
 
 use crate::catalogue::{Duty, Supply};
-use crate::fit::{self, Fits};
+use crate::fit::{self, FitFinding, Fits};
 use crate::radio::system::RouteChoice;
 use crate::site::{Device, Site};
 
@@ -86,7 +86,9 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
     };
     match (kind.duty, kind.supply) {
         (Duty::Hub, _) => return plain(Role::Hub, RoleReason::KeepsTheNetwork),
-        (Duty::Remote, _) => return plain(Role::Carried, RoleReason::SleepsBetweenPresses),
+        (Duty::Remote, _) if kind.is_hand_held() => {
+            return plain(Role::Carried, RoleReason::SleepsBetweenPresses);
+        }
         (_, Supply::Battery) => return plain(Role::Sleeps, RoleReason::OnABattery),
         _ if !kind.has_radio => {
             return plain(Role::Leaf, RoleReason::NoRadio);
@@ -105,14 +107,18 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
     {
         return plain(Role::Leaf, RoleReason::NobodyForwards(system.name()));
     }
-    if fit::verdict(&fit::findings(site, kind, point, Some(device))) >= Fits::ElectricianDecides {
+    let found = fit::findings(site, kind, point, Some(device));
+    if fit::verdict(&found) >= Fits::ElectricianDecides {
         return plain(Role::Leaf, RoleReason::DoesNotFit);
     }
-    if (device.can_be_cut || kind.easily_cut) && !device.stays_on {
+    let is_cut = found.iter().any(|f| matches!(f, FitFinding::KeptCuts { .. }));
+    if is_cut || (device.can_be_cut || kind.easily_cut) && !device.stays_on {
         return RoleFinding { role: Role::Leaf, why: RoleReason::CanBeCut, may_go_dark: true };
     }
-    let why = match (kind.is_wired_in() && !point.is_opened(), device.can_be_cut || kind.easily_cut)
-    {
+    let why = match (
+        point.has_wired_in(kind) && !point.is_opened(),
+        device.can_be_cut || kind.easily_cut,
+    ) {
         (true, _) => RoleReason::IfItsBoxIs,
         (_, true) => RoleReason::AgreedToStayOn,
         _ => RoleReason::OnTheMains,

@@ -67,6 +67,22 @@ pub enum What {
     },
     /// A box was found live that was to be dead.
     FoundLive(FoundLive),
+    /// Power was let in for finding lines: in every open box the conductors are parted and capped, nobody is near.
+    FindingBegun {
+        /// Under which isolation, which stays in force.
+        isolation: IsolationId,
+        /// What was looked at one by one.
+        #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+        checks: BTreeSet<String>,
+        /// Why, by somebody who is not on record as allowed to work on the mains.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        why: String,
+    },
+    /// It was switched off again: every box that was open is proved dead anew.
+    FindingOver {
+        /// Under which isolation.
+        isolation: IsolationId,
+    },
     /// One thing that a step asks to look at was ticked, or the tick taken away.
     Ticked {
         /// The device.
@@ -167,6 +183,7 @@ impl Entry {
             // An isolation is checked with who began it.
             What::Isolated(_)
             | What::TesterShown { .. }
+            | What::FindingOver { .. }
             | What::NetworkClosed { .. }
             | What::RoutesRebuilt { .. }
             | What::TakenBack { .. } => Ok(()),
@@ -175,6 +192,14 @@ impl Entry {
             }
             What::HandedOver { to, .. } => note("to", to),
             What::FoundLive(found) => found.check(),
+            What::FindingBegun { checks, why, .. } => {
+                note("why", why)?;
+                let is = checks.len();
+                if is > 40 {
+                    return Err(Refusal::wrong("checks", Wrong::Count { is, least: 0, most: 40 }));
+                }
+                checks.iter().try_for_each(|word| note("checks", word))
+            }
             What::Ticked { check, .. } => note("check", check),
             What::Stepped(stepped) => stepped.check(),
             What::Unsettled { trigger, .. } => note("trigger", trigger),

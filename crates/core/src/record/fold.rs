@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use super::things::{
-    BoxUnder, Done, Handed, Isolation, Mark, OpenTimeId, Step, Stepped, SwitchedOn,
+    BoxUnder, Done, Handed, Isolation, LineFinding, Mark, OpenTimeId, Step, Stepped, SwitchedOn,
 };
 use super::{Entry, IsolationId, MOST_ENTRIES, Record, What};
 use crate::site::kept::Kept;
@@ -43,12 +43,19 @@ impl Record {
                 room(self.isolations.len(), Isolation::MOST.count, "isolations")?;
                 Isolation::begun(of.clone(), &entry.by, entry.said.clone()).check()
             }
-            What::TesterShown { isolation, .. } => self.force(isolation).map(|_| ()),
+            What::TesterShown { isolation, .. } => self.off(isolation).map(|_| ()),
             What::HandedOver { isolation, .. } => self.held_by(isolation, &entry.by).map(|_| ()),
             What::FoundLive(of) => {
                 of.isolations.iter().try_for_each(|id| self.force(id).map(|_| ()))
             }
+            What::FindingBegun { isolation, .. } => {
+                self.off(isolation)?;
+                self.may_find(self.held_by(isolation, &entry.by)?)
+            }
+            What::FindingOver { isolation } if self.force(isolation)?.is_finding() => Ok(()),
+            What::FindingOver { .. } => Err(Refusal::wrong("isolation", Wrong::NotFinding)),
             What::Energised { isolation, .. } => {
+                self.off(isolation)?;
                 let of = self.held_by(isolation, &entry.by)?;
                 let open: Vec<&str> =
                     self.open_under(of).iter().map(|(_, b)| b.name.as_str()).collect();
@@ -97,6 +104,31 @@ impl Record {
         if of.is_in_force() { Ok(of) } else { Err(Refusal::wrong("isolation", Wrong::OnAgain)) }
     }
 
+    /// An isolation in force under which power is not on for finding lines.
+    fn off(&self, id: &IsolationId) -> Result<&Isolation, Refusal> {
+        let of = self.force(id)?;
+        if of.is_finding() { Err(Refusal::wrong("isolation", Wrong::Finding)) } else { Ok(of) }
+    }
+
+    /// Power is let in for finding lines where every open box was noted and has nothing wired in it, and none stands open
+    /// under another alone.
+    fn may_find(&self, of: &Isolation) -> Verdict {
+        let own: Vec<&DeviceId> = of.open_boxes().map(|(d, _)| d).collect();
+        let is_wired = |d: &DeviceId| self.done(d, Step::Wired).is_some();
+        let open = self.open_under(of);
+        let is_noted = |d: &DeviceId| self.done(d, Step::Noted).is_some();
+        let in_way = open.iter().filter(|(d, _)| !own.contains(d) || is_wired(d) || !is_noted(d));
+        let names: Vec<&str> = in_way.map(|(_, b)| b.name.as_str()).collect();
+        match (own.is_empty(), names.as_slice()) {
+            (true, _) => Err(Refusal::wrong("isolation", Wrong::NothingOpen)),
+            (false, []) => Ok(()),
+            (false, names) => {
+                let boxes = names.join(", ");
+                Err(Refusal::wrong("isolation", Wrong::BoxesOpen { boxes }))
+            }
+        }
+    }
+
     /// An isolation in force, which somebody holds.
     ///
     /// # Errors
@@ -120,7 +152,7 @@ impl Record {
         }
         let named = of.isolation.as_ref();
         let named = named.ok_or_else(|| Refusal::wrong("isolation", Wrong::NotSaid))?;
-        let under = self.force(named)?;
+        let under = self.off(named)?;
         // Closed up it is also where nothing is proved any more, once the whole house is off.
         let is_closed = of.step == Step::PutBack
             && self.in_force().any(|i| i.is_of_whole_house() && i.proven_before.is_some());
@@ -136,10 +168,10 @@ impl Record {
             }
             return Ok(());
         }
-        if under.boxes.contains_key(&of.device) {
-            Ok(())
-        } else {
-            Err(Refusal::wrong("step", Wrong::NotProvedDead))
+        match under.boxes.get(&of.device) {
+            Some(own) if own.is_proved || is_closed => Ok(()),
+            Some(_) => Err(Refusal::wrong("step", Wrong::EnergisedSince)),
+            None => Err(Refusal::wrong("step", Wrong::NotProvedDead)),
         }
     }
 
@@ -226,6 +258,12 @@ impl Record {
                     });
                 }
             }
+            What::FindingBegun { isolation, .. } => self.find(isolation, entry, place),
+            What::FindingOver { isolation } => self.with(isolation, place, |i| {
+                if let Some(last) = i.findings.last_mut() {
+                    last.over = Some(Handed { to: entry.by.clone(), at: entry.said.clone() });
+                }
+            }),
             What::Ticked { device, step, check, on } => self.mark_with(device, *step, |mark| {
                 if *on {
                     mark.checks.insert(check.clone());
@@ -278,6 +316,30 @@ impl Record {
         }
     }
 
+    /// Power is on for finding lines: no proof counts any longer, neither of the boxes nor of the tester.
+    fn find(&mut self, id: &IsolationId, entry: &Entry, place: usize) {
+        let Some(of) = self.isolations.get(id) else { return };
+        let open: Vec<DeviceId> = of.open_boxes().map(|(device, _)| device.clone()).collect();
+        for device in &open {
+            self.unmark(device, &[Step::Dead]);
+        }
+        self.with(id, place, |i| {
+            i.boxes.values_mut().for_each(|b| b.is_proved = false);
+            (i.proven_before, i.proven_after) = (None, None);
+            let (by, at) = (entry.by.clone(), entry.said.clone());
+            i.findings.push(LineFinding { by, at, over: None });
+        });
+        // What stands open under another beside it was live as well.
+        let beside: Vec<IsolationId> = self.in_force().map(|i| i.of.id.clone()).collect();
+        for other in beside.into_iter().filter(|other| other != id) {
+            self.with(&other, place, |i| {
+                for (_, b) in i.boxes.iter_mut().filter(|(d, _)| open.contains(d)) {
+                    b.is_proved = false;
+                }
+            });
+        }
+    }
+
     fn with(&mut self, id: &IsolationId, place: usize, change: impl FnOnce(&mut Isolation)) {
         if let Some(mut of) = self.isolations.get(id).cloned() {
             change(&mut of);
@@ -313,7 +375,8 @@ impl Record {
                     // Its check says that the tester was shown to work again.
                     under.proven_after = Some(entry.said.clone());
                     if let Some(opened) = &of.opened {
-                        let opened = BoxUnder { of: opened.clone(), is_safe: false };
+                        let opened =
+                            BoxUnder { of: opened.clone(), is_safe: false, is_proved: true };
                         under.boxes.insert(device.clone(), opened);
                     }
                 }
@@ -321,6 +384,9 @@ impl Record {
                     own.is_safe = step.makes_safe();
                 }
             });
+            if step == Step::Dead {
+                self.proved_under_others(device, id, place);
+            }
             if step.makes_safe() {
                 // It is one box, under however many isolations it was opened.
                 self.close_under_others(device, id, place);
@@ -336,6 +402,20 @@ impl Record {
                 entry: place,
             });
         });
+    }
+
+    /// It is one box, under however many isolations it stands open: dead is dead.
+    fn proved_under_others(&mut self, device: &DeviceId, but: &IsolationId, place: usize) {
+        let is_open = |i: &&Isolation| i.boxes.get(device).is_some_and(|b| !b.is_proved);
+        let others = self.in_force().filter(|i| i.of.id != *but).filter(is_open);
+        let others: Vec<IsolationId> = others.map(|i| i.of.id.clone()).collect();
+        for other in others {
+            self.with(&other, place, |i| {
+                if let Some(own) = i.boxes.get_mut(device) {
+                    own.is_proved = true;
+                }
+            });
+        }
     }
 
     fn close_under_others(&mut self, device: &DeviceId, but: &IsolationId, place: usize) {

@@ -18,6 +18,7 @@ mod provenance;
 mod refusal;
 pub mod table;
 pub mod tables;
+mod to_make;
 mod wiring;
 
 pub use apply::{admit, apply, gather, take_back};
@@ -34,7 +35,8 @@ pub use provenance::{Fact, Provenance};
 pub use refusal::{Refusal, Wrong};
 pub use table::{Keyed, Table};
 pub use tables::*;
-pub use wiring::{Conductor, Earth, Function, Gauge, Probe, Stays, StaysKind};
+pub use to_make::{MadeInto, ToMake};
+pub use wiring::{Conductor, Earth, Function, Gauge, KeptAs, Probe, Stays, StaysKind};
 
 pub use crate::catalogue::{LoadKind, PointKind};
 pub use crate::radio::mounting::BoxKind;

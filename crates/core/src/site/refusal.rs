@@ -237,6 +237,14 @@ pub enum Wrong {
     TesterNotShown,
     #[error("the box was not proved dead under this isolation; prove it dead first")]
     NotProvedDead,
+    #[error("power is on for finding lines; switch it off again first")]
+    Finding,
+    #[error("power is not on for finding lines")]
+    NotFinding,
+    #[error("no box is open under it; there is nothing to find lines in")]
+    NothingOpen,
+    #[error("power was on in this box for finding lines; prove it dead again first")]
+    EnergisedSince,
     #[error(
         "it was found live under this isolation; switch off further, and prove it dead under that"
     )]

@@ -121,7 +121,37 @@ impl StaysKind {
     }
 }
 
-/// Something that was there and stays: counted for room, joints and the dead test, and not bought.
+/// What a switch that stays does for what is planned beside it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum KeptAs {
+    /// Nobody said.
+    #[default]
+    Unsaid,
+    /// Nothing: it works something else.
+    Beside,
+    /// It tells the unit, and carries its signal alone.
+    Signal,
+    /// It lies before what is planned here: whoever opens it takes its supply away.
+    InLine,
+}
+
+impl KeptAs {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 4] = [
+        (Self::Unsaid, "not said"),
+        (Self::Beside, "works something else"),
+        (Self::Signal, "tells the unit"),
+        (Self::InLine, "lies before the unit, and cuts it off"),
+    ];
+
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+    fn is_unsaid(&self) -> bool {
+        *self == Self::Unsaid
+    }
+}
+
+/// Something that was there and stays, or is added beside what is planned: counted for room, joints and the dead test, and not bought.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Stays {
@@ -138,6 +168,24 @@ pub struct Stays {
     /// What is written on it.
     #[serde(default)]
     pub note: String,
+    /// What it does for what is planned here, where it is a switch.
+    #[serde(default, skip_serializing_if = "KeptAs::is_unsaid")]
+    pub kept_as: KeptAs,
+    /// What it is rated for, in amperes; nothing while nobody has read it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rated_a: Option<f64>,
+    /// Whether it was not there and is added on purpose: it is bought.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub is_added: bool,
+}
+
+impl Stays {
+    /// One of which nothing more is known.
+    pub fn of(id: String, what: StaysKind) -> Self {
+        let (gang, depth_mm, rated_a) = (0, None, None);
+        let (note, kept_as, is_added) = (String::new(), KeptAs::Unsaid, false);
+        Self { id, what, gang, depth_mm, note, kept_as, rated_a, is_added }
+    }
 }
 
 /// The most things that stay in a box.
@@ -156,6 +204,10 @@ pub(super) fn stays(all: &[Stays]) -> Result<(), Refusal> {
         }
         if let Some(mm) = one.depth_mm.filter(|mm| !(1.0..=300.0).contains(mm)) {
             return Err(Refusal::wrong("stays", Wrong::Depth { mm }));
+        }
+        if let Some(is) = one.rated_a.filter(|a| !(0.1..=125.0).contains(a)) {
+            let (low, high, unit) = (0.1, 125.0, "A");
+            return Err(Refusal::wrong("rated_a", Wrong::Sheet { is, low, high, unit }));
         }
     }
     Ok(())

@@ -24,7 +24,8 @@ pub fn looks(site: &Site) -> Vec<PrevisitLook> {
     let mut asked: BTreeMap<PointId, (Vec<&'static str>, usize)> = BTreeMap::new();
     for point in site.points.iter() {
         let lead = site.box_of(point);
-        if lead.back_box == BoxKind::None {
+        // Into what is to be made nobody can look.
+        if lead.back_box == BoxKind::None || lead.to_make.is_some() {
             continue;
         }
         let devices = site.devices_at(&point.id);

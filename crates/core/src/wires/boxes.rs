@@ -11,7 +11,7 @@ use super::possible::{Possible, SeenBox};
 use super::standing::{Arrangement, Wired};
 use crate::catalogue::DeviceKind;
 use crate::site::neutrals::really;
-use crate::site::{Conductor, DeviceId, Function, Point, PointId, Site};
+use crate::site::{Conductor, DeviceId, Function, Gauge, Point, PointId, Site};
 
 /// What becomes of a conductor in a box.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -51,6 +51,30 @@ pub struct NewLead {
     pub from: String,
     /// To which terminal.
     pub to: String,
+    /// Its size: the largest of the conductors whose part it takes on; nothing while none of them is known.
+    pub size: Option<Gauge>,
+    /// Its colour by the wiring country, with its marking where it carries what that colour does not say; empty where the
+    /// country has none on record.
+    pub colour: String,
+}
+
+/// How long a lead in a box is, in millimetres, so that what it leads to can be drawn out of the box: NFPA 70, 300.14
+/// asks for six inches of free conductor.
+pub const LEAD_MM: u16 = 152;
+
+impl NewLead {
+    /// One of which size and colour are still to be found.
+    pub(super) fn new(carries: &'static str, from: String, to: String) -> Self {
+        Self { carries, from, to, size: None, colour: String::new() }
+    }
+
+    /// What is cut for it: “line, 1.5 mm², brown, 15 cm”.
+    pub fn cut(&self) -> String {
+        let size = self.size.and_then(|size| Gauge::ALL.iter().find(|(of, _)| *of == size));
+        let size = size.map_or("size as what it joins", |(_, name)| name);
+        let colour = if self.colour.is_empty() { "colour by the local code" } else { &self.colour };
+        format!("{}, {size}, {colour}, {} cm", self.carries, LEAD_MM / 10)
+    }
 }
 
 /// The plan of one box.
@@ -319,11 +343,9 @@ pub(super) fn earth(
         c.terminals.clone_from(&terminals);
     }
     if ids.len() > 1 || ids.len() == 1 && terminals.len() > 1 {
-        leads.extend(terminals.into_iter().map(|(_, to)| NewLead {
-            carries: "earth",
-            from: joint_of(ids.len()),
-            to,
-        }));
+        leads.extend(
+            terminals.into_iter().map(|(_, to)| NewLead::new("earth", joint_of(ids.len()), to)),
+        );
     }
 }
 
@@ -397,17 +419,13 @@ fn leads(
         let name = |t: (usize, usize)| terminal_name(standing, possible, plan, t).1;
         let carries = carried(plan, *first);
         if ends > 1 || ends == 1 && terminals.len() > 1 {
-            all.extend(terminals.iter().map(|t| NewLead {
-                carries: carries.name(),
-                from: joint_of(ends),
-                to: name(*t),
-            }));
+            all.extend(
+                terminals.iter().map(|t| NewLead::new(carries.name(), joint_of(ends), name(*t))),
+            );
         } else if ends == 0 && terminals.len() > 1 {
-            all.extend(terminals[1..].iter().map(|t| NewLead {
-                carries: carries.name(),
-                from: name(*first),
-                to: name(*t),
-            }));
+            all.extend(
+                terminals[1..].iter().map(|t| NewLead::new(carries.name(), name(*first), name(*t))),
+            );
         }
     }
     all

@@ -11,6 +11,7 @@ mod boxes;
 pub mod carries;
 mod direct;
 pub mod layout;
+mod leads;
 mod matching;
 pub mod net;
 pub mod plan;
@@ -20,7 +21,7 @@ mod standing;
 
 use std::collections::BTreeSet;
 
-pub use self::boxes::{BoxPlan, ConductorPlan, NewLead, terminal_carries};
+pub use self::boxes::{BoxPlan, ConductorPlan, LEAD_MM, NewLead, terminal_carries};
 use self::boxes::{boxes, is_lettered};
 use self::direct::{direct, is_direct};
 use self::layout::{CableEnd, LayoutRow};
@@ -78,6 +79,7 @@ pub fn wiring(site: &Site) -> Vec<ControlWiring> {
     let single = site.points.iter().filter(|p| !grouped.contains(&p.id));
     all.extend(single.filter_map(|point| of_point(site, point)));
     shared::merge(site, &mut all);
+    leads::cut(site, &mut all);
     all
 }
 
@@ -94,6 +96,7 @@ pub fn of_place(site: &Site, place: &PointId) -> Option<ControlWiring> {
         }
     }
     shared::merge(site, &mut all);
+    leads::cut(site, &mut all);
     all.into_iter().next()
 }
 
@@ -116,7 +119,9 @@ fn of_point(site: &Site, point: &Point) -> Option<ControlWiring> {
     let mut kinds = site.devices_at(&point.id).into_iter().filter_map(|d| site.kind(&d.kind));
     let is_switched = match point.kind {
         PointKind::Switch => kinds.any(is_of_wiring),
-        PointKind::Ceiling | PointKind::WallFitting => kinds.any(DeviceKind::may_switch),
+        PointKind::Ceiling | PointKind::WallFitting => {
+            kinds.any(|k| k.may_switch() && !point.has_on_cord(k))
+        }
         // What hangs on a cord is no wiring of the house.
         PointKind::Socket | PointKind::Outdoor if point.feed != Feed::Cord => {
             kinds.any(|k| k.may_switch() && is_of_wiring(k) && k.is_wired_in())

@@ -91,11 +91,7 @@ fn rejoin(plan: &mut BoxPlan, whole: &Whole) {
         let ends = 1 + c.joins.len();
         for (_, name) in &c.terminals {
             if ends > 1 || terminals.len() > 1 {
-                let lead = NewLead {
-                    carries: carried(&c.becomes),
-                    from: joint_of(ends),
-                    to: name.clone(),
-                };
+                let lead = NewLead::new(carried(&c.becomes), joint_of(ends), name.clone());
                 if !wanted.iter().any(|l| l.to == lead.to) {
                     wanted.push(lead);
                 }

@@ -291,7 +291,7 @@ pub fn planned() -> (Site, Vec<String>) {
 fn control(b: &mut Builder, controller: &str, load: &str, path: Path) {
     let id = format!("{controller}-{load}").parse();
     let (Ok(id), Ok(controller), Ok(load)) = (id, controller.parse(), load.parse()) else { return };
-    b.also(&Edit::put(Control { id, controller, load, path }));
+    b.also(&Edit::put(Control { id, controller, load, path, key: None, gesture: String::new() }));
 }
 
 /// Someone in the house pulls this plug now and then.

@@ -152,6 +152,9 @@ fn connectors_follow_from_the_conductors() {
     assert_eq!(joints(&plain, &[], 0), [2, 2]);
     // A switch that stays beside a new one wants its line too; what nobody knows is joined for the worst.
     assert_eq!(joints(&[wire("l", 1, "line"), wire("s", 2, "switched")], &[switch], 1), [3, 3]);
+    // Each channel takes a switched line of its own.
+    let double = kind("switch-double-two-wire").unwrap();
+    assert_eq!(joints(&[wire("l", 1, "line"), wire("s", 2, "switched")], &[double], 0), [0; 0]);
     assert_eq!(joints(&[wire("x", 4, "unknown")], &[switch], 0), [5, 5]);
     assert_eq!(
         [2, 3, 4, 5, 6].map(connector),

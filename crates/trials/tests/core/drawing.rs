@@ -87,14 +87,19 @@ fn a_wall_begins_as_far_from_the_nearer_corner_as_was_typed() {
     assert_eq!(snapped(&site, [3.0, 2.0], None, Some(1.0), None).0, [3.0, 2.0]);
 }
 
+/// Four walls of brick between two corners.
+fn four_walls(id: &str, from: Spot, to: Spot) -> Value {
+    json!({"do": "draw-rectangle", "id": id, "floor": "f", "from": from, "to": to, "construction": "brick-102"})
+}
+
 #[test]
 fn a_rectangle_leaves_out_the_sides_that_stand() {
     let mut site = flat();
-    let drawn = |from: Spot, to: Spot| json!({"do": "draw-rectangle", "id": "x", "floor": "f", "from": from, "to": to, "construction": "brick-102"});
+    let drawn = |from: Spot, to: Spot| four_walls("x", from, to);
     done(&mut site, drawn([6.0, 8.0], [10.0, 12.0])).expect("a room on the south side");
     assert_eq!(site.walls.len(), 6 + 3);
     assert_eq!(ends(&site, "x-2"), [[10.0, 8.0], [10.0, 12.0]]);
-    let other = json!({"do": "draw-rectangle", "id": "y", "floor": "f", "from": [20.0, 3.0], "to": [16.0, 1.0], "construction": "brick-102"});
+    let other = four_walls("y", [20.0, 3.0], [16.0, 1.0]);
     done(&mut site, other).expect("drawn from any corner");
     assert_eq!(site.walls.len(), 6 + 3 + 4);
 }
@@ -170,9 +175,9 @@ fn storeys_are_named_by_their_place_and_may_take_over_walls() {
     };
     done(&mut site, json!({"do": "add-storey", "id": "f", "slab": "s1"})).expect("the first");
     assert_eq!(site.slabs.len(), 0);
-    let outer = json!({"do": "draw-rectangle", "id": "o", "floor": "f", "from": [0.0, 0.0], "to": [8.0, 6.0], "construction": "brick-102"});
-    done(&mut site, outer).expect("four walls");
-    done(&mut site, json!({"do": "put", "kind": "wall", "value": {"id": "in", "floor": "f", "a": [4.0, 0.0], "b": [4.0, 6.0], "construction": "stud-wall"}})).expect("one within");
+    done(&mut site, four_walls("o", [0.0, 0.0], [8.0, 6.0])).expect("four walls");
+    let within = json!({"id": "in", "floor": "f", "a": [4.0, 0.0], "b": [4.0, 6.0], "construction": "stud-wall"});
+    done(&mut site, json!({"do": "put", "kind": "wall", "value": within})).expect("one within");
     for (wall, kind) in [("o-1", "window"), ("o-3", "door"), ("in", "door")] {
         let at =
             json!({"do": "drop-opening", "wall": wall, "id": "x", "kind": kind, "at": [2.0, 2.0]});

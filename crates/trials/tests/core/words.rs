@@ -171,6 +171,13 @@ fn found() -> Vec<Found> {
         FitFinding::NothingSwitches { names: vec![s("Hall lamps")] },
         FitFinding::NoResidual,
         FitFinding::ResidualUnknown,
+        FitFinding::ToMakeOpen { open: vec!["how long that is"] },
+        FitFinding::ToMake,
+        FitFinding::KeptUnsaid { what: s("plain switch") },
+        FitFinding::KeptOver { what: s("plain switch"), amperes: 8.0, rated: 6.0 },
+        FitFinding::KeptLoadOpen { what: s("plain switch"), load: s("Porch lamp") },
+        FitFinding::KeptUnrated { what: s("plain switch") },
+        FitFinding::KeptCuts { what: s("plain switch") },
     ];
     let mut all: Vec<_> = fits
         .into_iter()

@@ -145,6 +145,7 @@ function goOn() {
 const actOf = (move) => JSON.parse(move.dataset.sends || "{}");
 
 function fieldValue(input) {
+  if (input.dataset.type === "ticks") return [...input.querySelectorAll("input:checked")].map((box) => box.value);
   const text = input.value.trim();
   switch (input.dataset.type) {
     case "list": return text.split(",").map((part) => part.trim()).filter(Boolean);
@@ -171,7 +172,7 @@ function made(move) {
   const deed = deedOf(move.dataset.deed);
   const named = deed ? namedFor(deed, now, who()) : {};
   // What waits itself for the connection has no record yet on the server: its own id stands for it.
-  if (["prove-tester", "energise"].includes(act.do) && !act.isolation) act.isolation = named.iso;
+  if (["prove-tester", "energise", "find-lines", "end-finding"].includes(act.do) && !act.isolation) act.isolation = named.iso;
   return act;
 }
 
@@ -223,7 +224,7 @@ function tellWho() {
   if (place) place.textContent = who();
 }
 
-const WORDS = { isolate: "power off", energise: "power on", "keep-code": "a code", join: "joined" };
+const WORDS = { isolate: "power off", energise: "power on", "find-lines": "power on for finding", "end-finding": "power off", "keep-code": "a code", join: "joined" };
 
 async function send(act, move, options = {}) {
   const words = options.words ?? WORDS[act.do] ?? `${(act.step ?? act.check ?? act.do).replaceAll("-", " ")}`;
@@ -259,8 +260,10 @@ function showBeside(input, message) {
   words.setAttribute("role", "alert");
   words.textContent = message;
   input.setAttribute("aria-invalid", "true");
-  input.closest("label").append(words);
-  input.closest("label").hidden = false;
+  const label = input.closest("label");
+  if (label) label.append(words);
+  else input.after(words);
+  if (label) label.hidden = false;
   words.scrollIntoView({ block: "nearest" });
 }
 

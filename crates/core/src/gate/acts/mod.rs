@@ -5,20 +5,19 @@ use std::collections::BTreeSet;
 use serde::Deserialize;
 use serde_json::json;
 
+mod power;
 mod steps;
 
+use self::power::{energised, finding, finding_over, found_live, handed_over};
 pub(crate) use self::steps::code_held;
-use self::steps::{
-    code_kept, joined, lacks_nothing, reasoned, refuse, step_of, taken, ticked, tied,
-};
-use super::facts::plain_name;
+use self::steps::{code_kept, joined, lacks_nothing, reasoned, step_of, taken, ticked, tied};
 use super::isolate::OffReason;
 use super::{Gate, deeds, gate, isolate, retest};
 use crate::moment::Moment;
 use crate::record::{
-    CodeTaken, Cut, EntryId, FoundLive, Isolated, Isolation, IsolationId, JoinCode, JoinCodeId,
-    JoinedAt, JoiningId, Method, NextCut, OpenTime, OpenTimeId, Prepared, Record, Secured, Sender,
-    Step, Telling, What,
+    CodeTaken, Cut, EntryId, FoundLive, Isolated, IsolationId, JoinCode, JoinCodeId, JoinedAt,
+    JoiningId, Method, NextCut, OpenTime, OpenTimeId, Prepared, Record, Secured, Sender, Step,
+    Telling, What,
 };
 use crate::site::{DeviceId, Edit, Kind, NetworkId, Ref, Refusal, RoomId, Security, Site, Wrong};
 use crate::units::Dbm;
@@ -70,6 +69,19 @@ pub enum Act {
         #[serde(default)]
         why: String,
     },
+    /// Lets power in for finding lines, with all that it asks to look at ticked: conductors parted and capped, nobody near.
+    FindLines {
+        isolation: IsolationId,
+        #[serde(default)]
+        checks: BTreeSet<String>,
+        by: String,
+        at: Moment,
+        /// Why, by somebody who is not on record as allowed to work on the mains.
+        #[serde(default)]
+        why: String,
+    },
+    /// Switches off again after that.
+    EndFinding { isolation: IsolationId, by: String, at: Moment },
     /// Says that a box is live that was to be dead: what is off does not make it so.
     FoundLive {
         device: DeviceId,
@@ -205,11 +217,13 @@ pub struct Join {
 
 impl Act {
     /// Their words.
-    pub const WORDS: [&'static str; 16] = [
+    pub const WORDS: [&'static str; 18] = [
         "isolate",
         "prove-tester",
         "hand-over",
         "energise",
+        "find-lines",
+        "end-finding",
         "found-live",
         "check",
         "take-step",
@@ -258,11 +272,14 @@ impl Act {
                 vec![Telling::new(What::HandedOver { isolation, to }, Some(by), Some(at))]
             }
             Self::Energise { isolation, by, at, why } => energised(&gate, isolation, by, at, why)?,
+            Self::FindLines { isolation, checks, by, at, why } => {
+                finding(&gate, isolation, checks, by, at, why)?
+            }
+            Self::EndFinding { isolation, by, at } => finding_over(&gate, isolation, by, at)?,
             Self::FoundLive { device, found, next, decides, by, at } => {
-                let isolations = should_be_dead(&gate, device, by)?;
-                let (device, next) = (device.clone(), *next);
+                let of = found_live(&gate, device, by)?;
                 let (found, decides) = (found.trim().to_owned(), decides.trim().to_owned());
-                let what = What::FoundLive(FoundLive { isolations, device, found, next, decides });
+                let what = What::FoundLive(FoundLive { found, next: *next, decides, ..of });
                 vec![Telling::new(what, Some(by), Some(at))]
             }
             Self::Check { device, step, check, on, by, at } => {
@@ -381,46 +398,6 @@ impl Act {
         of.covers = dead.map(|(spot, _)| spot.device.id.clone()).collect();
         Ok(Some(of))
     }
-}
-
-/// Whoever holds what is off, and nobody who is not of the job, may get it.
-fn handed_over(gate: &Gate<'_>, id: &IsolationId, by: &str, to: &str) -> Result<(), Refusal> {
-    gate.record().held_by(id, by)?;
-    let names = [("me", plain_name(by)), ("to", plain_name(to)), ("iso", id.to_string())];
-    let named = names.map(|(name, is)| (name.to_owned(), is)).into();
-    let deed = deeds::hand_over();
-    refuse(&deed.lacks_by(gate.facts(), &named), "to")
-}
-
-fn energised(
-    gate: &Gate<'_>,
-    id: &IsolationId,
-    by: &str,
-    at: &Moment,
-    why: &str,
-) -> Result<Vec<Telling>, Refusal> {
-    gate.record().held_by(id, by)?;
-    let deed = deeds::energise(gate, id.as_str(), Some(id), &[]);
-    let hard = deed.lacks(gate.facts(), by).into_iter().filter(|need| !need.yields);
-    refuse(&hard.collect::<Vec<_>>(), "isolation")?;
-    let why = reasoned(gate.facts(), &deed, by, why)?;
-    let what = What::Energised { isolation: id.clone(), why };
-    Ok(vec![Telling::new(what, Some(by), Some(at))])
-}
-
-/// Every isolation that should make the box of a device dead, and does not.
-fn should_be_dead(
-    gate: &Gate<'_>,
-    device: &DeviceId,
-    by: &str,
-) -> Result<Vec<IsolationId>, Refusal> {
-    lacks_nothing(gate, &deeds::found_live(device), "device", by)?;
-    let is_of = |i: &&Isolation| {
-        gate.facts().has(&format!("covers:{}:{device}", i.of.id))
-            || i.live.contains_key(device)
-            || i.boxes.get(device).is_some_and(|b| !b.is_safe)
-    };
-    Ok(gate.record().in_force().filter(is_of).map(|i| i.of.id.clone()).collect())
 }
 
 /// A network is closed with what is expected in it, or with the reason why not.

@@ -168,6 +168,8 @@ pub struct FoundLive {
     pub isolations: Vec<IsolationId>,
     /// The device that the box is for.
     pub device: DeviceId,
+    /// What that was called.
+    pub name: String,
     /// What was live, against what.
     pub found: String,
     /// What goes on.
@@ -193,6 +195,7 @@ impl FoundLive {
             return Err(Refusal::wrong("found", Wrong::NotSaid));
         }
         note("found", &self.found)?;
+        note("name", &self.name)?;
         note("decides", &self.decides)
     }
 }
@@ -204,6 +207,19 @@ pub struct BoxUnder {
     pub of: OpenedBox,
     /// Whether it was made safe to be energised since it was last worked in.
     pub is_safe: bool,
+    /// Whether it was proved dead since power was last on in it.
+    pub is_proved: bool,
+}
+
+/// That power was on for finding lines, with conductors parted and capped and nobody near.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LineFinding {
+    /// By whom.
+    pub by: String,
+    /// When.
+    pub at: Moment,
+    /// When it went off again, and by whom; nothing while it is on.
+    pub over: Option<Handed>,
 }
 
 /// That somebody took over from another.
@@ -245,6 +261,8 @@ pub struct Isolation {
     pub energised: Option<SwitchedOn>,
     /// The boxes that were proved dead under it, by their devices.
     pub boxes: BTreeMap<DeviceId, BoxUnder>,
+    /// The times when power was on for finding lines.
+    pub findings: Vec<LineFinding>,
     /// What was found live under it, by the devices: of their boxes it makes none dead.
     pub live: BTreeMap<DeviceId, FoundLive>,
 }
@@ -253,9 +271,9 @@ impl Isolation {
     /// One that begins.
     pub fn begun(of: Isolated, by: &str, at: Moment) -> Self {
         let (proven_before, proven_after, energised) = (None, None, None);
-        let (by, handed) = (by.to_owned(), Vec::new());
+        let (by, handed, findings) = (by.to_owned(), Vec::new(), Vec::new());
         let (boxes, live) = (BTreeMap::new(), BTreeMap::new());
-        Self { of, by, at, proven_before, proven_after, handed, energised, boxes, live }
+        Self { of, by, at, proven_before, proven_after, handed, energised, boxes, findings, live }
     }
 
     /// Whether it is in force.
@@ -263,9 +281,14 @@ impl Isolation {
         self.energised.is_none()
     }
 
+    /// Whether power is on under it for finding lines.
+    pub fn is_finding(&self) -> bool {
+        self.is_in_force() && self.findings.last().is_some_and(|f| f.over.is_none())
+    }
+
     /// Whether by it the whole house is off, as far as anybody found.
     pub fn is_of_whole_house(&self) -> bool {
-        self.is_in_force() && self.means.is_main() && self.live.is_empty()
+        self.is_in_force() && !self.is_finding() && self.means.is_main() && self.live.is_empty()
     }
 
     /// Who may switch it on: whoever switched it off, or the last that it was handed over to.

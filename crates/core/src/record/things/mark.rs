@@ -52,6 +52,7 @@ steps! {
     Checked = "checked", "Connections checked", "Each joint looked at and tugged.";
     DryFitted = "dry-fitted", "Dry-fitted", "In its box, nothing pinched, no plate: safe to be energised.";
     PutBack = "put-back", "Put back", "The old wiring is back, or each conductor capped by itself: the box is safe.";
+    Bench = "bench", "Wired at the bench", "Wired into what hangs on a cord, with its plug in the hand.";
     Placed = "placed", "In place", "Plugged in, screwed in or stuck where it will live; battery in.";
     Powered = "powered", "Power test", "It works its load by its own button, without any radio.";
     Phone = "phone", "Phone ready", "The phone is on the hub's network, with the owner's account.";

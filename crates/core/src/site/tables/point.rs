@@ -6,10 +6,11 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::FloorId;
-use crate::catalogue::PointKind;
+use crate::catalogue::{DeviceKind, PointKind};
 use crate::radio::mounting::{BoxKind, Mounting};
 use crate::site::kept::{Bond, Kept, Most, Tie, between, id, kept_by_id, name, note, spot};
 use crate::site::provenance::{Fact, facts};
+use crate::site::to_make::ToMake;
 use crate::site::wiring::{Conductor, Earth, Stays, conductors, stays};
 use crate::site::{Kind, Provenance, Refusal, Spot, Wrong};
 use crate::units::Metres;
@@ -152,6 +153,9 @@ pub struct Point {
     /// The breaker that feeds it, as printed on the panel.
     #[serde(default)]
     pub circuit: String,
+    /// What has to be made before there is a box at all; nothing where it is there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub to_make: Option<ToMake>,
     /// The place on whose joints it hangs: it is dark while that box is open.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub fed_through: Option<PointId>,
@@ -242,6 +246,18 @@ impl Point {
         self.neutral != Neutral::Unknown || was_seen
     }
 
+    /// Whether a device of this kind goes there into the body of a lamp on a cord, which the plug in the hand makes dead. A
+    /// pendant hangs on a cord too, and that has no plug.
+    pub fn has_on_cord(&self, kind: &DeviceKind) -> bool {
+        let stands = matches!(self.kind, PointKind::Shelf | PointKind::Socket);
+        kind.fit.in_lamp && self.feed == Feed::Cord && stands
+    }
+
+    /// Whether a device of this kind goes there into the wiring of the house.
+    pub fn has_wired_in(&self, kind: &DeviceKind) -> bool {
+        kind.is_wired_in() && !self.has_on_cord(kind)
+    }
+
     /// What stands beside it where there is little room: its tag, or its name while it has none.
     pub fn label(&self) -> &str {
         if self.tag.is_empty() { &self.name } else { &self.tag }
@@ -265,6 +281,7 @@ impl Point {
             tag: String::new(),
             in_box_of: None,
             fed_through: None,
+            to_make: None,
             gang: 0,
             gangs: 0,
             surround_mm: 0.0,
@@ -304,6 +321,9 @@ impl Kept for Point {
         if let Some(other) = &self.in_box_of {
             visit(Tie::new("in_box_of", Kind::Point, other, Bond::Blocks));
         }
+        if let Some(other) = self.to_make.as_ref().and_then(|new| new.cable_from.as_ref()) {
+            visit(Tie::new("to_make.cable_from", Kind::Point, other, Bond::Blocks));
+        }
         if let Some(other) = &self.fed_through {
             visit(Tie::new("fed_through", Kind::Point, other, Bond::Blocks));
         }
@@ -331,6 +351,12 @@ impl Kept for Point {
         }
         if self.fed_through.as_ref() == Some(&self.id) {
             return Err(Refusal::wrong("fed_through", Wrong::FedByItself));
+        }
+        if let Some(new) = &self.to_make {
+            new.check()?;
+            if new.cable_from.as_ref() == Some(&self.id) {
+                return Err(Refusal::wrong("to_make.cable_from", Wrong::FedByItself));
+            }
         }
         if self.gangs > MOST_GANGS {
             let (is, most) = (self.gangs.into(), MOST_GANGS.into());

@@ -14,7 +14,7 @@ use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use serde_json::{Value, json};
 
-use super::machine::{AT, house, take, ticked};
+use super::machine::{AT, house, ticked};
 use crate::common::caller;
 
 /// A job, what the hands did in it, and all that a door may lead back to.
@@ -143,23 +143,8 @@ proptest! {
             house.go(door);
         }
         // Power can always come back: whatever is open is made safe, and who holds it switches it on.
-        let open: Vec<(String, String)> =
-            house.hands.open.iter().map(|(d, i)| (d.clone(), i.clone())).collect();
-        // What was found live is made dead by the main first, and proved so.
-        if open.iter().any(|(device, _)| house.hands.live.iter().any(|(live, _)| live == device)) {
-            let mut main = dot_reach_trials::acts::isolate("last", "main", &[]);
-            main["why"] = json!("the box is made safe");
-            house.send(&main, "Kit");
-            for (device, _) in &open {
-                let mut dead = take(device, "dead");
-                dead["why"] = json!("the box is made safe");
-                house.send(&dead, "Kit");
-            }
-        }
-        for (device, _) in &open {
-            let mut safe = take(device, "put-back");
-            safe["why"] = json!("the box is looked at and closed");
-            house.send(&safe, "Kit");
+        for act in house.hands.made_safe() {
+            house.send(&act, "Kit");
         }
         prop_assert!(house.hands.open.is_empty(), "{:?} cannot be made safe", house.hands.open);
         let off: Vec<(String, String)> = house.folder.record.in_force()

@@ -4,12 +4,14 @@
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use dot_reach_core::gate::checks::checks;
-use dot_reach_core::gate::gate;
 use dot_reach_core::gate::work::WorkedDevice;
+use dot_reach_core::gate::{Stand, gate};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Step};
 use dot_reach_trials::acts::{self, HUB_STEPS};
-pub(crate) use dot_reach_trials::acts::{AT, circuit, energise, isolate, kit, lamp, sound, take};
+pub(crate) use dot_reach_trials::acts::{
+    AT, circuit, end_finding, energise, find_lines, isolate, kit, lamp, sound, take,
+};
 use serde_json::{Value, json};
 
 use crate::common::{bare, wish, with};
@@ -55,6 +57,30 @@ pub(crate) fn isolated(folder: &Folder, id: &str, means: &str, circuits: &[&str]
         folder = wish(&folder, &prove).unwrap();
     }
     folder
+}
+
+const WIRE: [&str; 6] = ["dead", "noted", "code", "wired", "checked", "dry-fitted"];
+
+/// The same with more on the plan.
+pub(crate) fn planned(folder: &Folder, edits: &[Value]) -> Folder {
+    Folder { site: with(folder.site.clone(), edits), record: folder.record.clone() }
+}
+
+pub(crate) fn wired(site: &Folder, device: &str) -> Folder {
+    WIRE.iter().fold(site.clone(), |site, step| stepped(&site, device, step))
+}
+
+pub(crate) fn refused(site: &Folder, act: &Value) -> String {
+    wish(site, act).err().unwrap_or_else(|| panic!("{act} was taken"))
+}
+
+pub(crate) fn stand(site: &Folder, device: &str, step: Step) -> Stand {
+    gate(&site.record, &site.site).stand(&device.parse().unwrap(), step)
+}
+
+/// An edit of one field.
+pub(crate) fn set(kind: &str, id: &str, field: &str, value: &Value) -> Value {
+    json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value})
 }
 
 fn opened(folder: &Folder, boxes: &[&str]) -> Folder {

@@ -2,9 +2,13 @@
 #![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
 #![expect(clippy::panic, reason = "what was tapped stands in the failure")]
 
+mod bench;
 mod codes;
 mod doors;
+mod finding;
+mod found_live;
 mod machine;
+mod open_boxes;
 mod packing;
 mod parity;
 mod steps;

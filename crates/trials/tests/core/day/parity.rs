@@ -14,7 +14,7 @@ use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
 use serde_json::{Value, json};
 
-use super::machine::{AT, energise, house, isolate, take, ticked};
+use super::machine::{AT, end_finding, energise, find_lines, house, isolate, take, ticked};
 use crate::common::wish;
 
 /// Where the walks are written for `crates/web/tests/js/gate.test.mjs`.
@@ -35,6 +35,8 @@ fn tap() -> impl Strategy<Value = Value> {
         2 => iso().prop_map(|id| isolate(id, "breaker", &["7"])),
         3 => iso().prop_map(|id| json!({"do": "prove-tester", "isolation": id, "after": false, "at": AT})),
         3 => iso().prop_map(energise),
+        2 => iso().prop_map(find_lines),
+        2 => iso().prop_map(end_finding),
         1 => (iso(), any::<bool>(), 0..4).prop_map(|(id, back, stranger)| {
             let (by, to) = if back { ("Bo", "Kit") } else { ("Kit", "Bo") };
             let to = if stranger == 0 { "Stranger" } else { to };
@@ -64,6 +66,8 @@ fn deed_of(gate: &Gate<'_>, tap: &Value) -> (Deed, Vec<(String, String)>) {
         "take-back" => deeds::take_back(gate, &device(), step()),
         "prove-tester" => deeds::show_tester("x", Some(&iso()), &[]),
         "energise" => deeds::energise(gate, "x", Some(&iso()), &[]),
+        "find-lines" => deeds::find(gate, "x", Some(&iso()), &[]),
+        "end-finding" => deeds::find_over(gate, "x", Some(&iso()), &[]),
         "hand-over" => {
             named[0].1 = plain_name(text(tap, "by"));
             named.push(("to".to_owned(), plain_name(text(tap, "to"))));

@@ -14,31 +14,13 @@ use serde_json::{Value, json};
 
 use crate::common::{bare, placed, wish, with};
 use crate::day::machine::{
-    AT, circuit, energise, house, isolate, isolated, kit, lamp, sound, stepped, take, ticked,
+    AT, circuit, energise, house, isolate, isolated, kit, lamp, planned, refused, sound, stand,
+    stepped, take, ticked, wired,
 };
-
-const WIRE: [&str; 6] = ["dead", "noted", "code", "wired", "checked", "dry-fitted"];
-
-/// The same with more on the plan.
-fn planned(folder: &Folder, edits: &[Value]) -> Folder {
-    Folder { site: with(folder.site.clone(), edits), record: folder.record.clone() }
-}
-
-fn wired(site: &Folder, device: &str) -> Folder {
-    WIRE.iter().fold(site.clone(), |site, step| stepped(&site, device, step))
-}
 
 fn open(site: &Folder, expected: &[&str]) -> Folder {
     let act = json!({"do": "open-network", "id": "o1", "network": "n", "expected": expected, "by": "Kit", "at": AT});
     wish(site, &act).unwrap()
-}
-
-fn refused(site: &Folder, act: &Value) -> String {
-    wish(site, act).err().unwrap_or_else(|| panic!("{act} was taken"))
-}
-
-fn stand(site: &Folder, device: &str, step: Step) -> Stand {
-    gate(&site.record, &site.site).stand(&device.parse().unwrap(), step)
 }
 
 #[test]
@@ -115,27 +97,6 @@ fn a_box_stays_open_though_proved_dead_is_taken_back_until_somebody_says_it_is_s
     assert!(refused(&site, &energise("x")).contains("a is open"));
     let site = stepped(&site, "a", "put-back");
     assert!(wish(&site, &energise("x")).is_ok());
-}
-
-#[test]
-fn what_the_plan_says_since_is_told_and_opens_nothing() {
-    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let opened = stepped(&site, "a", "dead");
-    let changes = [
-        json!({"do": "set", "kind": "point", "id": "a", "field": "circuit", "value": "9"}),
-        json!({"do": "set", "kind": "device", "id": "a", "field": "kind", "value": "repeater-plug"}),
-        json!({"do": "remove", "kind": "device", "id": "a"}),
-        json!({"do": "remove", "kind": "point", "id": "a"}),
-    ];
-    for change in changes {
-        let site = planned(&opened, std::slice::from_ref(&change));
-        assert!(refused(&site, &energise("x")).contains("a is open"), "{change}");
-        let told = gate(&site.record, &site.site).changed_since_opened();
-        assert!(told.len() == 1 && told[0].1.contains("still open"), "{change}: {told:?}");
-        // Whatever is planned there by now, the box can be made safe, and power come back.
-        let safe = stepped(&site, "a", "put-back");
-        assert!(wish(&safe, &energise("x")).is_ok(), "{change}");
-    }
 }
 
 #[test]
@@ -447,32 +408,6 @@ fn a_neutral_that_nobody_looked_at_is_planned_by_the_main() {
     assert!(wish(&site, &isolate("x", "breaker", &["7"])).is_ok());
 }
 
-/// Whatever is learned or planned anew at an open box keeps it on the day, until it is closed or put back.
-#[test]
-fn an_open_box_stays_on_the_day_whatever_is_said_of_it() {
-    let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
-    let off = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let begun = stepped(&off, "a", "dead");
-    for edit in [
-        set("point", "a", "neutral", json!("absent")),
-        set("point", "a", "depth_mm", json!(10.0)),
-        set("point", "a", "earth", json!("none")),
-        set("point", "a", "box", json!("unknown")),
-        set("point", "a", "circuit", json!("9")),
-        set("point", "a", "circuit", json!("")),
-        set("device", "a", "kind", json!("dimmer-neutral")),
-        json!({"do": "remove", "kind": "load", "id": "lamp-a"}),
-        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
-    ] {
-        let since = planned(&begun, std::slice::from_ref(&edit));
-        let plan =
-            schedule(&analyse(&Arc::new(since.site.clone()), &Options::default()), &since.record);
-        let id = "a".parse().unwrap();
-        let is_on = plan.visits.iter().any(|v| v.devices().any(|d| *d == id));
-        assert!(is_on && !plan.left_out.iter().any(|l| l.device == id), "{edit}");
-    }
-}
-
 /// That a breaker is off says nothing of a box: it is dead once it was proved so, today.
 #[test]
 fn a_box_is_dead_when_it_was_proved_so_and_not_when_a_breaker_is_off() {
@@ -489,7 +424,10 @@ fn a_box_is_dead_when_it_was_proved_so_and_not_when_a_breaker_is_off() {
 #[test]
 fn a_code_that_is_put_is_held_as_one_that_is_kept() {
     let site = house(System::Zigbee, &["a", "b"]);
-    let put = |id: &str, device: &str, text: &str| json!({"do": "put", "kind": "join-code", "value": {"id": id, "device": device, "text": text, "at": AT}});
+    let put = |id: &str, device: &str, text: &str| {
+        let code = json!({"id": id, "device": device, "text": text, "at": AT});
+        json!({"do": "put", "kind": "join-code", "value": code})
+    };
     let good = "83FED3407A939723A5C639B26916D505C3B5";
     assert!(refused(&site, &put("k", "a", "on the back of it")).contains("never does"));
     assert!(refused(&site, &put("k", "a", &good.replacen('8', "9", 1))).contains("checksum"));
@@ -502,253 +440,4 @@ fn a_code_that_is_put_is_held_as_one_that_is_kept() {
     // What is planned no longer holds no code against another.
     let gone = planned(&kept, &[json!({"do": "remove", "kind": "device", "id": "a"})]);
     assert!(wish(&gone, &put("m", "b", good)).is_ok());
-}
-
-/// A remote goes into the box of a mains switch: while that box is open no power comes on, whatever is said of it since.
-#[test]
-fn the_open_box_of_a_remote_keeps_the_power_off() {
-    let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
-    let wall = json!({"do": "put", "kind": "point", "value": {"id": "r", "name": "r", "floor": "g", "at": [4.0, 0.0],
-        "height_m": 1.0, "kind": "switch", "box": "plastic", "circuit": "7"}});
-    let remote = json!({"do": "put", "kind": "device", "value": {"id": "r", "name": "r", "point": "r",
-        "kind": "remote-plate", "network": "n"}});
-    let house = planned(&house(System::Zigbee, &["a"]), &[wall, remote]);
-    let opened = stepped(&isolated(&house, "x", "breaker", &["7"]), "r", "dead");
-    assert!(refused(&opened, &energise("x")).contains("r is open"));
-    let gang = json!([{"id": "s", "what": "switch", "gang": 1, "depth_mm": 20.0}]);
-    for edit in [
-        set("device", "r", "kind", json!("sensor-battery")),
-        set("device", "r", "kind", json!("switch-neutral")),
-        set("point", "r", "kind", json!("bare-wall")),
-        set("point", "r", "box", json!("none")),
-        set("point", "r", "circuit", json!("9")),
-        set("point", "r", "circuit", json!("")),
-        json!({"do": "batch", "edits": [set("point", "r", "gangs", json!(1)), set("point", "r", "gang", json!(1)),
-            set("point", "r", "stays", gang)]}),
-        json!({"do": "remove", "kind": "device", "id": "r"}),
-        json!({"do": "remove", "kind": "point", "id": "r"}),
-        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
-    ] {
-        let since = planned(&opened, std::slice::from_ref(&edit));
-        assert!(refused(&since, &energise("x")).contains("is open"), "{edit}");
-        let told = gate(&since.record, &since.site);
-        assert!(told.is_open(&"r".parse().unwrap()), "{edit}");
-        let safe = stepped(&since, "r", "put-back");
-        assert!(wish(&safe, &energise("x")).is_ok(), "{edit}: it can be made safe");
-    }
-}
-
-/// Of two phones that begin one record, and of a page that is older than it, none takes anything from another.
-#[test]
-fn what_is_begun_twice_keeps_the_ticks_of_both() {
-    let begin = |sent: &str| {
-        json!({"do": "begin", "kind": "wiring-record", "value": {"id": "w", "device": "a", "diagram": sent,
-        "connected": {"c1": {"name": "c1", "goes": "line"}, "c2": {"name": "c2", "goes": "load"}}}})
-    };
-    let tick = |core: &str, is: bool| {
-        json!({"do": "set", "kind": "wiring-record", "id": "w",
-        "field": format!("connected.{core}.done"), "value": is})
-    };
-    let mut site = house(System::Zigbee, &["a"]);
-    let walk = [
-        begin("one place"),
-        tick("c1", true),
-        begin(""),
-        tick("c2", true),
-        begin("several places"),
-    ];
-    for act in &walk {
-        site = wish(&site, act).unwrap();
-    }
-    let told = site.record.wiring_records.iter().next().unwrap();
-    assert_eq!(told.diagram, "one place", "the first word stands");
-    assert!(told.connected.values().all(|c| c.done), "{:?}", told.connected);
-    // It is taken back by whoever says so, and by no beginning.
-    site = wish(&wish(&site, &tick("c1", false)).unwrap(), &begin("one place")).unwrap();
-    let told = site.record.wiring_records.iter().next().unwrap();
-    assert!(!told.connected["c1"].done && told.connected["c2"].done);
-    // Nothing is begun of what only an act says.
-    let mark = json!({"do": "begin", "kind": "mark", "value": {"id": "m", "device": "a", "step": "closed", "at": AT}});
-    refused(&site, &mark);
-}
-
-fn live(device: &str, next: &str) -> Value {
-    json!({"do": "found-live", "device": device, "found": "neutral against earth", "next": next, "decides": "Kit", "by": "Kit", "at": AT})
-}
-
-/// A neutral that is live with its breaker off: the main goes off too, and what is off stays off with it.
-#[test]
-fn what_is_not_dead_wants_more_off_and_the_first_isolation_goes_along() {
-    let site = isolated(&house(System::Zigbee, &["a", "b"]), "x", "breaker", &["7"]);
-    let site = stepped(&site, "b", "dead");
-    assert!(
-        refused(&site, &json!({"do": "found-live", "device": "a", "by": "Kit", "at": AT}))
-            .contains("found")
-    );
-    let site = wish(&site, &live("a", "main")).unwrap();
-    // By this isolation the box of a is dead for nobody and no step; that of b was proved dead by itself.
-    let again = ticked(&site, "a", "dead");
-    assert!(refused(&again, &take("a", "dead")).contains("no isolation"));
-    assert!(wish(&ticked(&site, "b", "noted"), &take("b", "noted")).is_ok());
-    let site = stepped(&isolated(&site, "y", "main", &[]), "a", "dead");
-    assert!(refused(&site, &energise("x")).contains("a is open"), "it is dark by both");
-    assert!(refused(&site, &energise("y")).contains("a is open"));
-    let site = stepped(&stepped(&site, "a", "put-back"), "b", "put-back");
-    let site = wish(&wish(&site, &energise("y")).unwrap(), &energise("x")).unwrap();
-    assert!(site.record.in_force().next().is_none());
-}
-
-#[test]
-fn a_box_that_is_found_live_with_hands_in_it_is_closed_under_the_next_cut_alone() {
-    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let site = stepped(&stepped(&site, "a", "dead"), "a", "noted");
-    let site = wish(&site, &live("a", "main")).unwrap();
-    assert_eq!(stand(&site, "a", Step::Dead), Stand::Open, "it was proved dead, and is not");
-    assert!(refused(&site, &energise("x")).contains("a is open"));
-    assert!(
-        refused(&ticked(&site, "a", "put-back"), &take("a", "put-back")).contains("found live")
-    );
-    let site = isolated(&site, "y", "main", &[]);
-    let site = stepped(&stepped(&site, "a", "dead"), "a", "put-back");
-    let site = wish(&wish(&site, &energise("y")).unwrap(), &energise("x")).unwrap();
-    assert!(site.record.in_force().next().is_none());
-}
-
-/// Whoever stops there has opened nothing: power comes back.
-#[test]
-fn who_stops_at_a_live_box_brings_power_back() {
-    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let site = wish(&site, &live("a", "stop")).unwrap();
-    let main = |site: &Folder| {
-        let analysis = analyse(&Arc::new(site.site.clone()), &Options::default());
-        schedule(&analysis, &site.record).outages().next().unwrap().cut.means.is_main()
-    };
-    assert!(!main(&site), "what is off stays the stretch that it is");
-    // The next time it is planned by the main, until a breaker was proved to make it dead.
-    let site = wish(&site, &energise("x")).unwrap();
-    assert!(main(&site));
-    let again = stepped(&isolated(&site, "z", "breaker", &["7"]), "a", "dead");
-    let again = wish(&stepped(&again, "a", "put-back"), &energise("z")).unwrap();
-    assert!(!main(&again));
-}
-
-/// The day shows what goes off beside, and each comes on again.
-#[test]
-fn the_stretch_of_a_live_box_has_the_next_cut_and_both_ends() {
-    use dot_reach_core::install::walk::{WalkAct, Walks};
-    let kinds = |site: &Folder| -> Vec<String> {
-        let analysis = analyse(&Arc::new(site.site.clone()), &Options::default());
-        let plan = schedule(&analysis, &site.record);
-        let told = gate(&site.record, &site.site);
-        let key = plan.outages().next().unwrap().key.clone();
-        let stretch = Walks::of(&analysis, &plan, &told).stretch(&key).unwrap();
-        let of = |id: &Option<_>| id.as_ref().map_or_else(String::new, ToString::to_string);
-        let word = |act: &WalkAct| match act {
-            WalkAct::Isolate { of: id, .. } => Some(format!("off {}", of(id))),
-            WalkAct::Energise { of: id, .. } => Some(format!("on {}", of(id))),
-            _ => None,
-        };
-        stretch.moves.iter().filter_map(|m| word(&m.act)).collect()
-    };
-    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    assert_eq!(kinds(&site), ["off x", "on x"]);
-    let stopped = wish(&site, &live("a", "stop")).unwrap();
-    assert_eq!(kinds(&stopped), ["off x", "on x"]);
-    let site = wish(&site, &live("a", "main")).unwrap();
-    assert_eq!(kinds(&site), ["off x", "off ", "on ", "on x"]);
-    let site = isolated(&site, "y", "main", &[]);
-    assert_eq!(kinds(&site), ["off x", "off y", "on y", "on x"]);
-    let site = stepped(&stepped(&site, "a", "dead"), "a", "put-back");
-    let site = wish(&site, &energise("y")).unwrap();
-    assert_eq!(kinds(&site), ["off x", "off y", "on y", "on x"]);
-}
-
-/// What was fitted under the next cut stays on its stretch when power is back: the rest of its cards is there.
-#[test]
-fn what_was_fitted_after_it_was_found_live_stays_on_its_stretch() {
-    let key = |site: &Folder| {
-        let analysis = analyse(&Arc::new(site.site.clone()), &Options::default());
-        schedule(&analysis, &site.record).outages().next().unwrap().key.clone()
-    };
-    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let planned = key(&site);
-    let site = wish(&site, &live("a", "main")).unwrap();
-    let site = wired(&isolated(&site, "y", "main", &[]), "a");
-    let site = wish(&wish(&site, &energise("y")).unwrap(), &energise("x")).unwrap();
-    assert_eq!(key(&site), planned);
-}
-
-/// What hangs on the joints of a box is dark while it is open, whatever lies between, and is tried when power is back.
-#[test]
-fn what_hangs_on_a_box_is_named_before_and_tried_after() {
-    use dot_reach_core::gate::checks::{cautions, checks};
-    let hangs = |id: &str, on: &str| {
-        json!({"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g",
-        "at": [5.0, 5.0], "height_m": 0.3, "kind": "socket", "box": "plastic", "circuit": "7", "fed_through": on}})
-    };
-    let guarded = circuit("7", &json!({"residual": "protected"}));
-    let site =
-        planned(&house(System::Zigbee, &["a"]), &[guarded, hangs("s", "a"), hangs("t", "s")]).site;
-    let spot = WorkedDevice::of(&site, &"a".parse().unwrap()).unwrap();
-    assert!(
-        cautions(&spot, Step::Dead).iter().any(|c| c.contains("Dark while this box is open: s, t"))
-    );
-    let after: Vec<String> = checks(&spot, Step::Powered).into_iter().map(|c| c.text).collect();
-    assert!(after.iter().any(|c| c.contains("each tried: s, t")), "{after:?}");
-    assert!(after.iter().any(|c| c.contains("trips by its test button") && c.contains("s, t")));
-    // A ring of such words ends.
-    let ring = with(
-        site,
-        &[json!({"do": "set", "kind": "point", "id": "a", "field": "fed_through", "value": "t"})],
-    );
-    assert_eq!(ring.hangs_on(ring.points.named("s").unwrap()).len(), 2);
-    let own =
-        json!({"do": "set", "kind": "point", "id": "a", "field": "fed_through", "value": "a"});
-    assert!(refused(&Folder::planned(ring), &own).contains("its own joints"));
-}
-
-/// Whatever the plan says since, an open box that is found live is said to be so, and is closed under the next cut alone.
-#[test]
-fn an_open_box_is_found_live_through_every_door() {
-    let set = |kind: &str, id: &str, field: &str, value: Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
-    let off = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let opened = stepped(&stepped(&off, "a", "dead"), "a", "noted");
-    for edit in [
-        set("point", "a", "circuit", json!("9")),
-        set("point", "a", "circuit", json!("")),
-        set("point", "a", "box", json!("none")),
-        set("device", "a", "kind", json!("repeater-plug")),
-        json!({"do": "remove", "kind": "device", "id": "a"}),
-        json!({"do": "remove", "kind": "point", "id": "a"}),
-        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
-    ] {
-        let since = planned(&opened, std::slice::from_ref(&edit));
-        let found = wish(&since, &live("a", "stop")).unwrap_or_else(|why| panic!("{edit}: {why}"));
-        assert!(refused(&found, &energise("x")).contains("a is open"), "{edit}");
-        assert!(
-            refused(&ticked(&found, "a", "put-back"), &take("a", "put-back")).contains("live"),
-            "{edit}"
-        );
-        // Who stopped can go on after all.
-        let found = wish(&found, &live("a", "main")).unwrap();
-        let main = isolated(&found, "y", "main", &[]);
-        let opens =
-            WorkedDevice::of(&main.site, &"a".parse().unwrap()).is_some_and(|s| s.opens_box());
-        let dead = if opens { stepped(&main, "a", "dead") } else { main };
-        let safe = stepped(&dead, "a", "put-back");
-        let on = wish(&wish(&safe, &energise("y")).unwrap(), &energise("x")).unwrap();
-        assert!(on.record.in_force().next().is_none(), "{edit}");
-    }
-}
-
-/// A proof that is taken back leaves the box as live as it was found.
-#[test]
-fn a_proof_taken_back_leaves_the_box_as_live_as_it_was_found() {
-    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
-    let site = wish(&stepped(&site, "a", "dead"), &live("a", "main")).unwrap();
-    let site = stepped(&isolated(&site, "y", "main", &[]), "a", "dead");
-    assert!(wish(&ticked(&site, "a", "put-back"), &take("a", "put-back")).is_ok());
-    let back = json!({"do": "take-back", "device": "a", "step": "dead"});
-    let site = wish(&site, &back).unwrap();
-    assert!(refused(&ticked(&site, "a", "put-back"), &take("a", "put-back")).contains("live"));
 }

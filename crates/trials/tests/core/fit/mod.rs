@@ -4,6 +4,7 @@
 #![expect(clippy::unwrap_used, reason = "the catalogue holds what the tests name")]
 
 mod far_places;
+mod kept;
 mod loads;
 mod order;
 mod record;

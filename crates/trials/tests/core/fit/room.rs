@@ -2,6 +2,8 @@
 
 #![expect(clippy::float_cmp, reason = "quarters of cubic inches add up exactly")]
 
+use dot_reach_core::bill::{Bill, bill};
+
 use super::*;
 
 #[test]
@@ -233,4 +235,93 @@ fn six_boxes_of_the_code() {
         let is_full = rules(&found(&house, "switch-slim")).contains(&("volume", Fits::No));
         assert_eq!(is_full, needs > has, "{needs} in³ in {has} in³");
     }
+}
+
+#[test]
+fn a_box_that_is_not_there_yet_is_work_that_asks_where_its_cable_comes_from() {
+    let of = |new: &Value| {
+        let more = json!({"to_make": new, "neutral": "unknown", "earth": "unknown"});
+        rules(&found(
+            &site(&[
+                place("q", &json!({"at": [3.0, 1.0]})),
+                place("p", &more),
+                lamps("l", "p", &json!({})),
+            ]),
+            "switch-neutral",
+        ))
+    };
+    let said = json!({"into": "masonry", "cable_from": "q", "cable_m": 4.5, "who": "Ines"});
+    assert_eq!(of(&said), [("new-box", Fits::IfSo)]);
+    // Its cable brings what is where it comes from, and no more than is known of that.
+    let from = |neutral: &str, earth: &str| {
+        let more = json!({"to_make": said, "neutral": "unknown", "earth": "unknown"});
+        let source = json!({"at": [3.0, 1.0], "neutral": neutral, "earth": earth});
+        rules(&found(
+            &site(&[place("q", &source), place("p", &more), lamps("l", "p", &json!({}))]),
+            "switch-neutral",
+        ))
+    };
+    assert!(from("unknown", "conductor").contains(&("neutral", Fits::NotKnown)));
+    assert!(from("absent", "conductor").contains(&("neutral", Fits::No)));
+    assert!(from("seen", "unknown").contains(&("earth", Fits::NotKnown)));
+    for field in ["into", "cable_from", "cable_m", "who"] {
+        let mut blank = said.clone();
+        blank.as_object_mut().unwrap().remove(field);
+        let found = of(&blank);
+        assert!(found.contains(&("new-box", Fits::NotKnown)), "{field}: {found:?}");
+    }
+}
+
+#[test]
+fn a_new_box_costs_its_box_its_cable_and_the_time_of_both() {
+    let new = json!({"into": "board", "cable_from": "q", "cable_m": 4.5, "who": "Ines"});
+    let house = |new: Value| {
+        site(&[
+            place("q", &json!({"at": [3.0, 1.0]})),
+            place("p", &json!({"to_make": new})),
+            put(
+                "device",
+                "u",
+                &json!({"name": "u", "point": "p", "kind": "switch-neutral", "network": "n"}),
+            ),
+        ])
+    };
+    let [with_it, without] = [house(new), house(Value::Null)];
+    let of = |site: &Site, what: &str| {
+        let found = bill(site, 1);
+        found.lines.iter().filter(|l| l.what == what).map(|l| l.count).sum::<f64>()
+    };
+    assert!((of(&with_it, "Back box, new") - 1.0).abs() < 1e-9);
+    // Cable is bought by the whole metre.
+    assert!((of(&with_it, "Mains cable") - 5.0).abs() < 1e-9);
+    assert!(of(&without, "Back box, new").abs() < 1e-9 && of(&without, "Mains cable").abs() < 1e-9);
+    // 25 minutes to cut, 4.5 m at 6 minutes: 52 more.
+    let more = bill(&with_it, 1).wiring_hours - bill(&without, 1).wiring_hours;
+    assert!((more * 60.0 - 52.0).abs() < 1e-6, "{more}");
+}
+
+#[test]
+fn a_new_box_that_two_share_is_made_once() {
+    let new = json!({"into": "board", "cable_from": "q", "cable_m": 4.5, "who": "Ines"});
+    let unit = |id: &str, at: &str| {
+        put(
+            "device",
+            id,
+            &json!({"name": id, "point": at, "kind": "switch-neutral", "network": "n"}),
+        )
+    };
+    let house = |new: Value| {
+        site(&[
+            place("q", &json!({"at": [3.0, 1.0]})),
+            place("p", &json!({"to_make": new, "gangs": 2, "gang": 1})),
+            place("r", &json!({"in_box_of": "p", "gangs": 0, "gang": 2})),
+            unit("u", "p"),
+            unit("v", "r"),
+        ])
+    };
+    let [both, none] = [house(new), house(Value::Null)].map(|site| bill(&site, 1));
+    let boxes =
+        |of: &Bill| of.lines.iter().find(|l| l.what == "Back box, new").map_or(0.0, |l| l.count);
+    assert!((boxes(&both) - 1.0).abs() < 1e-9 && boxes(&none).abs() < 1e-9);
+    assert!(((both.wiring_hours - none.wiring_hours) * 60.0 - 52.0).abs() < 1e-6);
 }

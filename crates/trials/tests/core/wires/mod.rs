@@ -2,7 +2,10 @@
 #![expect(clippy::unwrap_used, reason = "a search that finds nothing has failed its test")]
 
 mod asked;
+mod direct;
 mod electricity;
+mod houses;
+mod told;
 mod twin;
 
 use dot_reach_core::wires::layout::{Cable, CableEnd, LAYOUTS};

@@ -12,6 +12,7 @@ use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::lamp_ways::{LampWayAt, lamp_ways};
 use dot_reach_core::fit::schools::{GroupSchool, SchoolAt, chosen, schools};
+use dot_reach_core::fit::settings::what_follows;
 use dot_reach_core::site::{Edit, Kind, Point, PointId, Site};
 use dot_reach_core::systems::{HubAt, SystemAt, systems};
 use dot_reach_core::units::typographic;
@@ -70,6 +71,10 @@ struct SystemRow {
 #[expect(clippy::struct_excessive_bools, reason = "each is a column of yes or no")]
 struct Row {
     name: String,
+    /// What follows from what its article is set to.
+    set: Vec<String>,
+    /// Whether it is what is planned, set otherwise.
+    is_other_setting: bool,
     verdict: &'static str,
     class: &'static str,
     reasons: Vec<String>,
@@ -159,6 +164,10 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
         let later = candidate.later.map(|k| format!("{} is a later generation of it.", k.name));
         let row = Row {
             name: kind.name.clone(),
+            set: what_follows(kind),
+            is_other_setting: device
+                .and_then(|d| site.kind(&d.kind))
+                .is_some_and(|now| kind.is_other_setting_of(now)),
             verdict: word,
             class,
             reasons: candidate.reasons.iter().map(ToString::to_string).chain(later).collect(),

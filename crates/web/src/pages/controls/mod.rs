@@ -56,6 +56,9 @@ struct Named {
 struct Row {
     id: String,
     controller: String,
+    /// What a hand does there.
+    key: String,
+    gesture: String,
     load: String,
     is_direct: bool,
     hop: String,
@@ -118,6 +121,8 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
         rows.push(Row {
             id: control.id.to_string(),
             controller: name(&control.controller),
+            key: control.key.map(|key| key.to_string()).unwrap_or_default(),
+            gesture: control.gesture.clone(),
             load: name(&control.load),
             is_direct: control.path == Path::Direct,
             hop,

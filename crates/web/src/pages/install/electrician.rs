@@ -90,7 +90,7 @@ fn off(site: &Site, record: &Record, visit: &str, outage: &PowerOff) -> Off {
             Some((spot.device.name.clone(), spot.kind.name.clone(), wiring(&spot, record)))
         });
         Some(Boxed {
-            tag: point.label().to_owned(),
+            tag: point.tag.clone(),
             place: format!("{}, {}", point.name, site.room_name(point)),
             devices: devices.collect(),
         })

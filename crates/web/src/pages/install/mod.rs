@@ -7,6 +7,7 @@ pub(crate) mod fault;
 mod moves;
 pub(crate) mod offline;
 pub(crate) mod overview;
+mod power_moves;
 pub(crate) mod stretch;
 mod wiring_sheet;
 

@@ -3,32 +3,50 @@
 use dot_reach_core::Analysis;
 use dot_reach_core::codes;
 use dot_reach_core::gate::Gate;
-use dot_reach_core::gate::checks::{cautions, checks, power_cautions};
-use dot_reach_core::gate::isolate;
+use dot_reach_core::gate::checks::{cautions, checks};
 use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::{Stretch, WalkAct};
-use dot_reach_core::record::{Cut, IsolationId, NextCut, Record, Step};
+use dot_reach_core::record::{Record, Step};
 use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use serde_json::json;
 
-use super::overview::{labels, why};
+use super::power_moves::{
+    energise_card, find_card, find_over_card, found_live, further_card, isolate_card, prove_card,
+};
 use super::wiring_sheet::{SettingsSheet, WiringSheet, settings_sheet, wiring};
 use crate::pages::jobs::day;
 
 /// What a card says beside its checks.
 pub(super) enum Body {
     Plain(String),
-    Dead { text: String, found: Vec<String>, device: String },
+    Dead {
+        text: String,
+        found: Vec<String>,
+        device: String,
+    },
     Isolate(Isolating),
     Wiring(Box<WiringSheet>),
     Settings(Box<SettingsSheet>),
     Code(CodeAsked),
     Join(Box<JoinSheet>),
-    Open { what: String, expected: Vec<(String, bool)> },
-    Tie { masters: Vec<(String, String)> },
-    Energise { text: String, hand_over: String },
+    Open {
+        what: String,
+        expected: Vec<(String, bool)>,
+    },
+    Tie {
+        masters: Vec<(String, String)>,
+    },
+    Energise {
+        text: String,
+        hand_over: String,
+    },
+    /// Power is let in for finding lines: each box with its page, and what is looked at before.
+    Find {
+        boxes: Vec<(String, String)>,
+        checks: Vec<(String, String)>,
+    },
 }
 
 /// What is switched off, as the form begins.
@@ -82,24 +100,10 @@ pub(super) fn told(
     match act {
         WalkAct::Isolate { of, further: true } => further_card(gate, stretch, of.as_ref()),
         WalkAct::Isolate { of, .. } => isolate_card(gate, outage, of.as_ref()),
-        WalkAct::ProveTester { of, .. } => {
-            let done = of.as_ref().and_then(|i| record.isolations.get(i)?.proven_before.clone());
-            let act =
-                of.as_ref().map(|i| json!({"do": "prove-tester", "isolation": i, "after": false}));
-            Told {
-                record: done.map(|at| day(&at)).unwrap_or_default(),
-                act: act
-                    .unwrap_or_else(|| json!({"do": "prove-tester", "after": false}))
-                    .to_string(),
-                verb: "It works",
-                ..plain(
-                    "Show that the tester works",
-                    "On a source that is known to be live, right before the tests. It is shown again after \
-                     the tests of each box.",
-                )
-            }
-        }
+        WalkAct::ProveTester { of, .. } => prove_card(gate, of.as_ref()),
         WalkAct::Energise { of, .. } => energise_card(gate, of.as_ref()),
+        WalkAct::Find { of, time } => find_card(gate, stretch, of.as_ref(), *time),
+        WalkAct::FindOver { of, time } => find_over_card(gate, of.as_ref(), *time),
         WalkAct::Open { network, expected } => open_card(site, gate, network, expected),
         WalkAct::Close { network, of, .. } => {
             let name = network_name(site, network);
@@ -136,7 +140,7 @@ pub(super) fn told(
     }
 }
 
-fn plain(heading: &str, text: &str) -> Told {
+pub(super) fn plain(heading: &str, text: &str) -> Told {
     Told {
         heading: heading.to_owned(),
         record: String::new(),
@@ -153,104 +157,6 @@ fn plain(heading: &str, text: &str) -> Told {
 
 fn network_name(site: &Site, network: &NetworkId) -> String {
     site.networks.get(network).map_or_else(String::new, |n| n.name.clone())
-}
-
-fn isolate_card(gate: &Gate<'_>, outage: Option<&PowerOff>, of: Option<&IsolationId>) -> Told {
-    let Some(outage) = outage else { return plain("Switch off", "") };
-    let site = gate.site();
-    let record = off_record(gate, of);
-    let means = if outage.cut.means.is_main() { Cut::Main } else { Cut::Breaker };
-    let (low, high) = outage.off.range();
-    Told {
-        record,
-        cautions: power_cautions().map(str::to_owned).collect(),
-        body: Body::Isolate(Isolating {
-            means: json!(means).as_str().unwrap_or_default().to_owned(),
-            circuits: outage.cut.circuits.join(", "),
-            boxes: labels(site, outage),
-            why: why(outage),
-            off: format!("{} to {}", super::overview::long(low), super::overview::long(high)),
-            verified: isolate::really_off(site, &outage.cut.circuits),
-        }),
-        act: json!({"do": "isolate"}).to_string(),
-        verb: "It is off and locked",
-        stem: "iso",
-        ..plain("Switch off", "")
-    }
-}
-
-/// What is on record of something that is off.
-fn off_record(gate: &Gate<'_>, of: Option<&IsolationId>) -> String {
-    let record = of.and_then(|i| gate.record().isolations.get(i)).map(|i| {
-        format!("{} {}, by {}, {}", i.means.name(), i.circuits.join(", "), i.by, day(&i.at))
-    });
-    record.unwrap_or_default()
-}
-
-/// A box was found live: what goes off beside what is off, which stays off with it.
-fn further_card(gate: &Gate<'_>, stretch: &Stretch, of: Option<&IsolationId>) -> Told {
-    let Some(off) = &stretch.further else { return plain("Switch off further", "") };
-    let site = gate.site();
-    let live = gate.record().isolations.iter().flat_map(|i| i.live.values());
-    let live = live.filter(|l| stretch.boxes.contains(&l.device)).collect::<Vec<_>>();
-    let name = |d: &DeviceId| site.devices.get(d).map_or_else(|| d.to_string(), |d| d.name.clone());
-    let mut boxes: Vec<String> = live.iter().map(|l| name(&l.device)).collect();
-    boxes.dedup();
-    let found: Vec<&str> = live.iter().map(|l| l.found.as_str()).collect();
-    let is_main = live.iter().any(|l| l.next == NextCut::Main);
-    let means = if is_main { off.means } else { Cut::Breaker };
-    Told {
-        record: off_record(gate, of),
-        cautions: power_cautions().map(str::to_owned).collect(),
-        body: Body::Isolate(Isolating {
-            means: json!(means).as_str().unwrap_or_default().to_owned(),
-            circuits: off.circuits.join(", "),
-            boxes: boxes.join(", "),
-            why: format!(
-                "Found live: {}. What is off already stays off with it, and both come on again.",
-                found.join("; ")
-            ),
-            off: "as long as it takes".to_owned(),
-            verified: String::new(),
-        }),
-        act: json!({"do": "isolate"}).to_string(),
-        verb: "It is off and locked",
-        stem: "iso",
-        ..plain("Switch off further", "")
-    }
-}
-
-fn energise_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {
-    let record = gate.record();
-    let on = of.and_then(|i| record.isolations.get(i)?.energised.clone());
-    let holder = of.and_then(|i| record.isolations.get(i)).map(|i| i.holder().to_owned());
-    let text = holder.map_or_else(
-        || "Look at every box once more: closed up or fitted, every hand out.".to_owned(),
-        |holder| {
-            format!(
-                "Look at every box once more: closed up or fitted, every hand out. Then {holder} \
-                 switches it on."
-            )
-        },
-    );
-    Told {
-        record: on.map(|on| format!("by {}, {}", on.by, day(&on.at))).unwrap_or_default(),
-        cautions: power_cautions().last().map(str::to_owned).into_iter().collect(),
-        body: Body::Energise {
-            text,
-            hand_over: of
-                .map(|i| json!({"do": "hand-over", "isolation": i}).to_string())
-                .unwrap_or_default(),
-        },
-        act: match of {
-            Some(of) => json!({"do": "energise", "isolation": of}),
-            // The record waits for the connection; the page knows its id.
-            None => json!({"do": "energise"}),
-        }
-        .to_string(),
-        verb: "It is on again",
-        ..plain("Switch on again", "")
-    }
 }
 
 fn open_card(site: &Site, gate: &Gate<'_>, network: &NetworkId, expected: &[DeviceId]) -> Told {
@@ -346,19 +252,6 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
     }
 }
 
-/// What was found live in the box of a device under what is off now, in words.
-fn found_live(gate: &Gate<'_>, device: &DeviceId) -> Vec<String> {
-    let of = gate.record().in_force().filter_map(|i| Some((i, i.live.get(device)?)));
-    of.map(|(i, live)| {
-        let off = match (i.means.is_main(), i.circuits.as_slice()) {
-            (true, _) => "the main switch".to_owned(),
-            (false, circuits) => format!("breaker {}", circuits.join(" and ")),
-        };
-        format!("Live with {off} off: {}. Then: {}.", live.found, live.next.name())
-    })
-    .collect()
-}
-
 /// What a step asks to do.
 fn asks(spot: &WorkedDevice<'_>, step: Step) -> (&'static str, &'static str) {
     match step {
@@ -382,6 +275,10 @@ fn asks(spot: &WorkedDevice<'_>, step: Step) -> (&'static str, &'static str) {
             ("Fit it without its plate", "Pushed in as it will stay, so that power can come back.")
         }
         Step::PutBack => ("Put the old wiring back", ""),
+        Step::Bench => (
+            "Wire it into the lamp, plug in the hand",
+            "At a table, by the maker’s diagram. Its code is kept before the body is closed.",
+        ),
         Step::Placed => ("Put it where it will live", ""),
         Step::Powered => (
             "Try it by its own button",

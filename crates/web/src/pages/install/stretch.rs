@@ -246,6 +246,8 @@ fn key_of_move(act: &WalkAct) -> String {
         WalkAct::Isolate { further: false, .. } => "isolate".to_owned(),
         WalkAct::ProveTester { further: false, .. } => "prove".to_owned(),
         WalkAct::Energise { further: false, .. } => "energise".to_owned(),
+        WalkAct::Find { .. } => "find".to_owned(),
+        WalkAct::FindOver { .. } => "find-over".to_owned(),
         WalkAct::Isolate { .. } => "isolate-further".to_owned(),
         WalkAct::ProveTester { .. } => "prove-further".to_owned(),
         WalkAct::Energise { .. } => "energise-further".to_owned(),

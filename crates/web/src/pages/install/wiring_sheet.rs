@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use dot_reach_core::bill::{connector, joints, staying};
 use dot_reach_core::catalogue::{DeviceKind, rates};
 use dot_reach_core::fit::FitPlace;
-use dot_reach_core::gate::checks::settings;
+use dot_reach_core::gate::checks::{settings, spare_outputs};
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::record::{Connected, Record, WiringRecord};
 use dot_reach_core::site::{Conductor, Function, Point};
@@ -52,6 +52,10 @@ pub(super) struct WiringSheet {
     pub(super) put_back: String,
     pub(super) old_device: String,
     pub(super) hidden: Vec<(String, String)>,
+    /// What its article is set to; empty where there is nothing to set.
+    pub(super) set_to: String,
+    /// Its outputs on which no load hangs.
+    pub(super) spare: Vec<String>,
     pub(super) point: String,
 }
 
@@ -128,7 +132,7 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
     WiringSheet {
         form: form(spot, record, &planned),
         diagram_of: plan.map(diagram),
-        leads: new.map(|l| format!("New lead, {}: {} to {}", l.carries, l.from, l.to)).collect(),
+        leads: new.map(|l| format!("New lead: {} to {}; {}", l.from, l.to, l.cut())).collect(),
         is_usual: plan.is_some_and(|b| !b.conductors.iter().any(|c| c.is_surveyed)),
         has_changed,
         tried: control.as_ref().map_or(0, |c| c.works.len()),
@@ -148,6 +152,8 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
         put_back: said(|r| &r.put_back),
         old_device: said(|r| &r.old_device),
         hidden: spot.kind.wiring.hidden.iter().map(|h| (h.clone(), set(h))).collect(),
+        set_to: spot.kind.set_to.clone(),
+        spare: spare_outputs(spot).map(|(_, text)| text).collect(),
         point: spot.point.id.to_string(),
     }
 }

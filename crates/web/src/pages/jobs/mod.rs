@@ -7,7 +7,6 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::Weight;
-use dot_reach_core::moment::Moment;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::summary::Summary;
 use dot_reach_store::{JobId, JobSummary, Store};
@@ -118,8 +117,5 @@ fn needs(analysis: &Analysis) -> Vec<String> {
 
 /// The day and minute of a time as `2026-03-14 10:05`, where somebody said it.
 pub(crate) fn day(at: &str) -> String {
-    if at == &*Moment::first() {
-        return "not said".to_owned();
-    }
-    at.chars().take(16).map(|c| if c == 'T' { ' ' } else { c }).collect()
+    dot_reach_core::moment::in_words(at)
 }

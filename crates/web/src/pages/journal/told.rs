@@ -101,9 +101,17 @@ impl Names<'_> {
             What::Energised { isolation, why } => {
                 format!("switched on {}{}", self.off(isolation), because(why))
             }
+            What::FindingBegun { isolation, why, .. } => {
+                let because =
+                    if why.is_empty() { String::new() } else { format!(", because {why}") };
+                format!("Power on for finding lines under {}{because}", self.off(isolation))
+            }
+            What::FindingOver { isolation } => {
+                format!("Power off again after finding lines under {}", self.off(isolation))
+            }
             What::FoundLive(of) => format!(
                 "{}: found live with {} off: {}; {}{}",
-                self.device(&of.device),
+                of.name,
                 of.isolations.iter().map(|i| self.off(i)).collect::<Vec<_>>().join(" and "),
                 of.found,
                 of.next.name(),

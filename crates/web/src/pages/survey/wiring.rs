@@ -8,8 +8,8 @@ use dot_reach_core::fit::candidates::{Candidate, candidates};
 use dot_reach_core::fit::space::goes_by_volume;
 use dot_reach_core::site::neutrals::with_partners;
 use dot_reach_core::site::{
-    Device, Earth, Edit, Function, Gauge, Kind, Layout, Load, LoadKind, Point, PointId, PointKind,
-    Residual, Site, Stays, StaysKind, Tried,
+    Device, Earth, Edit, Function, Gauge, KeptAs, Kind, Layout, Load, LoadKind, MadeInto, Point,
+    PointId, PointKind, Residual, Site, Stays, StaysKind, ToMake, Tried,
 };
 use dot_reach_core::units::typographic;
 use serde_json::{Value, json};
@@ -30,6 +30,8 @@ pub(super) struct BoxForm {
     pub(super) boxes_of: Vec<Choice>,
     /// On whose joints it hangs.
     pub(super) fed_through: Vec<Choice>,
+    /// What has to be made before there is a box, or the edit that says so.
+    pub(super) to_make: Result<NewBoxForm, String>,
     /// The point whose box it shares, and its name; empty for a box of its own.
     pub(super) shared: Option<(String, String)>,
     pub(super) conductors: Vec<ConductorRow>,
@@ -39,6 +41,17 @@ pub(super) struct BoxForm {
     pub(super) colours: String,
     /// Whether the volume decides here.
     pub(super) by_volume: bool,
+}
+
+/// A box that is not there yet.
+pub(super) struct NewBoxForm {
+    pub(super) into: Vec<Choice>,
+    pub(super) cable_from: Vec<Choice>,
+    pub(super) cable_m: String,
+    pub(super) opening: String,
+    pub(super) who: String,
+    /// The edit that says it is there.
+    pub(super) made: String,
 }
 
 pub(super) struct ConductorRow {
@@ -63,6 +76,10 @@ pub(super) struct StaysRow {
     pub(super) gang: String,
     pub(super) depth: String,
     pub(super) note: String,
+    pub(super) kept_as: Vec<Choice>,
+    pub(super) rated: String,
+    pub(super) is_added: bool,
+    pub(super) is_switch: bool,
     /// The edit that says it is gone.
     pub(super) gone: String,
 }
@@ -162,6 +179,24 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
             .filter(|p| p.floor == point.floor || point.fed_through.as_ref() == Some(&p.id))
             .map(|p| choice(p.id.as_str(), p.title(), point.fed_through.as_ref() == Some(&p.id))),
     );
+    let say = |value: Value| json!(Edit::set(Kind::Point, &point.id, "to_make", value)).to_string();
+    let to_make = point.to_make.as_ref().map_or_else(
+        || Err(say(json!(ToMake::default()))),
+        |new| {
+            let from = |p: &Point| new.cable_from.as_ref() == Some(&p.id);
+            let mut cable_from = vec![choice("", "nobody said", new.cable_from.is_none())];
+            let others = site.points.iter().filter(|p| p.id != point.id);
+            cable_from.extend(others.map(|p| choice(p.id.as_str(), p.title(), from(p))));
+            Ok(NewBoxForm {
+                into: choices(&MadeInto::ALL, new.into),
+                cable_from,
+                cable_m: new.cable_m.map(|m| typographic(m, 1)).unwrap_or_default(),
+                opening: new.opening.clone(),
+                who: new.who.clone(),
+                made: say(json!(null)),
+            })
+        },
+    );
     let rows = point.conductors.iter().enumerate().map(|(n, c)| ConductorRow {
         number: n,
         count: c.count,
@@ -205,6 +240,7 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
         earths: choices(&Earth::ALL, point.earth),
         boxes_of,
         fed_through,
+        to_make,
         shared: lead.map(|p| (p.id.to_string(), p.name.clone())),
         conductors: rows.collect(),
         stays: stays_rows(point),
@@ -226,6 +262,10 @@ fn stays_rows(point: &Point) -> Vec<StaysRow> {
             gang: unless_nought(one.gang),
             depth: one.depth_mm.map(|mm| typographic(mm, 0)).unwrap_or_default(),
             note: one.note.clone(),
+            kept_as: choices(&KeptAs::ALL, one.kept_as),
+            rated: one.rated_a.map(|a| typographic(a, 1)).unwrap_or_default(),
+            is_added: one.is_added,
+            is_switch: one.what == StaysKind::Switch,
             gone: json!(Edit::set(Kind::Point, &point.id, "stays", json!(left))).to_string(),
         }
     };

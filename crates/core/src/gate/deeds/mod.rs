@@ -1,13 +1,17 @@
 //! What every act of the day needs, and what follows from it, as data. The server asks them before it puts
 //! anything on record; a phone without a line asks the same.
 
+mod power;
+
+pub(super) use self::power::reached;
+pub use self::power::{energise, find, find_over, hand_over, isolate, show_tester};
 use super::facts::{Deed, FactQuery, Need, all, none};
 use super::rules::{GateRule, Lacks, RULES, Rests};
 use super::work::WorkedDevice;
-use super::{Gate, checks, isolate, unsettled};
+use super::{Gate, checks, unsettled};
 use crate::catalogue::Duty;
 use crate::radio::system::RouteChoice;
-use crate::record::{Isolated, Isolation, IsolationId, Step};
+use crate::record::Step;
 use crate::site::{Device, DeviceId, NetworkId, Site};
 
 fn need(what: Lacks, any: Vec<Vec<FactQuery>>, yields: bool) -> Need {
@@ -39,149 +43,14 @@ pub fn step_key(device: &DeviceId, step: Step) -> String {
     format!("step:{device}:{}", step.word())
 }
 
-/// An isolation in a deed: one that is on record, or one that the facts name.
-fn iso(of: Option<&IsolationId>) -> String {
-    of.map_or_else(|| "$iso".to_owned(), ToString::to_string)
-}
-
-/// What an isolation reaches: `covers` for each device whose box it makes dead, `dark` for each that is
-/// without power by it.
-pub(super) fn reached(
-    site: &Site,
-    of: &Isolation,
-    all: &[(WorkedDevice<'_>, Vec<String>)],
-) -> Vec<String> {
-    let id = &of.of.id;
-    let mut facts = Vec::new();
-    for (spot, circuits) in all {
-        let device = &spot.device.id;
-        let is_dead = isolate::makes_dead(site, of, circuits) && !of.live.contains_key(device);
-        if is_dead && (!spot.is_of_kit() || of.means.is_main()) {
-            facts.push(format!("covers:{id}:{device}"));
-        }
-        if isolate::touches(site, of, circuits) {
-            facts.push(format!("dark:{id}:{device}"));
-        }
-    }
-    facts
-}
-
-/// Switching off. What it reaches is that of one that is said so; whoever says something else asks the server
-/// what that reaches.
-pub fn isolate(key: &str, site: &Site, of: &Isolated, boxes: &[DeviceId]) -> Deed {
-    let of = Isolation::begun(of.clone(), "", crate::moment::Moment::first());
-    let reached = reached(site, &of, &super::work::circuits_of_all(site)).into_iter();
-    let own = format!(":{}:", of.of.id);
-    let mut gives = vec!["off:$iso".to_owned(), "holder:$iso:$me".to_owned()];
-    gives.extend(of.means.is_main().then(|| "whole:$iso".to_owned()));
-    gives.extend(reached.map(|fact| fact.replacen(&own, ":$iso:", 1)));
-    let first = boxes.first().map(|d| vec!["off:$iso".to_owned(), format!("covers:$iso:{d}")]);
-    Deed {
-        key: format!("isolate:{key}"),
-        needs: may_mains().into(),
-        gives,
-        done: first.unwrap_or_default(),
-        ..Deed::default()
-    }
-}
-
-/// Binds the isolation that some boxes are worked in under, where it is not named.
-fn under(of: Option<&IsolationId>, boxes: &[DeviceId]) -> Vec<String> {
-    match (of, boxes.first()) {
-        (None, Some(device)) => vec!["off:$iso".to_owned(), format!("covers:$iso:{device}")],
-        _ => Vec::new(),
-    }
-}
-
-/// Showing that the tester works, before the tests.
-pub fn show_tester(key: &str, of: Option<&IsolationId>, boxes: &[DeviceId]) -> Deed {
-    let iso = iso(of);
-    Deed {
-        key: format!("tester:{key}"),
-        binds: under(of, boxes),
-        needs: vec![hard(Lacks::NotOff, all([format!("off:{iso}")]))],
-        gives: vec![format!("tester:{iso}")],
-        done: vec![format!("tester:{iso}")],
-        ..Deed::default()
-    }
-}
-
-/// Handing an isolation over, which stands for `$iso`, to somebody, who stands for `$to`.
-pub fn hand_over() -> Deed {
-    Deed {
-        key: "hand-over".to_owned(),
-        needs: vec![
-            hard(Lacks::NotHeld, all(["holder:$iso:$me".to_owned()])),
-            // Handed to nobody, nobody could switch it on.
-            hard(Lacks::NotKnown, all(["known:$to".to_owned()])),
-        ],
-        ends: vec!["holder:$iso:*".to_owned()],
-        gives: vec!["holder:$iso:$to".to_owned()],
-        ..Deed::default()
-    }
-}
-
-/// Switching on again: by who holds it, and only when no box under it stands open, nor one that shares a
-/// circuit with it, nor a product of a kit that was begun is left.
-pub fn energise(gate: &Gate<'_>, key: &str, of: Option<&IsolationId>, boxes: &[DeviceId]) -> Deed {
-    let iso = iso(of);
-    let mut needs = vec![
-        hard(Lacks::NotOff, all([format!("off:{iso}")])),
-        hard(Lacks::NotHeld, all([format!("holder:{iso}:$me")])),
-    ];
-    let site = gate.site;
-    let spots = site
-        .devices
-        .iter()
-        .filter_map(|d| WorkedDevice::of(site, &d.id))
-        .filter(WorkedDevice::opens_box);
-    for spot in spots {
-        let (device, name) = (&spot.device.id, &spot.device.name);
-        let open = Lacks::BoxOpen { name: name.clone() };
-        let mut any = vec![none([format!("open:{iso}:{device}")])];
-        any.push(none([format!("dark:{iso}:{device}"), format!("open:*:{device}")]));
-        needs.push(need(open, vec![any], false));
-        if spot.is_of_kit() {
-            let begun = format!("begun:{}:{iso}", spot.device.network);
-            let any = vec![
-                vec![none([begun])],
-                vec![all([done(device, Step::DryFitted)])],
-                vec![all([done(device, Step::PutBack)])],
-                // A box that stands open is told of as that.
-                vec![all([format!("open:{iso}:{device}")])],
-            ];
-            needs.push(need(Lacks::NotWired { name: name.clone() }, any, true));
-        }
-    }
-    // Boxes of devices that are planned no longer, or as something else.
-    for (device, opened) in gate.record.in_force().flat_map(Isolation::open_boxes) {
-        if !WorkedDevice::of(site, device).is_some_and(|s| s.opens_box()) {
-            let open = Lacks::BoxOpen { name: opened.name.clone() };
-            let shared = none([format!("dark:{iso}:{device}"), format!("open:*:{device}")]);
-            let own = none([format!("open:{iso}:{device}")]);
-            needs.push(need(open, vec![vec![own, shared]], false));
-        }
-    }
-    let ends =
-        ["off:{}", "whole:{}", "holder:{}:*", "tester:{}", "covers:{}:*", "dark:{}:*", "safe:{}:*"];
-    let mut ends: Vec<String> = ends.map(|e| e.replace("{}", &iso)).into();
-    ends.push(format!("begun:*:{iso}"));
-    Deed {
-        key: format!("energise:{key}"),
-        binds: under(of, boxes),
-        needs,
-        ends,
-        gives: vec![format!("on:{iso}")],
-        done: of.map(|of| vec![format!("on:{of}")]).unwrap_or_default(),
-    }
-}
-
 /// That a device has power where it stays: its circuit is on again after it was fitted, and nothing that it
 /// hangs on is off or open; or it is in its place.
 pub(super) fn live(spot: &WorkedDevice<'_>) -> Vec<FactQuery> {
     let device = &spot.device.id;
     if !spot.opens_box() {
-        return vec![all([done(device, Step::Placed)])];
+        // Planned as something else by now, its box may still stand open.
+        let shut = none([format!("open:*:{device}")]);
+        return vec![all([done(device, Step::Placed)]), shut];
     }
     vec![
         all([format!("fitted:{device}:$live"), "on:$live".to_owned()]),
@@ -246,8 +115,10 @@ pub fn put_back_unplanned(device: &DeviceId) -> Deed {
     let live = none([format!("live:{device}")]);
     // Nobody can prove it dead by its step any longer: the whole house is off before hands go in.
     let whole = all(["whole:$all".to_owned(), "tester:$all".to_owned()]);
-    let is_dead = need(Lacks::FoundLive, vec![vec![live], vec![whole]], false);
-    deed.needs = vec![hard(Lacks::ProvedUnderThis, open), is_dead];
+    let is_dead = need(Lacks::FoundLive, vec![vec![live], vec![whole.clone()]], false);
+    let anew = none([format!("anew:{device}")]);
+    let is_proved = need(Lacks::EnergisedSince, vec![vec![anew], vec![whole]], false);
+    deed.needs = vec![hard(Lacks::ProvedUnderThis, open), is_dead, is_proved];
     deed.needs.extend(may_mains());
     deed
 }
@@ -282,7 +153,8 @@ fn bare_step(device: &DeviceId, step: Step) -> Deed {
     }
     deed.gives.push(format!("open:$iso:{device}"));
     if step == Step::Dead {
-        deed.ends.extend([format!("under:{device}:*"), format!("live:{device}")]);
+        deed.ends.push(format!("under:{device}:*"));
+        deed.ends.extend(["live", "anew"].map(|word| format!("{word}:{device}")));
         deed.gives.push(format!("under:{device}:$iso"));
     }
     deed
@@ -307,7 +179,9 @@ fn rests_on(
         Rests::On(_) => Vec::new(),
         Rests::InForce => {
             let dead = all(["off:$iso".to_owned(), format!("covers:$iso:{device}")]);
-            one(Lacks::Isolation, dead)
+            let mut needs = one(Lacks::Isolation, dead);
+            needs.extend(one(Lacks::Finding, none(["finding:$iso".to_owned()])));
+            needs
         }
         Rests::Tester => one(Lacks::TesterNotShown, all(["tester:$iso".to_owned()])),
         Rests::SameIsolation => {
@@ -320,6 +194,7 @@ fn rests_on(
             let off = || "off:$iso".to_owned();
             let mut needs = one(Lacks::ProvedUnderThis, all([off(), word]));
             needs.extend(one(Lacks::FoundLive, none([format!("live:{device}")])));
+            needs.extend(one(Lacks::EnergisedSince, none([format!("anew:{device}")])));
             needs
         }
         Rests::MayMains => may_mains().into(),

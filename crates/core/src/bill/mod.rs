@@ -1,14 +1,16 @@
 //! The bill: what is bought, what the work takes, what it costs a load, and what bundling the visits
 //! saves. Prices and times are rows that a firm and a job overrule.
 
+mod parts;
+
 use std::collections::{BTreeMap, BTreeSet};
 
+use self::parts::new_boxes;
+use self::parts::small_parts;
+pub use self::parts::{connector, first_in_new_box, joints, minutes_to_make, staying};
 use crate::catalogue::{DeviceKind, Duty, Far, Supply};
-use crate::fit::{self, FitFinding, Fits};
-use crate::site::{
-    BoxKind, Conductor, Device, Function, Load, Network, NetworkId, Point, PointId, PointKind, Site,
-};
-use crate::survey::lines::as_tested;
+use crate::fit::{self, Fits};
+use crate::site::{Device, Load, Network, NetworkId, Point, PointId, PointKind, Site};
 use crate::survey::previsit::{self, PrevisitLook};
 use crate::wires::takes_over_switch;
 
@@ -208,14 +210,18 @@ fn worked(site: &Site, has: impl Fn(&PointId) -> bool) -> impl Iterator<Item = &
 fn devices(site: &Site) -> Vec<BillLine> {
     // One box on a shelf may keep several networks: it is bought once.
     let mut seen: BTreeSet<(&PointId, &str)> = BTreeSet::new();
-    let mut by_kind: BTreeMap<&str, (&DeviceKind, Vec<String>)> = BTreeMap::new();
+    // Of one article a setting that costs more is a line of its own.
+    let mut by_kind: BTreeMap<(&str, u64), (&DeviceKind, Vec<String>)> = BTreeMap::new();
     for (device, kind, point) in placed(site) {
         let is_hub = kind.duty == Duty::Hub;
         if is_hub && !seen.insert((&device.point, &kind.id)) {
             continue;
         }
         by_kind
-            .entry(&kind.id)
+            .entry((
+                if kind.article.is_empty() { &kind.id } else { &kind.article },
+                kind.fit.price.unwrap_or(f64::NAN).to_bits(),
+            ))
             .or_insert_with(|| (kind, Vec::new()))
             .1
             .push(point.label().to_owned());
@@ -223,7 +229,7 @@ fn devices(site: &Site) -> Vec<BillLine> {
     let mut lines: Vec<_> = by_kind
         .into_values()
         .map(|(kind, at)| BillLine {
-            what: kind.name.clone(),
+            what: kind.bought_as().to_owned(),
             part: LineKind::Devices,
             count: count_of(at.len()),
             each: kind.fit.price,
@@ -286,145 +292,19 @@ pub fn parts(site: &Site) -> Vec<BillLine> {
     lines
 }
 
-/// Connectors by how many conductors meet, jumpers, caps, capacitors, brackets, cells, enclosures; and
-/// the boxes whose conductors are not listed.
-fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
-    let mut by_rate: BTreeMap<&str, Vec<String>> = BTreeMap::new();
-    let mut not_listed = Vec::new();
-    let mut wired: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
-    for (device, kind, point) in placed(site) {
-        let lead = &site.box_of(point).id;
-        if kind.is_wired_in() && point.back_box != BoxKind::None {
-            wired.entry(lead).or_default().push(kind);
-        }
-        // Where a remote takes the place of a switch, what the switch joined is joined through.
-        let is_remote = kind.is_hand_held() || kind.fit.far == Far::Remote;
-        if is_remote && point.kind == PointKind::Switch && point.back_box != BoxKind::None {
-            wired.entry(lead).or_default();
-        }
-        if kind.supply == Supply::MainsNeutral {
-            by_rate.entry("jumper").or_default().push(point.label().to_owned());
-        }
-        let on_wall = matches!(point.kind, PointKind::Switch | PointKind::BareWall);
-        if kind.is_hand_held() && on_wall {
-            by_rate.entry("bracket").or_default().push(point.label().to_owned());
-        }
-        if let Some(draw) = kind.draw {
-            let cells = std::iter::repeat_n(point.label().to_owned(), draw.cells as usize);
-            by_rate.entry("battery-cell").or_default().extend(cells);
-        }
-        if fit::load::may_need_bypass(kind, &fit::FitPlace::of(site, point, Some(device))) {
-            by_rate.entry("capacitor").or_default().push(point.label().to_owned());
-        }
-        let found = fit::findings(site, kind, point, Some(device));
-        if found.contains(&FitFinding::NotForDamp) {
-            by_rate.entry("weather-box").or_default().push(point.label().to_owned());
-        }
-    }
-    for (lead, kinds) in wired {
-        let Some(point) = site.points.get(lead) else { continue };
-        if point.conductors.is_empty() {
-            not_listed.push(point.label().to_owned());
-            for met in UNLISTED_JOINTS {
-                by_rate.entry(connector(met)).or_default().push(point.label().to_owned());
-            }
-            continue;
-        }
-        let conductors = as_tested(&point.conductors);
-        for met in joints(&conductors, &kinds, staying(point)) {
-            by_rate.entry(connector(met)).or_default().push(point.label().to_owned());
-        }
-        let unused =
-            |c: &&Conductor| c.capped || matches!(c.found, Function::Spare | Function::Unknown);
-        let caps: usize = conductors.iter().filter(unused).map(|c| usize::from(c.count)).sum();
-        by_rate
-            .entry("cap")
-            .or_default()
-            .extend(std::iter::repeat_n(point.label().to_owned(), caps));
-    }
-    let lines = by_rate.into_iter().filter(|(_, at)| !at.is_empty());
-    (lines.map(|(rate, at)| rated(site, rate, LineKind::Small, at)).collect(), not_listed)
-}
-
-/// How many conductors meet in each joint of a box: neutrals and earths with a lead for each device that wants one,
-/// lines with a lead for each device and for what stays, and switched lines where more leave than devices switch one.
-/// What no device wants is joined through; where there is no device, so are line and switched line, and travellers in
-/// pairs.
-pub fn joints(conductors: &[Conductor], kinds: &[&DeviceKind], staying: usize) -> Vec<usize> {
-    // Nothing of another circuit meets what is of this one: it stays joined as it was, in connectors of its own.
-    let (own, foreign): (Vec<&Conductor>, Vec<&Conductor>) =
-        conductors.iter().partition(|c| c.circuit.trim().is_empty());
-    let mut by_circuit: BTreeMap<(&str, Function), usize> = BTreeMap::new();
-    for c in foreign.into_iter().filter(|c| !c.capped && c.found != Function::Spare) {
-        *by_circuit.entry((c.circuit.trim(), c.found)).or_default() += usize::from(c.count);
-    }
-    let apart = by_circuit.into_values().filter(|met| *met > 1);
-    joints_of(&own, kinds, staying).into_iter().chain(apart).collect()
-}
-
-fn joints_of(conductors: &[&Conductor], kinds: &[&DeviceKind], staying: usize) -> Vec<usize> {
-    let count = |function: Function| -> usize {
-        let of = conductors.iter().filter(|c| c.found == function && !c.capped);
-        of.map(|c| usize::from(c.count)).sum()
-    };
-    let neutral = kinds.iter().filter(|k| k.supply == Supply::MainsNeutral).count();
-    let may_want = |k: &&&DeviceKind| k.fit.wants_earth() || k.fit.is_blank(k.fit.earth.as_ref());
-    let earth = kinds.iter().filter(may_want).count();
-    let (line, switched) = (count(Function::Line), count(Function::Switched));
-    // Without a device the lamp stays on: its line and its switched line meet.
-    let is_through = kinds.is_empty() && staying == 0;
-    let lamp = (is_through && line > 0 && switched > 0).then_some(line + switched);
-    let lines = if lamp.is_some() { 0 } else { line };
-    let all = [
-        (count(Function::Neutral), neutral),
-        (count(Function::Earth), earth),
-        (lines, kinds.len() + staying),
-    ];
-    // A single conductor goes straight into a single device.
-    let met = all.iter().filter(|(there, leads)| *there > 1 || *there == 1 && *leads > 1);
-    let switch = kinds.iter().filter(|k| k.may_switch()).count();
-    // One that feeds several lamps: the lines beyond one a device, with that one and its lead.
-    let fanned = (switch > 0 && switched > switch).then(|| switched - switch + 2);
-    let pairs = if is_through { count(Function::Traveller) / 2 } else { 0 };
-    // What nobody knows may have to be joined, whatever it is: all of it in one, or in pairs.
-    let open = conductors.iter().filter(|c| c.found == Function::Unknown && !c.capped);
-    let open = open.flat_map(|c| {
-        let count = usize::from(c.count);
-        std::iter::repeat_n(count + 1, (count / 2).max(1))
-    });
-    let joined = met.map(|(there, leads)| there + leads).chain(fanned).chain(lamp);
-    joined.chain(std::iter::repeat_n(2, pairs)).chain(open).collect()
-}
-
-/// What is taken along for a box whose conductors nobody has listed: a joint each of line, neutral, earth and switched
-/// line, of the usual most that meet; *planning value*.
-const UNLISTED_JOINTS: [usize; 4] = [5, 5, 5, 3];
-
-/// How many of the things that stay in a box want a lead of its line.
-pub fn staying(point: &Point) -> usize {
-    point.stays.iter().filter(|s| s.what.fills_a_gang()).count()
-}
-
-/// The connector for so many conductors.
-pub fn connector(conductors: usize) -> &'static str {
-    match conductors {
-        0..=2 => "connector-2",
-        3 => "connector-3",
-        4..=5 => "connector-5",
-        _ => "connector-large",
-    }
-}
-
 /// The work by hand, and how many hours of it are wiring.
 fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
     let (mut wiring, mut rest) = (0.0, 0.0);
     for (_, kind, point) in placed(site) {
         let at_fitting = matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting);
-        if kind.is_wired_in() || takes_over_switch(site, kind, point) {
+        if point.has_wired_in(kind) || takes_over_switch(site, kind, point) {
             wiring += site.rate(if at_fitting { "minutes-fitting" } else { "minutes-box" });
         }
         if kind.supply == Supply::Battery {
             rest += site.rate("minutes-battery");
+        } else if point.has_on_cord(kind) {
+            // Into the body of a lamp, at the bench.
+            rest += site.rate("minutes-fitting");
         } else if !kind.is_wired_in() {
             rest += site.rate("minutes-plug");
         }
@@ -432,6 +312,7 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
             rest += site.rate("minutes-join");
         }
     }
+    wiring += new_boxes(site).map(|(_, new)| minutes_to_make(site, new)).sum::<f64>();
     wiring += looks.iter().map(|l| l.minutes).sum::<f64>();
     let line = |rate: &str, minutes: f64| BillLine {
         what: name_of(rate),
@@ -448,7 +329,7 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
 /// Visits of whoever does the wiring were it done circuit by circuit, with one before the day if a box must be opened.
 fn visits_apart(site: &Site, hours: f64, is_one_before: bool) -> usize {
     let circuits: BTreeSet<&str> = placed(site)
-        .filter(|(_, kind, point)| kind.is_wired_in() || takes_over_switch(site, kind, point))
+        .filter(|(_, kind, point)| point.has_wired_in(kind) || takes_over_switch(site, kind, point))
         .map(|(_, _, point)| point.circuit.trim())
         .collect();
     if circuits.is_empty() {

@@ -1,0 +1,184 @@
+//! Boxes that stand open, whatever the plan says of them since; what hangs on them; who begins their record.
+
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_core::gate::gate;
+use dot_reach_core::gate::work::WorkedDevice;
+use dot_reach_core::install::schedule::schedule;
+use dot_reach_core::radio::system::System;
+use dot_reach_core::record::{Folder, Step};
+use serde_json::json;
+
+use crate::common::{wish, with};
+use crate::day::machine::{
+    AT, circuit, energise, house, isolated, planned, refused, set, stepped, take, ticked,
+};
+
+/// A remote goes into the box of a mains switch: while that box is open no power comes on, whatever is said of it since.
+#[test]
+fn the_open_box_of_a_remote_keeps_the_power_off() {
+    let wall = json!({"do": "put", "kind": "point", "value": {"id": "r", "name": "r", "floor": "g", "at": [4.0, 0.0],
+        "height_m": 1.0, "kind": "switch", "box": "plastic", "circuit": "7"}});
+    let remote = json!({"do": "put", "kind": "device", "value": {"id": "r", "name": "r", "point": "r",
+        "kind": "remote-plate", "network": "n"}});
+    let house = planned(&house(System::Zigbee, &["a"]), &[wall, remote]);
+    let opened = stepped(&isolated(&house, "x", "breaker", &["7"]), "r", "dead");
+    assert!(refused(&opened, &energise("x")).contains("r is open"));
+    let gang = json!([{"id": "s", "what": "switch", "gang": 1, "depth_mm": 20.0}]);
+    for edit in [
+        set("device", "r", "kind", &json!("sensor-battery")),
+        set("device", "r", "kind", &json!("switch-neutral")),
+        set("point", "r", "kind", &json!("bare-wall")),
+        set("point", "r", "box", &json!("none")),
+        set("point", "r", "circuit", &json!("9")),
+        set("point", "r", "circuit", &json!("")),
+        json!({"do": "batch", "edits": [set("point", "r", "gangs", &json!(1)), set("point", "r", "gang", &json!(1)),
+            set("point", "r", "stays", &gang)]}),
+        json!({"do": "remove", "kind": "device", "id": "r"}),
+        json!({"do": "remove", "kind": "point", "id": "r"}),
+        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
+    ] {
+        let since = planned(&opened, std::slice::from_ref(&edit));
+        assert!(refused(&since, &energise("x")).contains("is open"), "{edit}");
+        let told = gate(&since.record, &since.site);
+        assert!(told.is_open(&"r".parse().unwrap()), "{edit}");
+        let safe = stepped(&since, "r", "put-back");
+        assert!(wish(&safe, &energise("x")).is_ok(), "{edit}: it can be made safe");
+    }
+}
+
+/// Of two phones that begin one record, and of a page that is older than it, none takes anything from another.
+#[test]
+fn what_is_begun_twice_keeps_the_ticks_of_both() {
+    let begin = |sent: &str| {
+        json!({"do": "begin", "kind": "wiring-record", "value": {"id": "w", "device": "a", "diagram": sent,
+        "connected": {"c1": {"name": "c1", "goes": "line"}, "c2": {"name": "c2", "goes": "load"}}}})
+    };
+    let tick = |core: &str, is: bool| {
+        json!({"do": "set", "kind": "wiring-record", "id": "w",
+        "field": format!("connected.{core}.done"), "value": is})
+    };
+    let mut site = house(System::Zigbee, &["a"]);
+    let walk = [
+        begin("one place"),
+        tick("c1", true),
+        begin(""),
+        tick("c2", true),
+        begin("several places"),
+    ];
+    for act in &walk {
+        site = wish(&site, act).unwrap();
+    }
+    let told = site.record.wiring_records.iter().next().unwrap();
+    assert_eq!(told.diagram, "one place", "the first word stands");
+    assert!(told.connected.values().all(|c| c.done), "{:?}", told.connected);
+    // It is taken back by whoever says so, and by no beginning.
+    site = wish(&wish(&site, &tick("c1", false)).unwrap(), &begin("one place")).unwrap();
+    let told = site.record.wiring_records.iter().next().unwrap();
+    assert!(!told.connected["c1"].done && told.connected["c2"].done);
+    // Nothing is begun of what only an act says.
+    let mark = json!({"do": "begin", "kind": "mark", "value": {"id": "m", "device": "a", "step": "closed", "at": AT}});
+    refused(&site, &mark);
+}
+
+/// What hangs on the joints of a box is dark while it is open, whatever lies between, and is tried when power is back.
+#[test]
+fn what_hangs_on_a_box_is_named_before_and_tried_after() {
+    use dot_reach_core::gate::checks::{cautions, checks};
+    let hangs = |id: &str, on: &str| {
+        json!({"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g",
+        "at": [5.0, 5.0], "height_m": 0.3, "kind": "socket", "box": "plastic", "circuit": "7", "fed_through": on}})
+    };
+    let guarded = circuit("7", &json!({"residual": "protected"}));
+    let site =
+        planned(&house(System::Zigbee, &["a"]), &[guarded, hangs("s", "a"), hangs("t", "s")]).site;
+    let spot = WorkedDevice::of(&site, &"a".parse().unwrap()).unwrap();
+    assert!(
+        cautions(&spot, Step::Dead).iter().any(|c| c.contains("Dark while this box is open: s, t"))
+    );
+    let after: Vec<String> = checks(&spot, Step::Powered).into_iter().map(|c| c.text).collect();
+    assert!(after.iter().any(|c| c.contains("each tried: s, t")), "{after:?}");
+    assert!(after.iter().any(|c| c.contains("trips by its test button") && c.contains("s, t")));
+    // A ring of such words ends.
+    let ring = with(
+        site,
+        &[json!({"do": "set", "kind": "point", "id": "a", "field": "fed_through", "value": "t"})],
+    );
+    assert_eq!(ring.hangs_on(ring.points.named("s").unwrap()).len(), 2);
+    let own =
+        json!({"do": "set", "kind": "point", "id": "a", "field": "fed_through", "value": "a"});
+    assert!(refused(&Folder::planned(ring), &own).contains("its own joints"));
+}
+
+/// Whatever is learned or planned anew at an open box keeps it on the day, until it is closed or put back.
+#[test]
+fn an_open_box_stays_on_the_day_whatever_is_said_of_it() {
+    let off = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let begun = stepped(&off, "a", "dead");
+    for edit in [
+        set("point", "a", "neutral", &json!("absent")),
+        set("point", "a", "depth_mm", &json!(10.0)),
+        set("point", "a", "earth", &json!("none")),
+        set("point", "a", "box", &json!("unknown")),
+        set("point", "a", "circuit", &json!("9")),
+        set("point", "a", "circuit", &json!("")),
+        set("device", "a", "kind", &json!("dimmer-neutral")),
+        json!({"do": "remove", "kind": "load", "id": "lamp-a"}),
+        json!({"do": "remove", "kind": "circuit", "id": "c7"}),
+    ] {
+        let since = planned(&begun, std::slice::from_ref(&edit));
+        let plan =
+            schedule(&analyse(&Arc::new(since.site.clone()), &Options::default()), &since.record);
+        let id = "a".parse().unwrap();
+        let is_on = plan.visits.iter().any(|v| v.devices().any(|d| *d == id));
+        assert!(is_on && !plan.left_out.iter().any(|l| l.device == id), "{edit}");
+    }
+}
+
+#[test]
+fn what_the_plan_says_since_is_told_and_opens_nothing() {
+    let site = isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]);
+    let opened = stepped(&site, "a", "dead");
+    let changes = [
+        json!({"do": "set", "kind": "point", "id": "a", "field": "circuit", "value": "9"}),
+        json!({"do": "set", "kind": "device", "id": "a", "field": "kind", "value": "repeater-plug"}),
+        json!({"do": "remove", "kind": "device", "id": "a"}),
+        json!({"do": "remove", "kind": "point", "id": "a"}),
+    ];
+    for change in changes {
+        let site = planned(&opened, std::slice::from_ref(&change));
+        assert!(refused(&site, &energise("x")).contains("a is open"), "{change}");
+        let told = gate(&site.record, &site.site).changed_since_opened();
+        assert!(told.len() == 1 && told[0].1.contains("still open"), "{change}: {told:?}");
+        // Whatever is planned there by now, the box can be made safe, and power come back.
+        let safe = stepped(&site, "a", "put-back");
+        assert!(wish(&safe, &energise("x")).is_ok(), "{change}");
+    }
+}
+
+/// A cable is brought from a box on another breaker: that one is opened too, and is dead first.
+#[test]
+fn where_a_new_cable_comes_from_is_off_too() {
+    let before = planned(
+        &house(System::Zigbee, &["a", "b"]),
+        &[circuit("9", &json!({})), set("point", "b", "circuit", &json!("9"))],
+    );
+    let circuits =
+        |site: &Folder| WorkedDevice::of(&site.site, &"a".parse().unwrap()).unwrap().circuits();
+    assert_eq!(circuits(&before), ["7"]);
+    let new = json!({"into": "board", "cable_from": "b", "cable_m": 3.0, "who": "Kit"});
+    let site = planned(&before, &[set("point", "a", "to_make", &new)]);
+    assert_eq!(circuits(&site), ["7", "9"]);
+    let one = isolated(&site, "x", "breaker", &["7"]);
+    let dead = take("a", "dead");
+    assert!(refused(&ticked(&one, "a", "dead"), &dead).contains("no isolation"));
+    let both = isolated(&site, "y", "breaker", &["7", "9"]);
+    assert!(wish(&ticked(&both, "a", "dead"), &dead).is_ok());
+    // From where nobody knows the breaker, the main goes off.
+    let blank = planned(&site, &[set("point", "b", "circuit", &json!(""))]);
+    assert!(
+        refused(&ticked(&isolated(&blank, "z", "breaker", &["7"]), "a", "dead"), &dead)
+            .contains("no isolation")
+    );
+}
