@@ -265,6 +265,52 @@ export const HOUSES = {
     loads: [lamps("porch-lamps", "porch")],
     devices: [device("porch-switch", "Porch switch", "porch", "switch-neutral")],
   }),
+  /** One switch in a known box; hub and plug have run for years. */
+  "beside-a-hub": () => {
+    const job = house("Fern Cottage", {
+      points: [
+        box("hall", "Hall", [2, 2], { conductors: single("panel") }),
+        { id: "socket", name: "Hall socket", room: "House", floor: "g", at: [3, 3], height_m: 0.3, kind: "socket", known: "seen", mounting: "open", feed: "always" },
+      ],
+      loads: [lamps("hall-lamps", "hall")],
+      devices: [
+        device("plug", "Hall plug", "socket", "plug-socket", { already_there: "yes" }),
+        device("hall-switch", "Hall switch", "hall", "switch-neutral"),
+      ],
+    });
+    job.site.devices[0].already_there = "yes";
+    return job;
+  },
+  /** A switch without neutral and a button of a tenant, beside a hub that runs. */
+  rented: () => {
+    const job = house("Quay Court 5", {
+      points: [
+        box("hall", "Hall", [2, 2], {
+          neutral: "absent", conductors: [
+            core("l", "line", "panel", { old_terminal: "1", colour: "brown" }), core("s", "switched", "lamp", { old_terminal: "2", colour: "black" }),
+            core("e", "earth", "panel", EARTH),
+          ],
+        }),
+        { id: "bed", name: "Bedside", room: "House", floor: "g", at: [6, 5], height_m: 0.6, kind: "shelf", known: "seen", mounting: "open" },
+      ],
+      loads: [lamps("hall-lamps", "hall")],
+      devices: [
+        device("hall-switch", "Hall switch", "hall", "switch-two-wire"),
+        device("button", "Bedside button", "bed", "remote-battery"),
+      ],
+      controls: [{ id: "c1", controller: "button", load: "hall-switch", path: "hub" }],
+    });
+    job.site.devices[0].already_there = "yes";
+    return job;
+  },
+  /** Four rooms and a hub that runs; what it lists is on no plan yet. */
+  forty: () => {
+    const job = house("Alder House", { points: [], devices: [] });
+    const room = (id, name, x, y) => ({ id, name, floor: "g", outline: [[x, y], [x + 4.5, y], [x + 4.5, y + 3.5], [x, y + 3.5]] });
+    job.site.rooms = [room("hall", "Hall", 0, 0), room("kitchen", "Kitchen", 4.5, 0), room("study", "Study", 0, 3.5), room("parlour", "Parlour", 4.5, 3.5)];
+    job.site.devices[0].already_there = "yes";
+    return job;
+  },
 };
 
 if (process.argv[1]?.endsWith("houses.mjs") && process.argv[2]) console.log(JSON.stringify(HOUSES[process.argv[2]]()));

@@ -7,6 +7,7 @@ mod budget;
 pub mod catalogue_json;
 pub mod fit_json;
 pub mod gains_csv;
+pub mod hub_list;
 pub mod job_file;
 pub mod ledger_csv;
 pub mod library;

@@ -208,7 +208,9 @@ pub fn of_hub(
     told: &OfHub,
     came: Came<'_>,
 ) -> Imported<ToldReadings> {
-    let mut by_number: BTreeMap<u32, DeviceId> = BTreeMap::new();
+    let numbered = site.devices.iter().filter(|d| d.network == *network);
+    let mut by_number: BTreeMap<u32, DeviceId> =
+        numbered.filter_map(|d| Some((d.number?, d.id.clone()))).collect();
     let own = |d: &DeviceId| site.devices.get(d).is_some_and(|d| d.network == *network);
     for joining in record.joinings.iter().filter(|j| own(&j.device)) {
         by_number.extend(joining.node.map(|n| (n, joining.device.clone())));

@@ -1,7 +1,10 @@
 //! What becomes of every conductor, as JSON. Key names stay stable.
 
 use dot_reach_core::site::{DeviceId, Function, Site};
-use dot_reach_core::wires::{BoxPlan, ConductorPlan, ControlWiring, LEAD_MM, WiringState, wiring};
+use dot_reach_core::wires::{
+    BoxPlan, CableCore, CableEndAt, CableRun, ConductorPlan, ControlWiring, LEAD_MM, WiringState,
+    wiring,
+};
 use serde_json::{Value, json};
 
 /// The wiring of a job: each box with its conductors, by device, and each control with the states that were tried and what
@@ -61,10 +64,21 @@ fn control(c: &ControlWiring) -> Value {
     json!({
         "group": c.group, "name": c.name, "places": c.places, "circuit": c.circuit,
         "method": c.method.map(|m| m.words().0),
+        "cables": c.cables.iter().map(cable).collect::<Vec<_>>(),
         "layouts": c.layouts.iter().map(|row| row.id.as_str()).collect::<Vec<_>>(),
         "works": c.works.iter().map(state).collect::<Vec<_>>(),
         "open": c.open,
     })
+}
+
+fn cable(c: &CableRun) -> Value {
+    let end = |end: &CableEndAt| json!({ "name": end.name, "point": end.point });
+    let core = |c: &CableCore| {
+        json!({ "was": word(c.was), "becomes": c.becomes, "circuit": c.circuit, "size": c.size,
+            "colour": c.colour, "ids": c.ids, "known": !c.found.is_empty(), "found": c.found })
+    };
+    let cores: Vec<Value> = c.cores.iter().map(core).collect();
+    json!({ "from": end(&c.from), "to": end(&c.to), "conductors": cores })
 }
 
 fn state(s: &WiringState) -> Value {

@@ -236,6 +236,8 @@ pub fn door() -> impl Strategy<Value = Door> {
         device().prop_map(|d| json!({"do": "set", "kind": "point", "id": d, "field": "to_make",
             "value": {"into": "board", "cable_from": "shelf"}})),
         device().prop_map(|d| json!({"do": "set", "kind": "point", "id": d, "field": "kind", "value": "shelf"})),
+        (device(), prop::sample::select(vec!["yes", "tested", "no"])).prop_map(|(d, is)| json!({"do": "set",
+            "kind": "device", "id": d, "field": "already_there", "value": is})),
         device().prop_map(|d| json!({"do": "remove", "kind": "device", "id": d})),
         device().prop_map(|d| json!({"do": "remove", "kind": "point", "id": d})),
         prop::sample::select(vec!["7", "9"]).prop_map(|l| json!({"do": "set", "kind": "circuit", "id": "c7",

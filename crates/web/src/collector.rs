@@ -4,6 +4,7 @@
 use std::time::Duration;
 
 use actix_web::{HttpResponse, get, post, web};
+use dot_reach_core::site::NetworkId;
 use dot_reach_formats::Imported;
 use dot_reach_formats::tables::{self, OfHub};
 use dot_reach_formats::told::{Came, ToldReadings};
@@ -61,6 +62,7 @@ struct Heard {
     text: String,
     node: Option<u32>,
     joined: bool,
+    pressed: bool,
 }
 
 impl Heard {
@@ -90,7 +92,7 @@ impl Heard {
             other => format!("{node}: {other}."),
         };
         let joined = matches!(event.kind.as_str(), "joined" | "ready");
-        Self { text: upper(&text), node: event.node, joined }
+        Self { text: upper(&text), node: event.node, joined, pressed: event.kind == "press" }
     }
 }
 
@@ -180,6 +182,18 @@ pub(crate) async fn take_tables(For(job, ..): For<Prove>, sent: web::Json<Tables
         whole
     })
     .await
+}
+
+/// The list of each network as its hub keeps it, as JSON.
+pub(crate) async fn nodes_of(job: &AskedJob) -> Result<Vec<(NetworkId, String)>, WebError> {
+    let (mut lists, mut failed) = (Vec::new(), None);
+    for network in job.site.networks.iter().map(|n| n.id.clone()) {
+        match ask::<Value>(job, format!("/v1/networks/{network}/nodes"), None).await {
+            Ok(told) => lists.push((network, told["nodes"].to_string())),
+            Err(why) => failed = Some(why),
+        }
+    }
+    failed.filter(|_| lists.is_empty()).map_or(Ok(lists), Err)
 }
 
 /// Who asks for tables.

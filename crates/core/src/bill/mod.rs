@@ -166,14 +166,14 @@ pub fn bill(site: &Site, planned: usize) -> Bill {
     };
     lines.extend((bundled > 0).then(|| visit(bundled)));
     let total = lines.iter().filter_map(BillLine::cost).sum();
-    let verdicts: Vec<Fits> = placed(site)
+    let verdicts: Vec<Fits> = bought(site)
         .map(|(device, kind, point)| fit::verdict(&fit::findings(site, kind, point, Some(device))))
         .collect();
     let count = |fits: Fits| verdicts.iter().filter(|v| **v == fits).count();
     Bill {
         total,
         without_price: lines.iter().filter(|l| l.each.is_none()).count(),
-        loads: worked(site, |p| site.devices.iter().any(|d| d.point == *p)).count(),
+        loads: worked(site, |p| bought(site).any(|(d, ..)| d.point == *p)).count(),
         shares: shares(site),
         wiring_hours,
         visits: (bundled, apart),
@@ -194,6 +194,11 @@ fn name_of(rate: &str) -> String {
     crate::catalogue::rates::row(rate).map_or_else(String::new, |r| r.name.clone())
 }
 
+/// Devices that are bought, with their rows and places.
+fn bought(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind, &Point)> {
+    placed(site).filter(|(device, ..)| !device.is_there())
+}
+
 /// Devices that stand somewhere, with their rows and places.
 fn placed(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind, &Point)> {
     site.devices.iter().filter_map(|d| Some((d, site.kind(&d.kind)?, site.point_of(d)?)))
@@ -212,7 +217,7 @@ fn devices(site: &Site) -> Vec<BillLine> {
     let mut seen: BTreeSet<(&PointId, &str)> = BTreeSet::new();
     // Of one article a setting that costs more is a line of its own.
     let mut by_kind: BTreeMap<(&str, u64), (&DeviceKind, Vec<String>)> = BTreeMap::new();
-    for (device, kind, point) in placed(site) {
+    for (device, kind, point) in bought(site) {
         let is_hub = kind.duty == Duty::Hub;
         if is_hub && !seen.insert((&device.point, &kind.id)) {
             continue;
@@ -243,7 +248,7 @@ fn devices(site: &Site) -> Vec<BillLine> {
 /// Boxes that get something with a face in the wall, by the point that says how the box is.
 fn faced(site: &Site) -> BTreeSet<&PointId> {
     let has_face = |k: &DeviceKind| k.button.is_some() || k.fit.far != Far::No;
-    placed(site)
+    bought(site)
         .filter(|(_, kind, point)| point.kind == PointKind::Switch && has_face(kind))
         .map(|(_, _, point)| &site.box_of(point).id)
         .collect()
@@ -295,7 +300,7 @@ pub fn parts(site: &Site) -> Vec<BillLine> {
 /// The work by hand, and how many hours of it are wiring.
 fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
     let (mut wiring, mut rest) = (0.0, 0.0);
-    for (_, kind, point) in placed(site) {
+    for (_, kind, point) in bought(site) {
         let at_fitting = matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting);
         if point.has_wired_in(kind) || takes_over_switch(site, kind, point) {
             wiring += site.rate(if at_fitting { "minutes-fitting" } else { "minutes-box" });
@@ -328,7 +333,7 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
 
 /// Visits of whoever does the wiring were it done circuit by circuit, with one before the day if a box must be opened.
 fn visits_apart(site: &Site, hours: f64, is_one_before: bool) -> usize {
-    let circuits: BTreeSet<&str> = placed(site)
+    let circuits: BTreeSet<&str> = bought(site)
         .filter(|(_, kind, point)| point.has_wired_in(kind) || takes_over_switch(site, kind, point))
         .map(|(_, _, point)| point.circuit.trim())
         .collect();
@@ -343,7 +348,7 @@ fn visits_apart(site: &Site, hours: f64, is_one_before: bool) -> usize {
 
 fn shares(site: &Site) -> Vec<Share> {
     let share = |network: &Network| {
-        let of: Vec<_> = placed(site).filter(|(d, ..)| d.network == network.id).collect();
+        let of: Vec<_> = bought(site).filter(|(d, ..)| d.network == network.id).collect();
         let points: BTreeSet<&PointId> = of.iter().map(|(_, _, p)| &p.id).collect();
         let cost = of.iter().filter_map(|(_, k, _)| k.fit.price).sum();
         let loads = worked(site, |p| points.contains(p)).count();

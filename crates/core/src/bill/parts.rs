@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{BillLine, LineKind, name_of, placed, rated};
+use super::{BillLine, LineKind, bought, name_of, placed, rated};
 use crate::catalogue::{DeviceKind, Far, Supply};
 use crate::fit::{self, FitFinding};
 use crate::site::{
@@ -20,8 +20,17 @@ pub(super) fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
     let mut wired: BTreeMap<&PointId, Vec<&DeviceKind>> = BTreeMap::new();
     let planned: Vec<BoxPlan> = wires::wiring(site).into_iter().flat_map(|c| c.boxes).collect();
     let of_plan: BTreeSet<&DeviceId> = planned.iter().flat_map(|of| &of.devices).collect();
+    let mut opened: BTreeSet<&PointId> = BTreeSet::new();
     for (device, kind, point) in placed(site) {
         let lead = &site.box_of(point).id;
+        // What is in a box already has its leads in the joints of what is put in beside it.
+        if device.is_there() {
+            if point.has_wired_in(kind) {
+                wired.entry(lead).or_default().push(kind);
+            }
+            continue;
+        }
+        opened.insert(lead);
         if point.has_wired_in(kind) && point.back_box != BoxKind::None {
             wired.entry(lead).or_default().push(kind);
         }
@@ -55,7 +64,7 @@ pub(super) fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
         let added = point.stays.iter().filter(|s| s.is_added && s.what == StaysKind::Switch);
         by_rate.entry("plain-switch").or_default().extend(added.map(|_| point.label().to_owned()));
     }
-    for (lead, kinds) in wired {
+    for (lead, kinds) in wired.into_iter().filter(|(lead, _)| opened.contains(lead)) {
         let Some(point) = site.points.get(lead) else { continue };
         if point.conductors.is_empty() {
             not_listed.push(point.label().to_owned());
@@ -173,7 +182,8 @@ pub fn connector(conductors: usize) -> &'static str {
 /// How long a new box takes with the way of its cable, in minutes, as far as anybody said.
 pub fn minutes_to_make(site: &Site, new: &ToMake) -> f64 {
     let cut = new.into.minutes().map_or(0.0, |row| site.rate(row));
-    cut + new.cable_m.unwrap_or(0.0) * site.rate("minutes-cable-metre")
+    let opening = if new.opens() { site.rate("minutes-opening") } else { 0.0 };
+    cut + opening + new.cable_m.unwrap_or(0.0) * site.rate("minutes-cable-metre")
 }
 
 /// Boxes that are made, each once, into which something is wired.
@@ -184,7 +194,7 @@ pub(super) fn new_boxes(site: &Site) -> impl Iterator<Item = (&Point, &ToMake)> 
 
 /// What is wired into a box.
 fn wired_into<'a>(site: &'a Site, lead: &'a Point) -> impl Iterator<Item = &'a Device> {
-    let of = placed(site).filter(|(_, kind, at)| {
+    let of = bought(site).filter(|(_, kind, at)| {
         site.box_of(at).id == lead.id
             && (at.has_wired_in(kind) || takes_over_switch(site, kind, at))
     });
@@ -202,7 +212,7 @@ pub fn first_in_new_box<'a>(
     wired_into(site, lead).next().filter(|first| first.id == device.id).map(|_| new)
 }
 
-/// Boxes that are made, and the cable to them by the metre.
+/// Boxes that are made, the cable to them by the metre, and what is opened on its way and made good.
 fn made(site: &Site) -> Vec<BillLine> {
     let at: Vec<String> = new_boxes(site).map(|(p, _)| p.label().to_owned()).collect();
     let metres: f64 = new_boxes(site).filter_map(|(_, new)| new.cable_m).sum();
@@ -211,5 +221,8 @@ fn made(site: &Site) -> Vec<BillLine> {
         ..rated(site, "mains-cable-metre", LineKind::Small, at.clone())
     };
     let boxes = rated(site, "new-box", LineKind::Small, at);
-    [boxes, cable].into_iter().filter(|line| line.count > 0.0).collect()
+    let opened = new_boxes(site).filter(|(_, new)| new.opens());
+    let opened = opened.map(|(p, new)| format!("{} ({})", p.label(), new.opening.trim())).collect();
+    let good = rated(site, "making-good", LineKind::Small, opened);
+    [boxes, cable, good].into_iter().filter(|line| line.count > 0.0).collect()
 }

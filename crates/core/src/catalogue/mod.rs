@@ -121,6 +121,9 @@ pub struct JoinMethod {
     pub deletes_too: bool,
     /// Where its code is.
     pub code: String,
+    /// Whether it has none at all: none is asked for.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub without_code: bool,
 }
 
 /// How a device is wired in, by its maker's sheet.

@@ -59,13 +59,17 @@ pub const BEND_ALLOWANCE_MM: f64 = 5.0;
 const TIGHT_MM: f64 = 3.0;
 
 /// Everything that speaks for or against a device of this kind at this place, the worst first; empty
-/// when it simply fits. `device` is the one that is there, where it is.
+/// when it simply fits. `device` is the one that is there, where it is; one that was in the house before the job is not
+/// judged: it works.
 pub fn findings(
     site: &Site,
     kind: &DeviceKind,
     point: &Point,
     device: Option<&Device>,
 ) -> Vec<FitFinding> {
+    if device.is_some_and(Device::is_there) {
+        return Vec::new();
+    }
     let place = FitPlace::of(site, point, device);
     let mut found: Vec<_> = [
         supply::neutral(kind, &place),

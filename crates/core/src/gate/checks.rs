@@ -6,10 +6,10 @@ use std::sync::LazyLock;
 use serde::Deserialize;
 
 use super::work::WorkedDevice;
-use crate::catalogue::{Button, Far, PointKind};
+use crate::catalogue::{Button, DeviceKind, Far, PointKind};
 use crate::fit::FitPlace;
 use crate::record::Step;
-use crate::site::{Earth, Function, Point, Residual};
+use crate::site::{Device, Earth, Function, Point, Residual};
 use crate::wires;
 
 /// A check of a step.
@@ -19,6 +19,8 @@ pub struct StepCheck {
     pub word: String,
     /// What is looked at.
     pub text: String,
+    /// Whether it is ticked by itself: life hangs on it.
+    pub alone: bool,
 }
 
 /// Where a row of the day applies.
@@ -129,6 +131,8 @@ struct CheckRow {
     word: String,
     text: String,
     #[serde(default)]
+    alone: bool,
+    #[serde(default)]
     at: Applies,
 }
 
@@ -170,9 +174,17 @@ static ROWS: LazyLock<DayRows> =
 /// platforms of the house ask for.
 pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     let rows = ROWS.check.iter().filter(|row| row.step == step && row.at.holds(spot));
-    let check = |row: &CheckRow| StepCheck { word: row.word.clone(), text: row.text.clone() };
+    let check = |row: &CheckRow| StepCheck {
+        word: row.word.clone(),
+        text: row.text.clone(),
+        alone: row.alone,
+    };
     let mut all: Vec<StepCheck> = rows.map(check).collect();
-    let mut add = |word: String, text: String| all.push(StepCheck { word, text });
+    // Whatever else is proved dead, and what protects a life, is ticked by itself too.
+    let mut add = |word: String, text: String| {
+        let alone = step == Step::Dead || word == "residual";
+        all.push(StepCheck { word, text, alone });
+    };
     match step {
         Step::Dead => {
             if let Some(text) = made(spot) {
@@ -183,6 +195,10 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
                     if stays.gang > 0 { format!(" in gang {}", stays.gang) } else { String::new() };
                 let text = format!("Dead at the {} that stays{gang}", stays.what.name());
                 add(format!("stays-{}", stays.id), text);
+            }
+            for other in left_in_box(spot) {
+                let text = format!("Dead at {}, which stays in the box", other.name);
+                add(format!("there-{}", other.id), text);
             }
         }
         Step::Wired => {
@@ -245,6 +261,15 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
         _ => {}
     }
     all
+}
+
+/// What is in the box of a device already, and stays there.
+fn left_in_box<'a>(spot: &WorkedDevice<'a>) -> impl Iterator<Item = &'a Device> + use<'a> {
+    let (site, own) = (spot.site, spot.device.id.clone());
+    let lead = site.box_of(spot.point).id.clone();
+    let in_box = site.points.iter().filter(move |p| site.box_of(p).id == lead);
+    let there = in_box.flat_map(|p| site.devices_at(&p.id)).filter(move |d| d.id != own);
+    there.filter(|d| d.is_there() && site.kind(&d.kind).is_some_and(DeviceKind::is_wired_in))
 }
 
 /// The outputs of a device on which no load hangs, by their channel, with what becomes of each.
@@ -333,7 +358,9 @@ pub fn cautions(spot: &WorkedDevice<'_>, step: Step) -> Vec<String> {
 
 /// What is looked at before power is let in for finding lines.
 pub fn finding() -> impl Iterator<Item = StepCheck> {
-    ROWS.finding.iter().map(|r| StepCheck { word: r.word.clone(), text: r.text.clone() })
+    let check =
+        |r: &FindingRow| StepCheck { word: r.word.clone(), text: r.text.clone(), alone: true };
+    ROWS.finding.iter().map(check)
 }
 
 /// What is kept of a device as it was set.

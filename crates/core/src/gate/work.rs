@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::radio::system::System;
 use crate::record::Step;
-use crate::site::{Control, Device, DeviceId, Network, Point, PointId, Site};
+use crate::site::{AlreadyThere, Control, Device, DeviceId, Network, Point, PointId, Site};
 use crate::wires::takes_over_switch;
 
 /// What kind of work a device is.
@@ -70,7 +70,7 @@ const STEPS: [(Step, [Takes; 6]); 23] = [
     (Step::Excluded,   [No,  If,  No,  If,  If,  If ]),
     (Step::Dead,       [If,  If,  Yes, No,  If,  If ]),
     (Step::Noted,      [If,  If,  Yes, No,  If,  If ]),
-    (Step::Code,       [No,  Yes, No,  Yes, Yes, Yes]),
+    (Step::Code,       [No,  If,  No,  If,  If,  If ]),
     (Step::Wired,      [If,  If,  Yes, No,  If,  If ]),
     (Step::Checked,    [If,  If,  Yes, No,  If,  If ]),
     (Step::DryFitted,  [If,  If,  Yes, No,  If,  If ]),
@@ -122,12 +122,29 @@ impl<'a> WorkedDevice<'a> {
 
     /// Whether it goes into the body of a lamp on a cord, which the plug in the hand makes dead.
     pub fn is_on_cord(&self) -> bool {
-        self.point.has_on_cord(self.kind)
+        self.point.has_on_cord(self.kind) && !self.device.is_there()
     }
 
     /// Whether it opens a box on the mains: to be wired in, or in the place of a switch.
     pub fn opens_box(&self) -> bool {
-        self.point.has_wired_in(self.kind) || takes_over_switch(self.site, self.kind, self.point)
+        let is_of_box = self.point.has_wired_in(self.kind)
+            || takes_over_switch(self.site, self.kind, self.point);
+        is_of_box && (!self.device.is_there() || self.is_rewired())
+    }
+
+    /// Whether it is in the house already and its box is opened all the same: something new of its control is wired to it.
+    fn is_rewired(&self) -> bool {
+        let site = self.site;
+        let places = site.group_of(&self.point.id).into_iter().flat_map(|g| &g.places);
+        let others = places.filter(|id| **id != self.point.id);
+        let mut new = others.flat_map(|id| site.devices_at(id)).filter(|d| !d.is_there());
+        self.point.has_wired_in(self.kind)
+            && new.any(|d| {
+                let (kind, point) = (site.kind(&d.kind), site.point_of(d));
+                kind.zip(point).is_some_and(|(kind, point)| {
+                    point.has_wired_in(kind) || takes_over_switch(site, kind, point)
+                })
+            })
     }
 
     /// The steps that it takes, in order.
@@ -138,7 +155,14 @@ impl<'a> WorkedDevice<'a> {
             No => None,
             If => self.asks_for(*step).then_some(*step),
         };
-        STEPS.iter().filter_map(takes).collect()
+        let stays = self.device.already_there;
+        let is_left = |step: &Step| match step {
+            _ if stays == AlreadyThere::No => true,
+            Step::Identified | Step::Decoupled | Step::Tested => stays == AlreadyThere::Tested,
+            Step::Powered | Step::Closed => self.opens_box(),
+            step => step.is_in_box(),
+        };
+        STEPS.iter().filter_map(takes).filter(is_left).collect()
     }
 
     /// Whether it takes a step.
@@ -154,6 +178,9 @@ impl<'a> WorkedDevice<'a> {
             }
             Step::Closed => self.opens_box() || self.work() == WorkKind::Battery,
             Step::Bench => self.is_on_cord(),
+            Step::Code => {
+                !self.kind.join.without_code && self.network.is_none_or(|n| n.rule().has_codes)
+            }
             Step::Placed => !self.opens_box(),
             Step::Tied => self.kind.fit.far != Far::No || self.binds().next().is_some(),
             Step::Decoupled => self.feeds_smart_lamp(),
@@ -207,7 +234,8 @@ impl<'a> WorkedDevice<'a> {
 
     /// Whether it is one of a kit whose wired products are all energised together.
     pub fn is_of_kit(&self) -> bool {
-        self.kind.is_wired_in() && self.network.is_some_and(|n| n.system == System::Kit)
+        let is_kit = self.network.is_some_and(|n| n.system == System::Kit);
+        is_kit && self.kind.is_wired_in() && !self.device.is_there()
     }
 
     /// The circuits that have to be dead while its box is open, as labelled, sorted: of everything that

@@ -10,5 +10,6 @@ pub mod record;
 pub mod schedule;
 mod visits;
 pub mod walk;
+mod walk_cards;
 
 pub use order::{JoinStage, MAINS_CAUTIONS, Task, run_sheet};

@@ -67,7 +67,7 @@ fn stage(kind: &DeviceKind, role: Role) -> JoinStage {
     }
 }
 
-/// The run sheet: hub, repeaters outward, other mains, battery, remotes.
+/// The run sheet: hub, repeaters outward, other mains, battery, remotes; nothing that is in the house already.
 pub fn run_sheet(analysis: &Analysis) -> Vec<Task> {
     let site = &analysis.site;
     let mut tasks = Vec::new();
@@ -76,7 +76,9 @@ pub fn run_sheet(analysis: &Analysis) -> Vec<Task> {
             // It joins by the way that the network takes first.
             let first = network.first_route(place);
             let Some(device) = site.devices.get(&node.device) else { continue };
-            let Some(kind) = site.kind(&device.kind) else { continue };
+            let Some(kind) = site.kind(&device.kind).filter(|_| !device.is_there()) else {
+                continue;
+            };
             tasks.push(Task {
                 device: device.id.clone(),
                 network: network.network.clone(),

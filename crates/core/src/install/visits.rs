@@ -33,7 +33,8 @@ pub(super) fn visits(
     let mut hubs: Vec<DeviceId> = Vec::new();
     let mut rest: Vec<DeviceId> = Vec::new();
     for device in &site.devices {
-        let Some(spot) = WorkedDevice::of(site, &device.id).filter(|s| !s.opens_box()) else {
+        let spot = WorkedDevice::of(site, &device.id);
+        let Some(spot) = spot.filter(|s| !s.opens_box() && !s.steps().is_empty()) else {
             continue;
         };
         if spot.work() == WorkKind::Hub { &mut hubs } else { &mut rest }.push(device.id.clone());
@@ -144,7 +145,8 @@ const TOOLS: [&str; 10] = [
 /// Devices by kind, small parts, and tools.
 fn take(site: &Site, visit: &PlannedVisit, parts: &[BillLine]) -> Vec<(String, f64)> {
     let mut count: BTreeMap<String, f64> = BTreeMap::new();
-    for device in visit.devices().filter_map(|d| site.devices.get(d)) {
+    let new = visit.devices().filter_map(|d| site.devices.get(d)).filter(|d| !d.is_there());
+    for device in new {
         if let Some(kind) = site.kind(&device.kind) {
             *count.entry(kind.bought_as().to_owned()).or_default() += 1.0;
         }

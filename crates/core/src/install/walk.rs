@@ -2,8 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::order;
 use super::schedule::{PlannedVisit, PowerOff, Schedule};
+use super::{order, walk_cards};
 use crate::analysis::Analysis;
 use crate::gate::work::WorkedDevice;
 use crate::gate::{Deed, Gate, Stand, deeds, isolate};
@@ -85,6 +85,13 @@ impl Stretch {
         Deeds { own, ..Deeds::default() }
     }
 
+    /// How many of its cards are done, and how many there are.
+    pub fn cards(&self) -> (usize, usize) {
+        let count = self.moves.last().map_or(0, |m| m.card);
+        let open: BTreeSet<usize> = self.moves.iter().filter(|m| !m.done).map(|m| m.card).collect();
+        (count - open.len(), count)
+    }
+
     /// What was found live in its boxes under what is off, the last word of each.
     pub fn found_live<'a>(&self, gate: &Gate<'a>) -> Vec<&'a FoundLive> {
         let last =
@@ -106,11 +113,13 @@ pub struct Move {
     pub done: bool,
     /// Whether it was done against a rule, for a reason.
     pub overruled: bool,
+    /// On which card of the stretch it stands, from one.
+    pub card: usize,
 }
 
 impl Move {
     fn of(act: WalkAct, done: bool) -> Self {
-        Self { act, done, overruled: false }
+        Self { act, done, overruled: false, card: 0 }
     }
 }
 
@@ -277,6 +286,10 @@ impl<'a> Walks<'a> {
             off = Some(as_planned);
             (title(outage), self.without_power(&boxes))
         };
+        let (end, mut moves): (Vec<Move>, Vec<Move>) =
+            moves.into_iter().partition(walk_cards::is_of_end);
+        moves.extend(end);
+        walk_cards::number(&mut moves);
         Some(Stretch { key: key.to_owned(), title, moves, off, further, boxes })
     }
 
@@ -456,14 +469,20 @@ impl<'a> Walks<'a> {
         let mut moves: Vec<Move> =
             devices.iter().flat_map(|d| self.steps(d, |s| before(s, is_hidden(d)))).collect();
         let expected = if left.is_empty() { devices.to_vec() } else { left };
-        moves.push(Move::of(WalkAct::Open { network: network.clone(), expected }, is_open));
+        let rule = site.networks.get(network).map(crate::site::Network::rule);
+        // Where a phone lets each in by itself, nothing stands open.
+        let opens = rule.is_none_or(|r| r.opens);
+        if opens {
+            moves.push(Move::of(WalkAct::Open { network: network.clone(), expected }, is_open));
+        }
         let rest =
             |s: Step, code: bool| wanted(s) && (s >= Step::Joined || code && s == Step::Code);
         moves.extend(devices.iter().flat_map(|d| self.steps(d, |s| rest(s, !is_hidden(d)))));
         let (expected, is_shut) = (devices.to_vec(), of.is_some() && open.is_none());
-        let close = WalkAct::Close { network: network.clone(), expected, of: of.clone() };
-        moves.push(Move::of(close, is_shut));
-        let rule = site.networks.get(network).map(crate::site::Network::rule);
+        if opens {
+            let close = WalkAct::Close { network: network.clone(), expected, of: of.clone() };
+            moves.push(Move::of(close, is_shut));
+        }
         let routed =
             [RouteChoice::LeastLinkCost, RouteChoice::FewestRepeaters, RouteChoice::MarginSteps];
         let has_routes = rule.is_some_and(|r| routed.contains(&r.choice))

@@ -64,6 +64,7 @@ pub enum RouteChoice {
 
 /// The rules of one system. A limit that implementations vary is a default.
 #[derive(Clone, Copy, Debug)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a plain yes or no of a system")]
 pub struct SystemRules {
     /// The system.
     pub system: System,
@@ -97,6 +98,10 @@ pub struct SystemRules {
     pub hop_ms: f64,
     /// Whether its devices are included with one of several classes of security.
     pub has_security_classes: bool,
+    /// Whether its devices carry a code by which they are let in.
+    pub has_codes: bool,
+    /// Whether a network is opened for joining, and closed again.
+    pub opens: bool,
     /// The channels of which a network works on one, where there is a choice.
     pub channels: Option<Channels>,
     /// A level below which the link is not used, whatever the receiver could hear.
@@ -127,6 +132,8 @@ const PLAIN: SystemRules = SystemRules {
     app_tries: 1,
     hop_ms: 0.0,
     has_security_classes: false,
+    has_codes: true,
+    opens: true,
     channels: None,
     usable: None,
     good: None,
@@ -168,6 +175,7 @@ pub const RULES: [SystemRules; 8] = [
     },
     SystemRules {
         system: System::Star,
+        has_codes: false,
         name: "Sub-GHz star",
         most_hops: 2,
         most_devices: 75,
@@ -181,6 +189,7 @@ pub const RULES: [SystemRules; 8] = [
     },
     SystemRules {
         system: System::ZWaveLr,
+        opens: false,
         has_security_classes: true,
         name: "Z-Wave Long Range",
         most_devices: 4000,
@@ -192,6 +201,7 @@ pub const RULES: [SystemRules; 8] = [
     },
     SystemRules {
         system: System::Thread,
+        opens: false,
         name: "Thread",
         most_hops: 16,
         most_devices: 511,
@@ -212,6 +222,7 @@ pub const RULES: [SystemRules; 8] = [
     },
     SystemRules {
         system: System::Bluetooth,
+        opens: false,
         name: "Bluetooth mesh",
         most_hops: 7,
         most_devices: 500,
@@ -226,6 +237,7 @@ pub const RULES: [SystemRules; 8] = [
     },
     SystemRules {
         system: System::Wifi,
+        opens: false,
         name: "Wi-Fi",
         most_devices: 32,
         most_repeaters: Some(0),
@@ -243,6 +255,7 @@ pub const RULES: [SystemRules; 8] = [
     },
     SystemRules {
         system: System::Kit,
+        has_codes: false,
         name: "Wired and wireless kit",
         most_hops: 5,
         most_devices: 100,

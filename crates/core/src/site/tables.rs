@@ -294,6 +294,7 @@ tables! {
     networks: network::Network = "network", "network", "Radio networks.";
     rulings: ruling::Ruling = "ruling", "ruling on advice", "What people said to a piece of advice, and why.";
     devices: device::Device = "device", "device", "Devices, each at a point.";
+    hub_entries: hub_entry::HubEntry = "hub-entry", "listed device", "What hubs list and is on no plan yet.";
     emitters: emitter::Emitter = "emitter", "source on the air", "Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.";
     scans: scan::Scan = "scan", "line of a scan", "What a scan at the hub heard.";
     controls: control::Control = "control", "control", "Who controls what.";

@@ -71,6 +71,11 @@ pub struct ToMake {
 }
 
 impl ToMake {
+    /// Whether something is opened for its cable.
+    pub fn opens(&self) -> bool {
+        !self.opening.trim().is_empty()
+    }
+
     /// What of it nobody has said.
     pub fn open(&self) -> Vec<&'static str> {
         let rows = [

@@ -4,6 +4,7 @@
 pub mod brief;
 pub mod facts;
 pub mod hard_spots;
+pub mod hub_list;
 pub mod lines;
 pub mod natural;
 pub mod next;

@@ -1,6 +1,7 @@
 //! A plan told box by box: each conductor by its id in the survey, the terminal that it comes to, what it is joined with,
 //! and the leads that are made new.
 
+use super::cables::{self, CableRun};
 use super::carries::Carries;
 use super::layout::{Cable, CableEnd};
 use super::matching::{Listed, Matched, each, matched};
@@ -195,14 +196,23 @@ fn terminal_name(
     }
 }
 
-/// What stands in the boxes of a plan, conductor by conductor, by the ids of the survey; and what has to be told apart
-/// before anything is joined.
-pub(super) fn boxes<'a>(
+/// A plan as it is told.
+pub(super) struct ToldPlan {
+    /// What stands in its boxes, conductor by conductor, by the ids of the survey.
+    pub(super) boxes: Vec<BoxPlan>,
+    /// Its cables from end to end.
+    pub(super) cables: Vec<CableRun>,
+    /// What has to be told apart before anything is joined.
+    pub(super) open: Vec<String>,
+}
+
+/// Tells a plan in the words of the survey.
+pub(super) fn told<'a>(
     site: &'a Site,
     standing: &Arrangement<'a>,
     possible: &Possible,
     plan: &ConnectionPlan,
-) -> (Vec<BoxPlan>, Vec<String>) {
+) -> ToldPlan {
     let at_fitting = standing.unit.map(|(_, p)| p).filter(|p| !possible.order.contains(&p.id));
     let places = possible.order.iter().enumerate().map(|(n, id)| (CableEnd::Place(n), id));
     let places = places.filter_map(|(node, id)| Some((node, site.points.get(id)?)));
@@ -213,7 +223,8 @@ pub(super) fn boxes<'a>(
     let matched = matched(site, standing, possible, plan, &nodes);
     let context = Told { site, standing, possible, plan, matched: &matched };
     let boxes = nodes.iter().map(|(node, seen)| context.one_box(*node, seen)).collect();
-    (boxes, matched.open)
+    let cables = cables::runs(site, standing, possible, plan, &matched);
+    ToldPlan { boxes, cables, open: matched.open }
 }
 
 /// What a box is told by.

@@ -8,6 +8,7 @@
 //! It plans and records. The maker's diagram overrules it, and so does whoever is licensed to do the work.
 
 mod boxes;
+mod cables;
 pub mod carries;
 mod direct;
 pub mod layout;
@@ -22,7 +23,8 @@ mod standing;
 use std::collections::BTreeSet;
 
 pub use self::boxes::{BoxPlan, ConductorPlan, LEAD_MM, NewLead, terminal_carries};
-use self::boxes::{boxes, is_lettered};
+use self::boxes::{ToldPlan, is_lettered, told};
+pub use self::cables::{CableCore, CableEndAt, CableRun};
 use self::direct::{direct, is_direct};
 use self::layout::{CableEnd, LayoutRow};
 use self::net::TriedState;
@@ -65,6 +67,8 @@ pub struct ControlWiring {
     pub layouts: Vec<&'static LayoutRow>,
     /// What becomes of every conductor, box by box; empty where there is no plan.
     pub boxes: Vec<BoxPlan>,
+    /// Its cables from end to end; empty where there is no plan of a layout.
+    pub cables: Vec<CableRun>,
     /// Every state that was tried, and whether the lamp is live in it.
     pub works: Vec<WiringState>,
     /// What is open: questions, and what an electrician decides.
@@ -79,8 +83,15 @@ pub fn wiring(site: &Site) -> Vec<ControlWiring> {
     let single = site.points.iter().filter(|p| !grouped.contains(&p.id));
     all.extend(single.filter_map(|point| of_point(site, point)));
     shared::merge(site, &mut all);
+    // What is in the house already has its say in the joints of a box, and no plan of its own.
+    all.retain(|control| is_new(site, control));
     leads::cut(site, &mut all);
     all
+}
+
+/// Whether anything of a control is put in.
+fn is_new(site: &Site, control: &ControlWiring) -> bool {
+    control.places.iter().flat_map(|id| site.devices_at(id)).any(|d| !d.is_there())
 }
 
 /// The wiring of the control that a place is of; nothing where nothing is put into it, or it is of none.
@@ -162,6 +173,7 @@ fn control(
         method: None,
         layouts: Vec::new(),
         boxes: Vec::new(),
+        cables: Vec::new(),
         works: Vec::new(),
         open: Vec::new(),
     };
@@ -266,19 +278,25 @@ fn settle(
     plans: &[(&Possible, Result<ConnectionPlan, NoPlan>)],
     found: &mut ControlWiring,
 ) {
-    let told: Option<Vec<(Vec<BoxPlan>, Vec<String>)>> = plans
+    let each: Option<Vec<ToldPlan>> = plans
         .iter()
-        .map(|(p, plan)| plan.as_ref().ok().map(|plan| boxes(site, standing, p, plan)))
+        .map(|(p, plan)| plan.as_ref().ok().map(|plan| told(site, standing, p, plan)))
         .collect();
-    let told = told.filter(|all| all.windows(2).all(|pair| same(&pair[0].0, &pair[1].0)));
-    let first = told.and_then(|all| all.into_iter().next());
-    if let (Some((boxes, apart)), Some((possible, Ok(plan)))) = (first, plans.first()) {
+    let each = each.filter(|all| all.windows(2).all(|pair| same(&pair[0].boxes, &pair[1].boxes)));
+    let is_one = plans.len() == 1;
+    let first = each.and_then(|all| all.into_iter().next());
+    if let (Some(ToldPlan { boxes, cables, open }), Some((possible, Ok(plan)))) =
+        (first, plans.first())
+    {
         found.places.clone_from(&possible.order);
         found.works =
             plan.works.iter().map(|state| state_at(standing, possible, plan, state)).collect();
-        found.open.extend(apart);
+        found.open.extend(open);
         found.open.extend(letters(standing, &boxes));
+        found.open.extend(not_ruled_out(site, all));
         found.boxes = boxes;
+        // Where several layouts come to the same in the boxes, which way the cables run is not known.
+        found.cables = if is_one { cables } else { Vec::new() };
         return;
     }
     let is_open = plans.len() > 1 && plans.iter().any(|(_, plan)| plan.is_ok());
@@ -297,6 +315,18 @@ fn settle(
     if found.open.is_empty() {
         found.open.push("What was noted leaves several layouts, and no question tells them apart: an electrician decides.".to_owned());
     }
+}
+
+/// A dangerous layout that nothing noted rules out, with the question that does.
+fn not_ruled_out(site: &Site, all: &[Possible]) -> Option<String> {
+    let risky = all.iter().find(|p| !p.row.danger.is_empty())?;
+    let question = best_question(all)?;
+    Some(format!(
+        "Not ruled out: {}. {} {}",
+        risky.row.name,
+        risky.row.danger,
+        question.words(site)
+    ))
 }
 
 /// A state that was tried, by the places where something moves.

@@ -2,6 +2,7 @@
 // and every rule comes from the server.
 import Alpine from "../vendor/alpine-csp.js";
 import { startDay } from "./day.js";
+import { startExisting } from "./existing.js";
 import { registerForms } from "./forms.js";
 import { startHub } from "./hub.js";
 import { startJob, startStandings } from "./job.js";
@@ -26,6 +27,7 @@ startReach();
 startSurvey();
 startHub();
 startSheet();
+startExisting();
 startPlans();
 startDay();
 startListening();

@@ -54,7 +54,10 @@ function waits(move) {
 
 /** Brings the cards to what is known here. */
 function settle() {
+  // What stands further down a card is shown as it will be once the parts above it are done.
+  let [card, facts] = ["", now];
   for (const move of moves()) {
+    if (move.dataset.card !== card) [card, facts] = [move.dataset.card, now.copy()];
     const { device, ofStep: step } = move.dataset;
     const waiting = waits(move);
     move.toggleAttribute("data-waits", waiting);
@@ -64,7 +67,9 @@ function settle() {
     }
     const deed = ownDeed(move);
     const over = "done" in move.dataset || waiting;
-    const left = new Set(over || !deed ? [] : lacks(deed, now, who()));
+    const left = new Set(over || !deed ? [] : lacks(deed, move.dataset.move === current ? now : facts, who()));
+    const isBlocked = !over && deed && lacks(deed, now, who()).some((n) => !deed.needs[n].yields);
+    if (!over && deed) looked(move, facts).take(effects(deed, namedFor(deed, facts, who())));
     let hard = false;
     let soft = false;
     for (const line of move.querySelectorAll("[data-need]")) {
@@ -79,7 +84,7 @@ function settle() {
     if (why) why.hidden = hard || !soft;
     const button = move.querySelector("[data-done]:not(section)");
     if (button) {
-      button.disabled = waiting || hard || unticked;
+      button.disabled = waiting || hard || isBlocked || unticked;
       button.dataset.words ??= button.textContent;
       button.textContent = waiting ? "Waits for the connection" : button.dataset.words;
     }
@@ -90,7 +95,42 @@ function settle() {
       tap.title = missing.map((n) => other.needs[n].says).join("; ");
     }
   }
+  for (const foot of document.querySelectorAll("[data-card-foot]")) settleFoot(foot);
   show();
+}
+
+const byKey = (key) => moves().find((m) => m.dataset.move === key);
+const leftOn = (card) => moves().filter((m) => m.dataset.card === card && !isOver(m));
+const loose = (move) => [...move.querySelectorAll("[data-check]:not([data-alone])")].filter((box) => !box.checked);
+
+/** What holds with all of a part looked at that is not ticked by itself. */
+function looked(move, facts) {
+  const { device, ofStep: step } = move.dataset;
+  for (const box of loose(move)) facts.take(effects(deedOf("tick"), { device, step, check: box.dataset.check }));
+  return facts;
+}
+
+/** Power and networks are switched by a tap of their own, before anything is said of what follows. */
+const SWITCHES = new Set(["isolate", "prove-tester", "energise", "open-network", "find-lines", "end-finding"]);
+
+/** One tap for what is left of a card: what life hangs on is ticked by itself before. */
+function settleFoot(foot) {
+  const { card } = foot.closest("[data-move]").dataset;
+  const left = leftOn(card);
+  const has = left.length > 1 || left.some((move) => loose(move).length > 0);
+  foot.hidden = !has || left.some((move) => SWITCHES.has(actOf(move).do));
+  for (const move of left) move.toggleAttribute("data-has-foot", !foot.hidden);
+  const facts = now.copy();
+  const missing = [];
+  for (const move of left) {
+    const deed = ownDeed(move);
+    if (!deed) continue;
+    const hard = lacks(deed, looked(move, facts), who()).filter((n) => !deed.needs[n].yields);
+    missing.push(...hard.map((n) => deed.needs[n].says));
+    facts.take(effects(deed, namedFor(deed, facts, who())));
+  }
+  foot.querySelector("[data-card-done]").disabled = missing.length > 0;
+  foot.querySelector("[data-left]").textContent = missing.length > 0 ? `Not yet: ${missing[0]}.` : "";
 }
 
 const isOver = (move) => "done" in move.dataset || "waits" in move.dataset;
@@ -102,10 +142,13 @@ function show() {
     const kept = sessionStorage.getItem(remembered());
     current = (all.find((m) => m.dataset.move === kept) ?? all.find((m) => !isOver(m)) ?? all[all.length - 1]).dataset.move;
   }
-  for (const move of all) move.toggleAttribute("data-current", move.dataset.move === current);
-  const place = all.findIndex((m) => m.dataset.move === current);
-  document.querySelector('[data-step="-1"]').disabled = place === 0;
-  document.querySelector('[data-step="1"]').disabled = place === all.length - 1;
+  const { card } = byKey(current).dataset;
+  for (const move of all) {
+    move.toggleAttribute("data-current", move.dataset.move === current);
+    move.toggleAttribute("data-on-card", move.dataset.card === card);
+  }
+  document.querySelector('[data-step="-1"]').disabled = card === all[0].dataset.card;
+  document.querySelector('[data-step="1"]').disabled = card === all[all.length - 1].dataset.card;
   sessionStorage.setItem(remembered(), current);
   tellThen(all);
 }
@@ -117,29 +160,37 @@ const titled = (move) => {
 
 /** What comes after a card. */
 function tellThen(all) {
-  const card = all.find((m) => m.dataset.move === current);
-  const line = card?.querySelector("[data-then]");
-  if (!line) return;
-  const next = all.slice(all.indexOf(card) + 1).find((m) => !isOver(m));
+  const { card } = byKey(current).dataset;
+  const last = all.filter((m) => m.dataset.card === card).pop();
+  const line = last.querySelector("[data-then]");
+  const next = all.slice(all.indexOf(last) + 1).find((m) => !isOver(m));
   line.textContent = next ? `Then: ${titled(next)}.` : "Nothing is left after this.";
 }
 
-function go(by) {
-  const all = moves();
-  const place = all.findIndex((m) => m.dataset.move === current);
-  current = all[Math.min(all.length - 1, Math.max(0, place + by))].dataset.move;
+/** To a move; its card comes to stand at the top, unless it stands there already. */
+function goTo(move) {
+  const stays = byKey(current)?.dataset.card === move.dataset.card && !page().hasAttribute("data-all");
+  current = move.dataset.move;
   page().removeAttribute("data-all");
   show();
+  if (stays) return;
   window.scrollTo(0, 0);
   document.querySelector("main").scrollTo(0, 0);
+}
+
+/** So many cards on or back: to what is not done of it, or to its beginning. */
+function go(by) {
+  const card = String(Number(byKey(current).dataset.card) + by);
+  const all = moves().filter((m) => m.dataset.card === card);
+  if (all.length > 0) goTo(all.find((m) => !isOver(m)) ?? all[0]);
 }
 
 /** On to the next that is not done, from where the hand is; else it stays. */
 function goOn() {
   const all = moves();
   const place = all.findIndex((m) => m.dataset.move === current);
-  const next = all.findIndex((m, at) => at > place && !isOver(m));
-  if (next > 0) go(next - place);
+  const next = all.find((m, at) => at > place && !isOver(m));
+  if (next) goTo(next);
 }
 
 const actOf = (move) => JSON.parse(move.dataset.sends || "{}");
@@ -272,15 +323,15 @@ async function readPending() {
   settle();
 }
 
-async function done(button) {
-  const move = button.closest("[data-move]");
+/** Asks for what a move cannot do without; whether it has all of that. */
+function isAnswered(move) {
   // What is lacking and yields only to a reason would be refused when the line is back: it is asked for here.
   const why = move.querySelector('.why:not([hidden]) [data-field="why"]');
   if (why && why.value.trim() === "") {
     for (const old of move.querySelectorAll("[data-shown]")) old.remove();
     showBeside(why, "say why it is done all the same; the report carries it");
     why.focus();
-    return;
+    return false;
   }
   // So is what the record cannot do without.
   const unsaid = [...move.querySelectorAll("[data-field][required]")].find((input) => input.value.trim() === "");
@@ -288,11 +339,50 @@ async function done(button) {
     for (const old of move.querySelectorAll("[data-shown]")) old.remove();
     showBeside(unsaid, "say it; the record needs it");
     unsaid.focus();
-    return;
+    return false;
   }
+  return true;
+}
+
+async function done(button) {
+  const move = button.closest("[data-move]");
+  if (!isAnswered(move)) return;
   button.disabled = true;
   if (await send(made(move), move)) goOn();
   else settle();
+}
+
+const pause = (ms) => new Promise((resolve) => { setTimeout(resolve, ms); });
+
+/** Until the page shows that a move is over: what follows on the card rests on it. */
+async function shownOver(key) {
+  for (let waited = 0; waited < 10_000; waited += 40) {
+    const move = byKey(key);
+    if (!move || isOver(move)) return;
+    await pause(40);
+  }
+}
+
+const ticked = (move, box) => {
+  const { device, ofStep: step } = move.dataset;
+  return send({ do: "check", device, step, check: box.dataset.check, on: box.checked }, move);
+};
+
+/** Does what is left of a card, one after the other, as far as it goes. */
+async function finishCard(button) {
+  button.disabled = true;
+  for (const key of leftOn(button.closest("[data-move]").dataset.card).map((m) => m.dataset.move)) {
+    if (!isAnswered(byKey(key))) return void settle();
+    for (const { dataset } of loose(byKey(key))) {
+      const box = byKey(key).querySelector(`[data-check="${CSS.escape(dataset.check)}"]`);
+      box.checked = true;
+      if (!(await ticked(byKey(key), box))) return void settle();
+    }
+    if (!(await send(made(byKey(key)), byKey(key)))) return void settle();
+    await shownOver(key);
+  }
+  goOn();
+  return undefined;
 }
 
 /** Photographs the wiring of a device's box, or its label. */
@@ -448,6 +538,8 @@ function startMoves() {
     const at = (selector) => event.target.closest(selector);
     const button = at("button[data-done]");
     if (button) done(button);
+    const foot = at("[data-card-done]");
+    if (foot) finishCard(foot);
     const tap = at("[data-tap]");
     if (tap) send(JSON.parse(tap.dataset.tap), tap.closest("[data-move]"));
     const hand = at("[data-hand]");
@@ -458,9 +550,7 @@ function startMoves() {
     if (step) go(Number(step.dataset.step));
     if (at("[data-list]")) page().toggleAttribute("data-all");
     else if (page().hasAttribute("data-all") && at("[data-move]")) {
-      current = at("[data-move]").dataset.move;
-      page().removeAttribute("data-all");
-      show();
+      goTo(at("[data-move]"));
     }
     const scanned = at("[data-scan]");
     if (scanned) scan(scanned);
@@ -470,9 +560,7 @@ function startMoves() {
   document.addEventListener("change", (event) => {
     const box = event.target.closest("[data-check]");
     if (box) {
-      const move = box.closest("[data-move]");
-      const { device, ofStep: step } = move.dataset;
-      send({ do: "check", device, step, check: box.dataset.check, on: box.checked }, move);
+      ticked(box.closest("[data-move]"), box);
     }
     if (event.target.matches("[data-who-input]")) {
       const name = encodeURIComponent(event.target.value.trim());

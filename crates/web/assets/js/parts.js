@@ -50,6 +50,7 @@ export function swapParts(html, keep = []) {
   });
   for (const { old, next } of swaps) keepOpen(old, next);
   for (const { old, next } of swaps) keepTyped(old, next);
+  for (const { old, next } of swaps) keepOnCards(old, next);
   for (const { old, next } of swaps) old.replaceWith(next);
   for (const { next, scrolled } of swaps) if (scrolled > 0) next.scrollTop = scrolled;
   focusAgain(focused);
@@ -104,6 +105,33 @@ function keepTyped(old, next) {
     for (const name of ["aria-invalid", "aria-describedby"]) again.setAttribute(name, field.getAttribute(name));
     const words = document.getElementById(field.getAttribute("aria-describedby"));
     if (words) again.closest("label").append(words);
+  }
+}
+
+/** Whether a field holds something else than the page gave it. */
+function isTyped(field) {
+  if (field instanceof HTMLSelectElement) return [...field.options].some((o) => o.selected !== o.defaultSelected) && field.selectedIndex > 0;
+  return field.type === "checkbox" ? field.checked !== field.defaultChecked : field.value !== field.defaultValue;
+}
+
+const ON_CARDS = ["data-field", "data-live-field", "data-to"];
+
+/** What was typed on a card of the day and is not said yet stays on it, whatever was ticked or came from others meanwhile. */
+function keepOnCards(old, next) {
+  for (const card of old.querySelectorAll("[data-move]:not([data-done])")) {
+    const again = next.querySelector(`[data-move="${CSS.escape(card.dataset.move)}"]:not([data-done])`);
+    for (const name of again ? ON_CARDS : []) {
+      for (const field of card.querySelectorAll(`[${name}]`)) {
+        const twins = again.querySelector(`[${name}="${CSS.escape(field.getAttribute(name))}"]`);
+        const of = (at) => (at.matches("input, select, textarea") ? [at] : [...at.querySelectorAll("input")]);
+        for (const [n, typed] of twins ? of(field).entries() : []) {
+          const kept = of(twins)[n];
+          if (!kept || !isTyped(typed)) continue;
+          kept.value = typed.value;
+          kept.checked = typed.checked;
+        }
+      }
+    }
   }
 }
 

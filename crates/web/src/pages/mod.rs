@@ -9,6 +9,7 @@ pub(crate) mod catalogue;
 pub(crate) mod choices;
 pub(crate) mod constructions;
 pub(crate) mod controls;
+pub(crate) mod existing;
 pub(crate) mod handover;
 pub(crate) mod hub;
 pub(crate) mod install;
@@ -76,6 +77,9 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(plans::page_size)
         .service(plans::lay)
         .service(plans::out)
+        .service(existing::show)
+        .service(existing::bring)
+        .service(existing::ask_hub)
         .service(previsit::show)
         .service(library::show)
         .service(library::bring)
@@ -217,6 +221,7 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
         ("Three schools", "schools"),
         ("Construction calculator", "constructions"),
         ("Point sheet", "sheet"),
+        ("Already there: from a hub's list", "existing"),
         ("Before the day", "previsit"),
         ("Plans in and out", "plans"),
         ("Library and prices", "library"),

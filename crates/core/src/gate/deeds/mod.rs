@@ -50,7 +50,8 @@ pub(super) fn live(spot: &WorkedDevice<'_>) -> Vec<FactQuery> {
     if !spot.opens_box() {
         // Planned as something else by now, its box may still stand open.
         let shut = none([format!("open:*:{device}")]);
-        return vec![all([done(device, Step::Placed)]), shut];
+        let placed = all([done(device, Step::Placed)]);
+        return if spot.device.is_there() { vec![shut] } else { vec![placed, shut] };
     }
     vec![
         all([format!("fitted:{device}:$live"), "on:$live".to_owned()]),
@@ -207,6 +208,8 @@ fn rests_on(
             vec![need(what, vec![live(spot)], yields)]
         }
         Rests::Hub => hub(gate, spot, yields),
+        // Where a phone lets each in by itself, nothing stands open.
+        Rests::Open if spot.network.is_some_and(|n| !n.rule().opens) => Vec::new(),
         Rests::Open => {
             let network = &spot.device.network;
             let mut needs = one(Lacks::NetworkShut, all([format!("net:{network}")]));
@@ -233,6 +236,10 @@ fn hub(gate: &Gate<'_>, spot: &WorkedDevice<'_>, yields: bool) -> Vec<Need> {
         let needs_one = network.rule().choice != RouteChoice::Flood;
         return needs_one.then(|| need(Lacks::NoHub, Vec::new(), yields)).into_iter().collect();
     };
+    // One that runs for years is ready.
+    if hub.is_there() {
+        return Vec::new();
+    }
     let ready = [Step::Phone, Step::Firmware, Step::Clock].map(|s| done(&hub.id, s));
     let what = Lacks::HubNotReady { hub: hub.name.clone() };
     vec![need(what, vec![vec![all(ready)]], yields)]
@@ -252,7 +259,11 @@ fn masters(spot: &WorkedDevice<'_>, yields: bool) -> Vec<Need> {
         }
         need(Lacks::Master { name }, vec![ready], yields)
     };
-    masters.iter().map(of).collect()
+    // One that is in the house already is in; where its box is opened, it has to have power again.
+    let is_in = |id: &&DeviceId| {
+        WorkedDevice::of(spot.site, id).is_some_and(|m| m.device.is_there() && !m.opens_box())
+    };
+    masters.iter().filter(|id| !is_in(id)).map(of).collect()
 }
 
 /// Taking a step back: where it was taken, and nothing rests on it.

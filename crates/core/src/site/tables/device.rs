@@ -39,6 +39,33 @@ impl Security {
     }
 }
 
+/// Whether a device is in the house before the job begins.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum AlreadyThere {
+    /// It is bought and put in.
+    #[default]
+    No,
+    /// It is there, works and is paid: it counts in reach, box and isolation, and is neither bought nor joined.
+    Yes,
+    /// As that, and its range is tested on the day.
+    Tested,
+}
+
+impl AlreadyThere {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::No, "no, it is put in"),
+        (Self::Yes, "yes, it stays as it is"),
+        (Self::Tested, "yes, and its range is tested"),
+    ];
+
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+    fn is_no(&self) -> bool {
+        *self == Self::No
+    }
+}
+
 /// A device at a point.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -77,6 +104,12 @@ pub struct Device {
     /// The entry in the hub's list that it takes the place of; empty where it replaces none.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub replaces: String,
+    /// Whether it is in the house before the job begins.
+    #[serde(default, skip_serializing_if = "AlreadyThere::is_no")]
+    pub already_there: AlreadyThere,
+    /// What its network calls it, where its joining is not on record.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub number: Option<u32>,
     /// Since when it is in its place, where that is not on record.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<Moment>,
@@ -99,8 +132,15 @@ impl Device {
             sheet: DataSheet::default(),
             why: String::new(),
             replaces: String::new(),
+            already_there: AlreadyThere::No,
+            number: None,
             since: None,
         }
+    }
+
+    /// Whether it is in the house before the job begins.
+    pub fn is_there(&self) -> bool {
+        self.already_there != AlreadyThere::No
     }
 }
 

@@ -67,7 +67,12 @@ pub(crate) fn planned(folder: &Folder, edits: &[Value]) -> Folder {
 }
 
 pub(crate) fn wired(site: &Folder, device: &str) -> Folder {
-    WIRE.iter().fold(site.clone(), |site, step| stepped(&site, device, step))
+    // A kit has no codes.
+    let takes = |step: &&&str| {
+        let spot = WorkedDevice::of(&site.site, &device.parse().unwrap()).unwrap();
+        ***step != *"code" || spot.takes(Step::Code)
+    };
+    WIRE.iter().filter(takes).fold(site.clone(), |site, step| stepped(&site, device, step))
 }
 
 pub(crate) fn refused(site: &Folder, act: &Value) -> String {

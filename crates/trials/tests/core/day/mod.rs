@@ -2,6 +2,7 @@
 #![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
 #![expect(clippy::panic, reason = "what was tapped stands in the failure")]
 
+mod already_there;
 mod bench;
 mod codes;
 mod doors;

@@ -286,7 +286,7 @@ fn a_new_box_costs_its_box_its_cable_and_the_time_of_both() {
             ),
         ])
     };
-    let [with_it, without] = [house(new), house(Value::Null)];
+    let [with_it, without] = [house(new.clone()), house(Value::Null)];
     let of = |site: &Site, what: &str| {
         let found = bill(site, 1);
         found.lines.iter().filter(|l| l.what == what).map(|l| l.count).sum::<f64>()
@@ -296,8 +296,16 @@ fn a_new_box_costs_its_box_its_cable_and_the_time_of_both() {
     assert!((of(&with_it, "Mains cable") - 5.0).abs() < 1e-9);
     assert!(of(&without, "Back box, new").abs() < 1e-9 && of(&without, "Mains cable").abs() < 1e-9);
     // 25 minutes to cut, 4.5 m at 6 minutes: 52 more.
-    let more = bill(&with_it, 1).wiring_hours - bill(&without, 1).wiring_hours;
+    let hours = |site: &Site| bill(site, 1).wiring_hours;
+    let more = hours(&with_it) - hours(&without);
     assert!((more * 60.0 - 52.0).abs() < 1e-6, "{more}");
+    // What is opened on the way takes its time, and is made good.
+    let mut new = new.clone();
+    new["opening"] = json!("ceiling of the hall");
+    let opened = house(new);
+    assert!(((hours(&opened) - hours(&with_it)) * 60.0 - 90.0).abs() < 1e-6);
+    assert!((of(&opened, "Making good what was opened") - 1.0).abs() < 1e-9);
+    assert!(of(&with_it, "Making good what was opened").abs() < 1e-9);
 }
 
 #[test]

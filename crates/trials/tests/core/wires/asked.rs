@@ -182,3 +182,24 @@ fn a_box_that_several_share_is_listed_before_anything_is_joined() {
         );
     }
 }
+
+/// A switched neutral of an old house is live when the lamp is dark: nothing is joined before it is ruled out.
+#[test]
+fn a_layout_that_is_dangerous_is_named_until_something_rules_it_out() {
+    let pair = json!({"layout": "boxes", "line": "foot", "load": "top"});
+    let devices = [device("u", "switch-neutral", "foot"), device("r", "remote-plate", "top")];
+    let seen = json!({"neutral": "tested"});
+    let open = stair(&seen, &seen, &pair, &devices).open;
+    assert!(
+        open.iter().any(|o| o.starts_with("Not ruled out: ") && o.contains("switched")),
+        "{open:?}"
+    );
+    // Travellers between the boxes are none of that layout.
+    let cores = json!([
+        core("t1", "traveller", &json!({"from": "top", "colour": "black"})),
+        core("t2", "traveller", &json!({"from": "top", "colour": "grey"})),
+    ]);
+    let told = json!({"neutral": "tested", "conductors": cores});
+    let open = stair(&told, &seen, &pair, &devices).open;
+    assert!(!open.iter().any(|o| o.starts_with("Not ruled out: ")), "{open:?}");
+}

@@ -78,12 +78,14 @@ fn remotes_at_the_other_place_leave_the_line_joined_through() {
             &wiring,
             &[device("u", "dimmer-neutral", unit), device("r", "remote-plate", remote)],
         );
-        // A dimmer may stand in either end box. Nobody listed them: which traveller carries what is found and marked.
-        assert!(
-            matches!(found.open.as_slice(), [one] if one.contains("find which is which")),
-            "{:?}",
-            found.open
-        );
+        // A dimmer may stand in either end box. Nobody listed them: which traveller carries what is found and marked, and
+        // that they are travellers at all.
+        let asked = |all: &[String]| {
+            all.len() == 2
+                && all[0].contains("find which is which")
+                && all[1].starts_with("Not ruled out")
+        };
+        assert!(asked(&found.open), "{:?}", found.open);
         let other = found.boxes.iter().find(|b| b.point.as_str() == remote).unwrap();
         let through: Vec<_> =
             other.conductors.iter().filter(|c| !c.capped && c.becomes != "neutral").collect();
@@ -271,5 +273,44 @@ fn a_new_lead_has_size_colour_and_length() {
     // Where the country is not said, its colours are not either.
     assert!(
         cut(&house(&json!(""), &outlet)).iter().all(|l| l.contains("colour by the local code"))
+    );
+}
+
+/// The cables of a plan run from end to end: a conductor that was listed at both is one, and what follows from the layout is
+/// no survey.
+#[test]
+fn a_cable_runs_from_end_to_end_with_what_was_found_of_it() {
+    let cores = json!([
+        core("l", "line", &json!({"from": "panel", "colour": "brown"})),
+        core("n", "neutral", &json!({"from": "panel"})),
+        core("s", "switched", &json!({"from": "lamp"})),
+        core("m", "neutral", &json!({"from": "lamp"})),
+    ]);
+    let seen = json!({"how": "seen", "by": "Ines", "at": "2026-03-01T08:00:00Z"});
+    let listed = json!({"neutral": "tested", "conductors": cores, "facts": {"conductors": seen}});
+    let of = |more: &Value| {
+        let edits = [point("p", "switch", more), device("u", "switch-neutral", "p")];
+        wiring(&with(bare(System::Zigbee), &edits)).remove(0)
+    };
+    let found = of(&listed);
+    let ends: Vec<_> =
+        found.cables.iter().map(|c| (c.from.name.as_str(), c.to.point.is_some())).collect();
+    assert_eq!(ends, [("the panel", true), ("p", false)]);
+    let line = &found.cables[0].cores[0];
+    assert_eq!(
+        (line.was, line.colour.as_str(), line.circuit.as_str()),
+        (Function::Line, "brown", "5")
+    );
+    assert_eq!(line.ids, [None, Some("l".to_owned())]);
+    assert_eq!(line.found, "listed by Ines, seen");
+    assert_eq!(found.cables[1].cores[0].becomes, "load");
+    // Nobody listed anything: the same cable, and nothing of it passes as found.
+    let guessed = of(&json!({"neutral": "tested"}));
+    assert!(
+        guessed
+            .cables
+            .iter()
+            .flat_map(|c| &c.cores)
+            .all(|c| c.found.is_empty() && c.size.is_none())
     );
 }

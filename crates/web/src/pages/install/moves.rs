@@ -75,12 +75,21 @@ pub(super) struct JoinSheet {
     pub(super) network: String,
 }
 
+/// Something to look at.
+pub(super) struct CheckLine {
+    pub(super) word: String,
+    pub(super) text: String,
+    pub(super) is_ticked: bool,
+    /// Whether it is ticked by itself, and not with the last tap of a card.
+    pub(super) alone: bool,
+}
+
 /// A card in words.
 pub(super) struct Told {
     pub(super) heading: String,
     pub(super) record: String,
     pub(super) cautions: Vec<String>,
-    pub(super) checks: Vec<(String, String, bool)>,
+    pub(super) checks: Vec<CheckLine>,
     pub(super) body: Body,
     pub(super) act: String,
     pub(super) back: String,
@@ -185,9 +194,11 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
     let device = &spot.device.id;
     let mark = gate.mark(device, step);
     let ticked = |word: &String| mark.is_some_and(|m| m.checks.contains(word));
-    let checks = checks(spot, step).into_iter().map(|c| {
-        let is = ticked(&c.word);
-        (c.word, c.text, is)
+    let checks = checks(spot, step).into_iter().map(|c| CheckLine {
+        is_ticked: ticked(&c.word),
+        word: c.word,
+        text: c.text,
+        alone: c.alone,
     });
     let record = gate.record().done(device, step).map(|done| {
         let why = &done.why;

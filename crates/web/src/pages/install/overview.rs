@@ -85,7 +85,7 @@ struct StretchRow {
     rehearsal: bool,
 }
 
-/// Of each stretch its title, how many of its moves are done, and how many there are.
+/// Of each stretch its title, how many of its cards are done, and how many there are.
 type Progress = BTreeMap<String, (String, usize, usize)>;
 
 /// Something after which range tests are done again.
@@ -128,9 +128,8 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: 
     let stretches: Progress = walk::stretches(plan)
         .into_iter()
         .filter_map(|(key, title)| {
-            let moves = walks.stretch(&key)?.moves;
-            let done = moves.iter().filter(|m| m.done).count();
-            Some((key, (title, done, moves.len())))
+            let (done, all) = walks.stretch(&key)?.cards();
+            Some((key, (title, done, all)))
         })
         .collect();
     // In the order of the plan, not of the keys.

@@ -6,15 +6,15 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::Analysis;
 use dot_reach_core::gate::work::WorkedDevice;
-use dot_reach_core::gate::{Deed, Lacks, deeds as of_all, gate};
-use dot_reach_core::install::schedule::Schedule;
-use dot_reach_core::install::walk::{self, WalkAct, Walks};
+use dot_reach_core::gate::{Deed, Gate, Lacks, deeds as of_all, gate};
+use dot_reach_core::install::schedule::{PowerOff, Schedule};
+use dot_reach_core::install::walk::{self, Stretch, WalkAct, Walks};
 use dot_reach_core::record::{Cut, Method, NextCut, Record, Secured, Step};
 use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
 use serde_json::json;
 
-use super::moves::{self, Body};
+use super::moves::{self, Body, CheckLine};
 use super::overview::href;
 use crate::door::{For, See};
 use crate::error::WebError;
@@ -34,6 +34,7 @@ struct Page {
     title: String,
     who: String,
     done: usize,
+    cards: usize,
     moves: Vec<Card>,
     people: Vec<String>,
     means: Vec<(String, &'static str)>,
@@ -46,9 +47,21 @@ struct Page {
     gate: String,
 }
 
-/// A move as a card.
+/// Where a part stands on its card.
+struct OnCard {
+    /// Which card of the stretch it is, from one.
+    number: usize,
+    /// Whether it is the first part of it, and whether the last.
+    begins: bool,
+    ends: bool,
+    /// Whether it is at the place of the part before it.
+    same_place: bool,
+}
+
+/// A move as a part of a card.
 struct Card {
     number: usize,
+    on: OnCard,
     /// What it is on this page.
     key: String,
     /// The key of what it needs and gives, which is the job's.
@@ -61,8 +74,7 @@ struct Card {
     /// By whom and when it was done, where that is on record.
     record: String,
     cautions: Vec<String>,
-    /// Each thing to look at: its word, its words, whether it is ticked.
-    checks: Vec<(String, String, bool)>,
+    checks: Vec<CheckLine>,
     needs: Vec<NeedLine>,
     body: Body,
     /// What a tap sends, as JSON; the page adds who, when and what is typed on the card.
@@ -144,12 +156,58 @@ fn view(
     let gate = gate(record, site);
     let stretch = Walks::of(analysis, plan, &gate).stretch(of)?;
     let outage = plan.outages().find(|o| o.key == of);
+    let wording = Wording { analysis, gate: &gate, outage, stretch: &stretch, who: &who };
     let (mut cards, mut shipped) = (Vec::new(), BTreeMap::new());
-    for (number, made) in stretch.moves.iter().enumerate() {
-        let told = moves::told(analysis, &gate, outage, &stretch, &made.act);
-        let deeds = stretch.deeds(&gate, made);
+    for number in 0..stretch.moves.len() {
+        let (card, deeds) = wording.card(number, &cards);
+        shipped.extend(deeds.into_iter().map(|deed| (deed.key.clone(), deed)));
+        cards.push(card);
+    }
+    for deed in [of_all::hand_over(), of_all::tick(), of_all::untick()] {
+        shipped.insert(deed.key.clone(), deed);
+    }
+    let gate = json!({ "facts": gate.facts().in_order(), "deeds": shipped });
+    let (done, all) = stretch.cards();
+    Some(Page {
+        gate: gate.to_string(),
+        of: of.to_owned(),
+        title: stretch.title,
+        who,
+        done,
+        cards: all,
+        moves: cards,
+        people: site.people.iter().map(|p| p.name.clone()).collect(),
+        means: Cut::ALL.map(|(m, words)| (word(&m), words)).into(),
+        nexts: NextCut::ALL.map(|(n, words)| (word(&n), words)).into(),
+        secured: Secured::ALL.map(|(s, words)| (word(&s), words)).into(),
+        methods: Method::ALL[1..].iter().map(|(m, words)| (word(m), *words)).collect(),
+        security: Security::ALL[1..].iter().map(|(s, words)| (word(s), *words)).collect(),
+        listens: !site.job.collector.trim().is_empty(),
+        shell,
+    })
+}
+
+/// What the parts of a stretch are worded by.
+struct Wording<'a> {
+    analysis: &'a Analysis,
+    gate: &'a Gate<'a>,
+    outage: Option<&'a PowerOff>,
+    stretch: &'a Stretch,
+    who: &'a str,
+}
+
+impl Wording<'_> {
+    /// A part with what it needs and gives; `before` are those that stand before it.
+    fn card(&self, number: usize, before: &[Card]) -> (Card, Vec<Deed>) {
+        let Self { analysis, gate, outage, stretch, who } = *self;
+        let (site, made): (&Site, _) = (&analysis.site, &stretch.moves[number]);
+        let is_on = |place: Option<usize>| {
+            place.and_then(|at| stretch.moves.get(at)).is_some_and(|m| m.card == made.card)
+        };
+        let told = moves::told(analysis, gate, outage, stretch, &made.act);
+        let deeds = stretch.deeds(gate, made);
         let key = deeds.own.key.clone();
-        let lacks = gate.lacking(&deeds.own, &who);
+        let lacks = gate.lacking(&deeds.own, who);
         let needs = deeds.own.needs.iter().enumerate();
         let needs = needs.filter(|(_, n)| !matches!(n.what, Lacks::NotTicked { .. }));
         let needs = needs.map(|(place, need)| NeedLine {
@@ -163,7 +221,6 @@ fn view(
             (key_of(deeds.put_back.as_ref()), key_of(deeds.back.as_ref()));
         let live_deed = key_of(deeds.live.as_ref());
         let all = [Some(deeds.own), deeds.elsewhere, deeds.put_back, deeds.live, deeds.back];
-        shipped.extend(all.into_iter().flatten().map(|deed| (deed.key.clone(), deed)));
         let step = match &made.act {
             WalkAct::Step { device, step } => WorkedDevice::of(site, device).zip(Some(*step)),
             _ => None,
@@ -173,9 +230,15 @@ fn view(
             let place = [&spot.device.name, site.room_name(spot.point), floor].join(" · ");
             (spot.point.label().to_owned(), place)
         });
-        cards.push(Card {
+        let card = Card {
             number: number + 1,
-            key: key_beside(&cards, key_of_move(&made.act)),
+            on: OnCard {
+                number: made.card,
+                begins: !is_on(number.checked_sub(1)),
+                ends: !is_on(Some(number + 1)),
+                same_place: before.last().is_some_and(|c| c.place == place),
+            },
+            key: key_beside(before, key_of_move(&made.act)),
             deed: key,
             heading: told.heading,
             tag,
@@ -216,28 +279,9 @@ fn view(
                 Some(Step::Wired | Step::Checked | Step::DryFitted) => "after",
                 _ => "place",
             },
-        });
+        };
+        (card, all.into_iter().flatten().collect())
     }
-    for deed in [of_all::hand_over(), of_all::tick(), of_all::untick()] {
-        shipped.insert(deed.key.clone(), deed);
-    }
-    let gate = json!({ "facts": gate.facts().in_order(), "deeds": shipped });
-    Some(Page {
-        gate: gate.to_string(),
-        of: of.to_owned(),
-        title: stretch.title,
-        who,
-        done: cards.iter().filter(|c| c.done).count(),
-        moves: cards,
-        people: site.people.iter().map(|p| p.name.clone()).collect(),
-        means: Cut::ALL.map(|(m, words)| (word(&m), words)).into(),
-        nexts: NextCut::ALL.map(|(n, words)| (word(&n), words)).into(),
-        secured: Secured::ALL.map(|(s, words)| (word(&s), words)).into(),
-        methods: Method::ALL[1..].iter().map(|(m, words)| (word(m), *words)).collect(),
-        security: Security::ALL[1..].iter().map(|(s, words)| (word(s), *words)).collect(),
-        listens: !site.job.collector.trim().is_empty(),
-        shell,
-    })
 }
 
 /// What a move is called on its page.

@@ -9,10 +9,12 @@ use dot_reach_core::fit::FitPlace;
 use dot_reach_core::gate::checks::{settings, spare_outputs};
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::record::{Connected, Record, WiringRecord};
-use dot_reach_core::site::{Conductor, Function, Point};
+use dot_reach_core::site::{Conductor, Function, Gauge, Point, PointId};
 use dot_reach_core::survey::lines::as_tested;
 use dot_reach_core::units::typographic;
-use dot_reach_core::wires::{BoxPlan, ConductorPlan, of_place};
+use dot_reach_core::wires::{
+    BoxPlan, CableCore, CableEndAt, ConductorPlan, ControlWiring, of_place,
+};
 use serde_json::json;
 
 use crate::drawing::wires::{WireDiagram, diagram};
@@ -39,6 +41,8 @@ pub(super) struct WiringSheet {
     pub(super) diagram_of: Option<WireDiagram>,
     /// Leads that are made new.
     pub(super) leads: Vec<String>,
+    /// The cables that end in its box, each with its conductors.
+    pub(super) cables: Vec<String>,
     /// What is open, before anything of the control is wired.
     pub(super) open: Vec<String>,
     /// Whether nobody listed the conductors of the box: its plan is how such a box usually is.
@@ -133,6 +137,7 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
         form: form(spot, record, &planned),
         diagram_of: plan.map(diagram),
         leads: new.map(|l| format!("New lead: {} to {}; {}", l.from, l.to, l.cut())).collect(),
+        cables: control.iter().flat_map(|c| cables(c, &spot.point.id)).collect(),
         is_usual: plan.is_some_and(|b| !b.conductors.iter().any(|c| c.is_surveyed)),
         has_changed,
         tried: control.as_ref().map_or(0, |c| c.works.len()),
@@ -156,6 +161,33 @@ pub(super) fn wiring(spot: &WorkedDevice<'_>, told: &Record) -> WiringSheet {
         spare: spare_outputs(spot).map(|(_, text)| text).collect(),
         point: spot.point.id.to_string(),
     }
+}
+
+/// The cables of a control that end at a place: “Cable from the panel: line, 1.5 mm², brown; neutral, by the layout”.
+fn cables(control: &ControlWiring, at: &PointId) -> Vec<String> {
+    let here = control.cables.iter().filter_map(|run| {
+        let is_here = |end: &CableEndAt| end.point.as_ref() == Some(at);
+        if is_here(&run.to) {
+            Some((format!("Cable from {}", run.from.name), run))
+        } else {
+            is_here(&run.from).then(|| (format!("Cable to {}", run.to.name), run))
+        }
+    });
+    let core = |core: &CableCore| {
+        let size = core.size.and_then(|size| Gauge::ALL.iter().find(|(of, _)| *of == size));
+        let parts = [
+            named(core.was),
+            size.map_or("", |(_, name)| name),
+            core.colour.trim(),
+            if core.found.is_empty() { "by the layout, not listed" } else { &core.found },
+        ];
+        parts.into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(", ")
+    };
+    let told = here.map(|(name, run)| {
+        let cores: Vec<String> = run.cores.iter().map(core).collect();
+        format!("{name}: {}", cores.join("; "))
+    });
+    told.collect()
 }
 
 /// The connectors of a box, by how many conductors meet in each.

@@ -5,7 +5,6 @@ use std::sync::Arc;
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::fit;
 use dot_reach_core::site::{FloorId, Point, PointId, Site};
 use dot_reach_core::survey::sheet::{COLUMNS, SheetColumn, Takes, shown};
 use dot_reach_formats::points_csv::{self, Anchor};
@@ -131,13 +130,7 @@ fn rows(site: &Site, floor: &FloorId) -> Vec<Row> {
     points_of(site, floor)
         .into_iter()
         .map(|point| {
-            let devices = site.devices_at(&point.id);
-            let fits = devices
-                .iter()
-                .filter_map(|d| Some((d, site.kind(&d.kind)?)))
-                .map(|(d, k)| fit::verdict(&fit::findings(site, k, point, Some(d))))
-                .max();
-            let (verdict, class) = fits.map_or(("", ""), survey::verdict);
+            let (verdict, class) = survey::verdict_at(site, point);
             Row {
                 id: point.id.to_string(),
                 name: point.name.clone(),

@@ -16,8 +16,8 @@ use serde::Deserialize;
 
 use self::building::{StoreyForm, WallForm, storey_form, wall_form};
 use self::choices::{Group, KindChoice, groups, kinds, network_groups, usual_wall};
-pub(crate) use self::points::verdict;
 use self::points::{PointForm, PointRow, point_form, point_rows};
+pub(crate) use self::points::{verdict, verdict_at};
 use crate::door::{For, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;

@@ -7,7 +7,9 @@ use dot_reach_core::radio::mounting::MOUNTINGS;
 use dot_reach_core::radio::profile::planning_profile;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Record;
-use dot_reach_core::site::{Device, Feed, FloorId, Neutral, Point, Provenance, Security, Site};
+use dot_reach_core::site::{
+    AlreadyThere, Device, Feed, FloorId, Neutral, Point, Provenance, Security, Site,
+};
 use dot_reach_core::units::{Db, Dbm, typographic};
 
 use super::choices::{Choice, choices, metres, networks, yes_no};
@@ -67,6 +69,7 @@ pub(super) struct DeviceForm {
     pub(super) networks: Vec<Choice>,
     /// Whether someone can cut its supply, by its make or as surveyed; and whether it is agreed that
     /// nobody does.
+    pub(super) already: Vec<Choice>,
     pub(super) can_be_cut: bool,
     pub(super) stays_on: bool,
     /// How often a day it is used, and how often its row says; nothing on the mains.
@@ -180,13 +183,29 @@ pub(super) fn point_form(site: &Site, record: &Record, point: &Point, who: &str)
     }
 }
 
+/// How a device fits, in a word: one that is in the house already is not judged.
+fn verdict_of(device: &Device, fits: Fits) -> (&'static str, &'static str) {
+    if device.is_there() { ("already there", "there") } else { verdict(fits) }
+}
+
+/// How what is at a place fits, the worst of it; empty where nothing is.
+pub(crate) fn verdict_at(site: &Site, point: &Point) -> (&'static str, &'static str) {
+    let devices = site.devices_at(&point.id).into_iter();
+    let fits = devices.filter_map(|d| {
+        let kind = site.kind(&d.kind)?;
+        Some((fit::verdict(&fit::findings(site, kind, point, Some(d))), d))
+    });
+    let worst = fits.max_by_key(|(fits, d)| (*fits, !d.is_there()));
+    worst.map_or(("", ""), |(fits, d)| verdict_of(d, fits))
+}
+
 pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> DeviceForm {
     let system = site.networks.get(&device.network).map(|n| n.system);
     let findings = site
         .kind(&device.kind)
         .map(|k| fit::findings(site, k, point, Some(device)))
         .unwrap_or_default();
-    let (verdict, class) = verdict(fit::verdict(&findings));
+    let (verdict, class) = verdict_of(device, fit::verdict(&findings));
     let found = role(site, device);
     let planned = site
         .kind(&device.kind)
@@ -219,6 +238,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         name: device.name.clone(),
         kinds: kind_choices(site, device, system),
         networks: networks(site, device.network.as_str()),
+        already: choices(&AlreadyThere::ALL, device.already_there),
         can_be_cut: device.can_be_cut,
         stays_on: device.stays_on,
         events: site.kind(&device.kind).and_then(|k| k.draw).map(|draw| {
@@ -267,12 +287,7 @@ pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -
         .filter(|p| p.floor == *floor)
         .map(|p| {
             let devices = site.devices_at(&p.id);
-            let fits = devices
-                .iter()
-                .filter_map(|d| Some((d, site.kind(&d.kind)?)))
-                .map(|(d, k)| fit::verdict(&fit::findings(site, k, p, Some(d))))
-                .max();
-            let (verdict, class) = fits.map_or(("", ""), verdict);
+            let (verdict, class) = verdict_at(site, p);
             let names: Vec<_> = devices
                 .iter()
                 .filter_map(|d| site.kind(&d.kind))
