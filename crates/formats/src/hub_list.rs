@@ -146,7 +146,7 @@ pub fn read(site: &Site, text: &str, network: &NetworkId, stem: &str) -> Importe
     }
     let mut seen: BTreeSet<String> = BTreeSet::new();
     for (n, (place, row)) in rows.into_iter().take(MOST_ROWS).enumerate() {
-        match entry(site, &row, network, &format!("{stem}-{n}")) {
+        match entry(site, &row, network, &format!("{stem}-{n:04}")) {
             Ok(None) => {}
             Ok(Some(entry)) if seen.insert(one_of(&entry)) => edits.push(Edit::put(entry)),
             Ok(Some(entry)) => findings.push(ImportFinding {

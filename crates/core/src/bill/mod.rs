@@ -310,7 +310,7 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
         } else if point.has_on_cord(kind) {
             // Into the body of a lamp, at the bench.
             rest += site.rate("minutes-fitting");
-        } else if !kind.is_wired_in() {
+        } else if !kind.is_wired_in() && !kind.is_cover() {
             rest += site.rate("minutes-plug");
         }
         if kind.has_radio {

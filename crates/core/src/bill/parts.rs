@@ -34,9 +34,9 @@ pub(super) fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
         if point.has_wired_in(kind) && point.back_box != BoxKind::None {
             wired.entry(lead).or_default().push(kind);
         }
-        // Where a remote takes the place of a switch, what the switch joined is joined through.
-        let is_remote = kind.is_hand_held() || kind.fit.far == Far::Remote;
-        if is_remote && point.kind == PointKind::Switch && point.back_box != BoxKind::None {
+        // Where a remote or a cover takes the place of a switch, what the switch joined is joined through.
+        let is_none = kind.is_cover() || kind.is_hand_held() || kind.fit.far == Far::Remote;
+        if is_none && point.kind == PointKind::Switch && point.back_box != BoxKind::None {
             wired.entry(lead).or_default();
         }
         // Where there is no plan of the box, a lead for the neutral of each unit.

@@ -51,6 +51,8 @@ pub enum Supply {
     Plug,
     /// A battery; the radio sleeps.
     Battery,
+    /// Nothing: a cover.
+    None,
 }
 
 /// What a device does in the work of a house.
@@ -234,6 +236,7 @@ impl DeviceKind {
     pub fn usual_place(&self) -> (PointKind, f64, BoxKind) {
         match (self.duty, self.supply) {
             (Duty::Hub, _) => (PointKind::Shelf, 1.2, BoxKind::None),
+            (_, Supply::None) => (PointKind::Switch, 1.1, BoxKind::Plastic),
             (Duty::Remote, _) => (PointKind::BareWall, 1.2, BoxKind::None),
             (_, Supply::Battery) => (PointKind::BareWall, 1.8, BoxKind::None),
             (_, Supply::Plug) => (PointKind::Socket, 0.3, BoxKind::None),
@@ -255,6 +258,9 @@ impl DeviceKind {
     }
     /// Whether it can be a controller, and whether it can be a load.
     pub fn sides(&self) -> (bool, bool) {
+        if self.is_cover() {
+            return (false, false);
+        }
         if !self.has_radio {
             // A wired companion works its master by a wire and switches nothing itself.
             return (true, false);
@@ -306,11 +312,15 @@ impl DeviceKind {
     }
     /// Whether it is held in a hand when used.
     pub fn is_hand_held(&self) -> bool {
-        self.duty == Duty::Remote && !self.is_on_mains()
+        self.duty == Duty::Remote && self.supply == Supply::Battery
     }
     /// Whether a breaker feeds it.
     pub fn is_on_mains(&self) -> bool {
-        self.supply != Supply::Battery
+        !matches!(self.supply, Supply::Battery | Supply::None)
+    }
+    /// Whether it is a blank cover: the switch that was there is gone, what it joined is joined through or capped.
+    pub fn is_cover(&self) -> bool {
+        self.supply == Supply::None
     }
     /// Whether it goes into a box on the mains wiring.
     pub fn is_wired_in(&self) -> bool {

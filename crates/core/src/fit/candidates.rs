@@ -90,14 +90,14 @@ fn is_for(kind: &DeviceKind, point: &Point) -> bool {
     match point.kind {
         PointKind::Switch => {
             let works = kind.fit.switches() || kind.fit.far != Far::No;
-            works && kind.is_wired_in() || kind.fit.far == Far::Remote
+            works && kind.is_wired_in() || kind.fit.far == Far::Remote || kind.is_cover()
         }
         PointKind::Ceiling | PointKind::WallFitting => {
             kind.is_wired_in() && kind.fit.far == Far::No
         }
         PointKind::Socket => kind.supply == Supply::Plug || kind.is_wired_in(),
-        PointKind::Shelf => kind.duty == Duty::Hub || !kind.is_wired_in(),
-        PointKind::BareWall => !kind.is_on_mains(),
+        PointKind::Shelf => kind.duty == Duty::Hub || !(kind.is_wired_in() || kind.is_cover()),
+        PointKind::BareWall => kind.supply == Supply::Battery,
         PointKind::Outdoor => kind.duty != Duty::Hub,
     }
 }

@@ -71,6 +71,9 @@ pub fn findings(
         return Vec::new();
     }
     let place = FitPlace::of(site, point, device);
+    if kind.is_cover() {
+        return order::finish(kind, &place).into_iter().collect();
+    }
     let mut found: Vec<_> = [
         supply::neutral(kind, &place),
         supply::earth(kind, &place),

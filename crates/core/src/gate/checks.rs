@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 use serde::Deserialize;
 
 use super::work::WorkedDevice;
-use crate::catalogue::{Button, DeviceKind, Far, PointKind};
+use crate::catalogue::{Button, DeviceKind, Far, PointKind, Supply};
 use crate::fit::FitPlace;
 use crate::record::Step;
 use crate::site::{Device, Earth, Function, Point, Residual};
@@ -102,7 +102,7 @@ impl Applies {
             Self::SeveralPlaces => {
                 spot.site.group_of(&spot.point.id).is_some_and(|g| g.places.len() > 1)
             }
-            Self::Battery => !spot.kind.is_on_mains(),
+            Self::Battery => spot.kind.supply == Supply::Battery,
             Self::Mains => spot.kind.is_on_mains(),
             Self::Switches => spot.kind.fit.switches() || spot.kind.fit.gives_light,
             Self::Dims => spot.kind.fit.is_dimmer(),

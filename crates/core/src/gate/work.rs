@@ -32,10 +32,12 @@ impl WorkKind {
         match (kind.duty, kind.supply, kind.has_radio) {
             (Duty::Hub, ..) => Self::Hub,
             (_, Supply::MainsNeutral | Supply::MainsTwoWire, true) => Self::Wired,
-            (_, Supply::MainsNeutral | Supply::MainsTwoWire, false) => Self::Companion,
+            (_, Supply::MainsNeutral | Supply::MainsTwoWire | Supply::None, false) => {
+                Self::Companion
+            }
             (Duty::Remote, ..) => Self::Remote,
             (_, Supply::Plug, _) => Self::Plug,
-            (_, Supply::Battery, _) => Self::Battery,
+            (_, Supply::Battery | Supply::None, _) => Self::Battery,
         }
     }
 
@@ -84,7 +86,7 @@ const STEPS: [(Step, [Takes; 6]); 23] = [
     (Step::Joined,     [No,  Yes, No,  Yes, Yes, Yes]),
     (Step::Identified, [No,  Yes, No,  Yes, Yes, Yes]),
     (Step::Settings,   [No,  Yes, No,  Yes, Yes, Yes]),
-    (Step::Tied,       [No,  If,  Yes, If,  If,  If ]),
+    (Step::Tied,       [No,  If,  If,  If,  If,  If ]),
     (Step::Decoupled,  [No,  If,  No,  No,  No,  No ]),
     (Step::Tested,     [No,  Yes, No,  Yes, Yes, Yes]),
     (Step::Closed,     [If,  Yes, Yes, No,  Yes, If ]),

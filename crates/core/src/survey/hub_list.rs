@@ -65,12 +65,12 @@ fn goes_with(site: &Site, entry: &HubEntry, kind: Option<&DeviceKind>, point: &P
     2 * common(&said, &format!("{} {room}", point.name)) + usize::from(is_kind)
 }
 
-/// The places where nothing stands yet, those first that go best with an entry by its name, room and kind.
+/// The places where nothing stands yet and that may be meant, those first that go best with an entry by its name, room and kind.
 pub fn places<'a>(site: &'a Site, entry: &HubEntry) -> Vec<&'a Point> {
     let kind = taken_for(site, entry);
     let free = site.points.iter().filter(|p| site.devices_at(&p.id).is_empty());
     let mut all: Vec<(usize, &Point)> =
-        free.map(|p| (goes_with(site, entry, kind, p), p)).collect();
+        free.map(|p| (goes_with(site, entry, kind, p), p)).filter(|(goes, _)| *goes > 0).collect();
     all.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.id.cmp(&b.1.id)));
     all.into_iter().map(|(_, point)| point).collect()
 }

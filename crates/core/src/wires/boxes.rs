@@ -12,7 +12,7 @@ use super::possible::{Possible, SeenBox};
 use super::standing::{Arrangement, Wired};
 use crate::catalogue::DeviceKind;
 use crate::site::neutrals::really;
-use crate::site::{Conductor, DeviceId, Function, Gauge, Point, PointId, Site};
+use crate::site::{BoxKind, Conductor, DeviceId, Function, Gauge, Point, PointId, Site};
 
 /// What becomes of a conductor in a box.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -283,7 +283,7 @@ impl<'a> Told<'_, 'a> {
         let wired: Vec<Wired<'_>> =
             unit.into_iter().chain(far).filter(|w| w.kind.is_wired_in()).collect();
         let mut leads = leads(standing, possible, plan, node);
-        earth(&wired, &mut conductors, &mut leads);
+        earth(site.box_of(seen.point).back_box, &wired, &mut conductors, &mut leads);
         let onward = |c: &&Cable| c.from == node && matches!(c.to, CableEnd::Onward(_));
         BoxPlan {
             point: seen.point.id.clone(),
@@ -337,6 +337,7 @@ const JOINT: &str = "the joint";
 
 /// The protective earths of a box are all one joint, and come to every device that wants one.
 pub(super) fn earth(
+    back_box: BoxKind,
     wired: &[Wired<'_>],
     conductors: &mut [ConductorPlan],
     leads: &mut Vec<NewLead>,
@@ -352,6 +353,14 @@ pub(super) fn earth(
     for c in conductors.iter_mut().filter(|c| is_earth(c)) {
         c.joins = ids.iter().filter(|id| **id != c.id).cloned().collect();
         c.terminals.clone_from(&terminals);
+    }
+    // An earth that nothing takes is kept: on the metal of its box, or capped by itself.
+    if let ([_], []) = (ids.as_slice(), terminals.as_slice()) {
+        for c in conductors.iter_mut().filter(|c| is_earth(c)) {
+            c.capped = back_box != BoxKind::Metal;
+            let becomes = if c.capped { "capped" } else { "earth, on the metal of the box" };
+            becomes.clone_into(&mut c.becomes);
+        }
     }
     if ids.len() > 1 || ids.len() == 1 && terminals.len() > 1 {
         leads.extend(

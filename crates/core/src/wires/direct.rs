@@ -69,7 +69,7 @@ pub(super) fn direct(site: &Site, point: &Point, w: Wired<'_>, found: &mut Contr
         }
     }
     let mut leads = Vec::new();
-    earth(&[w], &mut conductors, &mut leads);
+    earth(site.box_of(point).back_box, &[w], &mut conductors, &mut leads);
     let lines = conductors.iter().filter(|c| is_own(found, c) && c.was == Function::Line).count();
     found.boxes = vec![BoxPlan {
         point: point.id.clone(),

@@ -383,7 +383,7 @@ fn name_of(site: &Site, standing: &Arrangement<'_>, possible: &Possible, node: C
             standing.fitting.map_or_else(|| "the fitting".to_owned(), Point::title)
         }
         CableEnd::Place(place) => point(place),
-        CableEnd::Onward(_) => "onward".to_owned(),
+        CableEnd::Onward(_) => "what is fed on".to_owned(),
     }
 }
 

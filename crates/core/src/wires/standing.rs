@@ -50,7 +50,7 @@ impl WiringMethod {
 
 /// Whether a device changes what the wires of a control do.
 pub(super) fn is_of_wiring(kind: &DeviceKind) -> bool {
-    is_unit(kind) || kind.fit.far != Far::No
+    is_unit(kind) || kind.fit.far != Far::No || kind.is_cover()
 }
 
 fn is_unit(kind: &DeviceKind) -> bool {

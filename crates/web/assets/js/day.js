@@ -55,9 +55,9 @@ function waits(move) {
 /** Brings the cards to what is known here. */
 function settle() {
   // What stands further down a card is shown as it will be once the parts above it are done.
-  let [card, facts] = ["", now];
+  let [card, facts, isBehind] = ["", now, false];
   for (const move of moves()) {
-    if (move.dataset.card !== card) [card, facts] = [move.dataset.card, now.copy()];
+    if (move.dataset.card !== card) [card, facts, isBehind] = [move.dataset.card, now.copy(), false];
     const { device, ofStep: step } = move.dataset;
     const waiting = waits(move);
     move.toggleAttribute("data-waits", waiting);
@@ -67,8 +67,11 @@ function settle() {
     }
     const deed = ownDeed(move);
     const over = "done" in move.dataset || waiting;
-    const left = new Set(over || !deed ? [] : lacks(deed, move.dataset.move === current ? now : facts, who()));
+    const by = move.dataset.move === current ? now : facts;
+    // What waits for a switch above it on its card needs no further words.
+    const left = new Set(over || !deed || (isBehind && by !== now) ? [] : lacks(deed, by, who()));
     const isBlocked = !over && deed && lacks(deed, now, who()).some((n) => !deed.needs[n].yields);
+    isBehind ||= !over && SWITCHES.has(actOf(move).do);
     if (!over && deed) looked(move, facts).take(effects(deed, namedFor(deed, facts, who())));
     let hard = false;
     let soft = false;
@@ -117,7 +120,8 @@ const SWITCHES = new Set(["isolate", "prove-tester", "energise", "open-network",
 function settleFoot(foot) {
   const { card } = foot.closest("[data-move]").dataset;
   const left = leftOn(card);
-  const has = left.length > 1 || left.some((move) => loose(move).length > 0);
+  // It stays while boxes are ticked one by one: nothing jumps under the thumb.
+  const has = left.length > 1 || left.some((move) => move.querySelector("[data-check]:not([data-alone])"));
   foot.hidden = !has || left.some((move) => SWITCHES.has(actOf(move).do));
   for (const move of left) move.toggleAttribute("data-has-foot", !foot.hidden);
   const facts = now.copy();

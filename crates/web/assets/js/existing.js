@@ -26,7 +26,7 @@ async function take(path, body) {
 
 /** Opens the entry of what was pressed. */
 async function listen() {
-  const waiting = [...document.querySelectorAll(".waiting a[data-number]")];
+  const waiting = [...document.querySelectorAll(".left-to-lay a[data-number]")];
   for (const network of new Set(waiting.map((a) => a.dataset.of))) {
     const after = heardUpTo.get(network);
     const told = await fetched(`/jobs/${job()}/collector/events?network=${encodeURIComponent(network)}&after=${after ?? 0}`).catch(() => null);

@@ -120,11 +120,11 @@ fn a_switch_beside_a_hub_that_runs_takes_eight_cards_and_every_step_of_safety() 
 #[test]
 fn a_device_that_stays_in_a_box_is_proved_dead_with_it_and_counts_for_its_room() {
     let beside = json!({"in_box_of": "a", "circuit": "7", "gang": 2, "box": "none"});
+    // Where boxes are reckoned by their volume: each yoke takes two conductors' room.
     let more = [
         placed("old", "switch-neutral", [7.0, 1.0], &beside),
+        set("job", "job", "region", &json!("us")),
         set("point", "a", "volume_cm3", &json!(230)),
-        set("point", "a", "gangs", &json!(2)),
-        set("point", "a", "gang", &json!(1)),
     ];
     let site = house(&["hub", "plug", "old"], &more);
     let spot = WorkedDevice::of(&site, &"a".parse().unwrap()).unwrap();
@@ -168,4 +168,38 @@ fn what_is_there_and_is_to_be_tested_is_told_apart_and_tested() {
     assert_eq!(spot.steps(), [Step::Identified, Step::Tested]);
     // Nothing is off, nothing is joined: one stretch.
     assert_eq!(day(&analysed(site)).len(), 1);
+}
+
+#[test]
+fn a_house_of_nineteen_devices_is_at_most_a_hundred_and_ten_cards() {
+    let mut edits =
+        vec![kit(), placed("hub", "hub", [1.0, 1.0], &json!({"kind": "shelf", "box": "none"}))];
+    edits.extend(["7", "8", "9"].map(|label| circuit(label, &json!({}))));
+    let x = |n: u32| 2.0 + f64::from(n);
+    for n in 0..11_u32 {
+        let (id, breaker) = (format!("w{n}"), ["7", "8", "9"][n as usize % 3]);
+        edits.extend([
+            sound(&id, "switch-neutral", [x(n), 2.0], breaker),
+            lamp(&format!("l{n}"), &id),
+        ]);
+    }
+    for n in 0..4_u32 {
+        let socket = json!({"kind": "socket", "box": "none"});
+        edits.push(placed(&format!("p{n}"), "plug-socket", [x(n), 4.0], &socket));
+    }
+    for n in 0..3_u32 {
+        let wall = json!({"kind": "bare-wall", "box": "none"});
+        edits.push(placed(&format!("s{n}"), "sensor-battery", [x(n), 6.0], &wall));
+    }
+    let site = with(bare(System::Zigbee), &edits);
+    assert_eq!(site.devices.len(), 19);
+    let (count, moves) = {
+        let all = day(&analysed(site));
+        (
+            all.iter().map(|s| s.cards().1).sum::<usize>(),
+            all.iter().map(|s| s.moves.len()).sum::<usize>(),
+        )
+    };
+    assert!(count <= 110, "{count} cards of {moves} moves");
+    assert!(moves > 2 * count, "{moves} moves on {count} cards");
 }

@@ -314,3 +314,55 @@ fn a_cable_runs_from_end_to_end_with_what_was_found_of_it() {
             .all(|c| c.found.is_empty() && c.size.is_none())
     );
 }
+
+/// Where an old switch becomes a cover, its box is worked in like any other: dead, noted, joined through or capped, closed.
+#[test]
+fn a_cover_at_an_old_place_is_mains_work_and_leaves_the_line_joined_through() {
+    let wiring = json!({"layout": "boxes", "line": "foot", "load": "top"});
+    let seen = json!({"neutral": "tested"});
+    let devices = [device("u", "switch-neutral", "foot"), device("c", "blank-cover", "top")];
+    let found = stair(&seen, &seen, &wiring, &devices);
+    let top = found.boxes.iter().find(|b| b.point.as_str() == "top").unwrap();
+    let through = top.conductors.iter().filter(|c| !c.joins.is_empty() && c.becomes == "load");
+    assert!(through.count() > 1, "the load goes on to the lamp: {top:?}");
+    assert!(top.conductors.iter().all(|c| c.terminals.is_empty()));
+    // It is on the outage, with every step of the mains and none of a radio.
+    let edits = [
+        point("foot", "switch", &seen),
+        point("top", "switch", &json!({"at": [3.0, 0.0], "neutral": "tested"})),
+        json!({"do": "put", "kind": "group", "value": {"id": "k", "name": "Stair", "places": ["foot", "top"],
+            "wiring": wiring}}),
+        device("u", "switch-neutral", "foot"),
+        device("c", "blank-cover", "top"),
+    ];
+    let site = with(bare(System::Zigbee), &edits);
+    let spot = WorkedDevice::of(&site, &"c".parse().unwrap()).unwrap();
+    assert!(spot.opens_box());
+    let steps = spot.steps();
+    for step in [Step::Dead, Step::Noted, Step::Wired, Step::Checked, Step::DryFitted, Step::Closed]
+    {
+        assert!(steps.contains(&step), "{step:?}");
+    }
+    for step in [Step::Code, Step::Joined, Step::Tied, Step::Tested, Step::Placed] {
+        assert!(!steps.contains(&step), "{step:?}");
+    }
+}
+
+/// An earth that no device takes is not left loose: on the metal of its box, or capped by itself.
+#[test]
+fn an_earth_that_nothing_takes_is_capped_or_on_the_metal_of_its_box() {
+    let of = |back_box: &str| {
+        let cores = json!([
+            core("l", "line", &json!({"from": "panel"})),
+            core("s", "switched", &json!({"from": "lamp"})),
+            core("e", "earth", &json!({"from": "panel"})),
+        ]);
+        let more = json!({"neutral": "absent", "box": back_box, "conductors": cores});
+        let edits = [point("p", "switch", &more), device("u", "dimmer-two-wire", "p")];
+        wiring(&with(bare(System::Zigbee), &edits)).remove(0)
+    };
+    let (plastic, metal) = (of("plastic"), of("metal"));
+    let earth = |found: &ControlWiring| told(found, "p", "e").clone();
+    assert!(earth(&plastic).capped && earth(&plastic).becomes == "capped");
+    assert!(!earth(&metal).capped && earth(&metal).becomes == "earth, on the metal of the box");
+}

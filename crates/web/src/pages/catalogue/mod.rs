@@ -66,6 +66,7 @@ pub(crate) async fn show() -> Result<HttpResponse, WebError> {
             dot_reach_core::catalogue::Supply::MainsTwoWire => "mains, no neutral",
             dot_reach_core::catalogue::Supply::Plug => "plug",
             dot_reach_core::catalogue::Supply::Battery => "battery",
+            dot_reach_core::catalogue::Supply::None => "nothing, a cover",
         }
         .to_owned(),
         forwards: if k.forwards { "yes" } else { "no" },

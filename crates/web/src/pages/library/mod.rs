@@ -134,6 +134,7 @@ fn supply(kind: &DeviceKind) -> &'static str {
         Supply::MainsTwoWire => "mains, no neutral",
         Supply::Plug => "plug",
         Supply::Battery => "battery",
+        Supply::None => "nothing, a cover",
     }
 }
 
@@ -296,6 +297,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         (Supply::MainsTwoWire, "mains, no neutral"),
         (Supply::Plug, "plug"),
         (Supply::Battery, "battery"),
+        (Supply::None, "nothing, a cover"),
     ];
     let duties = [
         (Duty::Actuator, "switches or dims"),
@@ -322,6 +324,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("fit.gives_light", "gives light itself", fit.gives_light),
         ("fit.in_lamp", "goes inside a lamp", fit.in_lamp),
         ("join.deletes_too", "the same press takes it out", kind.join.deletes_too),
+        ("join.without_code", "it has no code", kind.join.without_code),
         ("wiring.momentary", "its contact closes only while it is pressed", kind.wiring.momentary),
     ];
     for (way, field, words) in [
