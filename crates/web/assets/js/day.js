@@ -70,7 +70,7 @@ function settle() {
     const by = move.dataset.move === current ? now : facts;
     // What waits for a switch above it on its card needs no further words.
     const left = new Set(over || !deed || (isBehind && by !== now) ? [] : lacks(deed, by, who()));
-    const isBlocked = !over && deed && lacks(deed, now, who()).some((n) => !deed.needs[n].yields);
+    const isBlocked = !over && deed && lacks(deed, looked(move, now.copy()), who()).some((n) => !deed.needs[n].yields);
     isBehind ||= !over && SWITCHES.has(actOf(move).do);
     if (!over && deed) looked(move, facts).take(effects(deed, namedFor(deed, facts, who())));
     let hard = false;
@@ -106,10 +106,11 @@ const byKey = (key) => moves().find((m) => m.dataset.move === key);
 const leftOn = (card) => moves().filter((m) => m.dataset.card === card && !isOver(m));
 const loose = (move) => [...move.querySelectorAll("[data-check]:not([data-alone])")].filter((box) => !box.checked);
 
-/** What holds with all of a part looked at that is not ticked by itself. */
+/** What holds with all of a part looked at that is ticked, be it on its way, and that is not ticked by itself. */
 function looked(move, facts) {
   const { device, ofStep: step } = move.dataset;
-  for (const box of loose(move)) facts.take(effects(deedOf("tick"), { device, step, check: box.dataset.check }));
+  const boxes = move.querySelectorAll("[data-check]:is(:checked, :not([data-alone]))");
+  for (const box of boxes) facts.take(effects(deedOf("tick"), { device, step, check: box.dataset.check }));
   return facts;
 }
 

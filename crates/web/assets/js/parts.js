@@ -13,16 +13,26 @@ const parse = (html) => {
 // A part that is being pressed is not taken from under the hand either: it comes when the hand is up.
 let pressed = null;
 let late = null;
-document.addEventListener("pointerdown", ({ target }) => { pressed = target; }, true);
-const lift = () => setTimeout(() => {
-  pressed = null;
-  const html = late;
-  late = null;
-  if (html !== null) swapParts(html);
-});
-for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, lift, true);
+let lifting = 0;
+// A thumb's click comes some time after it is up: what it was meant for stands until then.
+const CLICK_MS = 350;
+document.addEventListener("pointerdown", ({ target }) => {
+  clearTimeout(lifting);
+  pressed = target;
+}, true);
+const lift = (after = 0) => {
+  clearTimeout(lifting);
+  lifting = setTimeout(() => {
+    pressed = null;
+    const html = late;
+    late = null;
+    if (html !== null) swapParts(html);
+  }, after);
+};
+document.addEventListener("pointerup", () => lift(CLICK_MS), true);
+for (const end of ["click", "pointercancel"]) document.addEventListener(end, () => lift(), true);
 // A press that ends outside the window is never told.
-window.addEventListener("blur", lift);
+window.addEventListener("blur", () => lift());
 
 /** Replaces each element with a data-part by its namesake in `html`, but for those in `keep`; of
  * several with one name, each by the one in its place. */
