@@ -196,8 +196,14 @@ function words(change) {
   }
 }
 
+// Answers can come in another order than they were asked for: what was asked before what is shown is not shown after it.
+let asks = 0;
+let shownUpTo = 0;
+
 /** Shows parts that came with an answer, and which revision they are of. */
 function show({ html, shown, revision }) {
+  asks += 1;
+  shownUpTo = asks;
   swapParts(html);
   shownOf().dataset.revision = shown ?? revision;
   document.dispatchEvent(new CustomEvent("refreshed"));
@@ -259,7 +265,12 @@ async function oneStep(act, force) {
 
 /** Brings every part of the page up to date. */
 export async function refresh(keepParts = []) {
-  swapParts(await fetchPage(location.href), keepParts);
+  asks += 1;
+  const asked = asks;
+  const html = await fetchPage(location.href);
+  if (asked < shownUpTo) return;
+  shownUpTo = asked;
+  swapParts(html, keepParts);
   document.dispatchEvent(new CustomEvent("refreshed"));
 }
 
