@@ -15,7 +15,7 @@ let pressed = null;
 let late = null;
 let lifting = 0;
 // A thumb's click comes some time after it is up: what it was meant for stands until then.
-const CLICK_MS = 350;
+const CLICK_MS = 700;
 document.addEventListener("pointerdown", ({ target }) => {
   clearTimeout(lifting);
   pressed = target;
@@ -26,7 +26,10 @@ const lift = (after = 0) => {
     pressed = null;
     const html = late;
     late = null;
-    if (html !== null) swapParts(html);
+    if (html === null) return;
+    swapParts(html);
+    // Whoever keeps the page's own state brings it to the new parts.
+    document.dispatchEvent(new CustomEvent("refreshed"));
   }, after);
 };
 document.addEventListener("pointerup", () => lift(CLICK_MS), true);
