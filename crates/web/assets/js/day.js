@@ -54,10 +54,7 @@ function waits(move) {
 
 /** Brings the cards to what is known here. */
 function settle() {
-  // What stands further down a card is shown as it will be once the parts above it are done.
-  let [card, facts, isBehind] = ["", now, false];
   for (const move of moves()) {
-    if (move.dataset.card !== card) [card, facts, isBehind] = [move.dataset.card, now.copy(), false];
     const { device, ofStep: step } = move.dataset;
     const waiting = waits(move);
     move.toggleAttribute("data-waits", waiting);
@@ -65,6 +62,16 @@ function settle() {
       const ticked = ticks.get(`${device}.${step}.${box.dataset.check}`);
       if (ticked !== undefined) box.checked = ticked;
     }
+  }
+  show();
+}
+
+/** Brings the card that is shown to what may be done on it now; the others come when they are shown. */
+function settleCard(card) {
+  // What stands further down is shown as it will be once the parts above it are done.
+  let [facts, isBehind] = [now.copy(), false];
+  for (const move of moves().filter((m) => m.dataset.card === card)) {
+    const waiting = "waits" in move.dataset;
     const deed = ownDeed(move);
     const over = "done" in move.dataset || waiting;
     const by = move.dataset.move === current ? now : facts;
@@ -98,8 +105,8 @@ function settle() {
       tap.title = missing.map((n) => other.needs[n].says).join("; ");
     }
   }
-  for (const foot of document.querySelectorAll("[data-card-foot]")) settleFoot(foot);
-  show();
+  const foot = document.querySelector(`[data-card="${card}"] [data-card-foot]`);
+  if (foot) settleFoot(foot);
 }
 
 const byKey = (key) => moves().find((m) => m.dataset.move === key);
@@ -156,6 +163,7 @@ function show() {
   document.querySelector('[data-step="1"]').disabled = card === all[all.length - 1].dataset.card;
   sessionStorage.setItem(remembered(), current);
   tellThen(all);
+  settleCard(card);
 }
 
 const titled = (move) => {
@@ -583,7 +591,14 @@ function startMoves() {
     tellWho();
     readPending();
   });
-  document.addEventListener("queue", readPending);
+  // Hundreds of entries go out one after the other: what is left of them is read now and then.
+  let due = 0;
+  document.addEventListener("queue", () => {
+    due ||= setTimeout(() => {
+      due = 0;
+      readPending();
+    }, 200);
+  });
   tellWho();
   readPending();
 }
