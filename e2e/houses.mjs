@@ -270,7 +270,10 @@ export const HOUSES = {
     const job = house("Fern Cottage", {
       points: [
         box("hall", "Hall", [2, 2], { conductors: single("panel") }),
-        { id: "socket", name: "Hall socket", room: "House", floor: "g", at: [3, 3], height_m: 0.3, kind: "socket", known: "seen", mounting: "open", feed: "always" },
+        {
+          id: "socket", name: "Hall socket", room: "House", floor: "g", at: [3, 3], height_m: 0.3, kind: "socket",
+          known: "seen", mounting: "open", feed: "always",
+        },
       ],
       loads: [lamps("hall-lamps", "hall")],
       devices: [
@@ -287,11 +290,15 @@ export const HOUSES = {
       points: [
         box("hall", "Hall", [2, 2], {
           neutral: "absent", conductors: [
-            core("l", "line", "panel", { old_terminal: "1", colour: "brown" }), core("s", "switched", "lamp", { old_terminal: "2", colour: "black" }),
+            core("l", "line", "panel", { old_terminal: "1", colour: "brown" }),
+            core("s", "switched", "lamp", { old_terminal: "2", colour: "black" }),
             core("e", "earth", "panel", EARTH),
           ],
         }),
-        { id: "bed", name: "Bedside", room: "House", floor: "g", at: [6, 5], height_m: 0.6, kind: "shelf", known: "seen", mounting: "open" },
+        {
+          id: "bed", name: "Bedside", room: "House", floor: "g", at: [6, 5], height_m: 0.6, kind: "shelf", known: "seen",
+          mounting: "open",
+        },
       ],
       loads: [lamps("hall-lamps", "hall")],
       devices: [
@@ -307,7 +314,10 @@ export const HOUSES = {
   forty: () => {
     const job = house("Alder House", { points: [], devices: [] });
     const room = (id, name, x, y) => ({ id, name, floor: "g", outline: [[x, y], [x + 4.5, y], [x + 4.5, y + 3.5], [x, y + 3.5]] });
-    job.site.rooms = [room("hall", "Hall", 0, 0), room("kitchen", "Kitchen", 4.5, 0), room("study", "Study", 0, 3.5), room("parlour", "Parlour", 4.5, 3.5)];
+    job.site.rooms = [
+      room("hall", "Hall", 0, 0), room("kitchen", "Kitchen", 4.5, 0),
+      room("study", "Study", 0, 3.5), room("parlour", "Parlour", 4.5, 3.5),
+    ];
     job.site.devices[0].already_there = "yes";
     return job;
   },

@@ -98,7 +98,9 @@ async function toTheEnd(page, { url, id }, thumb, answers) {
 /** What the cards of a mesh device ask for beside ticks. */
 const ofMesh = async (parts, thumb) => {
   const code = parts.and(parts.page().locator('[data-of-step="code"]:not([data-done])'));
-  for (const one of await code.all()) await thumb.fill(one.locator('[data-field="text"]'), installCode(await one.getAttribute("data-device")));
+  for (const one of await code.all()) {
+    await thumb.fill(one.locator('[data-field="text"]'), installCode(await one.getAttribute("data-device")));
+  }
 };
 
 /** Nothing is off, and nothing was done against a rule. */

@@ -42,6 +42,7 @@ pub fn assumptions(analysis: &Analysis) -> Vec<Assumption> {
     rest.extend(furniture(site, highest(analysis)));
     rest.extend(air(analysis));
     rest.extend(kept_on(site));
+    rest.extend(kinds_guessed(site));
     rest.sort_by_key(|a| std::cmp::Reverse(a.count));
     all.extend(rest);
     all
@@ -210,6 +211,18 @@ fn air(analysis: &Analysis) -> Option<Assumption> {
         settled_by:
             "Scan at the hub, and ask for doorbells, alarms and thermometers of the neighbours."
                 .to_owned(),
+        count: places.len(),
+        places,
+    })
+}
+
+fn kinds_guessed(site: &Site) -> Option<Assumption> {
+    let guessed = site.devices.iter().filter(|d| d.kind_guessed);
+    let places: Vec<String> = guessed.map(|d| d.name.clone()).collect();
+    (!places.is_empty()).then(|| Assumption {
+        what: "These are what their words in the hub’s list make them.".to_owned(),
+        range: None,
+        settled_by: "Look at each, and say what it is at its place in the survey.".to_owned(),
         count: places.len(),
         places,
     })

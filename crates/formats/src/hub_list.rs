@@ -1,10 +1,10 @@
 //! A hub's list of what is in its network, as people get it: a table with headings or without, JSON, or names line by
 //! line. Each good row becomes an entry that waits to be laid on the plan.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use dot_reach_core::site::kept::Kept;
-use dot_reach_core::site::{Edit, HubEntry, HubEntryId, NetworkId, Site};
+use dot_reach_core::site::{Device, DeviceId, Edit, HubEntry, HubEntryId, NetworkId, Site};
 use serde_json::Value;
 
 use crate::budget::begin;
@@ -47,14 +47,14 @@ impl ListRow {
     /// Whether it forwards, by what the list says of its role or supply.
     fn forwards(&self) -> Option<bool> {
         let role = self.role.to_lowercase();
-        let says = |words: &[&str]| words.iter().any(|word| role.contains(word));
-        if says(&["end", "sleep", "battery", "no"]) {
-            Some(false)
-        } else if says(&["router", "repeat", "mains", "forward", "yes", "true"]) {
-            Some(true)
-        } else {
-            None
-        }
+        let words: Vec<&str> =
+            role.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
+        let says = |known: &[&str]| words.iter().any(|word| known.contains(word));
+        // What the list does not know, or says both ways, is not known here either; what is on the mains may forward or not.
+        let no =
+            says(&["end", "enddevice", "leaf", "sleepy", "sleeping", "battery", "no", "false"]);
+        let yes = says(&["router", "repeater", "repeats", "forwards", "yes", "true"]);
+        (no != yes).then_some(yes)
     }
 }
 
@@ -133,9 +133,15 @@ fn number(text: &str) -> Option<u32> {
     }
 }
 
-/// Reads a hub's list. What is on the plan already, and what is in the list twice, is a finding; an entry that was read
+/// Reads a hub's list; `numbers` are those that devices of the plan have there. What is on the plan already, and what is in the list twice, is a finding; an entry that was read
 /// before and is not laid yet stays the one it is.
-pub fn read(site: &Site, text: &str, network: &NetworkId, stem: &str) -> Imported<Vec<Edit>> {
+pub fn read(
+    site: &Site,
+    numbers: &BTreeMap<u32, DeviceId>,
+    text: &str,
+    network: &NetworkId,
+    stem: &str,
+) -> Imported<Vec<Edit>> {
     let mut findings = Vec::new();
     let mut edits = Vec::new();
     let rows = serde_json::from_str::<Value>(text)
@@ -146,7 +152,7 @@ pub fn read(site: &Site, text: &str, network: &NetworkId, stem: &str) -> Importe
     }
     let mut seen: BTreeSet<String> = BTreeSet::new();
     for (n, (place, row)) in rows.into_iter().take(MOST_ROWS).enumerate() {
-        match entry(site, &row, network, &format!("{stem}-{n:04}")) {
+        match entry(site, numbers, &row, network, &format!("{stem}-{n:04}")) {
             Ok(None) => {}
             Ok(Some(entry)) if seen.insert(one_of(&entry)) => edits.push(Edit::put(entry)),
             Ok(Some(entry)) => findings.push(ImportFinding {
@@ -167,6 +173,7 @@ fn one_of(entry: &HubEntry) -> String {
 /// The entry of a row; nothing where the row is empty.
 fn entry(
     site: &Site,
+    numbers: &BTreeMap<u32, DeviceId>,
     row: &ListRow,
     network: &NetworkId,
     id: &str,
@@ -192,7 +199,11 @@ fn entry(
                 _ => called.trim().eq_ignore_ascii_case(&name),
             }
     };
-    if let Some(there) = site.devices.iter().find(|d| is_it(&d.network, d.number, &d.name)) {
+    let number_of = |d: &Device| {
+        let on_record = numbers.iter().find(|(_, of)| **of == d.id).map(|(number, _)| *number);
+        d.number.or(on_record)
+    };
+    if let Some(there) = site.devices.iter().find(|d| is_it(&d.network, number_of(d), &d.name)) {
         return Err(format!("“{}” is on the plan already, as {}", begin(&name), there.name));
     }
     let known = site.hub_entries.iter().find(|e| is_it(&e.network, e.number, &e.name));

@@ -200,14 +200,8 @@ pub struct HubNode {
     pub ready: Option<bool>,
 }
 
-/// What a collector told; numbers become devices by the records of joining, nought is the hub.
-pub fn of_hub(
-    site: &Site,
-    record: &Record,
-    network: &NetworkId,
-    told: &OfHub,
-    came: Came<'_>,
-) -> Imported<ToldReadings> {
+/// The devices of a network by the number that it has for them: as the plan has it, as they were joined; nought is the hub.
+pub fn numbers(site: &Site, record: &Record, network: &NetworkId) -> BTreeMap<u32, DeviceId> {
     let numbered = site.devices.iter().filter(|d| d.network == *network);
     let mut by_number: BTreeMap<u32, DeviceId> =
         numbered.filter_map(|d| Some((d.number?, d.id.clone()))).collect();
@@ -220,6 +214,18 @@ pub fn of_hub(
         .iter()
         .find(|d| d.network == *network && site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub));
     by_number.extend(hub.map(|h| (0, h.id.clone())));
+    by_number
+}
+
+/// What a collector told; numbers become devices by the records of joining, nought is the hub.
+pub fn of_hub(
+    site: &Site,
+    record: &Record,
+    network: &NetworkId,
+    told: &OfHub,
+    came: Came<'_>,
+) -> Imported<ToldReadings> {
+    let by_number = numbers(site, record, network);
     let mut into = Taking::new(site, record, came);
     let routes: BTreeMap<u32, &HubRoute> = told.routes.iter().map(|r| (r.node, r)).collect();
     for row in told.neighbours.iter().take(MOST_ROWS) {

@@ -1,6 +1,8 @@
 //! A hub's list, however people get it: each entry once, what is on the plan already told.
 #![expect(clippy::unwrap_used, reason = "a list that is not read has failed its test")]
 
+use std::collections::BTreeMap;
+
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
@@ -16,7 +18,8 @@ fn house() -> Site {
 }
 
 fn entries(site: &Site, text: &str) -> (Vec<HubEntry>, Vec<String>) {
-    let read = read(site, text, &"n".parse().unwrap(), "e");
+    let numbers = BTreeMap::new();
+    let read = read(site, &numbers, text, &"n".parse().unwrap(), "e");
     let entries = read.value.into_iter().filter_map(|edit| match edit {
         Edit::Put(Thing::HubEntry(entry)) => Some(entry),
         _ => None,
@@ -75,4 +78,25 @@ fn an_entry_that_comes_again_is_the_same_one_and_two_of_one_number_are_told() {
     assert_eq!(again.iter().map(|e| e.name.as_str()).collect::<Vec<_>>(), ["Door to the yard"]);
     assert_eq!(again[0].id, site.hub_entries.iter().find(|e| e.number == Some(8)).unwrap().id);
     assert!(findings.iter().any(|f| f.contains("twice")), "{findings:?}");
+}
+
+#[test]
+fn what_the_list_does_not_know_of_a_role_is_not_known_here() {
+    let site = house();
+    let of = |role: &str| entries(&site, &format!("name;role\nX;{role}\n")).0[0].forwards;
+    for (role, is) in [
+        ("Router", Some(true)),
+        ("range extender, repeats", Some(true)),
+        ("end device", Some(false)),
+        ("battery", Some(false)),
+        // On the mains says nothing of forwarding; “unknown” and “none” are no “no”.
+        ("mains", None),
+        ("unknown", None),
+        ("none given", None),
+        ("extender", None),
+        ("router, battery backed", None),
+        ("", None),
+    ] {
+        assert_eq!(of(role), is, "{role}");
+    }
 }

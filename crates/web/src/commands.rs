@@ -420,12 +420,12 @@ fn read_told(read: &Read, committed: &Committed) -> serde_json::Value {
 pub(crate) async fn take_lines(
     job: &AskedJob,
     mark: ChangeMark,
-    read: impl Fn(&Site) -> Imported<Vec<Edit>> + Send + 'static,
+    read: impl Fn(&Site, &Record) -> Imported<Vec<Edit>> + Send + 'static,
 ) -> Result<serde_json::Value, WebError> {
     let told = Read::default();
     let note = Arc::clone(&told);
-    let committed = keep(job, command(job, mark), Reads::All, move |site, _| {
-        let Imported { value, findings } = read(site);
+    let committed = keep(job, command(job, mark), Reads::All, move |site, record| {
+        let Imported { value, findings } = read(site, record);
         note_read(&note, value.len(), 0, findings);
         let edit = (!value.is_empty()).then(|| Edit::batch(value));
         Ok(Prepared { edit, entries: Vec::new() })

@@ -12,7 +12,7 @@ use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::fit::{self, Fits};
 use crate::site::{Device, Load, Network, NetworkId, Point, PointId, PointKind, Site};
 use crate::survey::previsit::{self, PrevisitLook};
-use crate::wires::takes_over_switch;
+use crate::wires::{is_rewired, takes_over_switch};
 
 /// A line of the bill.
 #[derive(Clone, Debug, PartialEq)]
@@ -199,6 +199,12 @@ fn bought(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind, &Point)> {
     placed(site).filter(|(device, ..)| !device.is_there())
 }
 
+/// Devices that are worked on: those that are bought, and those that are wired anew.
+fn worked_on(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind, &Point)> {
+    placed(site)
+        .filter(|(device, kind, point)| !device.is_there() || is_rewired(site, device, kind, point))
+}
+
 /// Devices that stand somewhere, with their rows and places.
 fn placed(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind, &Point)> {
     site.devices.iter().filter_map(|d| Some((d, site.kind(&d.kind)?, site.point_of(d)?)))
@@ -300,10 +306,13 @@ pub fn parts(site: &Site) -> Vec<BillLine> {
 /// The work by hand, and how many hours of it are wiring.
 fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
     let (mut wiring, mut rest) = (0.0, 0.0);
-    for (_, kind, point) in bought(site) {
+    for (device, kind, point) in worked_on(site) {
         let at_fitting = matches!(point.kind, PointKind::Ceiling | PointKind::WallFitting);
         if point.has_wired_in(kind) || takes_over_switch(site, kind, point) {
             wiring += site.rate(if at_fitting { "minutes-fitting" } else { "minutes-box" });
+        }
+        if device.is_there() {
+            continue;
         }
         if kind.supply == Supply::Battery {
             rest += site.rate("minutes-battery");
@@ -333,7 +342,7 @@ fn work(site: &Site, looks: &[PrevisitLook]) -> (Vec<BillLine>, f64) {
 
 /// Visits of whoever does the wiring were it done circuit by circuit, with one before the day if a box must be opened.
 fn visits_apart(site: &Site, hours: f64, is_one_before: bool) -> usize {
-    let circuits: BTreeSet<&str> = bought(site)
+    let circuits: BTreeSet<&str> = worked_on(site)
         .filter(|(_, kind, point)| point.has_wired_in(kind) || takes_over_switch(site, kind, point))
         .map(|(_, _, point)| point.circuit.trim())
         .collect();

@@ -10,7 +10,7 @@ use crate::site::{
     ToMake,
 };
 use crate::survey::lines::as_tested;
-use crate::wires::{self, BoxPlan, takes_over_switch};
+use crate::wires::{self, BoxPlan, is_rewired, takes_over_switch};
 
 /// Connectors by how many conductors meet, jumpers, caps, capacitors, brackets, cells, enclosures; and
 /// the boxes whose conductors are not listed.
@@ -27,6 +27,9 @@ pub(super) fn small_parts(site: &Site) -> (Vec<BillLine>, Vec<String>) {
         if device.is_there() {
             if point.has_wired_in(kind) {
                 wired.entry(lead).or_default().push(kind);
+            }
+            if is_rewired(site, device, kind, point) {
+                opened.insert(lead);
             }
             continue;
         }

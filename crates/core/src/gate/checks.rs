@@ -76,6 +76,8 @@ enum Applies {
     Outlet,
     /// In the body of a lamp on a cord.
     OnCord,
+    /// Where something works once it is closed: all but a cover.
+    Works,
 }
 
 impl Applies {
@@ -120,6 +122,7 @@ impl Applies {
             Self::SwitchesWired => spot.kind.fit.switches() && spot.opens_box(),
             Self::SeveralChannels => spot.kind.fit.channels > 1,
             Self::OnCord => spot.is_on_cord(),
+            Self::Works => !spot.kind.is_cover(),
             Self::Outlet => spot.point.kind == PointKind::Socket && spot.kind.fit.switches(),
         }
     }

@@ -1,5 +1,5 @@
 //! What each step rests on: the rows of the gate. As what they are asked of the record stands in
-//! `deeds.rs`.
+//! `deeds/mod.rs`.
 
 use std::fmt;
 

@@ -7,7 +7,7 @@ use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::radio::system::System;
 use crate::record::Step;
 use crate::site::{AlreadyThere, Control, Device, DeviceId, Network, Point, PointId, Site};
-use crate::wires::takes_over_switch;
+use crate::wires::{is_rewired, takes_over_switch};
 
 /// What kind of work a device is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -70,12 +70,12 @@ use Takes::{If, No, Yes};
 const STEPS: [(Step, [Takes; 6]); 23] = [
     //                  hub  wired companion plug battery remote
     (Step::Excluded,   [No,  If,  No,  If,  If,  If ]),
-    (Step::Dead,       [If,  If,  Yes, No,  If,  If ]),
-    (Step::Noted,      [If,  If,  Yes, No,  If,  If ]),
+    (Step::Dead,       [If,  If,  If,  No,  If,  If ]),
+    (Step::Noted,      [If,  If,  If,  No,  If,  If ]),
     (Step::Code,       [No,  If,  No,  If,  If,  If ]),
-    (Step::Wired,      [If,  If,  Yes, No,  If,  If ]),
-    (Step::Checked,    [If,  If,  Yes, No,  If,  If ]),
-    (Step::DryFitted,  [If,  If,  Yes, No,  If,  If ]),
+    (Step::Wired,      [If,  If,  If,  No,  If,  If ]),
+    (Step::Checked,    [If,  If,  If,  No,  If,  If ]),
+    (Step::DryFitted,  [If,  If,  If,  No,  If,  If ]),
     (Step::PutBack,    [No,  No,  No,  No,  No,  No ]),
     (Step::Bench,      [No,  If,  No,  No,  No,  No ]),
     (Step::Placed,     [If,  If,  No,  Yes, Yes, Yes]),
@@ -131,22 +131,9 @@ impl<'a> WorkedDevice<'a> {
     pub fn opens_box(&self) -> bool {
         let is_of_box = self.point.has_wired_in(self.kind)
             || takes_over_switch(self.site, self.kind, self.point);
-        is_of_box && (!self.device.is_there() || self.is_rewired())
-    }
-
-    /// Whether it is in the house already and its box is opened all the same: something new of its control is wired to it.
-    fn is_rewired(&self) -> bool {
-        let site = self.site;
-        let places = site.group_of(&self.point.id).into_iter().flat_map(|g| &g.places);
-        let others = places.filter(|id| **id != self.point.id);
-        let mut new = others.flat_map(|id| site.devices_at(id)).filter(|d| !d.is_there());
-        self.point.has_wired_in(self.kind)
-            && new.any(|d| {
-                let (kind, point) = (site.kind(&d.kind), site.point_of(d));
-                kind.zip(point).is_some_and(|(kind, point)| {
-                    point.has_wired_in(kind) || takes_over_switch(site, kind, point)
-                })
-            })
+        is_of_box
+            && (!self.device.is_there()
+                || is_rewired(self.site, self.device, self.kind, self.point))
     }
 
     /// The steps that it takes, in order.
@@ -184,7 +171,10 @@ impl<'a> WorkedDevice<'a> {
                 !self.kind.join.without_code && self.network.is_none_or(|n| n.rule().has_codes)
             }
             Step::Placed => !self.opens_box(),
-            Step::Tied => self.kind.fit.far != Far::No || self.binds().next().is_some(),
+            Step::Tied => {
+                let is_companion = self.work() == WorkKind::Companion && !self.kind.is_cover();
+                is_companion || self.kind.fit.far != Far::No || self.binds().next().is_some()
+            }
             Step::Decoupled => self.feeds_smart_lamp(),
             _ => true,
         }

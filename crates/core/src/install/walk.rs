@@ -208,6 +208,21 @@ pub enum WalkAct {
     },
 }
 
+impl WalkAct {
+    /// Whether it switches power or a network: that is said by itself, before anything is said of what follows on its card.
+    pub fn is_switch(&self) -> bool {
+        matches!(
+            self,
+            Self::Isolate { .. }
+                | Self::ProveTester { .. }
+                | Self::Energise { .. }
+                | Self::Find { .. }
+                | Self::FindOver { .. }
+                | Self::Open { .. }
+        )
+    }
+}
+
 /// The stretches of a job, in the order of the plan.
 pub fn stretches(plan: &Schedule) -> Vec<(String, String)> {
     let mut all = Vec::new();

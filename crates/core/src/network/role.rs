@@ -58,6 +58,12 @@ pub enum RoleReason {
     NoRadio,
     #[error("this device does not forward for others")]
     NotByItsMake,
+    #[error("its hub says that it does not forward")]
+    NotByItsHub,
+    #[error(
+        "what it is was guessed from the hub's list: nothing is built on it before somebody confirms it"
+    )]
+    KindGuessed,
     #[error("it forwards only with a neutral, and none was seen in its box")]
     OnlyWithNeutral,
     #[error("in {0} nobody forwards")]
@@ -95,6 +101,12 @@ pub fn role(site: &Site, device: &Device) -> RoleFinding {
         }
         _ if !kind.forwards => {
             return plain(Role::Leaf, RoleReason::NotByItsMake);
+        }
+        _ if device.forwards == Some(false) => {
+            return plain(Role::Leaf, RoleReason::NotByItsHub);
+        }
+        _ if device.kind_guessed && device.forwards.is_none() => {
+            return plain(Role::Leaf, RoleReason::KindGuessed);
         }
         _ if !fit::supply::forwards_in(kind, site.box_of(point).neutral) => {
             return plain(Role::Leaf, RoleReason::OnlyWithNeutral);

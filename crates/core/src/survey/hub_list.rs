@@ -21,7 +21,8 @@ const MEANINGS: [Meaning; 12] = [
     (&["bulb", "lamp", "light strip", "downlight", "luminaire"], |k| k.fit.gives_light),
     (&["relay", "module"], |k| k.name.to_lowercase().contains("module")),
     (&["dimmer", "dim"], |k| k.fit.is_dimmer() && k.is_wired_in()),
-    (&["switch", "light"], |k| k.fit.switches() && k.is_wired_in() && !k.fit.is_dimmer()),
+    // A “light” can be a lamp or the switch of one: nobody is told which.
+    (&["switch"], |k| k.fit.switches() && k.is_wired_in() && !k.fit.is_dimmer()),
 ];
 
 /// The row of the library that an entry most likely is: by the words of its model, else of its name, among what speaks its
@@ -137,6 +138,8 @@ pub fn laid(site: &Site, entry: &HubEntry, at: LaidAt<'_>) -> Option<Edit> {
     let device = Device {
         already_there: AlreadyThere::Yes,
         number: entry.number,
+        forwards: entry.forwards,
+        kind_guessed: entry.taken_for.is_empty(),
         can_be_cut: kind.easily_cut,
         ..Device::new(id, &entry.name, point, &kind.id, entry.network.clone())
     };

@@ -35,7 +35,8 @@ use self::standing::{Arrangement, MOST_PLACES, Wired, held_back, is_of_wiring};
 use crate::catalogue::{Button, DeviceKind, Duty, Supply};
 use crate::site::neutrals::really;
 use crate::site::{
-    BoxKind, Feed, Group, GroupId, Layout, Point, PointId, PointKind, Site, Stays, StaysKind,
+    BoxKind, Device, Feed, Group, GroupId, Layout, Point, PointId, PointKind, Site, Stays,
+    StaysKind,
 };
 use crate::survey::natural::has_switch;
 
@@ -151,6 +152,20 @@ pub fn takes_over_switch(site: &Site, kind: &DeviceKind, point: &Point) -> bool 
     let stays = lead.stays.iter().any(is_here);
     let is_box = lead.back_box != BoxKind::None && point.kind == PointKind::Switch;
     is_box && !stays && !kind.is_on_mains() && kind.duty != Duty::Hub
+}
+
+/// Whether what is in the house already is wired anew: something new of its control is wired to it, or takes a switch of it
+/// away. Its box is opened with the others.
+pub fn is_rewired(site: &Site, device: &Device, kind: &DeviceKind, point: &Point) -> bool {
+    let places = site.group_of(&point.id).into_iter().flat_map(|g| &g.places);
+    let others = places.filter(|id| **id != point.id);
+    let mut new = others.flat_map(|id| site.devices_at(id)).filter(|d| !d.is_there());
+    let opens = |d: &Device| {
+        site.kind(&d.kind).zip(site.point_of(d)).is_some_and(|(kind, point)| {
+            point.has_wired_in(kind) || takes_over_switch(site, kind, point)
+        })
+    };
+    device.is_there() && point.has_wired_in(kind) && new.any(opens)
 }
 
 fn is_fitting(point: &Point) -> bool {
@@ -320,13 +335,11 @@ fn settle(
 /// A dangerous layout that nothing noted rules out, with the question that does.
 fn not_ruled_out(site: &Site, all: &[Possible]) -> Option<String> {
     let risky = all.iter().find(|p| !p.row.danger.is_empty())?;
-    let question = best_question(all)?;
-    Some(format!(
-        "Not ruled out: {}. {} {}",
-        risky.row.name,
-        risky.row.danger,
-        question.words(site)
-    ))
+    let question = best_question(all).map_or_else(
+        || "Find the lines with the circuit proved dead.".to_owned(),
+        |question| question.words(site),
+    );
+    Some(format!("Not ruled out: {}. {} {question}", risky.row.name, risky.row.danger))
 }
 
 /// A state that was tried, by the places where something moves.
@@ -383,7 +396,7 @@ fn name_of(site: &Site, standing: &Arrangement<'_>, possible: &Possible, node: C
             standing.fitting.map_or_else(|| "the fitting".to_owned(), Point::title)
         }
         CableEnd::Place(place) => point(place),
-        CableEnd::Onward(_) => "what is fed on".to_owned(),
+        CableEnd::Onward(_) => "what is fed from here".to_owned(),
     }
 }
 

@@ -53,6 +53,7 @@ pub(super) fn merge(site: &Site, all: &mut [ControlWiring]) {
             .collect();
         if !unlisted.is_empty() {
             control.boxes.clear();
+            control.cables.clear();
             control.works.clear();
             control.open.extend(unlisted.into_iter().map(|title| {
                 format!(

@@ -1,9 +1,9 @@
 //! What stands at the places of a control, how it works together, and what keeps a plan from being made whatever the
 //! layout.
 
-use super::is_fitting;
 use super::plan::Beside;
 use super::possible::SeenBox;
+use super::{is_fitting, takes_over_switch};
 use crate::catalogue::{Button, DeviceKind, Far, Powered, Supply};
 use crate::fit::FitPlace;
 use crate::site::neutrals::really;
@@ -98,11 +98,19 @@ impl<'a> Arrangement<'a> {
     pub(super) fn of(site: &'a Site, points: &[&'a Point]) -> Result<Self, String> {
         let mut there: Vec<(Wired<'a>, &'a Point)> = Vec::new();
         for point in points {
-            let here = site.devices_at(&point.id).into_iter().filter_map(|device| {
-                let kind = site.kind(&device.kind)?;
-                is_of_wiring(kind).then_some((Wired { device, kind }, *point))
-            });
-            let here: Vec<_> = here.collect();
+            let there_with = |is: &dyn Fn(&DeviceKind) -> bool| -> Vec<(Wired<'a>, &'a Point)> {
+                let here = site.devices_at(&point.id).into_iter().filter_map(|device| {
+                    let kind = site.kind(&device.kind)?;
+                    is(kind).then_some((Wired { device, kind }, *point))
+                });
+                here.collect()
+            };
+            let mut here = there_with(&is_of_wiring);
+            // What takes the place of the old switch and is no part of the wires: nothing is left there.
+            if here.is_empty() {
+                here = there_with(&|kind| takes_over_switch(site, kind, point));
+                here.truncate(1);
+            }
             if let [(one, _), (other, _), ..] = here.as_slice() {
                 let (one, other) = (&one.device.name, &other.device.name);
                 return Err(format!(

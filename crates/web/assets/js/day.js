@@ -1,8 +1,9 @@
 // The day on a phone: one move at a time. What may be done when is read off the gate that the server shipped
 // with the page, together with what waits for the line: whatever page it was done on.
+import { codePhoto, scan, serveCards, time } from "./codes.js";
 import { Facts, effects, isDone, lacks, namedFor, plainName } from "./gate.js";
 import { edit, job, newId, notice, waitingEdits } from "./job.js";
-import { keepPhoto, small } from "./photos.js";
+import { keepPhoto } from "./photos.js";
 import { number } from "./things.js";
 
 const page = () => document.querySelector("[data-day]");
@@ -78,7 +79,7 @@ function settleCard(card) {
     // What waits for a switch above it on its card needs no further words.
     const left = new Set(over || !deed || (isBehind && by !== now) ? [] : lacks(deed, by, who()));
     const isBlocked = !over && deed && lacks(deed, looked(move, now.copy()), who()).some((n) => !deed.needs[n].yields);
-    isBehind ||= !over && SWITCHES.has(actOf(move).do);
+    isBehind ||= !over && "ownTap" in move.dataset;
     if (!over && deed) looked(move, facts).take(effects(deed, namedFor(deed, facts, who())));
     let hard = false;
     let soft = false;
@@ -121,16 +122,13 @@ function looked(move, facts) {
   return facts;
 }
 
-/** Power and networks are switched by a tap of their own, before anything is said of what follows. */
-const SWITCHES = new Set(["isolate", "prove-tester", "energise", "open-network", "find-lines", "end-finding"]);
-
 /** One tap for what is left of a card: what life hangs on is ticked by itself before. */
 function settleFoot(foot) {
   const { card } = foot.closest("[data-move]").dataset;
   const left = leftOn(card);
   // It stays while boxes are ticked one by one: nothing jumps under the thumb.
   const has = left.length > 1 || left.some((move) => move.querySelector("[data-check]:not([data-alone])"));
-  foot.hidden = !has || left.some((move) => SWITCHES.has(actOf(move).do));
+  foot.hidden = !has || left.some((move) => "ownTap" in move.dataset);
   for (const move of left) move.toggleAttribute("data-has-foot", !foot.hidden);
   const facts = now.copy();
   const missing = [];
@@ -410,97 +408,6 @@ async function photo(input) {
   input.value = "";
 }
 
-async function codePhoto(file, move) {
-  let picture;
-  try {
-    picture = await small(file);
-  } catch {
-    return void notice("this is no picture that can be read; choose a PNG or JPEG");
-  }
-  const found = await decode(picture.pixels());
-  const act = { ...made(move), image: "the-photo", taken: "photo", ...(found ? { text: found } : {}) };
-  const kept = { photo: picture.blob, words: "a photo of a code" };
-  let taken = await send(act, move, kept);
-  // What it says may be no code of this device; its photo tells that.
-  if (!taken && found && move.querySelector('[data-field="text"][aria-invalid]')) {
-    delete act.text;
-    taken = await send({ ...act, id: newId(move.dataset.stem) }, move, kept);
-    if (taken) notice("What was read on it is no code of this device; the photo itself is kept.");
-  }
-  if (taken && !found) notice("No code could be read on it; the photo itself is kept.");
-  if (taken) goOn();
-  return undefined;
-}
-
-async function decode(pixels) {
-  const { default: read } = await import("../vendor/jsqr.js");
-  return read(pixels.data, pixels.width, pixels.height, { inversionAttempts: "attemptBoth" })?.data ?? null;
-}
-
-/** Reads a code by the camera, until one is found or the button is pressed again. */
-async function scan(button) {
-  const move = button.closest("[data-move]");
-  const view = move.querySelector("[data-scan-view]");
-  if (view.srcObject) return void stopScan(view, button);
-  try {
-    view.srcObject = await navigator.mediaDevices.getUserMedia({ video: { facingMode: "environment" } });
-  } catch {
-    return void notice("The camera cannot be used here; take a photo of the code, or type it.");
-  }
-  view.hidden = false;
-  button.textContent = "Stop";
-  await view.play();
-  const canvas = document.createElement("canvas");
-  const pen = canvas.getContext("2d", { willReadFrequently: true });
-  const look = async () => {
-    if (!view.srcObject) return;
-    canvas.width = view.videoWidth;
-    canvas.height = view.videoHeight;
-    if (canvas.width > 0) {
-      pen.drawImage(view, 0, 0);
-      const found = await decode(pen.getImageData(0, 0, canvas.width, canvas.height));
-      if (found) {
-        stopScan(view, button);
-        move.querySelector('[data-field="text"]').value = found;
-        if (await send({ ...made(move), text: found, taken: "camera" }, move)) goOn();
-        return;
-      }
-    }
-    setTimeout(look, 200);
-  };
-  look();
-  return undefined;
-}
-
-function stopScan(view, button) {
-  for (const track of view.srcObject?.getTracks() ?? []) track.stop();
-  view.srcObject = null;
-  view.hidden = true;
-  button.textContent = "Camera";
-}
-
-let ticking = 0;
-/** Counts seconds down, or up for what is held: the light says when, the seconds only how long it is. */
-function time(button) {
-  const line = button.closest("[data-move]").querySelector("[data-timer-line]");
-  const whole = Number(button.dataset.timer);
-  const up = "up" in button.dataset;
-  const start = Date.now();
-  clearInterval(ticking);
-  line.hidden = false;
-  const tell = () => {
-    const spent = Math.floor((Date.now() - start) / 1000);
-    const left = Math.max(0, whole - spent);
-    line.textContent = up ? `${spent} s — let go when the light says so` : left > 0 ? `${left} s` : "Time is up: look at the light";
-    if (!up && left === 0) {
-      clearInterval(ticking);
-      navigator.vibrate?.(200);
-    }
-  };
-  tell();
-  ticking = setInterval(tell, 250);
-}
-
 async function agree(form) {
   const { agree: of } = form.dataset;
   const value = { id: newId("v"), of, from: form.elements.from.value };
@@ -547,6 +454,7 @@ function sayLive(button) {
 }
 
 function startMoves() {
+  serveCards({ made, send, goOn });
   document.addEventListener("click", (event) => {
     const at = (selector) => event.target.closest(selector);
     const button = at("button[data-done]");

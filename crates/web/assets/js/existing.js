@@ -1,5 +1,5 @@
 // A hub's list is brought in; what is pressed in the house opens its entry. What a list comes to, the server says.
-import { client, fetched, job, newUuid, post, refresh } from "./job.js";
+import { client, fetched, job, listFindings, newUuid, post, refresh } from "./job.js";
 
 const EVERY_MS = 1500;
 const form = () => document.querySelector("[data-hub-list]");
@@ -12,11 +12,7 @@ async function take(path, body) {
     const told = await post(`/jobs/${job()}/${path}`, { ...body, client, edit_id: newUuid() });
     await refresh();
     part("told").textContent = `${told.taken} taken in.`;
-    part("findings").replaceChildren(...told.findings.map(({ place, reason }) => {
-      const item = document.createElement("li");
-      item.textContent = `${place}: ${reason}`;
-      return item;
-    }));
+    listFindings(part("findings"), told.findings);
     form().elements.text.value = "";
   } catch (refused) {
     part("error").textContent = refused.message;

@@ -242,6 +242,16 @@ function showWaiting(waiting, refused, flying) {
   if (waiting.length === 0 && refused.length > 0) say(`${refused.length} not taken`);
 }
 
+/** What of a list could not be taken, each with its place. */
+export function listFindings(list, findings) {
+  list.hidden = findings.length === 0;
+  list.replaceChildren(...findings.map(({ place, reason }) => {
+    const item = document.createElement("li");
+    item.textContent = place ? `${place}: ${reason}` : reason;
+    return item;
+  }));
+}
+
 // One after the other, however quickly they are pressed.
 let steps = Promise.resolve();
 

@@ -123,7 +123,9 @@ function keepTyped(old, next) {
 
 /** Whether a field holds something else than the page gave it. */
 function isTyped(field) {
-  if (field instanceof HTMLSelectElement) return [...field.options].some((o) => o.selected !== o.defaultSelected) && field.selectedIndex > 0;
+  if (field instanceof HTMLSelectElement) {
+    return field.selectedIndex !== Math.max(0, [...field.options].findIndex((o) => o.defaultSelected));
+  }
   return field.type === "checkbox" ? field.checked !== field.defaultChecked : field.value !== field.defaultValue;
 }
 

@@ -1,6 +1,6 @@
 // Plans of other programs: which layers become what is chosen here, what they come to the server says.
 // A page of a PDF is drawn in this browser and goes under the sheet as a picture.
-import { client, fetched, job, newId, newUuid, notice, post } from "./job.js";
+import { client, fetched, job, listFindings, newId, newUuid, notice, post } from "./job.js";
 import { shape } from "./shapes.js";
 import { number } from "./things.js";
 import { ownScript } from "./workers.js";
@@ -18,14 +18,7 @@ function fail(message) {
   part("error").hidden = !message;
 }
 
-function tellFindings(findings) {
-  part("findings").hidden = findings.length === 0;
-  part("findings").replaceChildren(...findings.map(({ place, reason }) => {
-    const item = document.createElement("li");
-    item.textContent = `${place}: ${reason}`;
-    return item;
-  }));
-}
+const tellFindings = (findings) => listFindings(part("findings"), findings);
 
 function becomes(value) {
   const [as, construction] = value.split(" ");

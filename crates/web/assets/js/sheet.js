@@ -1,5 +1,5 @@
 // The point sheet: a grid under the keyboard. What a cell may hold, and what it comes to, the server says.
-import { client, edit, job, newId, newUuid, notice, post, refresh } from "./job.js";
+import { client, edit, job, listFindings, newId, newUuid, notice, post, refresh } from "./job.js";
 import { onPlan } from "./plan.js";
 
 const grid = () => document.querySelector("[data-grid]");
@@ -139,15 +139,7 @@ function hideFindings() {
   document.querySelector("[data-grid-findings]").hidden = true;
 }
 
-function tellFindings(findings) {
-  const list = document.querySelector("[data-grid-findings]");
-  list.hidden = findings.length === 0;
-  list.replaceChildren(...findings.map(({ place: where, reason }) => {
-    const item = document.createElement("li");
-    item.textContent = where ? `${where}: ${reason}` : reason;
-    return item;
-  }));
-}
+const tellFindings = (findings) => listFindings(document.querySelector("[data-grid-findings]"), findings);
 
 function leave(next) {
   if (typing) {

@@ -69,6 +69,7 @@ impl AlreadyThere {
 /// A device at a point.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[expect(clippy::struct_excessive_bools, reason = "each is a plain yes or no of a device")]
 pub struct Device {
     /// Its id.
     pub id: DeviceId,
@@ -110,6 +111,12 @@ pub struct Device {
     /// What its network calls it, where its joining is not on record.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub number: Option<u32>,
+    /// Whether it forwards, as its hub tells; nothing where nobody told.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub forwards: Option<bool>,
+    /// Whether what it is was guessed by the words of a hub's list, and nobody has confirmed it.
+    #[serde(default, skip_serializing_if = "is_no")]
+    pub kind_guessed: bool,
     /// Since when it is in its place, where that is not on record.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<Moment>,
@@ -134,6 +141,8 @@ impl Device {
             replaces: String::new(),
             already_there: AlreadyThere::No,
             number: None,
+            forwards: None,
+            kind_guessed: false,
             since: None,
         }
     }

@@ -158,6 +158,21 @@ fn a_unit_that_is_there_is_opened_where_something_new_of_its_control_is_wired_to
     assert!(steps(&site).contains(&Step::Dead) && !steps(&site).contains(&Step::Joined));
     let nothing_new = house(&["hub", "plug", "a", "far"], &far("companion-wired"));
     assert!(steps(&nothing_new).is_empty());
+    // Nor has a companion that stays a card, which has no radio to tell it apart by.
+    let companion = WorkedDevice::of(&nothing_new, &"far".parse().unwrap()).unwrap();
+    assert_eq!(companion.steps(), []);
+    assert!(day(&analysed(nothing_new.clone())).is_empty());
+    // The hours and connectors of its box are in the bill; it is not bought.
+    let of = |site: &Site, what: &str| {
+        let lines = bill(site, 1).lines;
+        lines.iter().filter(|l| l.what.contains(what)).map(|l| l.count).sum::<f64>()
+    };
+    let all_new = house(&["hub", "plug"], &far("companion-wired"));
+    for what in ["Connector", "Electrician"] {
+        assert!((of(&site, what) - of(&all_new, what)).abs() < 1e-9, "{what}");
+        assert!(of(&nothing_new, what).abs() < 1e-9, "{what}");
+    }
+    assert!(of(&site, "Switch, needs neutral").abs() < 1e-9);
 }
 
 #[test]
@@ -202,4 +217,26 @@ fn a_house_of_nineteen_devices_is_at_most_a_hundred_and_ten_cards() {
     };
     assert!(count <= 110, "{count} cards of {moves} moves");
     assert!(moves > 2 * count, "{moves} moves on {count} cards");
+}
+
+/// What a list of names makes of a device is a guess: nobody hangs on it before somebody looked, or its hub says so.
+#[test]
+fn a_device_that_was_guessed_carries_nobody_until_it_is_confirmed() {
+    use dot_reach_core::network::Role;
+    use dot_reach_core::network::role::role;
+    let of = |edits: &[Value]| {
+        let site = with(house(&["hub", "plug"], &[]), edits);
+        role(&site, site.devices.get(&"plug".parse().unwrap()).unwrap()).role
+    };
+    let stays_on = [
+        set("device", "plug", "can_be_cut", &json!(true)),
+        set("device", "plug", "stays_on", &json!(true)),
+    ];
+    let with_more = |more: &[Value]| of(&[&stays_on[..], more].concat());
+    let guessed = set("device", "plug", "kind_guessed", &json!(true));
+    assert_eq!(with_more(&[]), Role::Forwards);
+    assert_eq!(with_more(std::slice::from_ref(&guessed)), Role::Leaf);
+    let told = |is: bool| set("device", "plug", "forwards", &json!(is));
+    assert_eq!(with_more(&[guessed, told(true)]), Role::Forwards);
+    assert_eq!(with_more(&[told(false)]), Role::Leaf);
 }

@@ -366,3 +366,18 @@ fn an_earth_that_nothing_takes_is_capped_or_on_the_metal_of_its_box() {
     assert!(earth(&plastic).capped && earth(&plastic).becomes == "capped");
     assert!(!earth(&metal).capped && earth(&metal).becomes == "earth, on the metal of the box");
 }
+
+/// Whatever takes the place of a switch leaves nothing of it behind: a remote that is carried, as one on a plate.
+#[test]
+fn a_remote_that_is_carried_takes_its_old_switch_away_like_one_on_a_plate() {
+    let wiring = json!({"layout": "boxes", "line": "foot", "load": "top"});
+    let seen = json!({"neutral": "tested"});
+    let of = |remote: &str| {
+        let devices = [device("u", "switch-neutral", "foot"), device("r", remote, "top")];
+        stair(&seen, &seen, &wiring, &devices)
+    };
+    let (carried, plate) = (of("remote-battery"), of("remote-plate"));
+    assert_eq!(carried.method, plate.method);
+    assert_eq!(carried.boxes, plate.boxes);
+    assert!(!carried.boxes.is_empty());
+}

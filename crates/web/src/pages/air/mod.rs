@@ -255,6 +255,6 @@ pub(crate) struct SentScan {
 #[post("/jobs/{job}/scans")]
 pub(crate) async fn scans(For(job, ..): For<Change>, sent: web::Json<SentScan>) -> Answer {
     let SentScan { csv, mark } = sent.into_inner();
-    let told = take_lines(&job, mark, move |site| scan_csv::read(site, &csv)).await?;
+    let told = take_lines(&job, mark, move |site, _| scan_csv::read(site, &csv)).await?;
     Ok(HttpResponse::Ok().json(told))
 }

@@ -4,8 +4,10 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{Edit, HubEntry, NetworkId, Site};
 use dot_reach_core::survey::hub_list::{LaidAt, guess, laid, places, rooms, taken_for};
+use dot_reach_formats::tables::numbers;
 use dot_reach_formats::{Imported, hub_list};
 use serde::Deserialize;
 use serde_json::json;
@@ -148,7 +150,9 @@ pub(crate) async fn bring(For(job, ..): For<Change>, sent: web::Json<Pasted>) ->
         return Err(WebError::field("network", "say whose list it is: make its network first"));
     }
     let stem = drawn("e");
-    let read = move |site: &Site| hub_list::read(site, &text, &network, &stem);
+    let read = move |site: &Site, record: &Record| {
+        hub_list::read(site, &numbers(site, record, &network), &text, &network, &stem)
+    };
     Ok(HttpResponse::Ok().json(take_lines(&job, mark, read).await?))
 }
 
@@ -164,10 +168,11 @@ pub(crate) async fn ask_hub(For(job, ..): For<Change>, sent: web::Json<Asking>) 
     let mark = sent.into_inner().mark;
     let lists = nodes_of(&job).await?;
     let stem = drawn("e");
-    let read = move |site: &Site| {
+    let read = move |site: &Site, record: &Record| {
         let mut all: Imported<Vec<Edit>> = Imported { value: Vec::new(), findings: Vec::new() };
         for (n, (network, list)) in lists.iter().enumerate() {
-            let read = hub_list::read(site, list, network, &format!("{stem}.{n}"));
+            let known = numbers(site, record, network);
+            let read = hub_list::read(site, &known, list, network, &format!("{stem}.{n}"));
             all.value.extend(read.value);
             all.findings.extend(read.findings);
         }

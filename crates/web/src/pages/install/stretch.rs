@@ -71,6 +71,8 @@ struct Card {
     place: String,
     done: bool,
     overruled: bool,
+    /// Whether it keeps a tap of its own.
+    own_tap: bool,
     /// By whom and when it was done, where that is on record.
     record: String,
     cautions: Vec<String>,
@@ -245,6 +247,7 @@ impl Wording<'_> {
             place,
             done: made.done,
             overruled: made.overruled,
+            own_tap: made.act.is_switch(),
             record: told.record,
             cautions: told.cautions,
             checks: told.checks,

@@ -415,7 +415,7 @@ pub(crate) async fn bring(
     let bytes = uploaded(form, library::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
     let mark = query.into_inner().mark;
-    let told = take_lines(&job, mark, move |site: &Site| library::read(site, &text)).await?;
+    let told = take_lines(&job, mark, move |site, _| library::read(site, &text)).await?;
     Ok(HttpResponse::Ok().json(told))
 }
 

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
+use dot_reach_core::record::Record;
 use dot_reach_core::site::{FloorId, Point, PointId, Site};
 use dot_reach_core::survey::sheet::{COLUMNS, SheetColumn, Takes, shown};
 use dot_reach_formats::points_csv::{self, Anchor};
@@ -204,7 +205,7 @@ pub(crate) struct Pasted {
 #[post("/jobs/{job}/sheet")]
 pub(crate) async fn paste(For(job, ..): For<Change>, sent: web::Json<Pasted>) -> Answer {
     let Pasted { text, floor, point, column, stem, mark } = sent.into_inner();
-    let read = move |site: &Site| {
+    let read = move |site: &Site, _: &Record| {
         let points: Vec<PointId> = match &point {
             Some(first) => points_of(site, &floor)
                 .into_iter()
@@ -240,7 +241,7 @@ pub(crate) async fn bring(
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", &reason))?;
     let mark = query.into_inner().mark;
     let stem = drawn("p");
-    let read = move |site: &Site| points_csv::read(site, &text, None, &stem);
+    let read = move |site: &Site, _: &Record| points_csv::read(site, &text, None, &stem);
     Ok(HttpResponse::Ok().json(take_lines(&job, mark, read).await?))
 }
 

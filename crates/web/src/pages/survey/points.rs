@@ -62,6 +62,7 @@ pub(super) struct PointForm {
     pub(super) mismatches: Vec<(String, String)>,
 }
 
+#[expect(clippy::struct_excessive_bools, reason = "each is a box to tick")]
 pub(super) struct DeviceForm {
     pub(super) id: String,
     pub(super) name: String,
@@ -70,6 +71,7 @@ pub(super) struct DeviceForm {
     /// Whether someone can cut its supply, by its make or as surveyed; and whether it is agreed that
     /// nobody does.
     pub(super) already: Vec<Choice>,
+    pub(super) is_guessed: bool,
     pub(super) can_be_cut: bool,
     pub(super) stays_on: bool,
     /// How often a day it is used, and how often its row says; nothing on the mains.
@@ -239,6 +241,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         kinds: kind_choices(site, device, system),
         networks: networks(site, device.network.as_str()),
         already: choices(&AlreadyThere::ALL, device.already_there),
+        is_guessed: device.kind_guessed,
         can_be_cut: device.can_be_cut,
         stays_on: device.stays_on,
         events: site.kind(&device.kind).and_then(|k| k.draw).map(|draw| {
