@@ -1,7 +1,7 @@
 // Small houses, each of one job: a storey, a panel, a hub on a shelf, boxes with what somebody found in them.
 
 const TESTED = { by: "Ines Calder", with: "two-pole tester, shown to work before and after", at: "2026-02-11T09:40:00Z" };
-const [LINE, NEUTRAL, EARTH] = [{ colour: "brown" }, { colour: "blue" }, { colour: "green-yellow" }];
+export const [LINE, NEUTRAL, EARTH] = [{ colour: "brown" }, { colour: "blue" }, { colour: "green-yellow" }];
 
 /** A conductor of a box. */
 export const core = (id, found, from, more = {}) => ({ id, size: "1.5 mm²", found, from, ...more });
@@ -62,7 +62,7 @@ export function house(name, { points, loads = [], groups = [], devices, circuits
   };
 }
 
-const single = (feed, lamp = "lamp") => [
+export const single = (feed, lamp = "lamp") => [
   core("l", "line", feed, { old_terminal: "1", colour: "brown" }), core("n", "neutral", feed, NEUTRAL),
   core("e", "earth", feed, EARTH), core("s", "switched", lamp, { old_terminal: "2", colour: "black" }),
   core("m", "neutral", lamp, NEUTRAL), core("f", "earth", lamp, EARTH),

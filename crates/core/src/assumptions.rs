@@ -1,14 +1,15 @@
 //! What the numbers of a job rest on that nobody has measured, in plain words: how far off it may be, and what would
 //! settle it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::analysis::Analysis;
+use crate::building::structure;
 use crate::catalogue::DeviceKind;
 use crate::materials::construction::Use;
 use crate::network::{NetworkAnalysis, Node};
 use crate::radio::mounting::{self, BoxKind, Mounting};
-use crate::site::{Device, Point, Provenance, Site};
+use crate::site::{Device, FloorId, Point, Provenance, Site};
 use crate::survey::hard_spots::hard_spot;
 use crate::units::{Db, Megahertz};
 
@@ -35,6 +36,7 @@ pub fn assumptions(analysis: &Analysis) -> Vec<Assumption> {
     let site: &Site = &analysis.site;
     let mut all = vec![model(analysis)];
     let mut rest: Vec<Assumption> = Vec::new();
+    rest.extend(undrawn(analysis));
     rest.extend(walls(site));
     rest.extend(boxes(analysis));
     rest.extend(spots(analysis));
@@ -75,6 +77,24 @@ fn model(analysis: &Analysis) -> Assumption {
         places: Vec::new(),
         count: 0,
     }
+}
+
+fn undrawn(analysis: &Analysis) -> Option<Assumption> {
+    let site = &analysis.site;
+    let bare = |floor: &FloorId| !site.walls.iter().any(|w| w.floor == *floor);
+    let is_open = |n: &NetworkAnalysis| n.learned.is_none();
+    let there = standing(analysis).filter(|(n, _, _, point)| is_open(n) && bare(&point.floor));
+    let floors: BTreeSet<&FloorId> = there.map(|(_, _, _, point)| &point.floor).collect();
+    let names = floors.iter().filter_map(|id| site.floors.get(id)).map(|f| f.name.clone());
+    let places: Vec<String> = names.collect();
+    (!places.is_empty()).then(|| Assumption {
+        what: "No wall is drawn there: ways are reckoned through the open, and may be off by what stands in them."
+            .to_owned(),
+        range: Some([-structure::UNDRAWN_DB, Db::ZERO]),
+        settled_by: "Put the plan of the storey under the sheet, or draw its walls.".to_owned(),
+        count: places.len(),
+        places,
+    })
 }
 
 fn walls(site: &Site) -> Vec<Assumption> {

@@ -205,6 +205,7 @@ fn channel(network: &NetworkAnalysis) -> Option<(CureTried, Edit)> {
 fn repeaters(site: &Site, network: &NetworkAnalysis, place: usize) -> Vec<(CureTried, Edit)> {
     let repeater = site
         .all_kinds()
+        .filter(|k| site.job.refuses_kind(k).is_none())
         .find(|k| k.duty == catalogue::Duty::Repeater && k.systems.contains(&network.system));
     let outcome = &network.outcomes[place];
     let carrier = outcome.hops.last().map(|h| &h.from).or(outcome.best_link.as_ref());

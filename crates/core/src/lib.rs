@@ -82,6 +82,7 @@ pub mod staircase;
 pub mod summary;
 pub mod survey;
 pub mod systems;
+pub mod trial;
 pub mod units;
 pub mod wires;
 pub mod wish;

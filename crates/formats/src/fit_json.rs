@@ -15,20 +15,21 @@ fn of_point(site: &Site, point: &Point) -> Value {
     let place = FitPlace::of(site, point, None);
     let devices = site.devices_at(&point.id);
     let first = devices.first().copied();
+    let because = |found: &FitFinding| reason(site, found);
     let told = devices.iter().map(|device| {
         let kind = site.kind(&device.kind);
         let reasons = kind.map(|k| findings(site, k, point, Some(device))).unwrap_or_default();
         json!({
             "id": device.id, "name": device.name, "kind": device.kind,
             "kind_name": kind.map(|k| k.name.as_str()),
-            "verdict": verdict(&reasons).name(), "reasons": reasons.iter().map(reason).collect::<Vec<_>>(),
+            "verdict": verdict(&reasons).name(), "reasons": reasons.iter().map(because).collect::<Vec<_>>(),
         })
     });
     let could = candidates(site, point, first).into_iter().map(|c| {
         json!({
             "kind": c.kind.id, "kind_name": c.kind.name, "verdict": c.fits.name(),
             "forwards": c.forwards, "price": c.kind.fit.price,
-            "reasons": c.reasons.iter().map(reason).collect::<Vec<_>>(),
+            "reasons": c.reasons.iter().map(because).collect::<Vec<_>>(),
         })
     });
     let circuit = place.circuit.map(|c| {
@@ -47,9 +48,9 @@ fn of_point(site: &Site, point: &Point) -> Value {
     })
 }
 
-fn reason(found: &FitFinding) -> Value {
+fn reason(site: &Site, found: &FitFinding) -> Value {
     json!({
         "rule": found.rule(), "verdict": found.fits().name(),
-        "text": found.to_string(), "ways_out": found.ways_out(),
+        "text": found.to_string(), "ways_out": found.ways_out(&site.job),
     })
 }

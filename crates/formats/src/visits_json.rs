@@ -25,6 +25,8 @@ fn outage(outage: &PowerOff) -> Value {
         "boxes": boxes.collect::<Vec<_>>(),
         "off_min": minutes(outage.off),
         "after_min": minutes(outage.live),
+        "left_min": minutes(outage.left),
+        "along": outage.along,
         "walk_m": outage.walk,
     })
 }
@@ -36,6 +38,7 @@ fn visit(visit: &PlannedVisit) -> Value {
     json!({
         "key": visit.key,
         "minutes": minutes(visit.minutes),
+        "left_min": minutes(visit.left),
         "licensed": visit.licensed,
         "installers": visit.installers,
         "looks": looks.collect::<Vec<_>>(),

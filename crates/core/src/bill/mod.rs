@@ -1,6 +1,7 @@
 //! The bill: what is bought, what the work takes, what it costs a load, and what bundling the visits
 //! saves. Prices and times are rows that a firm and a job overrule.
 
+pub mod kits;
 mod parts;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -10,7 +11,7 @@ use self::parts::small_parts;
 pub use self::parts::{connector, first_in_new_box, joints, minutes_to_make, staying};
 use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::fit::{self, Fits};
-use crate::site::{Device, Load, Network, NetworkId, Point, PointId, PointKind, Site};
+use crate::site::{Device, DeviceId, Load, Network, NetworkId, Point, PointId, PointKind, Site};
 use crate::survey::previsit::{self, PrevisitLook};
 use crate::wires::{is_rewired, takes_over_switch};
 
@@ -221,11 +222,13 @@ fn worked(site: &Site, has: impl Fn(&PointId) -> bool) -> impl Iterator<Item = &
 fn devices(site: &Site) -> Vec<BillLine> {
     // One box on a shelf may keep several networks: it is bought once.
     let mut seen: BTreeSet<(&PointId, &str)> = BTreeSet::new();
+    let laid = kits::kits(site);
+    let in_kits: BTreeSet<&DeviceId> = laid.iter().flat_map(|k| &k.brings).collect();
     // Of one article a setting that costs more is a line of its own.
     let mut by_kind: BTreeMap<(&str, u64), (&DeviceKind, Vec<String>)> = BTreeMap::new();
     for (device, kind, point) in bought(site) {
         let is_hub = kind.duty == Duty::Hub;
-        if is_hub && !seen.insert((&device.point, &kind.id)) {
+        if is_hub && !seen.insert((&device.point, &kind.id)) || in_kits.contains(&device.id) {
             continue;
         }
         by_kind
@@ -247,6 +250,17 @@ fn devices(site: &Site) -> Vec<BillLine> {
             at,
         })
         .collect();
+    let label = |id: &DeviceId| {
+        let device = site.devices.get(id)?;
+        Some(site.point_of(device)?.label().to_owned())
+    };
+    lines.extend(laid.iter().map(|of| BillLine {
+        what: of.kit.name.clone(),
+        part: LineKind::Devices,
+        count: f64::from(of.kit.count),
+        each: of.kit.price,
+        at: of.brings.iter().filter_map(label).collect(),
+    }));
     lines.sort_by(|a, b| a.what.cmp(&b.what));
     lines
 }

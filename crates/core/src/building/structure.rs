@@ -10,6 +10,7 @@ use crate::materials::construction::Construction;
 use crate::site::{
     FloorId, Opening, OpeningId, OpeningKind, Site, SlabId, SlabPlace, Spot, WallId,
 };
+use crate::units::Db;
 
 /// How doors stand.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -102,7 +103,15 @@ pub struct SlabShape {
 struct Storey {
     z: [f64; 2],
     index: SegmentIndex,
+    /// Whether no wall is drawn on it: what stands there is not known.
+    is_undrawn: bool,
 }
+
+/// What a way on a storey without a drawn wall may be off by, either way: an inner wall or two stand in any way through a
+/// house; *planning value*.
+pub const UNDRAWN_DB: Db = Db::new(8.0);
+/// From what length of a way on that holds in full, in metres; *planning value*.
+const UNDRAWN_FROM_M: f64 = 4.0;
 
 /// The building, ready for rays.
 #[derive(Clone, Debug)]
@@ -198,8 +207,9 @@ impl Structure {
             });
         }
         let tops = segments.iter().map(|s| self.walls[s.owner].z[1]);
-        let z = [low, tops.fold(low, f64::max)];
-        self.storeys.push(Storey { z, index: SegmentIndex::new(segments) });
+        let is_undrawn = segments.is_empty();
+        let z = [low, tops.fold(if is_undrawn { ceiling } else { low }, f64::max)];
+        self.storeys.push(Storey { z, index: SegmentIndex::new(segments), is_undrawn });
     }
 
     fn hole(&mut self, site: &Site, opening: &Opening, low: f64, doors: Doors) -> Hole {
@@ -252,14 +262,28 @@ impl Structure {
         storeys.min_by(|a, b| off(a.1).total_cmp(&off(b.1))).map(|(place, _)| place)
     }
 
-    /// Whether the construction of any wall is doubtful.
+    /// Whether the construction of any wall is doubtful, or a storey has none drawn.
     pub fn has_doubt(&self) -> bool {
-        self.walls.iter().any(|w| w.doubt > 0.0)
+        self.walls.iter().any(|w| w.doubt > 0.0) || self.storeys.iter().any(|s| s.is_undrawn)
     }
 
-    /// Variance that doubtful walls add to a straight way, in dB².
-    pub fn doubt_between(&self, from: Place, to: Place) -> f64 {
-        let mut doubt = 0.0;
+    fn is_undrawn_at(&self, place: Place) -> bool {
+        self.storey_at(place.z).is_some_and(|s| self.storeys[s].is_undrawn)
+    }
+
+    /// Variance that walls which nobody drew add to a way, in dB².
+    fn undrawn_between(&self, from: Place, to: Place) -> f64 {
+        if !(self.is_undrawn_at(from) || self.is_undrawn_at(to)) {
+            return 0.0;
+        }
+        let share = (from.distance(to) / UNDRAWN_FROM_M).min(1.0);
+        (UNDRAWN_DB.get() * share).powi(2)
+    }
+
+    /// Variance that doubtful walls add to a straight way, and where nothing was read in the house those that nobody drew,
+    /// in dB².
+    pub fn doubt_between(&self, from: Place, to: Place, is_read: bool) -> f64 {
+        let mut doubt = if is_read { 0.0 } else { self.undrawn_between(from, to) };
         self.visit_crossings(from, to, &mut |crossing| {
             if let Surface::Wall(wall) = crossing.surface {
                 doubt += self.walls[wall].doubt;

@@ -126,6 +126,26 @@ pub struct JoinMethod {
     /// Whether it has none at all: none is asked for.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub without_code: bool,
+    /// What its light shows when it has power for the first time and is in no network yet.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub first_light: String,
+    /// How it opens and closes its network by hand; nothing where that is not its part.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub opens: Option<OpensNetwork>,
+}
+
+/// How a device opens and closes its network by hand.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct OpensNetwork {
+    /// What is pressed on it to open.
+    pub gesture: String,
+    /// What its light does while the network is open.
+    pub light: String,
+    /// What is pressed on it to close.
+    pub closes: String,
+    /// What its light does when it is closed.
+    pub closed: String,
 }
 
 /// How a device is wired in, by its maker's sheet.

@@ -16,6 +16,7 @@ pub enum Found {
     DoesNotFit {
         device: String,
         reason: FitFinding,
+        ways: Vec<&'static str>,
     },
     Mislabelled {
         label: String,
@@ -232,8 +233,8 @@ impl Found {
     /// What to do.
     pub fn cure(&self) -> String {
         let plain = match self {
-            Self::DoesNotFit { reason, .. } => {
-                return format!("Ways out: {}.", reason.ways_out().join("; "));
+            Self::DoesNotFit { ways, .. } => {
+                return format!("Ways out: {}.", ways.join("; "));
             }
             Self::HardSpot { spot, .. } => {
                 return format!("Find out {}, and say it at the place.", spot.ask);
@@ -317,7 +318,7 @@ impl fmt::Display for Found {
     #[expect(clippy::too_many_lines, reason = "one sentence a finding")]
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Self::DoesNotFit { device, reason } => write!(f, "{device}: {reason}"),
+            Self::DoesNotFit { device, reason, .. } => write!(f, "{device}: {reason}"),
             Self::Mislabelled { label, really, points } => write!(
                 f,
                 "Breaker {label} is labelled wrong: breaker {really} makes its {points} {} dead.",

@@ -110,7 +110,11 @@ impl List<'_> {
             };
             for reason in fit::findings(self.site, kind, point, Some(device)) {
                 self.findings.push(Finding {
-                    found: Found::DoesNotFit { device: device.name.clone(), reason },
+                    found: Found::DoesNotFit {
+                        device: device.name.clone(),
+                        ways: reason.ways_out(&self.site.job),
+                        reason,
+                    },
                     network: Some(device.network.clone()),
                     device: Some(device.id.clone()),
                     point: Some(point.id.clone()),

@@ -86,7 +86,7 @@ fn later<'a>(all: &[Candidate<'a>], kind: &DeviceKind) -> Option<&'a DeviceKind>
 }
 
 /// Whether such a device is thought of at such a place at all.
-fn is_for(kind: &DeviceKind, point: &Point) -> bool {
+pub fn is_for(kind: &DeviceKind, point: &Point) -> bool {
     match point.kind {
         PointKind::Switch => {
             let works = kind.fit.switches() || kind.fit.far != Far::No;

@@ -156,6 +156,10 @@ pub enum FitFinding {
     FedAtFitting,
     #[error("It has to be {what}, and that is at {at}.")]
     WrongBox { what: &'static str, at: String },
+    #[error("One like it was tried at {at}, and not kept.")]
+    NotKept { at: String },
+    #[error("The brief refuses it: {what}.")]
+    RefusedInBrief { what: &'static str },
     #[error("{platform} must work with everything, and it does not reach this.")]
     PlatformLacks { platform: String },
     #[error("Whether {platform}, which must work with everything, reaches it is not known.")]
@@ -345,6 +349,8 @@ impl FitFinding {
             | Self::FedAtFitting
             | Self::WrongBox { .. }
             | Self::FarAlone { .. }
+            | Self::RefusedInBrief { .. }
+            | Self::NotKept { .. }
             | Self::PlatformLacks { .. }
             | Self::NoFrequencies
             | Self::NetworkFull { .. }
@@ -473,6 +479,8 @@ impl FitFinding {
             | Self::FedAtFitting
             | Self::PoweredUnknown
             | Self::WrongBox { .. } => "wiring",
+            Self::RefusedInBrief { .. } => "brief",
+            Self::NotKept { .. } => "trial",
             Self::PlatformLacks { .. } | Self::PlatformUnknown { .. } => "platform",
             Self::NoFrequencies => "region",
             Self::NetworkFull { .. } => "count",

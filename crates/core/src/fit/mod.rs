@@ -22,6 +22,7 @@ use crate::site::{Device, Point, Site};
 pub(crate) use breaker::mains_v;
 pub use companions::CompanionClash;
 pub use finding::{Depths, FitFinding, Volumes, Watts};
+pub use order::is_reached;
 pub use place::FitPlace;
 
 /// How well a device fits.
@@ -84,6 +85,8 @@ pub fn findings(
         supply::weather(kind, &place),
         supply::residual(kind, &place),
         supply::feed(kind, &place),
+        order::refused(kind, &place),
+        order::tried(kind, &place),
         order::finish(kind, &place),
         order::life(kind, &place),
         order::region(kind, &place),

@@ -2,19 +2,63 @@
 
 use super::FitFinding;
 use super::place::FitPlace;
-use crate::catalogue::{DeviceKind, Duty};
-use crate::site::Network;
+use crate::catalogue::{DeviceKind, Duty, FittingWay};
+use crate::site::{Device, Network, NetworkId, Point, Refused, Site};
+use crate::trial;
 
-/// Platforms that must work with everything are hard filters.
+/// What the brief refuses, at whatever place.
+pub(super) fn refused(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
+    let job = &place.site.job;
+    let opens = job.refused.contains(&Refused::OpenedWalls)
+        && kind.is_wired_in()
+        && place.lead.to_make.is_some();
+    let what = if opens { Some(Refused::OpenedWalls) } else { job.refuses_kind(kind) };
+    what.map(|refused| FitFinding::RefusedInBrief { what: refused.name() })
+}
+
+/// What was tried, and not kept.
+pub(super) fn tried(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {
+    let device = trial::not_kept(place.site, kind)?;
+    let at = place.site.point_of(device).map_or_else(|| device.name.clone(), Point::title);
+    Some(FitFinding::NotKept { at })
+}
+
+/// Whether a platform of such a way reaches a device of a network: by itself, or what speaks by voice through the hub.
+pub fn is_reached(
+    site: &Site,
+    kind: &DeviceKind,
+    network: Option<&NetworkId>,
+    way: FittingWay,
+) -> bool {
+    let has = |of: &DeviceKind, way| of.fit.platforms.contains(&way);
+    // Of a device that is in no network yet, any hub that speaks its system counts.
+    let is_its = |d: &&Device| match network {
+        Some(own) => d.network == *own,
+        None => site.networks.get(&d.network).is_some_and(|n| kind.systems.contains(&n.system)),
+    };
+    let hubs = || {
+        let kinds = site.devices.iter().filter(is_its).filter_map(|d| site.kind(&d.kind));
+        kinds.filter(|k| k.duty == Duty::Hub)
+    };
+    match way {
+        FittingWay::Voice => {
+            has(kind, way)
+                || has(kind, FittingWay::Hub) && hubs().any(|hub| has(hub, FittingWay::Voice))
+        }
+        _ => has(kind, way),
+    }
+}
+
+/// Platforms that must work with everything are hard filters; a hub is what they reach others by.
 pub(super) fn platforms(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec<FitFinding>) {
-    if !kind.has_radio {
+    if !kind.has_radio || kind.duty == Duty::Hub {
         return;
     }
     for platform in place.site.platforms.iter().filter(|p| p.required) {
         let name = platform.name.clone();
         if kind.fit.platforms.is_empty() {
             found.push(FitFinding::PlatformUnknown { platform: name });
-        } else if !kind.fit.platforms.contains(&platform.way) {
+        } else if !is_reached(place.site, kind, place.network.as_ref(), platform.way) {
             found.push(FitFinding::PlatformLacks { platform: name });
         }
     }

@@ -3,7 +3,8 @@
 use crate::catalogue::{Button, DeviceKind};
 use crate::radio::mounting::BoxKind;
 use crate::site::{
-    Circuit, Conductor, Device, Earth, Group, Layout, Load, Neutral, Point, PointId, Site, Stays,
+    Circuit, Conductor, Device, Earth, Group, Layout, Load, NetworkId, Neutral, Point, PointId,
+    PointKind, Site, Stays,
 };
 
 fn kind_at<'a>(site: &'a Site, device: Option<&Device>) -> Option<&'a DeviceKind> {
@@ -35,6 +36,8 @@ pub struct FitPlace<'a> {
     pub elsewhere: Vec<(&'a Device, &'a DeviceKind)>,
     /// Whether the device that is asked about stands there already.
     pub(super) is_there: bool,
+    /// The network of that device; nothing where none is asked about.
+    pub(super) network: Option<NetworkId>,
     /// Whether it is agreed that its supply stays on.
     pub(super) stays_on: bool,
     pub(super) site: &'a Site,
@@ -81,6 +84,7 @@ impl<'a> FitPlace<'a> {
             group,
             circuit: site.circuit_of(point),
             is_there: but.is_some(),
+            network: but.map(|d| d.network.clone()),
             stays_on: but.is_some_and(|d| d.stays_on),
             gangs: usize::from(lead.gangs)
                 .max(in_box.len())
@@ -107,6 +111,10 @@ impl<'a> FitPlace<'a> {
     /// What is known of the neutral in the box.
     pub fn neutral(&self) -> Neutral {
         match (self.lead.neutral, self.brought_from()) {
+            // An outlet that works has both conductors.
+            (Neutral::Unknown | Neutral::NotSeen, None) if self.lead.kind == PointKind::Socket => {
+                Neutral::Seen
+            }
             (Neutral::Unknown, Some(from)) => from.neutral,
             (known, _) => known,
         }

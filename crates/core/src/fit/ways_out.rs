@@ -1,12 +1,37 @@
 //! What to do where something speaks against a device at a place: for each finding its ways out, the best first, with what
-//! each costs.
+//! each costs, less what the brief refuses.
 
 use super::FitFinding;
+use crate::site::{Job, Refused};
+
+/// Ways out that a refusal of the brief rules out, by what stands in their words.
+const RULED_OUT: [(Refused, &[&str]); 3] = [
+    (Refused::Extenders, &["extender ring"]),
+    (
+        Refused::OpenedWalls,
+        &["plaster is opened", "pull a neutral", "bring line to the box", "pull a conductor"],
+    ),
+    (Refused::Batteries, &["battery remote"]),
+];
+
+/// What is left where the brief refuses every way out.
+const ASK_AGAIN: &str = "the brief refuses all that would help: ask the client again";
 
 impl FitFinding {
-    /// The ways out, the best first.
+    /// The ways out that the brief of a job leaves, the best first.
+    pub fn ways_out(&self, job: &Job) -> Vec<&'static str> {
+        let is_left = |way: &&&str| {
+            let mut rows = RULED_OUT.iter().filter(|(refused, _)| job.refused.contains(refused));
+            !rows.any(|(_, words)| words.iter().any(|word| way.contains(word)))
+        };
+        let left: Vec<&'static str> =
+            self.every_way_out().iter().filter(is_left).copied().collect();
+        if left.is_empty() { vec![ASK_AGAIN] } else { left }
+    }
+
+    /// The ways out, the best first, whatever the brief says.
     #[expect(clippy::too_many_lines, reason = "a flat table")]
-    pub fn ways_out(&self) -> &'static [&'static str] {
+    fn every_way_out(&self) -> &'static [&'static str] {
         match self {
             Self::NeutralAbsent | Self::NeutralNotSeen => &[
                 "take the version that needs no neutral: it usually does not repeat and may need a minimum load",
@@ -137,6 +162,10 @@ impl FitFinding {
                 "have a licensed electrician bring line to the box",
             ],
             Self::WrongBox { .. } => &["put it into that box", "a device that may be in either"],
+            Self::NotKept { .. } => &["another device", "say again what came of the trial"],
+            Self::RefusedInBrief { .. } => {
+                &["another device", "ask the client again, and note in the brief what they say"]
+            }
             Self::PlatformLacks { .. } => &[
                 "a device that the platform reaches",
                 "a bridge between the two, with its purpose noted in the brief",
@@ -202,5 +231,36 @@ impl FitFinding {
             }
             Self::ResidualUnknown => &["look at the panel: a test button marks it"],
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_word_that_rules_out_stands_in_a_way_out() {
+        let job = Job::new(
+            "A job",
+            crate::radio::region::Region::Eu,
+            crate::confidence::Confidence::new(0.95).unwrap_or_else(|_| unreachable!("it is one")),
+        );
+        let deep = FitFinding::ShallowBox { inside: 30.0, least: 40.0 };
+        let found = [
+            deep.clone(),
+            FitFinding::NeutralAbsent,
+            FitFinding::FedAtFitting,
+            FitFinding::FanWithLamp,
+            FitFinding::BehindSwitch,
+        ];
+        for (_, words) in RULED_OUT {
+            for word in words {
+                let has = |f: &FitFinding| f.every_way_out().iter().any(|way| way.contains(word));
+                assert!(found.iter().any(has), "{word}");
+            }
+        }
+        let refused = [Refused::Extenders].into_iter().collect();
+        let firm = Job { refused, ..job.clone() };
+        assert_eq!(deep.ways_out(&job).len(), deep.ways_out(&firm).len() + 1);
     }
 }

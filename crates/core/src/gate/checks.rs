@@ -6,10 +6,10 @@ use std::sync::LazyLock;
 use serde::Deserialize;
 
 use super::work::WorkedDevice;
-use crate::catalogue::{Button, DeviceKind, Far, PointKind, Supply};
+use crate::catalogue::{Button, DeviceKind, Duty, Far, PointKind, Supply};
 use crate::fit::FitPlace;
-use crate::record::Step;
-use crate::site::{Device, Earth, Function, Point, Residual};
+use crate::record::{Record, Step};
+use crate::site::{Becomes, Device, DeviceId, Earth, Function, OldUse, Point, Residual, Site};
 use crate::wires;
 
 /// A check of a step.
@@ -78,6 +78,8 @@ enum Applies {
     OnCord,
     /// Where something works once it is closed: all but a cover.
     Works,
+    /// What keeps a network, its rules and its account.
+    Hub,
 }
 
 impl Applies {
@@ -112,6 +114,7 @@ impl Applies {
             Self::WiredButton => spot.kind.button == Some(Button::Wired),
             Self::HasRadio => spot.kind.has_radio,
             Self::Remote => spot.kind.is_hand_held() || spot.kind.fit.far == Far::Remote,
+            Self::Hub => spot.kind.duty == Duty::Hub,
             Self::SeveralPlatforms => spot.site.platforms.len() > 1,
             Self::IsHigh => spot.point.height_m.get() > 2.1,
             Self::IsOutdoors => spot.point.kind == PointKind::Outdoor,
@@ -183,6 +186,12 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
         alone: row.alone,
     };
     let mut all: Vec<StepCheck> = rows.map(check).collect();
+    let shows = &spot.kind.join.first_light;
+    if let Some(light) = all.iter_mut().find(|c| c.word == "light" && !shows.is_empty()) {
+        light.text = format!(
+            "At first power its light {shows}; where it shows anything else, “It does not work” says what that is"
+        );
+    }
     // Whatever else is proved dead, and what protects a life, is ticked by itself too.
     let mut add = |word: String, text: String| {
         let alone = step == Step::Dead || word == "residual";
@@ -236,11 +245,8 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
             }
         }
         Step::Settings => {
-            for channel in spot.spare_channels() {
-                let text = format!(
-                    "Key {channel} is an entry of its own in the hub's list, and moves no load by itself"
-                );
-                add(format!("spare-{channel}"), text);
+            for (word, text) in set_up(spot) {
+                add(word, text);
             }
         }
         Step::Tied => {
@@ -252,6 +258,9 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
             }
         }
         Step::Named => {
+            for (word, text) in pointed_anew(spot) {
+                add(word, text);
+            }
             for platform in &spot.site.platforms {
                 let text = format!("Name and room stand in {}", platform.name);
                 add(format!("in-{}", platform.id), text);
@@ -264,6 +273,37 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
         _ => {}
     }
     all
+}
+
+/// What is set as the house is, and that spare keys move nothing.
+fn set_up(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
+    let house = |name: &'static str| {
+        let house = spot.site.job.settings.get(name).map(|v| v.trim()).filter(|v| !v.is_empty())?;
+        let n = ROWS.setting.iter().position(|row| row.name == name)?;
+        Some((format!("house-{n}"), format!("{name}: {house}, as the house is set")))
+    };
+    let spare = spot.spare_channels().into_iter().map(|channel| {
+        let text = format!(
+            "Key {channel} is an entry of its own in the hub's list, and moves no load by itself"
+        );
+        (format!("spare-{channel}"), text)
+    });
+    settings(spot).filter_map(house).chain(spare).collect()
+}
+
+/// What named the old device that it replaces: each points here, or is gone.
+fn pointed_anew(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
+    let uses = spot.site.old_uses.iter().filter(|u| u.device == spot.device.id);
+    let told = |of: &OldUse| {
+        let title = of.title();
+        let text = match of.becomes {
+            Becomes::Open => format!("Decided and done: the {title} points here, or is deleted"),
+            Becomes::Pointed => format!("The {title} points here, and was run once"),
+            Becomes::Deleted => format!("The {title} is deleted"),
+        };
+        (format!("use-{}", of.id), text)
+    };
+    uses.map(told).collect()
 }
 
 /// What is in the box of a device already, and stays there.
@@ -371,6 +411,42 @@ pub fn settings(spot: &WorkedDevice<'_>) -> impl Iterator<Item = &'static str> {
     ROWS.setting.iter().filter(|row| row.at.holds(spot)).map(|row| row.name.as_str())
 }
 
+/// Every setting that is kept of a device, whatever the device.
+pub fn all_settings() -> impl Iterator<Item = &'static str> {
+    ROWS.setting.iter().map(|row| row.name.as_str())
+}
+
+/// A device that is set otherwise than the house.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SetOtherwise {
+    /// The setting.
+    pub name: String,
+    /// The device.
+    pub device: DeviceId,
+    /// How it is set.
+    pub is: String,
+    /// How the house is.
+    pub house: String,
+}
+
+/// Devices whose settings on record differ from those of the house.
+pub fn set_otherwise(site: &Site, record: &Record) -> Vec<SetOtherwise> {
+    let of = |(name, house): (&String, &String)| {
+        let kept = record.wiring_records.iter().filter_map(|kept| {
+            let is = kept.settings.get(name)?.trim();
+            let differs = !is.is_empty() && is != house.trim() && !house.trim().is_empty();
+            differs.then(|| SetOtherwise {
+                name: name.clone(),
+                device: kept.device.clone(),
+                is: is.to_owned(),
+                house: house.clone(),
+            })
+        });
+        kept.collect::<Vec<_>>()
+    };
+    site.job.settings.iter().flat_map(of).collect()
+}
+
 /// What can hurt when power is switched off or on.
 pub fn power_cautions() -> impl Iterator<Item = &'static str> {
     ROWS.power.iter().map(String::as_str)
@@ -382,7 +458,7 @@ mod tests {
 
     #[test]
     fn the_file_of_the_day_is_read_whole_and_every_step_with_power_has_its_caution() {
-        assert_eq!(ROWS.check.len(), 76);
+        assert_eq!(ROWS.check.len(), 78);
         assert_eq!(ROWS.setting.len(), 5);
         assert_eq!(ROWS.power.len(), 3);
         assert_eq!(ROWS.finding.len(), 5);

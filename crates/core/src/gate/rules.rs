@@ -147,6 +147,7 @@ pub enum Lacks {
     NotThereYet { step: Step },
     RestsOnIt { step: Step, name: String },
     PowerIsOn,
+    OpenerAsleep { name: String },
 }
 
 impl fmt::Display for Lacks {
@@ -211,6 +212,9 @@ impl fmt::Display for Lacks {
                 "power is on again: switch the circuit off and prove the box dead to open it anew",
             ),
             Self::NotIn { name } => write!(f, "{name} is expected and not in"),
+            Self::OpenerAsleep { name } => {
+                write!(f, "{name}, which opens the network, is not awake in its place")
+            }
             Self::StillOpen => f.write_str("the network is not closed"),
             Self::NotTaken => f.write_str("this kind of device takes no such step"),
         }

@@ -3,10 +3,12 @@
 
 use std::collections::BTreeMap;
 
-use crate::catalogue::{DeviceKind, Duty, Far, Supply};
+use crate::catalogue::{DeviceKind, Duty, Far, OpensNetwork, Supply};
 use crate::radio::system::System;
 use crate::record::Step;
-use crate::site::{AlreadyThere, Control, Device, DeviceId, Network, Point, PointId, Site};
+use crate::site::{
+    AlreadyThere, Control, Device, DeviceId, Network, NetworkId, Point, PointId, Site,
+};
 use crate::wires::{is_rewired, takes_over_switch};
 
 /// What kind of work a device is.
@@ -173,7 +175,12 @@ impl<'a> WorkedDevice<'a> {
             Step::Placed => !self.opens_box(),
             Step::Tied => {
                 let is_companion = self.work() == WorkKind::Companion && !self.kind.is_cover();
-                is_companion || self.kind.fit.far != Far::No || self.binds().next().is_some()
+                // A remote that works nothing by itself is tied to nothing: what it does is a rule of the hub.
+                let is_told = self.kind.fit.far != Far::No && !self.masters().is_empty();
+                is_companion
+                    || self.kind.fit.far.needs_master()
+                    || is_told
+                    || self.binds().next().is_some()
             }
             Step::Decoupled => self.feeds_smart_lamp(),
             _ => true,
@@ -220,7 +227,11 @@ impl<'a> WorkedDevice<'a> {
             let kind = site.devices.get(id).and_then(|d| site.kind(&d.kind));
             kind.is_some_and(|k| k.fit.gives_light && k.has_radio)
         };
-        let mut own = site.controls.iter().filter(|c| c.controller == self.device.id);
+        // A key whose channel feeds nothing gives nothing up.
+        let spare = self.spare_channels();
+        let is_fed = |c: &&Control| c.key.is_none_or(|key| !spare.contains(&key));
+        let mut own =
+            site.controls.iter().filter(|c| c.controller == self.device.id).filter(is_fed);
         self.kind.fit.switches() && own.any(|c| lights(&c.load))
     }
 
@@ -236,6 +247,12 @@ impl<'a> WorkedDevice<'a> {
     pub fn circuits(&self) -> Vec<String> {
         circuits_at(self.site, self.point, self.opens_box())
     }
+}
+
+/// The device on the plan that opens and closes a network by hand; nothing where the hub does, or a phone.
+pub fn opener<'a>(site: &'a Site, network: &NetworkId) -> Option<(&'a Device, &'a OpensNetwork)> {
+    let mut own = site.devices.iter().filter(|d| d.network == *network);
+    own.find_map(|d| Some((d, site.kind(&d.kind)?.join.opens.as_ref()?)))
 }
 
 /// The circuits of everything that shares the box of a point, and, where its wires are touched, of the other places

@@ -4,9 +4,11 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
-use crate::gate::work::{WorkKind, WorkedDevice};
+use crate::catalogue::Duty;
+use crate::gate::work::{self, WorkKind, WorkedDevice};
 use crate::radio::system::System;
 use crate::record::Method;
+use crate::site::{Device, NetworkId, Site};
 
 /// How devices of a system are joined.
 #[derive(Deserialize)]
@@ -22,6 +24,11 @@ struct Joins {
     methods: Vec<Method>,
     /// Whether an entry must be taken out before a device may join again.
     excludes: bool,
+    /// What people in the house notice meanwhile.
+    notice: String,
+    /// Whether one act lets in all that waits.
+    #[serde(default)]
+    at_once: bool,
 }
 
 /// A rung of the ladder, when joining did not work.
@@ -125,6 +132,48 @@ pub fn card(spot: &WorkedDevice<'_>) -> Option<Card> {
         methods: &way.methods,
         ladder: ROWS.rung.iter().filter(applies).collect(),
     })
+}
+
+/// Whether one act lets in everything of a system that waits.
+pub fn lets_in_at_once(system: System) -> bool {
+    ROWS.of(system).is_some_and(|row| row.at_once)
+}
+
+/// What people in the house notice while something of a system is joined.
+pub fn notice(system: System) -> &'static str {
+    ROWS.of(system).map_or("", |row| &row.notice)
+}
+
+/// How a network is opened: by what stands on the plan for it, or as its system does.
+pub fn opening(site: &Site, network: &NetworkId, way: &Card) -> String {
+    match work::opener(site, network) {
+        Some((device, by)) => format!(
+            "Wake {}, then: {}. Open is when it {}.",
+            whereabouts(site, device),
+            by.gesture,
+            by.light
+        ),
+        None => format!("{}; {}.", way.opens, way.direction),
+    }
+}
+
+/// How it is closed again: at what opened it.
+pub fn closing(site: &Site, network: &NetworkId) -> String {
+    const WHY: &str = "what stands open lets in whatever asks";
+    if let Some((device, by)) = work::opener(site, network) {
+        let at = whereabouts(site, device);
+        return format!("At {at}: {}. Closed is when it {}: {WHY}.", by.closes, by.closed);
+    }
+    let is_hub = |d: &Device| site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub);
+    if site.devices.iter().any(|d| d.network == *network && is_hub(d)) {
+        return format!("Close it at the hub, and look that the hub says so: {WHY}.");
+    }
+    format!("Close it at what opened it, and look that it says so: {WHY}.")
+}
+
+fn whereabouts(site: &Site, device: &Device) -> String {
+    let point = site.point_of(device);
+    point.map_or_else(|| device.name.clone(), |p| format!("{} ({})", device.name, p.title()))
 }
 
 /// How the old device that it replaces leaves its network, where it has to.

@@ -82,19 +82,20 @@ const TIMED: [(&str, Step, Step); 4] = [
 #[derive(Debug)]
 pub struct Clock<'a> {
     site: &'a Site,
+    record: &'a Record,
     timed: Vec<Unit>,
 }
 
 impl<'a> Clock<'a> {
     /// Those of a job, corrected by what its record says.
-    pub fn of(site: &'a Site, record: &Record) -> Self {
+    pub fn of(site: &'a Site, record: &'a Record) -> Self {
         let timed = TIMED.map(|(row, from, to)| {
             let planned = site.rate(row);
             let spent = |d: &DeviceId| spent(record, d, from, to);
             let done: Vec<f64> = site.devices.iter().filter_map(|d| spent(&d.id)).collect();
             learned(row, planned, &done)
         });
-        Self { site, timed: timed.into() }
+        Self { site, record, timed: timed.into() }
     }
 
     /// The unit times that marks correct.
@@ -115,19 +116,27 @@ impl<'a> Clock<'a> {
         self.time("minutes-dead") + self.time(row)
     }
 
+    /// What of that is left: nothing once it is fitted or put back.
+    pub fn dead_left(&self, spot: &WorkedDevice<'_>) -> Minutes {
+        let is_safe = [Step::DryFitted, Step::PutBack].into_iter().any(|s| self.is_done(spot, s));
+        if is_safe { Minutes::default() } else { self.dead(spot) }
+    }
+
     /// How long a device takes with the power on: test, joining, closing.
     pub fn live(&self, spot: &WorkedDevice<'_>) -> Minutes {
-        let rows = [
-            (spot.takes(Step::Bench), "minutes-fitting"),
-            (spot.takes(Step::Placed) && spot.kind.is_on_mains(), "minutes-plug"),
-            (spot.takes(Step::Placed) && !spot.kind.is_on_mains(), "minutes-battery"),
-            (spot.takes(Step::Phone), "minutes-hub"),
-            (spot.opens_box(), "minutes-power"),
-            (spot.takes(Step::Joined), "minutes-join"),
-            (spot.opens_box(), "minutes-close"),
-        ];
-        let rows = rows.into_iter().filter(|(is, _)| *is).map(|(_, row)| self.time(row));
-        rows.chain(std::iter::once(self.making(spot))).sum()
+        rows(spot).map(|(row, _)| self.time(row)).sum::<Minutes>() + self.making(spot)
+    }
+
+    /// What of that is left by what is on record.
+    pub fn live_left(&self, spot: &WorkedDevice<'_>) -> Minutes {
+        let left = rows(spot).filter(|(_, ends)| !self.is_done(spot, *ends));
+        let making =
+            if self.is_done(spot, Step::Dead) { Minutes::default() } else { self.making(spot) };
+        left.map(|(row, _)| self.time(row)).sum::<Minutes>() + making
+    }
+
+    fn is_done(&self, spot: &WorkedDevice<'_>, step: Step) -> bool {
+        self.record.done(&spot.device.id, step).is_some()
     }
 
     /// How long its box and the way of its cable take where they are not there yet.
@@ -135,6 +144,21 @@ impl<'a> Clock<'a> {
         let new = bill::first_in_new_box(self.site, spot.device, spot.point);
         Minutes::of(new.map_or(0.0, |new| bill::minutes_to_make(self.site, new)))
     }
+}
+
+/// The unit times of a device with the power on, each with the step that ends it.
+fn rows(spot: &WorkedDevice<'_>) -> impl Iterator<Item = (&'static str, Step)> + use<> {
+    let is_on_mains = spot.kind.is_on_mains();
+    let rows = [
+        (spot.takes(Step::Bench), "minutes-fitting", Step::Bench),
+        (spot.takes(Step::Placed) && is_on_mains, "minutes-plug", Step::Placed),
+        (spot.takes(Step::Placed) && !is_on_mains, "minutes-battery", Step::Placed),
+        (spot.takes(Step::Phone), "minutes-hub", Step::Clock),
+        (spot.opens_box(), "minutes-power", Step::Powered),
+        (spot.takes(Step::Joined), "minutes-join", Step::Tested),
+        (spot.opens_box(), "minutes-close", Step::Closed),
+    ];
+    rows.into_iter().filter(|(is, ..)| *is).map(|(_, row, ends)| (row, ends))
 }
 
 /// Planned time and done ones together: the planned weighs as three.

@@ -19,6 +19,7 @@ use crate::record::{Cut, Record};
 use crate::site::neutrals::{really, with_partners};
 use crate::site::{DeviceId, PointId, PointKind, Shows, Site, breaker_order};
 use crate::survey::previsit::PrevisitLook;
+use crate::trial;
 
 /// Metres walked for each metre of height: stairs; *planning value*.
 const STAIRS: f64 = 3.0;
@@ -84,8 +85,10 @@ pub struct PlannedVisit {
     pub outages: Vec<PowerOff>,
     /// What is done afterwards with power on, in the order of joining: plugs, batteries, remotes.
     pub after: Vec<DeviceId>,
-    /// How long it takes.
+    /// How long it takes as planned.
     pub minutes: Minutes,
+    /// What of that is left, by what is on record.
+    pub left: Minutes,
     /// Who does the mains work: those who may. None where nobody of the job is known to.
     pub licensed: Vec<String>,
     /// Who joins and tests.
@@ -107,12 +110,23 @@ pub struct PowerOff {
     pub cut: OffChoice,
     /// The boxes, in the order of the walk.
     pub boxes: Vec<Worked>,
+    /// What opens no box and is let in by the same act as what stands in them.
+    pub along: Vec<DeviceId>,
     /// How long power is off.
     pub off: Minutes,
     /// How long joining and closing take afterwards.
     pub live: Minutes,
+    /// What of both is left, by what is on record.
+    pub left: Minutes,
     /// The walk from the panel and back, in metres.
     pub walk: f64,
+}
+
+impl PowerOff {
+    /// Every device of it: those in its boxes, and what is let in by the same act.
+    pub fn devices(&self) -> impl Iterator<Item = &DeviceId> {
+        self.boxes.iter().flat_map(|b| &b.devices).chain(&self.along)
+    }
 }
 
 /// A box, with what is put into it.
@@ -153,10 +167,15 @@ pub fn schedule_while(
         if !wanted() {
             return None;
         }
+        let is_in_hand = record.is_in_hand(&device.id);
+        if let Some(why) = trial::waits(site, device).filter(|_| !is_in_hand) {
+            left_out.push(LeftOut { device: device.id.clone(), why });
+            continue;
+        }
         let Some(spot) = WorkedDevice::of(site, &device.id).filter(WorkedDevice::opens_box) else {
             continue;
         };
-        match unsettled(&spot).filter(|_| !record.is_in_hand(&device.id)) {
+        match unsettled(&spot).filter(|_| !is_in_hand) {
             Some(why) => left_out.push(LeftOut { device: device.id.clone(), why }),
             None => wired.push(spot),
         }
@@ -194,7 +213,7 @@ pub fn schedule_while(
     }
     let proven = (packed.is_least, packed.is_shortest);
     let walk = packed.walk();
-    let visits = visits::visits(site, &clock, outages, &ranks);
+    let visits = visits::visits(site, &clock, outages, &ranks, &left_out);
     Some(Schedule { visits, left_out, panel, proven, walk, rehearsal })
 }
 
@@ -368,14 +387,21 @@ fn outage(
     let spots: Vec<WorkedDevice<'_>> =
         boxes.iter().flat_map(|b| &b.devices).filter_map(|d| WorkedDevice::of(site, d)).collect();
     let each = clock.time("minutes-isolate") + clock.time("minutes-energise");
+    let dead = spots.iter().map(|s| clock.dead(s)).sum::<Minutes>();
+    let dead_left = spots.iter().map(|s| clock.dead_left(s)).sum::<Minutes>();
+    let live_left = spots.iter().map(|s| clock.live_left(s)).sum::<Minutes>();
+    let left =
+        if dead_left == Minutes::default() { live_left } else { each + dead_left + live_left };
     PowerOff {
         key: if needs_main { "main".to_owned() } else { circuits.join("+") },
         time: 1,
-        off: each + spots.iter().map(|s| clock.dead(s)).sum(),
+        off: each + dead,
+        left,
         live: spots.iter().map(|s| clock.live(s)).sum(),
         walk: packed.walk,
         cut,
         boxes,
+        along: Vec::new(),
     }
 }
 

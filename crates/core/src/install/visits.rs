@@ -3,25 +3,27 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::cards;
 use super::clock::{Clock, Minutes};
-use super::schedule::{PlannedVisit, PowerOff, VisitKind};
+use super::schedule::{LeftOut, PlannedVisit, PowerOff, VisitKind};
 use crate::bill::{self, BillLine};
 use crate::gate::isolate::OffReason;
 use crate::gate::work::{WorkKind, WorkedDevice};
-use crate::site::{BoxKind, Circuit, DeviceId, PointKind, Site};
+use crate::record::Step;
+use crate::site::{Becomes, BoxKind, Circuit, DeviceId, PointKind, Site};
 use crate::survey::previsit;
 
 pub(super) fn visits(
     site: &Site,
     clock: &Clock<'_>,
-    outages: Vec<PowerOff>,
+    mut outages: Vec<PowerOff>,
     ranks: &BTreeMap<DeviceId, usize>,
+    left_out: &[LeftOut],
 ) -> Vec<PlannedVisit> {
     let is_outdoors = |o: &PowerOff| {
         let mut points = o.boxes.iter().filter_map(|b| site.points.get(&b.point));
         points.any(|p| p.kind == PointKind::Outdoor)
     };
-    let (dry, indoors): (Vec<PowerOff>, Vec<PowerOff>) = outages.into_iter().partition(is_outdoors);
     let mut all = Vec::new();
     let looks = previsit::looks(site);
     if !looks.is_empty() {
@@ -34,15 +36,30 @@ pub(super) fn visits(
     let mut rest: Vec<DeviceId> = Vec::new();
     for device in &site.devices {
         let spot = WorkedDevice::of(site, &device.id);
-        let Some(spot) = spot.filter(|s| !s.opens_box() && !s.steps().is_empty()) else {
-            continue;
+        let is_planned = |s: &WorkedDevice<'_>| {
+            !s.opens_box()
+                && !s.steps().is_empty()
+                && left_out.iter().all(|l| l.device != device.id)
         };
+        let Some(spot) = spot.filter(is_planned) else { continue };
         if spot.work() == WorkKind::Hub { &mut hubs } else { &mut rest }.push(device.id.clone());
     }
     rest.sort_by_key(|d| (ranks.get(d).copied().unwrap_or(usize::MAX), d.clone()));
     let live = |devices: &[DeviceId]| -> Minutes {
         devices.iter().filter_map(|d| WorkedDevice::of(site, d)).map(|s| clock.live(&s)).sum()
     };
+    // What one act lets in goes along with its boxes.
+    rest.retain(|device| {
+        let Some(outage) = outages.iter_mut().find(|o| is_let_in_with(site, o, device)) else {
+            return true;
+        };
+        outage.live += live(std::slice::from_ref(device));
+        outage.left +=
+            WorkedDevice::of(site, device).map(|s| clock.live_left(&s)).unwrap_or_default();
+        outage.along.push(device.clone());
+        false
+    });
+    let (dry, indoors): (Vec<PowerOff>, Vec<PowerOff>) = outages.into_iter().partition(is_outdoors);
     let day = site.rate("minutes-visit").max(1.0);
     let mut days: Vec<PlannedVisit> = Vec::new();
     let open = |days: &mut Vec<PlannedVisit>, kind: VisitKind| {
@@ -90,10 +107,29 @@ pub(super) fn visits(
     all.extend(days);
     let parts = bill::parts(site);
     for visit in &mut all {
+        let with_power = visit.first.iter().chain(&visit.after);
+        let spots = with_power.filter_map(|d| WorkedDevice::of(site, d));
+        visit.left = spots.map(|s| clock.live_left(&s)).sum::<Minutes>()
+            + visit.outages.iter().map(|o| o.left).sum()
+            + if visit.kind == VisitKind::Before { visit.minutes } else { Minutes::default() };
         visit.take = take(site, visit, &parts);
         visit.before = before(site, visit);
     }
     all
+}
+
+/// Whether a device that opens no box is let in by the act that lets in what stands in the boxes of an outage.
+fn is_let_in_with(site: &Site, outage: &PowerOff, device: &DeviceId) -> bool {
+    let network = |d: &DeviceId| site.devices.get(d).map(|d| &d.network);
+    let own = network(device).and_then(|n| site.networks.get(n));
+    let joins = |d: &DeviceId| WorkedDevice::of(site, d).is_some_and(|s| s.takes(Step::Joined));
+    own.is_some_and(|n| cards::lets_in_at_once(n.system))
+        && joins(device)
+        && outage
+            .boxes
+            .iter()
+            .flat_map(|b| &b.devices)
+            .any(|d| network(d) == network(device) && joins(d))
 }
 
 impl PlannedVisit {
@@ -103,8 +139,8 @@ impl PlannedVisit {
 
     /// Every device of it, in the order of the work.
     pub fn devices(&self) -> impl Iterator<Item = &DeviceId> {
-        let boxes = self.outages.iter().flat_map(|o| &o.boxes).flat_map(|b| &b.devices);
-        self.first.iter().chain(boxes).chain(&self.after)
+        let off = self.outages.iter().flat_map(PowerOff::devices);
+        self.first.iter().chain(off).chain(&self.after)
     }
 }
 
@@ -121,6 +157,7 @@ fn empty(site: &Site, key: String, kind: VisitKind) -> PlannedVisit {
         outages: Vec::new(),
         after: Vec::new(),
         minutes: Minutes::default(),
+        left: Minutes::default(),
         licensed: named(&|p| p.may_mains && !p.part.uses_the_house()),
         installers: named(&|p| p.part == Part::Installer),
         take: Vec::new(),
@@ -220,6 +257,28 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
             "Conductors are not on record of {}: connectors for them are the most that is usual",
             unknown.join(", ")
         ));
+    }
+    for device in visit.devices().filter_map(|d| site.devices.get(d)) {
+        let uses = || site.old_uses.iter().filter(|u| u.device == device.id);
+        for of in uses().filter(|u| u.becomes == Becomes::Open) {
+            add(format!(
+                "Decide what becomes of the {}, of what {} replaces",
+                of.title(),
+                device.name
+            ));
+        }
+        let replaced = device.replaces.trim();
+        if !replaced.is_empty() && uses().next().is_none() {
+            add(format!(
+                "List what names {replaced} in the old system: rules, scenes, names for the voice, groups, its entry"
+            ));
+        }
+    }
+    let joining = visit.devices().filter_map(|d| WorkedDevice::of(site, d));
+    for spot in joining.filter(|s| s.takes(Step::Joined)) {
+        if let Some(network) = spot.network {
+            add(format!("Say beforehand: {}", cards::notice(network.system)));
+        }
     }
     if visit.kind == VisitKind::Dry {
         add("A dry day: boxes outdoors are open".to_owned());

@@ -3,9 +3,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::schedule::{PlannedVisit, PowerOff, Schedule};
-use super::{order, walk_cards};
+use super::{cards, order, walk_cards};
 use crate::analysis::Analysis;
-use crate::gate::work::WorkedDevice;
+use crate::gate::work::{self, WorkKind, WorkedDevice};
 use crate::gate::{Deed, Gate, Stand, deeds, isolate};
 use crate::radio::system::RouteChoice;
 use crate::record::{
@@ -66,7 +66,7 @@ impl Stretch {
             WalkAct::FindOver { of, .. } => {
                 deeds::find_over(gate, &key(of), of.as_ref(), &self.boxes)
             }
-            WalkAct::Open { network, expected } => deeds::open(network, expected),
+            WalkAct::Open { network, expected, .. } => deeds::open(site, network, expected),
             WalkAct::Close { network, expected, .. } => deeds::close(site, network, expected),
             WalkAct::Rebuild { network, .. } => deeds::rebuild(network),
             WalkAct::Step { device, step } => {
@@ -189,6 +189,8 @@ pub enum WalkAct {
         network: NetworkId,
         /// What is expected.
         expected: Vec<DeviceId>,
+        /// Whether one act lets in all of them.
+        at_once: bool,
     },
     /// It is closed again.
     Close {
@@ -286,7 +288,7 @@ impl<'a> Walks<'a> {
             let hubs: Vec<DeviceId> = visits().flat_map(|v| v.first.clone()).collect();
             ("Hub first".to_owned(), hubs.iter().flat_map(|d| self.steps(d, |_| true)).collect())
         } else if let Some(visit) = visits().find(|v| rest_of(v) == key && !v.after.is_empty()) {
-            (REST.to_owned(), self.with_power(&self.ranked(visit.after.clone()), |_| true))
+            (REST.to_owned(), self.with_power(&self.ranked(visit.after.clone()), |_, _| true))
         } else {
             let outage = plan.outages().find(|o| o.key == key)?;
             let as_planned = planned(self.gate.site(), outage);
@@ -299,7 +301,7 @@ impl<'a> Walks<'a> {
             let means = if is_breaker { Cut::Breaker } else { Cut::Main };
             further = Some(Isolated { means, ..as_planned.clone() });
             off = Some(as_planned);
-            (title(outage), self.without_power(&boxes))
+            (title(outage), self.without_power(&boxes, &outage.along))
         };
         let (end, mut moves): (Vec<Move>, Vec<Move>) =
             moves.into_iter().partition(walk_cards::is_of_end);
@@ -308,19 +310,46 @@ impl<'a> Walks<'a> {
         Some(Stretch { key: key.to_owned(), title, moves, off, further, boxes })
     }
 
-    /// Devices that have power: each network opened for its own, then what joins none.
-    fn with_power(&self, devices: &[DeviceId], wanted: impl Fn(Step) -> bool + Copy) -> Vec<Move> {
+    /// Devices that have power: a hub among them is live and ready first, then each network is opened for its own, then
+    /// comes what joins none.
+    fn with_power(
+        &self,
+        devices: &[DeviceId],
+        wanted: impl Fn(&DeviceId, Step) -> bool + Copy,
+    ) -> Vec<Move> {
         let mut moves = Vec::new();
+        let is_hub = |d: &DeviceId| self.spot(d).is_some_and(|s| s.work() == WorkKind::Hub);
+        let has_hub = devices.iter().any(is_hub);
+        let in_box = |d: &DeviceId| self.spot(d).is_some_and(|s| s.opens_box());
+        // Whether it comes before any network is opened, since a hub stands among them.
+        let is_first = |d: &DeviceId, s: Step| {
+            has_hub && (in_box(d) && s == Step::Powered || is_hub(d) && s < Step::Joined)
+        };
+        if has_hub {
+            let tries =
+                |d: &DeviceId| self.steps(d, |s| in_box(d) && s == Step::Powered && wanted(d, s));
+            let (hubs, others): (Vec<&DeviceId>, Vec<&DeviceId>) =
+                devices.iter().partition(|d| is_hub(d));
+            moves.extend(hubs.iter().chain(&others).flat_map(|d| tries(d)));
+            let ready = |s: Step| s < Step::Joined && s != Step::Powered;
+            for hub in hubs {
+                let all = |s| wanted(hub, s) && (ready(s) || s == Step::Powered && !in_box(hub));
+                moves.extend(self.steps(hub, all));
+            }
+        }
+        let rest = |d: &DeviceId, s: Step| wanted(d, s) && !is_first(d, s);
         for (network, devices) in by_network(self, devices) {
-            moves.extend(self.joined(&network, &devices, wanted));
+            moves.extend(self.joined(&network, &devices, rest));
         }
         let is_silent = |d: &&DeviceId| self.spot(d).is_some_and(|s| !s.takes(Step::Joined));
-        moves.extend(devices.iter().filter(is_silent).flat_map(|d| self.steps(d, wanted)));
+        let silent = devices.iter().filter(is_silent);
+        moves.extend(silent.flat_map(|d| self.steps(d, |s| rest(d, s))));
         moves
     }
 
-    /// A time without power: off, each box in the order of the walk, on again, and what then has power.
-    fn without_power(&self, devices: &[DeviceId]) -> Vec<Move> {
+    /// A time without power: off, each box in the order of the walk, on again, and what then has power with what is let in
+    /// by the same act.
+    fn without_power(&self, devices: &[DeviceId], along: &[DeviceId]) -> Vec<Move> {
         let gate = self.gate;
         let of = self.isolation(devices);
         let safe = |d: &DeviceId| gate.holds(d, Step::DryFitted) || gate.holds(d, Step::PutBack);
@@ -328,8 +357,9 @@ impl<'a> Walks<'a> {
         // One that is over counts only where all of its work is done.
         let of = of.filter(|i| i.is_in_force() || all_safe);
         let id = of.map(|i| i.of.id.clone());
+        let both = || devices.iter().chain(along);
         let mut moves: Vec<Move> =
-            devices.iter().flat_map(|d| self.steps(d, |s| s == Step::Excluded)).collect();
+            both().flat_map(|d| self.steps(d, |s| s == Step::Excluded)).collect();
         let off = |moves: &mut Vec<Move>, of: Option<&Isolation>, further: bool| {
             let id = of.map(|i| i.of.id.clone());
             moves.push(Move::of(WalkAct::Isolate { of: id.clone(), further }, of.is_some()));
@@ -374,7 +404,10 @@ impl<'a> Walks<'a> {
         }
         let is_on = of.is_some_and(|i| !i.is_in_force());
         moves.push(Move::of(WalkAct::Energise { of: id, further: false }, is_on));
-        moves.extend(self.with_power(&self.ranked(devices.to_vec()), |s| s > Step::PutBack));
+        let with = self.ranked(both().cloned().collect());
+        let is_left =
+            |d: &DeviceId, s: Step| s > Step::PutBack || along.contains(d) && s != Step::Excluded;
+        moves.extend(self.with_power(&with, is_left));
         moves
     }
 
@@ -459,14 +492,19 @@ impl<'a> Walks<'a> {
         steps.map(step).collect()
     }
 
-    /// A network opened, its devices one after the other, and closed again.
+    /// A network opened, its devices one after the other or all by one act, and closed again.
     fn joined(
         &self,
         network: &NetworkId,
         devices: &[DeviceId],
-        wanted: impl Fn(Step) -> bool + Copy,
+        wanted: impl Fn(&DeviceId, Step) -> bool + Copy,
     ) -> Vec<Move> {
         let (gate, site, record) = (self.gate, self.gate.site(), self.gate.record());
+        // What opens it is woken first.
+        let opens = work::opener(site, network).map(|(device, _)| &device.id);
+        let mut devices = devices.to_vec();
+        devices.sort_by_key(|d| opens != Some(d));
+        let devices = devices.as_slice();
         let open = gate.open_time(network);
         let left: Vec<DeviceId> =
             devices.iter().filter(|d| !gate.holds(d, Step::Joined)).cloned().collect();
@@ -479,24 +517,38 @@ impl<'a> Walks<'a> {
         // Whatever is in its place without any network comes before; what has to be let in, after.
         // The code of what is closed into a lamp comes before that.
         let is_hidden = |d: &DeviceId| self.spot(d).is_some_and(|s| s.takes(Step::Bench));
-        let before =
-            |s: Step, code: bool| wanted(s) && s < Step::Joined && (code || s != Step::Code);
+        let before = |d: &DeviceId, s: Step| {
+            wanted(d, s) && s < Step::Joined && (is_hidden(d) || s != Step::Code)
+        };
         let mut moves: Vec<Move> =
-            devices.iter().flat_map(|d| self.steps(d, |s| before(s, is_hidden(d)))).collect();
+            devices.iter().flat_map(|d| self.steps(d, |s| before(d, s))).collect();
         let expected = if left.is_empty() { devices.to_vec() } else { left };
+        let system = site.networks.get(network).map(|n| n.system);
         let rule = site.networks.get(network).map(crate::site::Network::rule);
         // Where a phone lets each in by itself, nothing stands open.
         let opens = rule.is_none_or(|r| r.opens);
+        let at_once = opens && system.is_some_and(cards::lets_in_at_once);
         if opens {
-            moves.push(Move::of(WalkAct::Open { network: network.clone(), expected }, is_open));
+            let network = network.clone();
+            moves.push(Move::of(WalkAct::Open { network, expected, at_once }, is_open));
         }
-        let rest =
-            |s: Step, code: bool| wanted(s) && (s >= Step::Joined || code && s == Step::Code);
-        moves.extend(devices.iter().flat_map(|d| self.steps(d, |s| rest(s, !is_hidden(d)))));
         let (expected, is_shut) = (devices.to_vec(), of.is_some() && open.is_none());
-        if opens {
-            let close = WalkAct::Close { network: network.clone(), expected, of: of.clone() };
-            moves.push(Move::of(close, is_shut));
+        let close = WalkAct::Close { network: network.clone(), expected, of: of.clone() };
+        let close = opens.then(|| Move::of(close, is_shut));
+        let rest = |d: &DeviceId, s: Step| {
+            wanted(d, s) && (s >= Step::Joined || !is_hidden(d) && s == Step::Code)
+        };
+        if at_once {
+            let is_let_in = |s: Step| s == Step::Joined || s == Step::Code;
+            let all =
+                |in_act: bool| move |d: &DeviceId, s: Step| rest(d, s) && is_let_in(s) == in_act;
+            let (act, then) = (all(true), all(false));
+            moves.extend(devices.iter().flat_map(|d| self.steps(d, |s| act(d, s))));
+            moves.extend(close);
+            moves.extend(devices.iter().flat_map(|d| self.steps(d, |s| then(d, s))));
+        } else {
+            moves.extend(devices.iter().flat_map(|d| self.steps(d, |s| rest(d, s))));
+            moves.extend(close);
         }
         let routed =
             [RouteChoice::LeastLinkCost, RouteChoice::FewestRepeaters, RouteChoice::MarginSteps];

@@ -36,13 +36,19 @@ fn belongs(card: &[Move], next: &Move) -> bool {
     match (&last.act, &next.act) {
         (WalkAct::Isolate { further: a, .. }, WalkAct::ProveTester { further: b, .. }) => a == b,
         (WalkAct::Close { network: a, .. }, WalkAct::Rebuild { network: b, .. }) => a == b,
+        // What one act lets in is one card, closing with it.
+        (WalkAct::Step { step: Step::Joined, .. }, WalkAct::Step { step: Step::Joined, .. })
+        | (WalkAct::Step { step: Step::Joined, .. }, WalkAct::Close { .. }) => {
+            matches!(card.first().map(|m| &m.act), Some(WalkAct::Open { at_once: true, .. }))
+        }
         // Whoever opens a network for a single device does the rest of it at once.
-        (WalkAct::Open { expected, .. }, WalkAct::Step { device, .. }) => {
-            matches!(expected.as_slice(), [one] if one == device)
+        (WalkAct::Open { expected, at_once, .. }, WalkAct::Step { device, .. }) => {
+            *at_once || matches!(expected.as_slice(), [one] if one == device)
         }
         (WalkAct::Energise { further: false, .. }, WalkAct::Step { step: Step::Powered, .. }) => {
             true
         }
+
         (WalkAct::Step { device: a, step: of }, WalkAct::Step { device: b, step }) => {
             let is_on = matches!(card.first().map(|m| &m.act), Some(WalkAct::Energise { .. }));
             if is_on || is_of_end(last) {

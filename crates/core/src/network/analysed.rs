@@ -162,7 +162,7 @@ impl Mesh {
         let (a, b) = (a.min(b), a.max(b));
         self.links.between(a, b).copied().unwrap_or_else(|| {
             let (one, other) = (self.nodes[a].place, self.nodes[b].place);
-            let walls = self.medium.structure.doubt_between(one, other);
+            let walls = self.medium.structure.doubt_between(one, other, self.learned.is_some());
             let (loss, sigma) = self.pricing().price(
                 (&self.nodes[a], &self.medium.station(one)),
                 (&self.nodes[b], &self.medium.station(other)),

@@ -274,8 +274,12 @@ impl Links {
             let (one, other) = (&nodes[a], &nodes[b]);
             let (loss, sigma) = known(one, other)
                 .unwrap_or_else(|| pricing.price((one, station(a)), (other, station(b))));
-            let walls =
-                if doubtful { medium.structure.doubt_between(one.place, other.place) } else { 0.0 };
+            let is_read = pricing.learned.is_some();
+            let walls = if doubtful {
+                medium.structure.doubt_between(one.place, other.place, is_read)
+            } else {
+                0.0
+            };
             Link::new(nodes, a, b, loss, walls, Sure { sigma, ..sure })
         };
         let of_row = |a: usize| {

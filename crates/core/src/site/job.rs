@@ -1,11 +1,14 @@
 //! What the whole job rests on.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::kept::{name, note};
 use super::{Refusal, Wrong};
 use crate::catalogue::countries::{COUNTRIES, WiringCountry, country};
+use crate::catalogue::{DeviceKind, Duty, FittingWay, Supply};
 use crate::confidence::Confidence;
 use crate::radio::region::Region;
 
@@ -32,6 +35,40 @@ impl JobKind {
         (Self::Renovation, "renovation"),
         (Self::Retrofit, "retrofit"),
     ];
+}
+
+/// What a client does not accept, whoever proposes it.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Refused {
+    /// Rings that make a box stand out from the wall.
+    Extenders,
+    /// Boxes and plugs that stand in sight only to repeat.
+    VisibleBoxes,
+    /// Walls opened for a box or a cable.
+    OpenedWalls,
+    /// Batteries that somebody has to change.
+    Batteries,
+    /// What works only by its maker's servers.
+    MakersServers,
+}
+
+impl Refused {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Extenders, "no extender rings"),
+        (Self::VisibleBoxes, "no plugs or boxes that are only there to repeat"),
+        (Self::OpenedWalls, "no opened walls"),
+        (Self::Batteries, "no batteries"),
+        (Self::MakersServers, "nothing that works only by its maker’s servers"),
+    ];
+
+    /// Its words.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(refused, _)| *refused == self).map_or("", |(_, name)| name)
+    }
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
@@ -76,6 +113,12 @@ pub struct Job {
     /// What the client does not accept.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub refuses: String,
+    /// What of the usual remedies the client does not accept: it binds every proposal.
+    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+    pub refused: BTreeSet<Refused>,
+    /// How devices are set in this house, by the name of the setting: once for all of them.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub settings: BTreeMap<String, String>,
     /// Who agreed to the sheet for the first fix, and when; empty while nobody has.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub first_fix: String,
@@ -89,6 +132,9 @@ pub struct Job {
 }
 
 impl Job {
+    /// Fields that are sets of words.
+    pub(super) const SETS: &'static [&'static str] = &["refused"];
+
     /// A job of which nothing more is known.
     pub fn new(name: &str, region: Region, confidence: Confidence) -> Self {
         let none = String::new;
@@ -105,6 +151,8 @@ impl Job {
             currency: none(),
             keep_years: None,
             refuses: none(),
+            refused: BTreeSet::new(),
+            settings: BTreeMap::new(),
             first_fix: none(),
             collector: none(),
             note: none(),
@@ -114,6 +162,18 @@ impl Job {
     /// The country whose rules of wiring hold, where it is said and on record.
     pub fn country(&self) -> Option<&'static WiringCountry> {
         country(&self.wiring_country)
+    }
+
+    /// What of its refusals speaks against a device of such a row, wherever it stands.
+    pub fn refuses_kind(&self, kind: &DeviceKind) -> Option<Refused> {
+        self.refused.iter().copied().find(|refused| match refused {
+            Refused::Extenders | Refused::OpenedWalls => false,
+            Refused::VisibleBoxes => kind.duty == Duty::Repeater && kind.supply == Supply::Plug,
+            Refused::Batteries => kind.supply == Supply::Battery,
+            Refused::MakersServers => {
+                kind.fit.platforms.iter().eq(std::iter::once(&FittingWay::Cloud))
+            }
+        })
     }
 
     pub(super) fn check(&self) -> Result<(), Refusal> {
@@ -128,6 +188,7 @@ impl Job {
         note("client", &self.client)?;
         note("currency", &self.currency)?;
         note("refuses", &self.refuses)?;
+        self.settings.values().try_for_each(|text| note("settings", text))?;
         note("first_fix", &self.first_fix)?;
         note("collector", &self.collector)?;
         let values = [

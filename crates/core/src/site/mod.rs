@@ -28,7 +28,7 @@ pub use edit::{Change, Edit, Ref, Touch, beside};
 pub(crate) use fields::set as set_field;
 pub use fields::{field_in_words, in_words, value_at};
 pub use ids::IdError;
-pub use job::{Job, JobKind};
+pub use job::{Job, JobKind, Refused};
 pub use limits::Limit;
 pub use merge::{Both, Merge, Side, merge};
 pub use provenance::{Fact, Provenance};
@@ -181,6 +181,12 @@ impl Site {
             }
         }
         found
+    }
+
+    /// Pages of the maker's sheet that are kept with a place, by the hash of each.
+    pub fn makers_sheet<'a>(&'a self, point: &'a PointId) -> impl Iterator<Item = &'a str> {
+        let own = self.photos.iter().filter(move |p| p.point == *point);
+        own.filter(|p| p.shows == Shows::MakersSheet).map(|p| p.image.as_str())
     }
 
     /// The point of a device.

@@ -87,7 +87,8 @@ macro_rules! tables {
 
             pub(super) fn sets(self) -> &'static [&'static str] {
                 match self {
-                    Self::Job | Self::Calibration => &[],
+                    Self::Job => super::Job::SETS,
+                    Self::Calibration => &[],
                     $(Self::$type => <$type as Kept>::SETS,)*
                 }
             }
@@ -294,6 +295,8 @@ tables! {
     networks: network::Network = "network", "network", "Radio networks.";
     rulings: ruling::Ruling = "ruling", "ruling on advice", "What people said to a piece of advice, and why.";
     devices: device::Device = "device", "device", "Devices, each at a point.";
+    old_uses: old_use::OldUse = "old-use", "use of an old device", "What old devices did beside switching, and what becomes of it.";
+    kits: kit::Kit = "kit", "kit", "Kits and sets that are bought, with what is in them.";
     hub_entries: hub_entry::HubEntry = "hub-entry", "listed device", "What hubs list and is on no plan yet.";
     emitters: emitter::Emitter = "emitter", "source on the air", "Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.";
     scans: scan::Scan = "scan", "line of a scan", "What a scan at the hub heard.";

@@ -4,7 +4,10 @@
 use crate::catalogue::{DeviceKind, Duty, FittingWay};
 use crate::fit::{self, Fits};
 use crate::radio::region::Region;
-use crate::site::{Job, JobKind, Means, Part, Point, Site, Wish};
+use crate::radio::system::RouteChoice;
+use crate::site::{
+    Control, Device, Job, JobKind, Means, Network, Part, Point, PointKind, Site, Wish,
+};
 
 /// Whether a wish is met.
 #[derive(Clone, Debug, PartialEq)]
@@ -49,36 +52,61 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
             .flat_map(|p| site.devices_at(p))
             .filter_map(|d| Some((d, site.kind(&d.kind)?)))
     };
-    let controlled_by = |duty: Duty| {
-        site.controls.iter().any(|c| {
-            let of = |id| site.devices.get(id);
-            let hits = of(&c.load).is_some_and(|d| wish.points.contains(&d.point));
-            hits && of(&c.controller)
-                .and_then(|d| site.kind(&d.kind))
-                .is_some_and(|k| k.duty == duty)
+    let controllers = || {
+        let hits = |c: &&Control| {
+            site.devices.get(&c.load).is_some_and(|d| wish.points.contains(&d.point))
+        };
+        site.controls.iter().filter(hits).filter_map(|c| {
+            let device = site.devices.get(&c.controller)?;
+            Some((device, site.kind(&device.kind)?))
         })
     };
-    let has = |way: FittingWay| {
-        let platform = site.platforms.iter().any(|p| p.way == way);
-        platform && devices().any(|(_, k)| k.fit.platforms.contains(&way))
+    let is_at_wall = |device: &Device| {
+        let at = site.point_of(device).map(|p| p.kind);
+        at.is_some_and(|kind| !matches!(kind, PointKind::Shelf | PointKind::Ceiling))
+    };
+    // By the platform in charge, through whatever it is reached by.
+    let by_platform = || {
+        let charge = site.platforms.iter().filter(|p| p.in_charge);
+        let ways: Vec<FittingWay> = charge.map(|p| p.way).collect();
+        devices().any(|(d, k)| {
+            let reaches = |way: &FittingWay| {
+                fit::is_reached(site, k, Some(&d.network), *way)
+                    && (*way != FittingWay::Hub || has_hub(site, d))
+            };
+            k.has_radio && ways.iter().any(reaches)
+        })
     };
     match means {
         Means::Wall => {
             devices().any(|(_, k)| k.button.is_some() || k.fit.far.is_wired())
-                || controlled_by(Duty::Remote)
+                || controllers()
+                    .any(|(d, k)| is_at_wall(d) && (k.duty == Duty::Remote || k.button.is_some()))
         }
         Means::Remote => {
-            devices().any(|(_, k)| k.duty == Duty::Remote) || controlled_by(Duty::Remote)
+            devices().any(|(_, k)| k.duty == Duty::Remote)
+                || controllers().any(|(_, k)| k.duty == Duty::Remote)
         }
         Means::Sensor => {
-            devices().any(|(_, k)| k.duty == Duty::Sensor) || controlled_by(Duty::Sensor)
+            devices().any(|(_, k)| k.duty == Duty::Sensor)
+                || controllers().any(|(_, k)| k.duty == Duty::Sensor)
         }
-        Means::Voice => has(FittingWay::Voice),
-        // A hub keeps the time and speaks to phones.
-        Means::Timer | Means::Phone => {
-            site.platforms.iter().any(|p| p.in_charge) && devices().any(|(_, k)| k.has_radio)
+        Means::Voice => {
+            site.platforms.iter().any(|p| p.way == FittingWay::Voice)
+                && devices()
+                    .any(|(d, k)| fit::is_reached(site, k, Some(&d.network), FittingWay::Voice))
         }
+        // The platform in charge keeps the time and speaks to phones.
+        Means::Timer | Means::Phone => by_platform(),
     }
+}
+
+/// Whether the network of a device has what keeps it: a hub, or none where none is needed.
+fn has_hub(site: &Site, device: &Device) -> bool {
+    let is_hub = |d: &Device| site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub);
+    let rule = site.networks.get(&device.network).map(Network::rule);
+    rule.is_some_and(|r| r.choice == RouteChoice::Flood)
+        || site.devices.iter().any(|d| d.network == device.network && is_hub(d))
 }
 
 /// What is open in the brief as a whole, a sentence each.

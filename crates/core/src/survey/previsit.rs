@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::hard_spots::{HardSpot, hard_spot};
 use crate::fit::{self, FitFinding, Fits};
-use crate::site::{BoxKind, Layout, PointId, Provenance, Site};
+use crate::site::{BoxKind, Layout, PointId, PointKind, Provenance, Site};
 
 /// A box to be opened before the day.
 #[derive(Clone, Debug, PartialEq)]
@@ -36,7 +36,9 @@ pub fn looks(site: &Site) -> Vec<PrevisitLook> {
                 add(&mut asked, &lead.id, ask);
             }
         }
-        if devices.is_empty() && lead.back_box.is_there() && !lead.is_opened() {
+        // An outlet that works has both conductors: nobody drives there for it.
+        let is_switch = lead.kind == PointKind::Switch;
+        if devices.is_empty() && is_switch && lead.back_box.is_there() && !lead.is_opened() {
             add(&mut asked, &lead.id, NEUTRAL);
         }
     }

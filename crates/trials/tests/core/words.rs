@@ -5,14 +5,16 @@
 #![expect(clippy::unwrap_used, reason = "an id that is taken here has failed the test")]
 
 use dot_reach_core::codes::CodeError;
+use dot_reach_core::confidence::Confidence;
 use dot_reach_core::findings::Found;
 use dot_reach_core::fit::{CompanionClash, Depths, FitFinding, Volumes, Watts};
 use dot_reach_core::gate::Lacks;
 use dot_reach_core::gate::isolate::OffReason as Cut;
 use dot_reach_core::network::outcome::FallBack;
 use dot_reach_core::network::{Reason, RoleReason};
+use dot_reach_core::radio::region::Region;
 use dot_reach_core::record::Step;
-use dot_reach_core::site::{Kind, Limit, Ref, Refusal, Wrong};
+use dot_reach_core::site::{Job, Kind, Limit, Ref, Refusal, Wrong};
 use dot_reach_core::survey::hard_spots::HARD_SPOTS;
 use dot_reach_core::units::{Db, Dbm, Metres};
 
@@ -173,15 +175,22 @@ fn found() -> Vec<Found> {
         FitFinding::ResidualUnknown,
         FitFinding::ToMakeOpen { open: vec!["how long that is"] },
         FitFinding::ToMake,
+        FitFinding::RefusedInBrief { what: "no extender rings" },
+        FitFinding::NotKept { at: s("Hall") },
         FitFinding::KeptUnsaid { what: s("plain switch") },
         FitFinding::KeptOver { what: s("plain switch"), amperes: 8.0, rated: 6.0 },
         FitFinding::KeptLoadOpen { what: s("plain switch"), load: s("Porch lamp") },
         FitFinding::KeptUnrated { what: s("plain switch") },
         FitFinding::KeptCuts { what: s("plain switch") },
     ];
+    let plain = Job::new("House", Region::Eu, Confidence::new(0.95).unwrap());
     let mut all: Vec<_> = fits
         .into_iter()
-        .map(|reason| Found::DoesNotFit { device: s("Hall switch"), reason })
+        .map(|reason| Found::DoesNotFit {
+            device: s("Hall switch"),
+            ways: reason.ways_out(&plain),
+            reason,
+        })
         .collect();
     all.extend([
         Found::Mislabelled { label: s("3"), really: s("4"), points: 1 },
@@ -338,6 +347,7 @@ fn the_day() -> Vec<String> {
         Lacks::NoHub,
         Lacks::NetworkShut,
         Lacks::NotExpected,
+        Lacks::OpenerAsleep { name: s("Master") },
         Lacks::Master { name: name() },
         Lacks::NoMaster,
         Lacks::NotTaken,

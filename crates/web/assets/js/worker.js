@@ -110,16 +110,24 @@ async function keep(id, pinned) {
     const answer = await fetch(address, { headers: { accept: "text/html" } });
     if (answer.ok) await cache.put(address, answer);
   }
+  for (const address of told.images) {
+    if (await cache.match(address)) continue;
+    const answer = await fetch(address);
+    if (answer.ok) await cache.put(address, answer);
+  }
   const now = new Date().toISOString();
   const before = (await jobs()).filter((job) => job.id !== id);
   const was = (await jobs()).find((job) => job.id === id);
-  const entry = { id, name: told.name, at: now, build: BUILD, revision: told.revision, pinned: pinned ?? was?.pinned ?? false };
+  const entry = { id, images: told.images, name: told.name, at: now, build: BUILD, revision: told.revision, pinned: pinned ?? was?.pinned ?? false };
   const list = [entry, ...before];
   const opened = list.filter((job) => !job.pinned);
   const gone = new Set(opened.slice(MOST_JOBS).map((job) => job.id));
   await note(list.filter((job) => !gone.has(job.id)));
+  const images = new Set(list.filter((job) => !gone.has(job.id)).flatMap((job) => job.images ?? []));
   for (const request of await cache.keys()) {
-    if (gone.has(new URL(request.url).pathname.split("/")[2])) await cache.delete(request);
+    const { pathname } = new URL(request.url);
+    const isGone = pathname.startsWith("/images/") ? !images.has(pathname) : gone.has(pathname.split("/")[2]);
+    if (isGone) await cache.delete(request);
   }
   return entry;
 }

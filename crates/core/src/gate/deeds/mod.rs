@@ -7,7 +7,7 @@ pub(super) use self::power::reached;
 pub use self::power::{energise, find, find_over, hand_over, isolate, show_tester};
 use super::facts::{Deed, FactQuery, Need, all, none};
 use super::rules::{GateRule, Lacks, RULES, Rests};
-use super::work::WorkedDevice;
+use super::work::{WorkedDevice, opener};
 use super::{Gate, checks, unsettled};
 use crate::catalogue::Duty;
 use crate::radio::system::RouteChoice;
@@ -309,12 +309,18 @@ pub fn take_back(gate: &Gate<'_>, device: &DeviceId, step: Step) -> Deed {
     Deed { needs, ..deed }
 }
 
-/// Opening a network for some devices.
-pub fn open(network: &NetworkId, expected: &[DeviceId]) -> Deed {
+/// Opening a network for some devices: what opens it by hand is awake.
+pub fn open(site: &Site, network: &NetworkId, expected: &[DeviceId]) -> Deed {
+    let awake = opener(site, network).filter(|(device, _)| !device.is_there());
+    let needs = awake.map(|(device, _)| {
+        let what = Lacks::OpenerAsleep { name: device.name.clone() };
+        need(what, vec![vec![all([done(&device.id, Step::Placed)])]], true)
+    });
     let mut gives = vec![format!("net:{network}")];
     gives.extend(expected.iter().map(|d| format!("expects:{network}:{d}")));
     Deed {
         key: format!("open:{network}"),
+        needs: needs.into_iter().collect(),
         ends: vec![format!("shut:{network}"), format!("rebuilt:{network}")],
         done: gives.clone(),
         gives,

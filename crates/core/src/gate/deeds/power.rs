@@ -6,9 +6,10 @@ use super::{done, hard, may_mains, need};
 use crate::gate::facts::{Deed, FactQuery, all, none};
 use crate::gate::rules::Lacks;
 use crate::gate::work::{WorkedDevice, circuits_of_all};
-use crate::gate::{Gate, isolate as isolation};
+use crate::gate::{Gate, isolate as isolation, unsettled};
 use crate::record::{Isolated, Isolation, IsolationId, Step};
 use crate::site::{DeviceId, Site};
+use crate::trial;
 
 /// An isolation in a deed: one that is on record, or one that the facts name.
 fn iso(of: Option<&IsolationId>) -> String {
@@ -109,7 +110,13 @@ pub fn energise(gate: &Gate<'_>, key: &str, of: Option<&IsolationId>, boxes: &[D
         let any = vec![none([format!("open:{iso}:{device}")]), elsewhere(&iso, &device)];
         needs.push(need(open, vec![any], false));
     }
-    for spot in planned(gate).filter(WorkedDevice::is_of_kit) {
+    // A part of a kit that is on no day yet keeps nobody in the dark: the others start without it.
+    let is_awaited = |spot: &WorkedDevice<'_>| {
+        spot.is_of_kit()
+            && (gate.record.is_in_hand(&spot.device.id)
+                || unsettled(spot).is_none() && trial::waits(gate.site, spot.device).is_none())
+    };
+    for spot in planned(gate).filter(is_awaited) {
         let (device, name) = (&spot.device.id, spot.device.name.clone());
         let any = vec![
             vec![none([format!("begun:{}:{iso}", spot.device.network)])],

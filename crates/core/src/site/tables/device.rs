@@ -66,6 +66,42 @@ impl AlreadyThere {
     }
 }
 
+/// What came of a trial.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Judged {
+    /// It is lived with.
+    #[default]
+    Open,
+    /// It is kept, and the others are bought.
+    Kept,
+    /// It is not kept.
+    NotKept,
+}
+
+impl Judged {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::Open, "not judged yet"),
+        (Self::Kept, "kept: the others are bought"),
+        (Self::NotKept, "not kept"),
+    ];
+}
+
+/// One device that is bought and lived with before the others of its kind are.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Trial {
+    /// Until when.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub until: Option<Moment>,
+    /// What came of it.
+    pub judged: Judged,
+    /// Who judged, and why.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub why: String,
+}
+
 /// A device at a point.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -108,6 +144,9 @@ pub struct Device {
     /// Whether it is in the house before the job begins.
     #[serde(default, skip_serializing_if = "AlreadyThere::is_no")]
     pub already_there: AlreadyThere,
+    /// Where it is tried before the others of its kind are bought.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub trial: Option<Trial>,
     /// What its network calls it, where its joining is not on record.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub number: Option<u32>,
@@ -140,6 +179,7 @@ impl Device {
             why: String::new(),
             replaces: String::new(),
             already_there: AlreadyThere::No,
+            trial: None,
             number: None,
             forwards: None,
             kind_guessed: false,
@@ -172,6 +212,7 @@ impl Kept for Device {
         name(&self.name)?;
         note("why", &self.why)?;
         note("replaces", &self.replaces)?;
+        note("trial", self.trial.as_ref().map_or("", |t| &t.why))?;
         if let Some((field, is, low, high, unit)) = self.sheet.wrong_value() {
             return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
         }

@@ -25,16 +25,19 @@ pub enum Shows {
     After,
     /// The panel and its labels.
     Panel,
+    /// A page of the maker's sheet.
+    MakersSheet,
 }
 
 impl Shows {
     /// Each with its words.
-    pub const ALL: [(Self, &'static str); 5] = [
+    pub const ALL: [(Self, &'static str); 6] = [
         (Self::Place, "the place"),
         (Self::OpenBox, "the open box"),
         (Self::Before, "wiring before removal"),
         (Self::After, "wiring as left"),
         (Self::Panel, "the panel"),
+        (Self::MakersSheet, "a page of the maker’s sheet"),
     ];
 }
 

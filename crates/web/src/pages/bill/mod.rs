@@ -4,9 +4,14 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::bill::{Bill, LineKind, bill, energy};
+use dot_reach_core::bill::kits::{KitLaid, SHIPPED, kits, with};
+use dot_reach_core::bill::{Bill, BillLine, LineKind, bill, energy};
+use dot_reach_core::fit::candidates::is_for;
+use dot_reach_core::site::{Device, DeviceId, Edit, Kind, Point, Site};
+use dot_reach_core::trial::first_purchase;
 use dot_reach_core::units::typographic;
 use dot_reach_formats::bill_csv;
+use serde_json::json;
 
 use crate::commands::{Answer, download};
 use crate::door::{For, See};
@@ -25,8 +30,44 @@ struct Page {
     parts: Vec<PartRows>,
     shares: Vec<[String; 4]>,
     warnings: Vec<String>,
+    /// Now, and once what is on trial is kept; and what is bought now. Nothing where nothing waits.
+    purchases: Option<Purchases>,
+    kits: Vec<KitForm>,
+    /// Kits that are shipped: name, what of it the plan takes, against singles, and the value that takes it.
+    offered: Vec<OfferedKit>,
     /// Breaker, kilowatt-hours a year, cost, and what is to be said of it.
     energy: Vec<[String; 4]>,
+}
+
+struct Purchases {
+    now: String,
+    then: String,
+    lines: Vec<Row>,
+}
+
+struct KitForm {
+    id: String,
+    name: String,
+    price: String,
+    count: u16,
+    contents: Vec<(String, String, u16)>,
+    told: KitTold,
+    /// What is left over, with the edits that lay one at each free place.
+    left: Vec<(String, Vec<(String, String)>)>,
+    kinds: Vec<(String, String)>,
+}
+
+/// How a kit falls on the plan, in words.
+struct KitTold {
+    brings: String,
+    against: String,
+    warn: String,
+}
+
+struct OfferedKit {
+    name: String,
+    told: KitTold,
+    value: String,
 }
 
 struct PartRows {
@@ -65,6 +106,9 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                 .map(|part| rows(&found, part))
                 .filter(|p| !p.lines.is_empty())
                 .collect(),
+            purchases: purchases(&job.site, plan.visits.len(), &found),
+            kits: kits(&job.site).iter().map(|k| kit_form(&job.site, k)).collect(),
+            offered: offered(&job.site),
             shares: shares(&found),
             warnings: warnings(&found),
             energy: energy(&job.site)
@@ -112,14 +156,127 @@ fn as_f64(count: usize) -> f64 {
 fn rows(found: &Bill, part: LineKind) -> PartRows {
     let lines: Vec<_> = found.lines.iter().filter(|l| l.part == part).collect();
     let sum: f64 = lines.iter().filter_map(|l| l.cost()).sum();
-    let row = |l: &&dot_reach_core::bill::BillLine| Row {
+    PartRows { name: part.name(), sum: money(sum), lines: lines.iter().map(|l| row(l)).collect() }
+}
+
+fn row(l: &BillLine) -> Row {
+    Row {
         what: l.what.clone(),
         count: typographic(l.count, usize::from(l.count.fract().abs() > 0.0)),
         each: l.each.map_or_else(|| "not known".to_owned(), money),
         cost: l.cost().map(money).unwrap_or_default(),
         at: l.at.join(" "),
+    }
+}
+
+/// What is bought now, and what once that on trial is kept.
+fn purchases(site: &Site, visits: usize, all: &Bill) -> Option<Purchases> {
+    let first = bill(&first_purchase(site)?, visits);
+    let lines = first.lines.iter().filter(|l| l.part != LineKind::Labour);
+    Some(Purchases {
+        now: money(first.total),
+        then: money((all.total - first.total).max(0.0)),
+        lines: lines.map(row).collect(),
+    })
+}
+
+fn kit_told(site: &Site, laid: &KitLaid) -> KitTold {
+    let place = |id: &DeviceId| {
+        let device = site.devices.get(id)?;
+        Some(site.point_of(device)?.title())
     };
-    PartRows { name: part.name(), sum: money(sum), lines: lines.iter().map(row).collect() }
+    let places: Vec<String> = laid.brings.iter().filter_map(place).collect();
+    let left: Vec<String> = laid.left.iter().map(|(_, name, n)| format!("{n} × {name}")).collect();
+    let against = match laid.costs.zip(laid.singles) {
+        Some((costs, singles)) if singles > costs => {
+            format!(
+                "{} for what costs {} singly: {} less.",
+                money(costs),
+                money(singles),
+                money(singles - costs)
+            )
+        }
+        Some((costs, singles)) => {
+            format!(
+                "{} for what costs {} singly: {} more.",
+                money(costs),
+                money(singles),
+                money(costs - singles)
+            )
+        }
+        None => "What it costs, or a part of it singly, is not known.".to_owned(),
+    };
+    KitTold {
+        brings: if places.is_empty() {
+            "Brings nothing that is planned.".to_owned()
+        } else {
+            format!("Goes to {}.", places.join(", "))
+        },
+        against,
+        warn: match (left.is_empty(), laid.hub_too_many) {
+            (true, _) => String::new(),
+            (false, true) => format!("Left over: {}. A hub too many.", left.join(", ")),
+            (false, false) => format!("Left over: {}.", left.join(", ")),
+        },
+    }
+}
+
+fn kit_form(site: &Site, laid: &KitLaid) -> KitForm {
+    let kit = &laid.kit;
+    let name = |id: &String| site.kind(id).map_or_else(|| id.clone(), |k| k.name.clone());
+    let contents = kit.contents.iter().map(|(id, n)| (format!("contents.{id}"), name(id), *n));
+    let mut kinds: Vec<(String, String)> = site
+        .all_kinds()
+        .filter(|k| !kit.contents.contains_key(&k.id))
+        .map(|k| {
+            let field = format!("contents.{}", k.id);
+            (json!(Edit::set(Kind::Kit, &kit.id, &field, 1)).to_string(), k.name.clone())
+        })
+        .collect();
+    kinds.sort_by(|a, b| a.1.cmp(&b.1));
+    KitForm {
+        id: kit.id.to_string(),
+        name: kit.name.clone(),
+        price: kit.price.map(money).unwrap_or_default(),
+        count: kit.count,
+        contents: contents.collect(),
+        told: kit_told(site, laid),
+        left: laid
+            .left
+            .iter()
+            .map(|(id, name, count)| (format!("{count} × {name}"), free_places(site, id)))
+            .collect(),
+        kinds,
+    }
+}
+
+/// Places without a device that such a row is for, each with the edit that lays one there.
+fn free_places(site: &Site, id: &str) -> Vec<(String, String)> {
+    let Some(kind) = site.kind(id) else { return Vec::new() };
+    let network = site.networks.iter().find(|n| kind.systems.contains(&n.system));
+    let Some(network) = network else { return Vec::new() };
+    let free = site.points.iter().filter(|p| site.devices_at(&p.id).is_empty() && is_for(kind, p));
+    let lay = |point: &Point| {
+        let device: DeviceId = (1..10_000)
+            .filter_map(|n| format!("kit-{n}").parse().ok())
+            .find(|id| site.devices.get(id).is_none())?;
+        let name = format!("{} {}", point.name, kind.short().to_lowercase());
+        let new = Device::new(device, &name, point.id.clone(), id, network.id.clone());
+        Some((json!(Edit::put(new)).to_string(), point.title()))
+    };
+    free.filter_map(lay).collect()
+}
+
+/// Shipped kits of which the plan would take something, and that are not bought.
+fn offered(site: &Site) -> Vec<OfferedKit> {
+    let others = SHIPPED.iter().filter(|k| site.kits.get(&k.id).is_none());
+    let laid = others.filter_map(|k| with(site, k)).filter(|l| !l.brings.is_empty());
+    let offer = |laid: KitLaid| OfferedKit {
+        name: laid.kit.name.clone(),
+        told: kit_told(site, &laid),
+        value: json!(Edit::put(laid.kit.clone())).to_string(),
+    };
+    laid.map(offer).collect()
 }
 
 fn shares(found: &Bill) -> Vec<[String; 4]> {

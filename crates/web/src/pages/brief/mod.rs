@@ -7,9 +7,10 @@ use askama::Template;
 use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::catalogue::countries::COUNTRIES;
 use dot_reach_core::fit::neutral_is_likely;
+use dot_reach_core::gate::checks::{all_settings, set_otherwise};
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
-use dot_reach_core::site::{FittingWay, Job, JobKind, Means, Network, Part, Site};
+use dot_reach_core::site::{FittingWay, Job, JobKind, Means, Network, Part, Refused, Site};
 use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
@@ -38,6 +39,12 @@ struct Page {
     currency: String,
     keep_years: String,
     refuses: String,
+    /// Field, words, whether it is refused.
+    refused: Vec<(String, &'static str, bool)>,
+    /// Each setting of the house, and how it is set.
+    settings: Vec<(&'static str, String)>,
+    /// Devices that are set otherwise, in words.
+    otherwise: Vec<String>,
     first_fix: String,
     work: Vec<Picked>,
     is_new: bool,
@@ -249,6 +256,23 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         currency: fields.currency.clone(),
         keep_years: fields.keep_years.map(|y| typographic(y, 0)).unwrap_or_default(),
         refuses: fields.refuses.clone(),
+        refused: Refused::ALL
+            .iter()
+            .map(|(refused, words)| {
+                (format!("refused.{}", word(refused)), *words, fields.refused.contains(refused))
+            })
+            .collect(),
+        settings: all_settings()
+            .map(|name| (name, fields.settings.get(name).cloned().unwrap_or_default()))
+            .collect(),
+        otherwise: set_otherwise(&site, &job.record)
+            .into_iter()
+            .map(|of| {
+                let device = site.devices.get(&of.device);
+                let who = device.map_or_else(|| of.device.to_string(), |d| d.name.clone());
+                format!("{who} is set otherwise: {} {}, in the house {}.", of.name, of.is, of.house)
+            })
+            .collect(),
         first_fix: fields.first_fix.clone(),
         work: picked(&JobKind::ALL, fields.work),
         is_new: fields.work == JobKind::New,

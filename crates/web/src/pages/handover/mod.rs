@@ -277,10 +277,12 @@ fn open(analysis: &Analysis) -> Vec<(String, String)> {
         .map(|open| {
             let device = analysis.site.devices.get(&open.outcome.device);
             let name = device.map_or_else(String::new, |d| d.name.clone());
-            let unfit = open
-                .unfit
-                .iter()
-                .map(|f| format!("Does not fit. {f} Ways out: {}.", f.ways_out().join("; ")));
+            let unfit = open.unfit.iter().map(|f| {
+                format!(
+                    "Does not fit. {f} Ways out: {}.",
+                    f.ways_out(&analysis.site.job).join("; ")
+                )
+            });
             let reached = (open.outcome.band < dot_reach_core::network::Band::Sound)
                 .then(|| open.outcome.reason.to_string());
             let why: Vec<_> = reached.into_iter().chain(unfit).collect();

@@ -33,6 +33,7 @@ pub(super) enum Body {
     Join(Box<JoinSheet>),
     Open {
         what: String,
+        notice: &'static str,
         expected: Vec<(String, bool)>,
     },
     Tie {
@@ -113,7 +114,7 @@ pub(super) fn told(
         WalkAct::Energise { of, .. } => energise_card(gate, of.as_ref()),
         WalkAct::Find { of, time } => find_card(gate, stretch, of.as_ref(), *time),
         WalkAct::FindOver { of, time } => find_over_card(gate, of.as_ref(), *time),
-        WalkAct::Open { network, expected } => open_card(site, gate, network, expected),
+        WalkAct::Open { network, expected, .. } => open_card(site, gate, network, expected),
         WalkAct::Close { network, of, .. } => {
             let name = network_name(site, network);
             let at = of.as_ref().and_then(|o| record.open_times.get(o)?.closed.clone());
@@ -121,11 +122,7 @@ pub(super) fn told(
                 record: at.map(|at| day(&at)).unwrap_or_default(),
                 act: json!({"do": "close-network", "id": of}).to_string(),
                 verb: "It is closed",
-                ..plain(
-                    &format!("Close {name}"),
-                    "Close it at the hub, and look that the hub says so: what stands open lets in whatever \
-                     asks.",
-                )
+                ..plain(&format!("Close {name}"), &cards::closing(site, network))
             }
         }
         WalkAct::Rebuild { network, of } => {
@@ -179,7 +176,8 @@ fn open_card(site: &Site, gate: &Gate<'_>, network: &NetworkId, expected: &[Devi
     Told {
         record: open.map(|o| format!("by {}, {}", o.by, day(&o.at))).unwrap_or_default(),
         body: Body::Open {
-            what: way.map_or_else(String::new, |w| format!("{}; {}.", w.opens, w.direction)),
+            what: way.map_or_else(String::new, |w| cards::opening(site, network, &w)),
+            notice: site.networks.get(network).map_or("", |n| cards::notice(n.system)),
             expected: listed.collect(),
         },
         act: json!({"do": "open-network", "network": network, "expected": expected}).to_string(),

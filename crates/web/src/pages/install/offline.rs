@@ -3,6 +3,7 @@
 use actix_web::http::header::{CACHE_CONTROL, HeaderName};
 use actix_web::{HttpResponse, get};
 use askama::Template;
+use dot_reach_core::site::Shows;
 use serde_json::json;
 
 use crate::assets;
@@ -66,7 +67,14 @@ pub(crate) async fn pages(For(job, ..): For<See>) -> Result<HttpResponse, WebErr
     let mut floors: Vec<String> =
         job.site.floors.iter().map(|f| format!("/jobs/{id}/reach?floor={}", f.id)).collect();
     pages.append(&mut floors);
-    let body = json!({ "job": id, "name": job.site.job.name, "revision": job.revision, "pages": pages,
+    let images: Vec<String> = job
+        .site
+        .photos
+        .iter()
+        .filter(|p| p.shows == Shows::MakersSheet)
+        .map(|p| format!("/images/{}", p.image))
+        .collect();
+    let body = json!({ "images": images, "job": id, "name": job.site.job.name, "revision": job.revision, "pages": pages,
         "bundle": format!("/jobs/{id}/install/stretches.json") });
     Ok(HttpResponse::Ok().json(body))
 }

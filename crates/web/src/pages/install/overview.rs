@@ -294,7 +294,11 @@ fn visit(
     Visit {
         key: visit.key.clone(),
         name: visit_name(visit),
-        long: about(visit.minutes),
+        long: if visit.left == visit.minutes {
+            about(visit.minutes)
+        } else {
+            format!("{}, of that left {}", about(visit.minutes), about(visit.left))
+        },
         agreed: agreed.map(|v| Agreed {
             id: v.id.to_string(),
             from: v.from.clone(),

@@ -101,6 +101,8 @@ struct Card {
     network: String,
     /// What a photo taken at this step shows.
     shows: &'static str,
+    /// Pages of the maker's sheet that are kept with its place.
+    sheets: Vec<String>,
 }
 
 struct NeedLine {
@@ -277,6 +279,10 @@ impl Wording<'_> {
                 | WalkAct::Rebuild { network, .. } => network.to_string(),
                 _ => step.as_ref().map(|(s, _)| s.device.network.to_string()).unwrap_or_default(),
             },
+            sheets: step
+                .as_ref()
+                .map(|(s, _)| site.makers_sheet(&s.point.id).map(str::to_owned).collect())
+                .unwrap_or_default(),
             shows: match step.map(|(_, step)| step) {
                 Some(Step::Dead | Step::Noted) => "before",
                 Some(Step::Wired | Step::Checked | Step::DryFitted) => "after",

@@ -76,7 +76,8 @@ pub(super) struct SheetRow {
 /// What is kept of a device as it was set.
 pub(super) struct SettingsSheet {
     pub(super) form: RecordForm,
-    pub(super) hidden: Vec<(String, String)>,
+    /// Name, how it was set, how the house is set.
+    pub(super) hidden: Vec<(String, String, String)>,
 }
 
 fn record_of<'a>(spot: &WorkedDevice<'_>, told: &'a Record) -> Option<&'a WiringRecord> {
@@ -105,7 +106,12 @@ pub(super) fn settings_sheet(spot: &WorkedDevice<'_>, told: &Record) -> Settings
     let said = |name: &str| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
     SettingsSheet {
         form: form(spot, record, &BTreeMap::new()),
-        hidden: settings(spot).map(|name| (name.to_owned(), said(name))).collect(),
+        hidden: settings(spot)
+            .map(|name| {
+                let house = spot.site.job.settings.get(name).cloned().unwrap_or_default();
+                (name.to_owned(), said(name), house)
+            })
+            .collect(),
     }
 }
 

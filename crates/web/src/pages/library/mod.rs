@@ -378,6 +378,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("join.gesture", "To join", kind.join.gesture.clone()),
             ("join.light", "Its light then", kind.join.light.clone()),
             ("join.fails", "Its light when not taken", kind.join.fails.clone()),
+            ("join.first_light", "Its light at first power", kind.join.first_light.clone()),
             ("join.code", "Where its code is", kind.join.code.clone()),
         ],
         numbers,

@@ -8,9 +8,11 @@ use dot_reach_core::radio::profile::planning_profile;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{
-    AlreadyThere, Device, Feed, FloorId, Neutral, Point, Provenance, Security, Site,
+    AlreadyThere, Becomes, Device, Edit, Feed, FloorId, Judged, Kind, Neutral, Point, Provenance,
+    Security, Site, UseKind,
 };
 use dot_reach_core::units::{Db, Dbm, typographic};
+use serde_json::json;
 
 use super::choices::{Choice, choices, metres, networks, yes_no};
 use super::found::{
@@ -89,6 +91,27 @@ pub(super) struct DeviceForm {
     pub(super) since: String,
     pub(super) security: Vec<Choice>,
     pub(super) planned: String,
+    /// Whether it is put in: one that is there already takes nothing's place.
+    pub(super) is_new: bool,
+    pub(super) trial: Option<TrialForm>,
+    /// The edit that puts it on trial, or ends that.
+    pub(super) trial_edit: String,
+    pub(super) uses: Vec<UseForm>,
+}
+
+pub(super) struct TrialForm {
+    pub(super) until: String,
+    pub(super) judged: Vec<Choice>,
+    pub(super) why: String,
+}
+
+/// Something that the old device did.
+pub(super) struct UseForm {
+    pub(super) id: String,
+    pub(super) what: Vec<Choice>,
+    pub(super) name: String,
+    pub(super) place: String,
+    pub(super) becomes: Vec<Choice>,
 }
 
 pub(super) struct FitRow {
@@ -216,6 +239,32 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
     let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
     let sheet = &device.sheet;
     DeviceForm {
+        is_new: !device.is_there(),
+        trial: device.trial.as_ref().map(|trial| TrialForm {
+            until: trial
+                .until
+                .as_ref()
+                .map_or_else(String::new, |at| at.chars().take(10).collect()),
+            judged: choices(&Judged::ALL, trial.judged),
+            why: trial.why.clone(),
+        }),
+        trial_edit: {
+            let value = if device.trial.is_some() { json!(null) } else { json!({}) };
+            let set = Edit::set(Kind::Device, &device.id, "trial", value);
+            json!(set).to_string()
+        },
+        uses: site
+            .old_uses
+            .iter()
+            .filter(|u| u.device == device.id)
+            .map(|u| UseForm {
+                id: u.id.to_string(),
+                what: choices(&UseKind::ALL, u.what),
+                name: u.name.clone(),
+                place: u.place.clone(),
+                becomes: choices(&Becomes::ALL, u.becomes),
+            })
+            .collect(),
         replaces: device.replaces.clone(),
         since: device.since.as_ref().map_or_else(String::new, |at| at.chars().take(10).collect()),
         security: if system.is_some_and(|s| s.rule().has_security_classes) {
@@ -257,7 +306,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
             .map(|f| FitRow {
                 class: if f.fits() >= Fits::ElectricianDecides { "warn" } else { "to-know" },
                 reason: f.to_string(),
-                ways: f.ways_out().to_vec(),
+                ways: f.ways_out(&site.job),
             })
             .collect(),
         candidates: candidate_rows(site, device, point),
