@@ -17,6 +17,7 @@
 //! | [`catalogue`] | generic devices |
 //! | [`site`] | the plan of a job as a value, and [`site::Edit`], the one way to change it |
 //! | [`record`] | what happened, as entries that only grow |
+//! | [`trial`] | what waits while one of its kind is tried |
 //! | [`fit`] | whether a device fits a place |
 //! | [`survey`] | the point sheet, signs of switches, finding lines, the visit before, the brief |
 //! | [`wires`] | what becomes of every conductor of a control, tried as electricity meets it |
@@ -40,6 +41,7 @@
 //! | [`gate`] | what may be done next, by the record and the plan; the acts of the day |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`effects`] | what a change does to the mesh, found by trying |
+//! | [`elsewhere`] | how what is carried about is reached from each of its places |
 //! | [`systems`] | the radio systems side by side at one place |
 //! | [`cures`] | what would help a device below target, found by trying |
 //! | [`compare`] | variants side by side, and what makes one another |
@@ -59,6 +61,7 @@ pub mod coverage;
 pub mod cures;
 pub mod draw;
 pub mod effects;
+pub mod elsewhere;
 pub mod findings;
 pub mod fit;
 pub mod gate;

@@ -1,7 +1,7 @@
 //! One on trial first: what waits for it, what came of it, and the two purchases that it makes of one.
 
 use crate::catalogue::DeviceKind;
-use crate::site::{Device, Edit, Judged, Kind, Site, Trial, apply};
+use crate::site::{Device, Edit, Kind, Site, Trial, TrialVerdict, apply};
 
 /// Devices on trial of the same article as a row, each with its trial.
 fn of_article<'a>(
@@ -19,7 +19,7 @@ pub fn waits(site: &Site, device: &Device) -> Option<String> {
         return None;
     }
     let kind = site.kind(&device.kind)?;
-    let (tried, trial) = of_article(site, kind).find(|(_, t)| t.judged == Judged::Open)?;
+    let (tried, trial) = of_article(site, kind).find(|(_, t)| t.judged == TrialVerdict::Open)?;
     let until = trial.until.as_ref().map_or_else(String::new, |at| {
         format!(" until {}", at.split('T').next().unwrap_or_default())
     });
@@ -28,7 +28,9 @@ pub fn waits(site: &Site, device: &Device) -> Option<String> {
 
 /// Where one of a row was tried and not kept.
 pub fn not_kept<'a>(site: &'a Site, kind: &DeviceKind) -> Option<&'a Device> {
-    of_article(site, kind).find(|(_, t)| t.judged == Judged::NotKept).map(|(device, _)| device)
+    of_article(site, kind)
+        .find(|(_, t)| t.judged == TrialVerdict::NotKept)
+        .map(|(device, _)| device)
 }
 
 /// The job with what is bought now alone; nothing where nothing waits.

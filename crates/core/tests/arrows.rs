@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 40] = [
+const FLOORS: [&str; 42] = [
     // Quantities and numbers.
     "units",
     "moment",
@@ -24,6 +24,7 @@ const FLOORS: [&str; 40] = [
     // The plan; what happened, which knows of the plan no more than what it names; hands on the sheet.
     "site",
     "record",
+    "trial",
     "fit",
     "survey",
     "wires",
@@ -52,6 +53,7 @@ const FLOORS: [&str; 40] = [
     "gate",
     "install",
     "effects",
+    "elsewhere",
     "systems",
     "cures",
     "compare",

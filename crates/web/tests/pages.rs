@@ -12,7 +12,7 @@ use dot_reach_formats::analysis_json;
 use dot_reach_standin::houses;
 use serde_json::{Value, json};
 
-const PAGES: [&str; 28] = [
+const PAGES: [&str; 29] = [
     "brief",
     "survey",
     "reach",
@@ -30,6 +30,7 @@ const PAGES: [&str; 28] = [
     "prove/acceptance",
     "prove/stages",
     "prove/since",
+    "prove/router",
     "prove/report",
     "walk",
     "handover",

@@ -10,6 +10,7 @@ use crate::catalogue::{Button, DeviceKind, Duty, Far, PointKind, Supply};
 use crate::fit::FitPlace;
 use crate::record::{Record, Step};
 use crate::site::{Becomes, Device, DeviceId, Earth, Function, OldUse, Point, Residual, Site};
+use crate::survey::classes;
 use crate::wires;
 
 /// A check of a step.
@@ -262,7 +263,13 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
                 add(word, text);
             }
             for platform in &spot.site.platforms {
-                let text = format!("Name and room stand in {}", platform.name);
+                let class = classes::class(spot.site, spot.device, spot.kind);
+                let there = class.map_or_else(String::new, |class| {
+                    let word = class.name();
+                    let a = if word == "outlet" { "an" } else { "a" };
+                    format!(", there as {a} {word}")
+                });
+                let text = format!("Name and room stand in {}{there}", platform.name);
                 add(format!("in-{}", platform.id), text);
             }
         }

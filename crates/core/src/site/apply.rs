@@ -309,6 +309,7 @@ impl Kind {
         match self {
             Self::Person => return "people".to_owned(),
             Self::Wish => return "wishes".to_owned(),
+            Self::HouseAccess => return "accesses to the house".to_owned(),
             Self::Rate => return "prices and times".to_owned(),
             _ => {}
         }

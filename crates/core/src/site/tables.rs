@@ -285,6 +285,7 @@ tables! {
     rates: rate::Rate = "rate", "price or time", "Prices and times of this job, in place of the shipped ones.";
     people: person::Person = "person", "person", "Who lives there, who asks, who may do which work.";
     platforms: platform::Platform = "platform", "platform", "Platforms that the house is worked from.";
+    accesses: access::HouseAccess = "access", "access to the house", "Who gets the house on which phone.";
     rooms: room::Room = "room", "room", "Rooms, by storey.";
     circuits: circuit::Circuit = "circuit", "circuit", "Circuits: breakers as printed and as proven.";
     points: point::Point = "point", "point", "Surveyed places.";

@@ -6,7 +6,8 @@ use crate::fit::{self, Fits};
 use crate::radio::region::Region;
 use crate::radio::system::RouteChoice;
 use crate::site::{
-    Control, Device, Job, JobKind, Means, Network, Part, Point, PointKind, Site, Wish,
+    Control, Device, HouseAccess, Job, JobKind, Means, Network, Part, Point, PointKind, Rights,
+    Site, Wish,
 };
 
 /// Whether a wish is met.
@@ -147,8 +148,44 @@ pub fn open(site: &Site) -> Vec<String> {
             ));
         }
     }
+    open.extend(open_accesses(site));
     if site.job.work == JobKind::New && site.job.first_fix.trim().is_empty() {
         open.push("The sheet for the first fix has not been agreed: print it for the electrician before cables go in.".to_owned());
+    }
+    open
+}
+
+/// What is open about who gets the house on which phone, a sentence each; nothing while nobody has begun to say it.
+fn open_accesses(site: &Site) -> Vec<String> {
+    let mut open = Vec::new();
+    if site.accesses.is_empty() {
+        return open;
+    }
+    let name = |of: &HouseAccess| {
+        let person = site.people.get(&of.person).map_or("", |p| p.name.as_str());
+        let platform = site.platforms.get(&of.platform).map_or("", |p| p.name.as_str());
+        (person, platform)
+    };
+    for of in site.accesses.iter().filter(|a| a.rights == Rights::Fitter && a.withdrawn.is_none()) {
+        let (person, platform) = name(of);
+        open.push(format!(
+            "{person} sets up {platform} and is not out of it yet: withdraw that at the handover."
+        ));
+    }
+    for of in site.accesses.iter().filter(|a| a.rights != Rights::Fitter && a.invited.is_none()) {
+        let (person, platform) = name(of);
+        open.push(format!("{person} is to get the house by {platform}, and is not invited yet."));
+    }
+    for platform in site.platforms.iter().filter(|p| p.in_charge) {
+        let owns = |a: &&HouseAccess| a.platform == platform.id && a.rights == Rights::Owner;
+        match site.accesses.iter().filter(owns).count() {
+            0 => open.push(format!("Nobody is said to own the account of {}.", platform.name)),
+            1 => {}
+            n => open.push(format!(
+                "{n} people are said to own the account of {}: one does.",
+                platform.name
+            )),
+        }
     }
     open
 }

@@ -2,11 +2,13 @@
 //! lines are found, what only an opened box can tell, and what the brief asks for.
 
 pub mod brief;
+pub mod classes;
 pub mod facts;
 pub mod hard_spots;
 pub mod hub_list;
 pub mod lines;
 pub mod natural;
+pub mod new_router;
 pub mod next;
 pub mod previsit;
 pub mod sheet;

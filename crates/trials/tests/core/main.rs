@@ -21,6 +21,7 @@ mod fit;
 mod fit_and_order;
 mod laws;
 mod limits;
+mod lived_in;
 mod mill;
 mod offer;
 mod placement;

@@ -124,6 +124,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(prove::acceptance::show)
         .service(prove::stages::show)
         .service(prove::since::show)
+        .service(prove::router::show)
         .service(prove::report::show)
         .service(prove::walk::show)
         .service(handover::show)

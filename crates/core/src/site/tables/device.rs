@@ -66,10 +66,48 @@ impl AlreadyThere {
     }
 }
 
+/// What a device is to a platform: by that a voice finds it, and “all lights off” takes it along or not.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "lowercase")]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub enum ThingClass {
+    Light,
+    Switch,
+    Fan,
+    Outlet,
+    Shade,
+    Thermostat,
+    Lock,
+    Sensor,
+    Button,
+}
+
+impl ThingClass {
+    /// Each with its word.
+    pub const ALL: [(Self, &'static str); 9] = [
+        (Self::Light, "light"),
+        (Self::Switch, "switch"),
+        (Self::Fan, "fan"),
+        (Self::Outlet, "outlet"),
+        (Self::Shade, "shade"),
+        (Self::Thermostat, "thermostat"),
+        (Self::Lock, "lock"),
+        (Self::Sensor, "sensor"),
+        (Self::Button, "button"),
+    ];
+
+    /// Its word.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(class, _)| *class == self).map_or("", |(_, name)| name)
+    }
+}
+
 /// What came of a trial.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Judged {
+pub enum TrialVerdict {
     /// It is lived with.
     #[default]
     Open,
@@ -79,7 +117,7 @@ pub enum Judged {
     NotKept,
 }
 
-impl Judged {
+impl TrialVerdict {
     /// Each with its words.
     pub const ALL: [(Self, &'static str); 3] = [
         (Self::Open, "not judged yet"),
@@ -96,11 +134,14 @@ pub struct Trial {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub until: Option<Moment>,
     /// What came of it.
-    pub judged: Judged,
+    pub judged: TrialVerdict,
     /// Who judged, and why.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub why: String,
 }
+
+/// More places than anybody carries a thing to; each is a reach of its own.
+const MOST_PLACES: usize = 12;
 
 /// A device at a point.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -147,6 +188,12 @@ pub struct Device {
     /// Where it is tried before the others of its kind are bought.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub trial: Option<Trial>,
+    /// What it is to the platforms, where that is not what it works.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub class: Option<ThingClass>,
+    /// Further places where it stands or is carried to: it has to be in reach from each.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub also_at: Vec<PointId>,
     /// What its network calls it, where its joining is not on record.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub number: Option<u32>,
@@ -180,6 +227,8 @@ impl Device {
             replaces: String::new(),
             already_there: AlreadyThere::No,
             trial: None,
+            class: None,
+            also_at: Vec::new(),
             number: None,
             forwards: None,
             kind_guessed: false,
@@ -202,16 +251,25 @@ kept_by_id!(Device, DeviceId);
 impl Kept for Device {
     const MOST: Most =
         Most { count: 2500, why: "links grow with the square: three million of them are 175 MB" };
+    const SETS: &'static [&'static str] = &["also_at"];
 
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {
         visit(Tie::new("point", Kind::Point, &self.point, Bond::GoesAlong));
         visit(Tie::new("network", Kind::Network, &self.network, Bond::Blocks));
+        for point in &self.also_at {
+            visit(Tie::new("also_at", Kind::Point, point, Bond::Blocks));
+        }
     }
 
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("why", &self.why)?;
         note("replaces", &self.replaces)?;
+        let is = self.also_at.len();
+        if is > MOST_PLACES {
+            let most = MOST_PLACES;
+            return Err(Refusal::wrong("also_at", Wrong::Count { is, least: 0, most }));
+        }
         note("trial", self.trial.as_ref().map_or("", |t| &t.why))?;
         if let Some((field, is, low, high, unit)) = self.sheet.wrong_value() {
             return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));

@@ -52,6 +52,7 @@ struct KitForm {
     count: u16,
     contents: Vec<(String, String, u16)>,
     told: KitTold,
+    hub_too_many: bool,
     /// What is left over, with the edits that lay one at each free place.
     left: Vec<(String, Vec<(String, String)>)>,
     kinds: Vec<(String, String)>,
@@ -165,7 +166,7 @@ fn row(l: &BillLine) -> Row {
         count: typographic(l.count, usize::from(l.count.fract().abs() > 0.0)),
         each: l.each.map_or_else(|| "not known".to_owned(), money),
         cost: l.cost().map(money).unwrap_or_default(),
-        at: l.at.join(" "),
+        at: l.at.join(", "),
     }
 }
 
@@ -241,6 +242,7 @@ fn kit_form(site: &Site, laid: &KitLaid) -> KitForm {
         count: kit.count,
         contents: contents.collect(),
         told: kit_told(site, laid),
+        hub_too_many: laid.hub_too_many,
         left: laid
             .left
             .iter()

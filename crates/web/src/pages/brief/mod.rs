@@ -8,9 +8,12 @@ use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::catalogue::countries::COUNTRIES;
 use dot_reach_core::fit::neutral_is_likely;
 use dot_reach_core::gate::checks::{all_settings, set_otherwise};
+use dot_reach_core::moment::Moment;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
-use dot_reach_core::site::{FittingWay, Job, JobKind, Means, Network, Part, Refused, Site};
+use dot_reach_core::site::{
+    FittingWay, HouseAccess, Job, JobKind, Means, Network, Part, Refused, Rights, Site,
+};
 use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
@@ -52,6 +55,8 @@ struct Page {
     open: Vec<String>,
     people: Vec<PersonForm>,
     platforms: Vec<PlatformForm>,
+    accesses: Vec<AccessForm>,
+    first_access: String,
     wishes: Vec<WishForm>,
     unmet: usize,
     who_may: String,
@@ -63,6 +68,50 @@ struct PersonForm {
     licence: String,
     may_mains: bool,
     parts: Vec<Picked>,
+}
+
+struct AccessForm {
+    id: String,
+    people: Vec<Choice>,
+    platforms: Vec<Choice>,
+    rights: Vec<Picked>,
+    invited: String,
+    withdrawn: String,
+}
+
+/// Who gets the house by which platform.
+fn accesses(site: &Site) -> Vec<AccessForm> {
+    let choice =
+        |value: String, text: &str, chosen: bool| Choice { value, text: text.to_owned(), chosen };
+    let date = |at: &Option<Moment>| {
+        at.as_ref().map_or_else(String::new, |at| at.chars().take(10).collect())
+    };
+    let of = |a: &HouseAccess| AccessForm {
+        id: a.id.to_string(),
+        people: site
+            .people
+            .iter()
+            .map(|p| choice(p.id.to_string(), &p.name, p.id == a.person))
+            .collect(),
+        platforms: site
+            .platforms
+            .iter()
+            .map(|p| choice(p.id.to_string(), &p.name, p.id == a.platform))
+            .collect(),
+        rights: picked(&Rights::ALL, a.rights),
+        invited: date(&a.invited),
+        withdrawn: date(&a.withdrawn),
+    };
+    site.accesses.iter().map(of).collect()
+}
+
+/// The edit's value that gives the first of the household the first platform; empty where one of both is missing.
+fn first_access(site: &Site) -> String {
+    let person = site.people.iter().find(|p| p.part.uses_the_house()).or(site.people.iter().next());
+    let charge = site.platforms.iter().find(|p| p.in_charge).or(site.platforms.iter().next());
+    person.zip(charge).map_or_else(String::new, |(person, platform)| {
+        json!({"person": person.id, "platform": platform.id}).to_string()
+    })
 }
 
 struct PlatformForm {
@@ -288,6 +337,8 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         open: open(&site),
         people: people(&site),
         platforms: platforms(&site),
+        accesses: accesses(&site),
+        first_access: first_access(&site),
         unmet: wishes.iter().filter(|w| !w.lacks.is_empty()).count(),
         wishes,
         who_may: who_may(fields),

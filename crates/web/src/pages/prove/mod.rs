@@ -5,6 +5,7 @@ pub(crate) mod findings;
 pub(crate) mod helps;
 pub(crate) mod readings;
 pub(crate) mod report;
+pub(crate) mod router;
 pub(crate) mod since;
 pub(crate) mod stages;
 pub(crate) mod walk;
@@ -33,6 +34,7 @@ fn tabs(job: &dot_reach_store::JobId, here: &str) -> Tabs {
         ("/acceptance", "Acceptance"),
         ("/stages", "States of the plan"),
         ("/since", "Since then"),
+        ("/router", "New router"),
     ];
     pages.map(|(page, name)| (format!("/jobs/{job}/prove{page}"), name, page == here)).to_vec()
 }

@@ -1,6 +1,7 @@
 //! A line of the ledger opened: why, by which way, what it hangs on and what to do.
 
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::elsewhere::elsewhere;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::{Band, Node, Reason, Role};
 use dot_reach_core::power::{events_of, life_of};
@@ -43,6 +44,8 @@ pub(crate) struct Details {
     /// What its breaker takes down with it.
     pub(crate) circuit_takes: String,
     pub(crate) circuit_off: bool,
+    /// From where else it is used, and how it is reached from there.
+    pub(crate) elsewhere: Vec<(String, &'static str, String)>,
 }
 
 pub(crate) struct HopRow {
@@ -112,6 +115,17 @@ fn place_words(site: &Site, point: &Point) -> String {
     format!("{room}, {} up{circuit}", point.height_m)
 }
 
+/// How it is reached from every other place that it is carried to.
+fn carried(analysis: &Analysis, node: &Node) -> Vec<(String, &'static str, String)> {
+    let there = elsewhere(analysis, &node.device, &|| true).into_iter();
+    let told = there.map(|(point, there)| {
+        let at = analysis.site.points.get(&point);
+        let at = at.map_or_else(|| point.to_string(), Point::title);
+        (at, band_class(there.band), format!("{}: {}", there.band.name(), there.reason))
+    });
+    told.collect()
+}
+
 pub(crate) fn details(
     job: &JobId,
     analysis: &Analysis,
@@ -157,6 +171,7 @@ pub(crate) fn details(
     Details {
         wants_cures: outcome.band < Band::Sound && outcome.reason != Reason::Down,
         battery: battery.unwrap_or_default(),
+        elsewhere: carried(analysis, node),
         circuit: node.circuit.clone(),
         circuit_proven: point
             .and_then(|p| analysis.site.circuit_of(p))

@@ -1,5 +1,6 @@
 //! The form of a surveyed place with its devices, and the table of all of them.
 
+use dot_reach_core::catalogue::Duty;
 use dot_reach_core::findings::mismatches;
 use dot_reach_core::fit::{self, Fits};
 use dot_reach_core::network::role::role;
@@ -8,9 +9,10 @@ use dot_reach_core::radio::profile::planning_profile;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{
-    AlreadyThere, Becomes, Device, Edit, Feed, FloorId, Judged, Kind, Neutral, Point, Provenance,
-    Security, Site, UseKind,
+    AlreadyThere, Becomes, Device, Edit, Feed, FloorId, Kind, Neutral, Point, Provenance, Security,
+    Site, ThingClass, TrialVerdict, UseKind,
 };
+use dot_reach_core::survey::classes::class;
 use dot_reach_core::units::{Db, Dbm, typographic};
 use serde_json::json;
 
@@ -91,6 +93,11 @@ pub(super) struct DeviceForm {
     pub(super) since: String,
     pub(super) security: Vec<Choice>,
     pub(super) planned: String,
+    /// What it is to the platforms: as worked out, and as said.
+    pub(super) classes: Vec<(String, String, bool)>,
+    /// Further places: name, and the edit that takes it off; and places that could be added.
+    pub(super) also_at: Vec<(String, String)>,
+    pub(super) could_also: Vec<(String, String)>,
     /// Whether it is put in: one that is there already takes nothing's place.
     pub(super) is_new: bool,
     pub(super) trial: Option<TrialForm>,
@@ -224,6 +231,30 @@ pub(crate) fn verdict_at(site: &Site, point: &Point) -> (&'static str, &'static 
     worst.map_or(("", ""), |(fits, d)| verdict_of(d, fits))
 }
 
+/// Whether people carry it about: a remote, a sensor, a lamp on a plug.
+fn is_carried(site: &Site, device: &Device) -> bool {
+    site.kind(&device.kind).is_some_and(|k| !k.is_wired_in() && k.duty != Duty::Hub && k.has_radio)
+}
+
+fn also_at(device: &Device, point: &Point, is: bool) -> String {
+    let field = format!("also_at.{}", point.id);
+    json!(Edit::set(Kind::Device, &device.id, &field, is)).to_string()
+}
+
+/// What it can be to the platforms: by what it works, or one of the classes.
+fn class_choices(site: &Site, device: &Device) -> Vec<(String, String, bool)> {
+    let plain = Device { class: None, ..device.clone() };
+    let found = site.kind(&device.kind).and_then(|kind| class(site, &plain, kind));
+    let found = found.map_or("not seen there", ThingClass::name);
+    let mut all =
+        vec![(String::new(), format!("by what it works: {found}"), device.class.is_none())];
+    let words = |(class, name): &(ThingClass, &str)| {
+        (name.to_string(), name.to_string(), device.class == Some(*class))
+    };
+    all.extend(ThingClass::ALL.iter().map(words));
+    all
+}
+
 pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> DeviceForm {
     let system = site.networks.get(&device.network).map(|n| n.system);
     let findings = site
@@ -239,13 +270,27 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
     let number = |v: Option<f64>| v.map(|v| typographic(v, 1)).unwrap_or_default();
     let sheet = &device.sheet;
     DeviceForm {
+        classes: class_choices(site, device),
+        also_at: device
+            .also_at
+            .iter()
+            .filter_map(|id| site.points.get(id))
+            .map(|p| (p.title(), also_at(device, p, false)))
+            .collect(),
+        could_also: site
+            .points
+            .iter()
+            .filter(|p| p.id != device.point && !device.also_at.contains(&p.id))
+            .filter(|_| is_carried(site, device))
+            .map(|p| (p.title(), also_at(device, p, true)))
+            .collect(),
         is_new: !device.is_there(),
         trial: device.trial.as_ref().map(|trial| TrialForm {
             until: trial
                 .until
                 .as_ref()
                 .map_or_else(String::new, |at| at.chars().take(10).collect()),
-            judged: choices(&Judged::ALL, trial.judged),
+            judged: choices(&TrialVerdict::ALL, trial.judged),
             why: trial.why.clone(),
         }),
         trial_edit: {
