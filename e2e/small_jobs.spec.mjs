@@ -56,6 +56,9 @@ walk("a starter kit on the mains: gateway ready, master awake, one act for all o
   expect(entries.filter((e) => e.what.did === "isolated").map((e) => e.what.means)).toEqual(["main"]);
   await open(page, `${job.url}/jobs/${job.id}/bill`);
   await expect(main(page)).toContainText("Starter kit");
+  // How its network is opened is kept for later.
+  await open(page, `${job.url}/jobs/${job.id}/handover`);
+  await expect(main(page)).toContainText("Door master: hold the middle for ten seconds; it is open when it breathes white");
 });
 
 walk("a kit of which one part does not fit: power comes back without it, ties are kept", LIVED_IN["kit-tied"], async (page, job) => {

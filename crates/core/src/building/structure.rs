@@ -107,11 +107,11 @@ struct Storey {
     is_undrawn: bool,
 }
 
-/// What a way on a storey without a drawn wall may be off by, either way: an inner wall or two stand in any way through a
-/// house; *planning value*.
+/// What a way on a storey without a drawn wall may be off by for each [`UNDRAWN_EVERY_M`]: an inner wall stands in so much
+/// of any way through a house, or none does; *planning value*.
 pub const UNDRAWN_DB: Db = Db::new(8.0);
-/// From what length of a way on that holds in full, in metres; *planning value*.
-const UNDRAWN_FROM_M: f64 = 4.0;
+/// How far inner walls stand apart, in metres; *planning value*.
+const UNDRAWN_EVERY_M: f64 = 4.0;
 
 /// The building, ready for rays.
 #[derive(Clone, Debug)]
@@ -267,7 +267,8 @@ impl Structure {
         self.walls.iter().any(|w| w.doubt > 0.0) || self.storeys.iter().any(|s| s.is_undrawn)
     }
 
-    fn is_undrawn_at(&self, place: Place) -> bool {
+    /// Whether a place is on a storey of which no wall is drawn.
+    pub fn is_undrawn_at(&self, place: Place) -> bool {
         self.storey_at(place.z).is_some_and(|s| self.storeys[s].is_undrawn)
     }
 
@@ -276,8 +277,8 @@ impl Structure {
         if !(self.is_undrawn_at(from) || self.is_undrawn_at(to)) {
             return 0.0;
         }
-        let share = (from.distance(to) / UNDRAWN_FROM_M).min(1.0);
-        (UNDRAWN_DB.get() * share).powi(2)
+        // Each stretch is off by itself, so that variances add.
+        UNDRAWN_DB.get().powi(2) * from.distance(to) / UNDRAWN_EVERY_M
     }
 
     /// Variance that doubtful walls add to a straight way, and where nothing was read in the house those that nobody drew,

@@ -112,7 +112,7 @@ impl<'a> Judge<'a> {
         }
         let Some(hop) = outcome.weakest().cloned() else { return outcome };
         outcome.band = band(&outcome.hops);
-        if self.is_held_by_straight(way) {
+        if self.is_held_by_straight(way) || self.is_undrawn(way) {
             outcome.band = outcome.band.min(Band::Sound);
         }
         let first = self.routing.first[place].as_deref().filter(|first| *first != way);
@@ -125,6 +125,14 @@ impl<'a> Judge<'a> {
             None => Reason::Reached { weakest: hop.margin(), target: hop.target },
         };
         outcome
+    }
+
+    /// Whether an end of a hop stands where nobody drew a wall and nothing was read: nothing is solid there.
+    fn is_undrawn(&self, way: &[usize]) -> bool {
+        let network = self.network;
+        let structure = &network.medium.structure;
+        network.learned.is_none()
+            && way.iter().any(|p| structure.is_undrawn_at(network.nodes[*p].place))
     }
 
     /// Whether a star goes by a repeater because straight is not sure enough: it would be there with

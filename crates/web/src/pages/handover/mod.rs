@@ -7,13 +7,15 @@ use dot_reach_core::assumptions::assumptions;
 use dot_reach_core::findings::{Finding, grouped};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::gate::gate;
+use dot_reach_core::gate::work::opener;
 use dot_reach_core::install::guide::ROWS;
 use dot_reach_core::install::{MAINS_CAUTIONS, record};
+use dot_reach_core::moment::Moment;
 use dot_reach_core::network::Hop;
 use dot_reach_core::placement::explain::ruling_words;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::record::{Method, Record, Step};
-use dot_reach_core::site::{DeviceId, Site};
+use dot_reach_core::site::{DeviceId, HouseAccess, Network, Rights, Site};
 use dot_reach_core::summary::{Summary, fits, unsettled};
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
@@ -56,6 +58,10 @@ struct Page {
     overruled: Vec<(String, String)>,
     cautions: [&'static str; 5],
     day: TheDay,
+    /// Networks that a device opens by hand: how, and how it is closed.
+    opened: Vec<(String, String)>,
+    /// Who gets the house: who, by what, with which rights, since when, until when.
+    accesses: Vec<[String; 5]>,
 }
 
 /// What was done on site.
@@ -204,7 +210,40 @@ fn page(
         assumed: assumptions(analysis).into_iter().map(assumption_row).collect(),
         cautions: MAINS_CAUTIONS,
         day: the_day(site, record, codes),
+        opened: opened(site),
+        accesses: accesses(site),
     }
+}
+
+/// How one more is let in later, where a device opens the network by hand.
+fn opened(site: &Site) -> Vec<(String, String)> {
+    let of = |network: &Network| {
+        let (device, by) = opener(site, &network.id)?;
+        let how = format!(
+            "{}: {}; it is open when it {}. To close it, {}; it is closed when it {}.",
+            device.name, by.gesture, by.light, by.closes, by.closed
+        );
+        Some((network.name.clone(), how))
+    };
+    site.networks.iter().filter_map(of).collect()
+}
+
+fn accesses(site: &Site) -> Vec<[String; 5]> {
+    let date = |at: &Option<Moment>| {
+        at.as_ref().map_or_else(String::new, |at| at.chars().take(10).collect())
+    };
+    let of = |a: &HouseAccess| {
+        let rights =
+            Rights::ALL.iter().find(|(r, _)| *r == a.rights).map_or("", |(_, words)| words);
+        [
+            site.people.get(&a.person).map_or_else(String::new, |p| p.name.clone()),
+            site.platforms.get(&a.platform).map_or_else(String::new, |p| p.name.clone()),
+            rights.to_owned(),
+            date(&a.invited),
+            date(&a.withdrawn),
+        ]
+    };
+    site.accesses.iter().map(of).collect()
 }
 
 /// A margin with how far off it may be.

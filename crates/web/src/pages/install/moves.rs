@@ -74,6 +74,8 @@ pub(super) struct JoinSheet {
     pub(super) code: Vec<String>,
     pub(super) elsewhere: bool,
     pub(super) network: String,
+    /// What people notice meanwhile, where no card of its own says so.
+    pub(super) notice: &'static str,
 }
 
 /// Something to look at.
@@ -357,6 +359,7 @@ fn join(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, card: Car
         by_way_of: by_way_of.unwrap_or_default(),
         code: kept_codes(spot, gate.record()),
         elsewhere: gate.joined_elsewhere(&spot.device.id),
+        notice: spot.network.filter(|n| !n.rule().opens).map_or("", |n| cards::notice(n.system)),
         network: spot.device.network.to_string(),
         card,
     }
