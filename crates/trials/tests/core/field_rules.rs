@@ -4,7 +4,7 @@
 
 use std::sync::Arc;
 
-use crate::common::{bare, device, edit, placed, wall, with};
+use crate::common::{bare, device, drawn, edit, placed, wall, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::control::{Outage, check, means, works_in};
 use dot_reach_core::network::{Band, NetworkAnalysis, Outcome, Reason, Role, RoleReason};
@@ -60,7 +60,7 @@ fn long_range_is_refused_where_it_has_no_frequencies() {
     let of = |region: Region| {
         let mut site = with(
             bare(System::ZWaveLr),
-            &[device("h", "hub", [0.0, 0.0]), device("a", "plug-socket", [4.0, 0.0])],
+            &[device("h", "hub", [0.0, 0.0]), device("a", "plug-socket", [4.0, 0.0]), drawn()],
         );
         site.job.region = region;
         let analysis = analysed(site);

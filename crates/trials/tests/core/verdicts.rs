@@ -16,7 +16,7 @@ use dot_reach_core::survey::brief::met;
 use dot_reach_core::survey::previsit::looks;
 use serde_json::{Value, json};
 
-use crate::common::{bare, device, placed, wall, with};
+use crate::common::{bare, device, drawn, placed, with};
 use crate::day::machine::{circuit, lamp, set, sound};
 
 fn put(kind: &str, value: &Value) -> Value {
@@ -250,7 +250,7 @@ fn a_plan_without_a_wall_is_called_solid_of_nothing_further_than_a_step() {
         let hop = network.outcomes[place].hops[0].clone();
         (network.outcomes[place].band, hop.sigma, hop.margin())
     };
-    let shell = [wall("w", [60.0, 60.0], [60.5, 60.0], "stud-wall")];
+    let shell = [drawn()];
     let ((open, wide, margin), (drawn, narrow, same)) = (at(9.0, &[]), at(9.0, &shell));
     // The same way, as far as anybody knows; less sure of it.
     assert!((margin - same).get().abs() < 1e-9);

@@ -5,7 +5,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use crate::common::{bare, with};
+use crate::common::{bare, drawn, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::network::{Band, Hop, NetworkAnalysis, Outcome};
@@ -163,10 +163,8 @@ fn site(w: &Wanted) -> Site {
     let hub = if w.system == System::Wifi { "access-point" } else { "hub" };
     let hubs = w.hubs.iter().map(|at| (*at, hub, 0));
     let devices = w.devices.iter().map(|(at, kind, breaker)| (*at, KINDS[*kind], *breaker));
-    let mut edits = vec![put(
-        "network",
-        json!({"id": "n", "name": "Net", "system": w.system, "limits": w.limits}),
-    )];
+    let network = json!({"id": "n", "name": "Net", "system": w.system, "limits": w.limits});
+    let mut edits = vec![drawn(), put("network", network)];
     for (i, (a, b, construction)) in w.walls.iter().enumerate() {
         let of = |p: &[f64; 2]| [p[0] * w.spread, p[1] * w.spread];
         edits.push(put("wall", json!({"id": format!("w{i}"), "floor": "g", "a": of(a), "b": of(b), "construction": construction, "known": "seen"})));

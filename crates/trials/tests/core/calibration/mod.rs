@@ -14,7 +14,7 @@ use dot_reach_core::record::Folder;
 use dot_reach_core::site::{Change, Site};
 use serde_json::{Value, json};
 
-use crate::common::{after, bare, caller, device, with};
+use crate::common::{after, bare, caller, device, drawn, with};
 
 pub(crate) const SPOTS: usize = 24;
 
@@ -43,7 +43,7 @@ pub(crate) fn kept(folder: &Folder, act: Proving) -> (Folder, Option<Change>) {
 
 /// A hub in the open with switches from one to thirty metres away.
 pub(crate) fn field() -> Site {
-    let mut edits = vec![device("h", "hub", [0.0, 0.0])];
+    let mut edits = vec![drawn(), device("h", "hub", [0.0, 0.0])];
     for n in 0..SPOTS {
         #[expect(clippy::cast_precision_loss, reason = "a small count")]
         let metres = 30f64.powf(n as f64 / (SPOTS - 1) as f64);

@@ -91,6 +91,11 @@ pub(crate) fn wall(id: &str, a: [f64; 2], b: [f64; 2], construction: &str) -> Va
     json!({"do": "put", "kind": "wall", "value": {"id": id, "floor": "g", "a": a, "b": b, "construction": construction}})
 }
 
+/// A wall far from everything: the storey is drawn, and what stands in the open stands there.
+pub(crate) fn drawn() -> Value {
+    wall("drawn", [60.0, 60.0], [60.5, 60.0], "stud-wall")
+}
+
 /// A point with a device of the same id at it.
 pub(crate) fn device(id: &str, kind: &str, at: [f64; 2]) -> Value {
     placed(id, kind, at, &json!({}))
@@ -147,7 +152,7 @@ pub(crate) fn pierced(walls: &[Wall]) -> Structure {
 /// the fifth power of distance, so that a step has margin and two steps at once have none.
 #[expect(clippy::cast_precision_loss, reason = "a handful of devices")]
 pub(crate) fn chain(system: System, step: f64, kinds: &[&str]) -> Analysis {
-    let mut edits = vec![steep(), device("a0", "hub", [0.0, 0.0])];
+    let mut edits = vec![drawn(), steep(), device("a0", "hub", [0.0, 0.0])];
     for (i, kind) in kinds.iter().enumerate() {
         let n = i + 1;
         edits.push(device(&format!("a{n}"), kind, [step * n as f64, 0.0]));
