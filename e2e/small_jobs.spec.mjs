@@ -100,6 +100,14 @@ walk("before anything is bought: what to open first, nothing claimed, one on tri
   expect((await act(page, job.url, judged, job.id)).ok).toBe(true);
   await open(page, `${job.url}/jobs/${job.id}/survey?point=top`);
   await expect(page.locator(".device-form").first()).toContainText("One like it was tried at");
+  // Who gets the house is said with the brief, and what is open about it is told.
+  await open(page, `${job.url}/jobs/${job.id}/brief`);
+  await page.locator('button[data-put="access"]').tap();
+  await page.locator('form[data-key="access"] [name="rights"]').selectOption("fitter");
+  await expect(page.locator("[data-part=brief-open]")).toContainText("Ada Rowe sets up Kitchen voice and is not out of it yet");
+  await page.locator('form[data-key="access"] [name="withdrawn"]').fill("2026-12-21");
+  await page.locator('form[data-key="access"] [name="invited"]').focus();
+  await expect(page.locator("[data-part=brief-open]")).not.toContainText("is not out of it yet");
   console.log(`Before buying: no cards, ${thumb.taps} taps to put one on trial`);
 });
 
@@ -116,6 +124,11 @@ walk("another maker's switch goes: what named it is pointed anew, its second key
   const entries = await ended(page, job, ["hall-unit"]);
   const looked = entries.map((e) => e.what).filter((w) => w.did === "ticked").map((w) => w.check);
   for (const use of ["use-u1", "use-u2"]) expect(looked).toContain(use);
+  // Years later the router is another one: hubs come back before what hangs on the Wi-Fi, and no mesh is touched.
+  await open(page, `${job.url}/jobs/${job.id}/prove/router`);
+  await expect(main(page)).toContainText("House mesh, 1 device: goes on as before");
+  await expect(page.locator(".way-back")).toContainText("Border router");
+  await expect(page.locator(".way-back")).not.toContainText("Reading lamp,");
 });
 
 walk("a kit for somebody else: one article, schedules run once, the account given away", LIVED_IN["porch-kit"], async (page, job) => {

@@ -110,7 +110,7 @@ async function keep(id, pinned) {
     const answer = await fetch(address, { headers: { accept: "text/html" } });
     if (answer.ok) await cache.put(address, answer);
   }
-  for (const address of told.images) {
+  for (const address of told.images ?? []) {
     if (await cache.match(address)) continue;
     const answer = await fetch(address);
     if (answer.ok) await cache.put(address, answer);
@@ -118,7 +118,7 @@ async function keep(id, pinned) {
   const now = new Date().toISOString();
   const before = (await jobs()).filter((job) => job.id !== id);
   const was = (await jobs()).find((job) => job.id === id);
-  const entry = { id, images: told.images, name: told.name, at: now, build: BUILD, revision: told.revision, pinned: pinned ?? was?.pinned ?? false };
+  const entry = { id, images: told.images ?? [], name: told.name, at: now, build: BUILD, revision: told.revision, pinned: pinned ?? was?.pinned ?? false };
   const list = [entry, ...before];
   const opened = list.filter((job) => !job.pinned);
   const gone = new Set(opened.slice(MOST_JOBS).map((job) => job.id));

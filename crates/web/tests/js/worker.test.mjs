@@ -180,3 +180,21 @@ test("a job that does not come is said so, and what was kept before stays", asyn
   await assert.rejects(one.tell({ keep: "mill" }), /no line/);
   assert.equal(await one.get(day), "the day of mill at 1");
 });
+
+test("pages of a maker's sheet are read without a line, and go with the last job that has them", async () => {
+  const one = worker("a");
+  const ids = ["a", "b", "c", "d", "e", "f"];
+  for (const id of ids) serves(one.server, id);
+  one.server.pages["/images/sheet"] = "the maker's sheet";
+  one.server.pages["/images/own"] = "a page of one job";
+  one.server.pages["/jobs/a/offline.json"].images = ["/images/sheet", "/images/own"];
+  one.server.pages["/jobs/b/offline.json"].images = ["/images/sheet"];
+  await one.tell({ keep: "a" });
+  one.server.down = true;
+  assert.equal(await one.get("/images/sheet"), "the maker's sheet");
+  one.server.down = false;
+  for (const id of ids.slice(1)) await one.tell({ keep: id });
+  // The first job is gone: what it alone had is gone with it, what another has stays.
+  const kept = (await one.stores.get("pages").keys()).map(({ url }) => new URL(url).pathname);
+  assert.deepEqual(kept.filter((path) => path.startsWith("/images/")), ["/images/sheet"]);
+});
