@@ -53,6 +53,9 @@ function waits(move) {
   return waitingKeys.has(deed.key) || (isDone(deed, now, who()) && !isDone(deed, told, who()));
 }
 
+// What a hand has just ticked, until it is among what waits: a page that comes meanwhile does not take it back.
+const justTicked = new Map();
+
 /** Brings the cards to what is known here. */
 function settle() {
   for (const move of moves()) {
@@ -60,7 +63,8 @@ function settle() {
     const waiting = waits(move);
     move.toggleAttribute("data-waits", waiting);
     for (const box of move.querySelectorAll("[data-check]")) {
-      const ticked = ticks.get(`${device}.${step}.${box.dataset.check}`);
+      const key = `${device}.${step}.${box.dataset.check}`;
+      const ticked = justTicked.get(key) ?? ticks.get(key);
       if (ticked !== undefined) box.checked = ticked;
     }
   }
@@ -374,9 +378,16 @@ async function shownOver(key) {
   }
 }
 
-const ticked = (move, box) => {
+const ticked = async (move, box) => {
   const { device, ofStep: step } = move.dataset;
-  return send({ do: "check", device, step, check: box.dataset.check, on: box.checked }, move);
+  const [check, on] = [box.dataset.check, box.checked];
+  const key = `${device}.${step}.${check}`;
+  justTicked.set(key, on);
+  try {
+    return await send({ do: "check", device, step, check, on }, move);
+  } finally {
+    if (justTicked.get(key) === on) justTicked.delete(key);
+  }
 };
 
 /** Does what is left of a card, one after the other, as far as it goes. */
