@@ -60,6 +60,8 @@ test("a row of the library is written by hand, asks for what is blank, and is ch
   await page.getByRole("button", { name: "Write a row of your own" }).click();
   await page.locator(".kinds a", { hasText: "New device" }).click();
   const form = page.locator('form[data-key="device-kind"]');
+  await expect(form.getByLabel("Name", { exact: true })).toHaveValue("New device");
+  await ready(page);
   await type(page, form.getByLabel("Name", { exact: true }), "Hedge switch");
   await type(page, form.getByLabel("Depth, mm"), "20");
   await type(page, form.getByLabel("Least box, mm"), "25");
@@ -78,6 +80,8 @@ test("a row of the library is written by hand, asks for what is blank, and is ch
 
   await open(page, "/jobs/larkfield-mill/library");
   await page.locator(".kinds a", { hasText: "Hedge switch" }).click();
+  await expect(form.getByLabel("Name", { exact: true })).toHaveValue("Hedge switch");
+  await ready(page);
   const answers = [
     ["Dims", "no"],
     ["Asks for an earth", "yes"],
