@@ -35,7 +35,8 @@ async function cardsOf(page, { url, id }) {
   return all;
 }
 
-walk("a starter kit on the mains: gateway ready, master awake, one act for all of it", LIVED_IN["starter-kit"], async (page, job) => {
+walk("a starter kit on the mains: gateway ready, master awake, one act for all of it",
+  LIVED_IN["starter-kit"], async (page, job) => {
   const cards = await cardsOf(page, job);
   const keys = Object.keys(cards);
   const at = (move) => keys.indexOf(move);
@@ -61,7 +62,8 @@ walk("a starter kit on the mains: gateway ready, master awake, one act for all o
   await expect(main(page)).toContainText("Door master: hold the middle for ten seconds; it is open when it breathes white");
 });
 
-walk("a kit of which one part does not fit: power comes back without it, ties are kept", LIVED_IN["kit-tied"], async (page, job) => {
+walk("a kit of which one part does not fit: power comes back without it, ties are kept",
+  LIVED_IN["kit-tied"], async (page, job) => {
   const cards = await cardsOf(page, job);
   expect(Object.keys(cards).some((k) => k.startsWith("porch-switch."))).toBe(false);
   await open(page, `${job.url}/jobs/${job.id}/install`);
@@ -74,7 +76,8 @@ walk("a kit of which one part does not fit: power comes back without it, ties ar
   expect(tied.length).toBeGreaterThanOrEqual(2);
 });
 
-walk("before anything is bought: what to open first, nothing claimed, one on trial", LIVED_IN["before-buying"], async (page, job) => {
+walk("before anything is bought: what to open first, nothing claimed, one on trial",
+  LIVED_IN["before-buying"], async (page, job) => {
   await open(page, `${job.url}/jobs/${job.id}/previsit`);
   const asked = await main(page).innerText();
   for (const words of ["Hall", "Stair foot", "Stair top"]) expect(asked).toContain(words);
@@ -111,7 +114,8 @@ walk("before anything is bought: what to open first, nothing claimed, one on tri
   console.log(`Before buying: no cards, ${thumb.taps} taps to put one on trial`);
 });
 
-walk("another maker's switch goes: what named it is pointed anew, its second key is for another lamp", LIVED_IN["second-key"], async (page, job) => {
+walk("another maker's switch goes: what named it is pointed anew, its second key is for another lamp",
+  LIVED_IN["second-key"], async (page, job) => {
   const cards = await cardsOf(page, job);
   // The second key feeds nothing: no relay is given up.
   expect(Object.keys(cards)).not.toContain("hall-unit.decoupled");
@@ -131,7 +135,8 @@ walk("another maker's switch goes: what named it is pointed anew, its second key
   await expect(page.locator(".way-back")).not.toContainText("Reading lamp,");
 });
 
-walk("a kit for somebody else: one article, schedules run once, the account given away", LIVED_IN["porch-kit"], async (page, job) => {
+walk("a kit for somebody else: one article, schedules run once, the account given away",
+  LIVED_IN["porch-kit"], async (page, job) => {
   await open(page, `${job.url}/jobs/${job.id}/bill`);
   await expect(page.locator('[data-kit="k1"]')).toContainText("Left over: 1 × Smart lamp, white only");
   const cards = await cardsOf(page, job);
@@ -158,7 +163,8 @@ walk("after a renovation: nineteen devices, old boxes made safe, no codes", LIVE
   await ended(page, job, ["kitchen-d", "dining-d", "stair-d", "fan-c"]);
 });
 
-walk("a slim switch for a bulky one: excluded first, the proven breaker in every heading, the old rule pointed anew", LIVED_IN["slim-for-bulky"], async (page, job) => {
+walk("a slim switch for a bulky one: excluded first, the proven breaker in every heading, the old rule pointed anew",
+  LIVED_IN["slim-for-bulky"], async (page, job) => {
   await open(page, `${job.url}/jobs/${job.id}/install`);
   await expect(page.locator(".stretches")).toContainText("Breaker 6 (labelled 4) off");
   const cards = await cardsOf(page, job);
@@ -175,7 +181,8 @@ walk("a slim switch for a bulky one: excluded first, the proven breaker in every
   await ended(page, job, ["hall-switch"]);
 });
 
-walk("a dimmer beside an older switch, two that are plugged in: what is there is not bought", LIVED_IN["beside-an-older"], async (page, job) => {
+walk("a dimmer beside an older switch, two that are plugged in: what is there is not bought",
+  LIVED_IN["beside-an-older"], async (page, job) => {
   const thumb = new Thumb();
   await toTheEnd(page, job, thumb);
   told("Dimmer beside an older one, two plug-ins (72 cards, 151 taps before)", thumb, { cards: 20, taps: 55 });

@@ -81,9 +81,10 @@ fn model(analysis: &Analysis) -> Assumption {
 
 fn undrawn(analysis: &Analysis) -> Option<Assumption> {
     let site = &analysis.site;
-    let bare = |floor: &FloorId| !site.walls.iter().any(|w| w.floor == *floor);
-    let is_open = |n: &NetworkAnalysis| n.learned.is_none();
-    let there = standing(analysis).filter(|(n, _, _, point)| is_open(n) && bare(&point.floor));
+    let is_open = |network: &NetworkAnalysis, node: &Node| {
+        network.learned.is_none() && network.medium.structure.is_undrawn_at(node.place)
+    };
+    let there = standing(analysis).filter(|(network, node, ..)| is_open(network, node));
     let floors: BTreeSet<&FloorId> = there.map(|(_, _, _, point)| &point.floor).collect();
     let names = floors.iter().filter_map(|id| site.floors.get(id)).map(|f| f.name.clone());
     let places: Vec<String> = names.collect();

@@ -16,7 +16,7 @@ pub fn elsewhere(
 ) -> Vec<(PointId, Outcome)> {
     let Some(of) = analysis.site.devices.get(device) else { return Vec::new() };
     let at = |point: &PointId| {
-        let mut there = (*analysis.site).clone();
+        let mut there = analysis.site.narrowed(&of.network);
         let moved = Edit::set(Kind::Device, device, "point", point.as_str());
         apply(&mut there, &moved).ok()?;
         let then = analyse_while(wanted, Some(analysis), &Arc::new(there), &analysis.options)?;

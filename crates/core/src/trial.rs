@@ -1,14 +1,14 @@
 //! One on trial first: what waits for it, what came of it, and the two purchases that it makes of one.
 
 use crate::catalogue::DeviceKind;
-use crate::site::{Device, Edit, Kind, Site, Trial, TrialVerdict, apply};
+use crate::site::{Device, Site, Trial, TrialVerdict};
 
 /// Devices on trial of the same article as a row, each with its trial.
 fn of_article<'a>(
     site: &'a Site,
-    kind: &DeviceKind,
+    kind: &'a DeviceKind,
 ) -> impl Iterator<Item = (&'a Device, &'a Trial)> {
-    let article = kind.bought_as().to_owned();
+    let article = kind.bought_as();
     let trials = site.devices.iter().filter_map(|d| Some((d, d.trial.as_ref()?)));
     trials.filter(move |(d, _)| site.kind(&d.kind).is_some_and(|k| k.bought_as() == article))
 }
@@ -27,7 +27,7 @@ pub fn waits(site: &Site, device: &Device) -> Option<String> {
 }
 
 /// Where one of a row was tried and not kept.
-pub fn not_kept<'a>(site: &'a Site, kind: &DeviceKind) -> Option<&'a Device> {
+pub fn not_kept<'a>(site: &'a Site, kind: &'a DeviceKind) -> Option<&'a Device> {
     of_article(site, kind)
         .find(|(_, t)| t.judged == TrialVerdict::NotKept)
         .map(|(device, _)| device)
@@ -35,11 +35,10 @@ pub fn not_kept<'a>(site: &'a Site, kind: &DeviceKind) -> Option<&'a Device> {
 
 /// The job with what is bought now alone; nothing where nothing waits.
 pub fn first_purchase(site: &Site) -> Option<Site> {
-    let waiting = site.devices.iter().filter(|d| waits(site, d).is_some());
-    let out: Vec<Edit> = waiting.map(|d| Edit::remove(Kind::Device, &d.id)).collect();
-    if out.is_empty() {
-        return None;
+    let waiting: Vec<_> = site.devices.iter().filter(|d| waits(site, d).is_some()).collect();
+    let mut first = (!waiting.is_empty()).then(|| site.clone())?;
+    for device in waiting {
+        first.forget_device(&device.id);
     }
-    let mut first = site.clone();
-    apply(&mut first, &Edit::batch(out)).ok().map(|_| first)
+    Some(first)
 }

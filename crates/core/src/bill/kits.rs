@@ -7,7 +7,9 @@ use serde::Deserialize;
 
 use super::bought;
 use crate::catalogue::{DeviceKind, Duty};
-use crate::site::{Device, DeviceId, Kit, PointId, Site};
+use crate::draw::naming;
+use crate::fit::candidates::is_for;
+use crate::site::{Device, DeviceId, Edit, Kit, Point, PointId, Site};
 
 /// A kit as it falls on the plan.
 #[derive(Clone, Debug, PartialEq)]
@@ -89,6 +91,26 @@ fn laid<'a>(site: &Site, kits: impl Iterator<Item = &'a Kit>) -> Vec<KitLaid> {
         });
     }
     all
+}
+
+/// Places without a device that such a row is for, each with the edit that lays one there; none where no network of the job
+/// speaks its system.
+pub fn places<'a>(site: &'a Site, id: &str) -> Vec<(&'a Point, Edit)> {
+    let Some(kind) = site.kind(id) else { return Vec::new() };
+    let network = site.networks.iter().find(|n| kind.systems.contains(&n.system));
+    let free =
+        |n: &u32| format!("kit-{n}").parse().ok().filter(|id| site.devices.get(id).is_none());
+    let Some((network, device)) = network.zip((1..).find_map(|n| free(&n))) else {
+        return Vec::new();
+    };
+    let lay = |point: &'a Point| {
+        let device: DeviceId = device.clone();
+        let name = naming::of_device(site, kind, &point.floor, point.at);
+        let new = Device::new(device, &name, point.id.clone(), id, network.id.clone());
+        (point, Edit::put(new))
+    };
+    let is_free = |p: &&Point| site.devices_at(&p.id).is_empty() && is_for(kind, p);
+    site.points.iter().filter(is_free).map(lay).collect()
 }
 
 #[cfg(test)]

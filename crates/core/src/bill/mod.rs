@@ -13,6 +13,7 @@ use crate::catalogue::{DeviceKind, Duty, Far, Supply};
 use crate::fit::{self, Fits};
 use crate::site::{Device, DeviceId, Load, Network, NetworkId, Point, PointId, PointKind, Site};
 use crate::survey::previsit::{self, PrevisitLook};
+use crate::trial::first_purchase;
 use crate::wires::{is_rewired, takes_over_switch};
 
 /// A line of the bill.
@@ -184,6 +185,22 @@ pub fn bill(site: &Site, planned: usize) -> Bill {
         left: site.job.budget.map(|budget| budget - total),
         lines,
     }
+}
+
+/// What is bought now, while one is on trial, and what more it costs once that is kept.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TwoPurchases {
+    /// The bill of what is bought now.
+    pub now: Bill,
+    /// What all of it costs more than that; the visits of then are not planned, and not in it.
+    pub then: f64,
+}
+
+/// The two purchases of a job; nothing where nothing waits for a trial.
+pub fn two_purchases(site: &Site, planned: usize) -> Option<TwoPurchases> {
+    let now = bill(&first_purchase(site)?, planned);
+    let then = (bill(site, planned).total - now.total).max(0.0);
+    Some(TwoPurchases { now, then })
 }
 
 #[expect(clippy::cast_precision_loss, reason = "a house has few thousand of anything")]

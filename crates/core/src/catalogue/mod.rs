@@ -83,6 +83,44 @@ pub enum Button {
     Wired,
 }
 
+/// What a device is to a platform: by that a voice finds it, and “all lights off” takes it along or not.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "lowercase")]
+#[expect(missing_docs, reason = "each is what it is called")]
+pub enum ThingClass {
+    Light,
+    Switch,
+    Fan,
+    Outlet,
+    Shade,
+    Thermostat,
+    Lock,
+    Sensor,
+    Button,
+}
+
+impl ThingClass {
+    /// Each with its word.
+    pub const ALL: [(Self, &'static str); 9] = [
+        (Self::Light, "light"),
+        (Self::Switch, "switch"),
+        (Self::Fan, "fan"),
+        (Self::Outlet, "outlet"),
+        (Self::Shade, "shade"),
+        (Self::Thermostat, "thermostat"),
+        (Self::Lock, "lock"),
+        (Self::Sensor, "sensor"),
+        (Self::Button, "button"),
+    ];
+
+    /// Its word.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(class, _)| *class == self).map_or("", |(_, name)| name)
+    }
+}
+
 /// How a hub is joined to the router.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -209,6 +247,9 @@ pub struct DeviceKind {
     /// Whether it plugs into a USB port, whose noise it hears.
     #[serde(default)]
     pub usb: bool,
+    /// What it is to platforms, where that does not follow from what hangs on it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub class: Option<ThingClass>,
     /// How it is joined to the router, where it is a hub; nothing while nobody wrote it down.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub backhaul: Option<BackhaulBy>,

@@ -1,9 +1,11 @@
 //! What the order asks of a device: platforms, finish, life, the region, how many a network holds.
 
+use std::collections::BTreeSet;
+
 use super::FitFinding;
 use super::place::FitPlace;
 use crate::catalogue::{DeviceKind, Duty, FittingWay};
-use crate::site::{Device, Network, NetworkId, Point, Refused, Site};
+use crate::site::{Network, NetworkId, Point, Refused, Site};
 use crate::trial;
 
 /// What the brief refuses, at whatever place.
@@ -24,29 +26,31 @@ pub(super) fn tried(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFindin
 }
 
 /// Whether a platform of such a way reaches a device of a network: by itself, or what speaks by voice through the hub.
+/// Nothing while nobody has looked.
 pub fn is_reached(
     site: &Site,
     kind: &DeviceKind,
     network: Option<&NetworkId>,
     way: FittingWay,
-) -> bool {
-    let has = |of: &DeviceKind, way| of.fit.platforms.contains(&way);
-    // Of a device that is in no network yet, any hub that speaks its system counts.
-    let is_its = |d: &&Device| match network {
-        Some(own) => d.network == *own,
-        None => site.networks.get(&d.network).is_some_and(|n| kind.systems.contains(&n.system)),
-    };
-    let hubs = || {
-        let kinds = site.devices.iter().filter(is_its).filter_map(|d| site.kind(&d.kind));
-        kinds.filter(|k| k.duty == Duty::Hub)
-    };
-    match way {
-        FittingWay::Voice => {
-            has(kind, way)
-                || has(kind, FittingWay::Hub) && hubs().any(|hub| has(hub, FittingWay::Voice))
-        }
-        _ => has(kind, way),
+) -> Option<bool> {
+    let ways = |of: &DeviceKind| (!of.fit.platforms.is_empty()).then(|| of.fit.platforms.clone());
+    let own = ways(kind)?;
+    if own.contains(&way) || way != FittingWay::Voice || !own.contains(&FittingWay::Hub) {
+        return Some(own.contains(&way));
     }
+    // Of a device that is in no network yet, any hub that speaks its system counts.
+    let speaks =
+        |n: &&Network| network.map_or(kind.systems.contains(&n.system), |own| n.id == *own);
+    let networks = site.networks.iter().filter(speaks);
+    let hubs: Vec<_> =
+        networks.flat_map(|n| site.hubs_of(&n.id)).map(|(_, hub)| ways(hub)).collect();
+    let by_hub = |ways: &Option<BTreeSet<FittingWay>>| {
+        ways.as_ref().is_some_and(|w| w.contains(&FittingWay::Voice))
+    };
+    if hubs.iter().any(by_hub) {
+        return Some(true);
+    }
+    hubs.iter().all(Option::is_some).then_some(false)
 }
 
 /// Platforms that must work with everything are hard filters; a hub is what they reach others by.
@@ -56,10 +60,10 @@ pub(super) fn platforms(kind: &DeviceKind, place: &FitPlace<'_>, found: &mut Vec
     }
     for platform in place.site.platforms.iter().filter(|p| p.required) {
         let name = platform.name.clone();
-        if kind.fit.platforms.is_empty() {
-            found.push(FitFinding::PlatformUnknown { platform: name });
-        } else if !is_reached(place.site, kind, place.network.as_ref(), platform.way) {
-            found.push(FitFinding::PlatformLacks { platform: name });
+        match is_reached(place.site, kind, place.network.as_ref(), platform.way) {
+            Some(true) => {}
+            Some(false) => found.push(FitFinding::PlatformLacks { platform: name }),
+            None => found.push(FitFinding::PlatformUnknown { platform: name }),
         }
     }
 }

@@ -4,7 +4,7 @@ use crate::catalogue::{Button, DeviceKind};
 use crate::radio::mounting::BoxKind;
 use crate::site::{
     Circuit, Conductor, Device, Earth, Group, Layout, Load, NetworkId, Neutral, Point, PointId,
-    PointKind, Site, Stays,
+    Site, Stays,
 };
 
 fn kind_at<'a>(site: &'a Site, device: Option<&Device>) -> Option<&'a DeviceKind> {
@@ -111,10 +111,6 @@ impl<'a> FitPlace<'a> {
     /// What is known of the neutral in the box.
     pub fn neutral(&self) -> Neutral {
         match (self.lead.neutral, self.brought_from()) {
-            // An outlet that works has both conductors.
-            (Neutral::Unknown | Neutral::NotSeen, None) if self.lead.kind == PointKind::Socket => {
-                Neutral::Seen
-            }
             (Neutral::Unknown, Some(from)) => from.neutral,
             (known, _) => known,
         }

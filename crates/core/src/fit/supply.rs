@@ -18,6 +18,8 @@ pub(super) fn neutral(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFind
         // Both conductors of a cord come to the lamp.
         _ if kind.supply != Supply::MainsNeutral || place.point.has_on_cord(kind) => None,
         Neutral::Tested | Neutral::Seen => None,
+        // An outlet that is there has both conductors: nobody opens it to find that out.
+        Neutral::Unknown if is_outlet(place) => None,
         Neutral::Absent => Some(FitFinding::NeutralAbsent),
         Neutral::NotSeen => Some(FitFinding::NeutralNotSeen),
         Neutral::Unknown => {
@@ -25,6 +27,10 @@ pub(super) fn neutral(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFind
             Some(FitFinding::NeutralUnknown { likely })
         }
     }
+}
+
+fn is_outlet(place: &FitPlace<'_>) -> bool {
+    place.lead.kind == PointKind::Socket && place.lead.to_make.is_none()
 }
 
 pub(super) fn earth(kind: &DeviceKind, place: &FitPlace<'_>) -> Option<FitFinding> {

@@ -262,13 +262,13 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
             for (word, text) in pointed_anew(spot) {
                 add(word, text);
             }
+            let class = classes::class(spot.site, spot.device, spot.kind);
+            let there = class.map_or_else(String::new, |class| {
+                let word = class.name();
+                let a = if word == "outlet" { "an" } else { "a" };
+                format!(", there as {a} {word}")
+            });
             for platform in &spot.site.platforms {
-                let class = classes::class(spot.site, spot.device, spot.kind);
-                let there = class.map_or_else(String::new, |class| {
-                    let word = class.name();
-                    let a = if word == "outlet" { "an" } else { "a" };
-                    format!(", there as {a} {word}")
-                });
                 let text = format!("Name and room stand in {}{there}", platform.name);
                 add(format!("in-{}", platform.id), text);
             }

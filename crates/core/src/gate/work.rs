@@ -7,7 +7,7 @@ use crate::catalogue::{DeviceKind, Duty, Far, OpensNetwork, Supply};
 use crate::radio::system::System;
 use crate::record::Step;
 use crate::site::{
-    AlreadyThere, Control, Device, DeviceId, Network, NetworkId, Point, PointId, Site,
+    AlreadyThere, Control, Device, DeviceId, Feed, Network, NetworkId, Point, PointId, Site,
 };
 use crate::wires::{is_rewired, takes_over_switch};
 
@@ -227,11 +227,16 @@ impl<'a> WorkedDevice<'a> {
             let kind = site.devices.get(id).and_then(|d| site.kind(&d.kind));
             kind.is_some_and(|k| k.fit.gives_light && k.has_radio)
         };
-        // A key whose channel feeds nothing gives nothing up.
+        // A key whose channel feeds nothing gives nothing up, where the lamp is said to have its supply from elsewhere.
         let spare = self.spare_channels();
-        let is_fed = |c: &&Control| c.key.is_none_or(|key| !spare.contains(&key));
+        let is_fed_elsewhere = |c: &Control| {
+            let lamp = site.devices.get(&c.load).and_then(|d| site.point_of(d));
+            lamp.is_some_and(|p| p.feed == Feed::Always)
+        };
+        let gives_up =
+            |c: &&Control| c.key.is_none_or(|key| !spare.contains(&key)) || !is_fed_elsewhere(c);
         let mut own =
-            site.controls.iter().filter(|c| c.controller == self.device.id).filter(is_fed);
+            site.controls.iter().filter(|c| c.controller == self.device.id).filter(gives_up);
         self.kind.fit.switches() && own.any(|c| lights(&c.load))
     }
 

@@ -4,7 +4,6 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
-use crate::catalogue::Duty;
 use crate::gate::work::{self, WorkKind, WorkedDevice};
 use crate::radio::system::System;
 use crate::record::Method;
@@ -164,8 +163,7 @@ pub fn closing(site: &Site, network: &NetworkId) -> String {
         let at = whereabouts(site, device);
         return format!("At {at}: {}. Closed is when it {}: {WHY}.", by.closes, by.closed);
     }
-    let is_hub = |d: &Device| site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub);
-    if site.devices.iter().any(|d| d.network == *network && is_hub(d)) {
+    if site.hubs_of(network).next().is_some() {
         return format!("Close it at the hub, and look that the hub says so: {WHY}.");
     }
     format!("Close it at what opened it, and look that it says so: {WHY}.")

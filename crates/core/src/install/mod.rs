@@ -8,6 +8,7 @@ pub mod order;
 pub mod pack;
 pub mod record;
 pub mod schedule;
+mod stretch;
 mod visits;
 pub mod walk;
 mod walk_cards;

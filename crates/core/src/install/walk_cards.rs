@@ -1,6 +1,6 @@
 //! Which moves of a stretch stand on one card: what is done at one box in one go, with one tap at its end.
 
-use super::walk::{Move, WalkAct};
+use super::stretch::{Move, WalkAct};
 use crate::record::Step;
 
 /// Steps of one device that are done in one go, each set a card.

@@ -45,7 +45,7 @@ impl JobKind {
 pub enum Refused {
     /// Rings that make a box stand out from the wall.
     Extenders,
-    /// Boxes and plugs that stand in sight only to repeat.
+    /// Plugs that stand in sight only to repeat.
     VisibleBoxes,
     /// Walls opened for a box or a cable.
     OpenedWalls,
@@ -58,11 +58,11 @@ pub enum Refused {
 impl Refused {
     /// Each with its words.
     pub const ALL: [(Self, &'static str); 5] = [
-        (Self::Extenders, "no extender rings"),
-        (Self::VisibleBoxes, "no plugs or boxes that are only there to repeat"),
-        (Self::OpenedWalls, "no opened walls"),
-        (Self::Batteries, "no batteries"),
-        (Self::MakersServers, "nothing that works only by its maker’s servers"),
+        (Self::Extenders, "extender rings"),
+        (Self::VisibleBoxes, "plugs that are only there to repeat"),
+        (Self::OpenedWalls, "opened walls"),
+        (Self::Batteries, "batteries"),
+        (Self::MakersServers, "what works only by its maker’s servers"),
     ];
 
     /// Its words.

@@ -117,6 +117,16 @@ impl Site {
         self.groups.iter().find(|g| g.places.contains(point))
     }
 
+    /// What starts and keeps a network, each with its row.
+    pub fn hubs_of<'a>(
+        &'a self,
+        network: &'a NetworkId,
+    ) -> impl Iterator<Item = (&'a Device, &'a DeviceKind)> {
+        let own = self.devices.iter().filter(move |d| d.network == *network);
+        let rows = own.filter_map(|d| Some((d, self.kind(&d.kind)?)));
+        rows.filter(|(_, kind)| kind.duty == Duty::Hub)
+    }
+
     /// What is switched at a point.
     pub fn loads_of(&self, point: &PointId) -> impl Iterator<Item = &Load> {
         self.loads.iter().filter(move |l| l.switched_at == *point)

@@ -72,7 +72,7 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
         let ways: Vec<FittingWay> = charge.map(|p| p.way).collect();
         devices().any(|(d, k)| {
             let reaches = |way: &FittingWay| {
-                fit::is_reached(site, k, Some(&d.network), *way)
+                fit::is_reached(site, k, Some(&d.network), *way) == Some(true)
                     && (*way != FittingWay::Hub || has_hub(site, d))
             };
             k.has_radio && ways.iter().any(reaches)
@@ -94,8 +94,9 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
         }
         Means::Voice => {
             site.platforms.iter().any(|p| p.way == FittingWay::Voice)
-                && devices()
-                    .any(|(d, k)| fit::is_reached(site, k, Some(&d.network), FittingWay::Voice))
+                && devices().any(|(d, k)| {
+                    fit::is_reached(site, k, Some(&d.network), FittingWay::Voice) == Some(true)
+                })
         }
         // The platform in charge keeps the time and speaks to phones.
         Means::Timer | Means::Phone => by_platform(),
@@ -104,10 +105,9 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
 
 /// Whether the network of a device has what keeps it: a hub, or none where none is needed.
 fn has_hub(site: &Site, device: &Device) -> bool {
-    let is_hub = |d: &Device| site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub);
     let rule = site.networks.get(&device.network).map(Network::rule);
     rule.is_some_and(|r| r.choice == RouteChoice::Flood)
-        || site.devices.iter().any(|d| d.network == device.network && is_hub(d))
+        || site.hubs_of(&device.network).next().is_some()
 }
 
 /// What is open in the brief as a whole, a sentence each.

@@ -3,14 +3,6 @@
 use crate::catalogue::{DeviceKind, Duty, LoadKind};
 use crate::site::{Device, Site, ThingClass};
 
-/// Words in the name of a row by which it is told apart where its duty and its loads do not.
-const BY_WORD: [(&str, ThingClass); 4] = [
-    ("shade", ThingClass::Shade),
-    ("thermostat", ThingClass::Thermostat),
-    ("lock", ThingClass::Lock),
-    ("fan", ThingClass::Fan),
-];
-
 /// What a device is to a platform: as was said, else by what hangs on it; nothing for what is not seen there.
 pub fn class(site: &Site, device: &Device, kind: &DeviceKind) -> Option<ThingClass> {
     if device.class.is_some() {
@@ -28,10 +20,8 @@ pub fn class(site: &Site, device: &Device, kind: &DeviceKind) -> Option<ThingCla
     if kind.fit.gives_light {
         return Some(ThingClass::Light);
     }
-    let name = kind.name.to_lowercase();
-    let has = |word: &str| name.split(|c: char| !c.is_alphanumeric()).any(|w| w == word);
-    if let Some((_, class)) = BY_WORD.iter().find(|(word, _)| has(word)) {
-        return Some(*class);
+    if kind.class.is_some() {
+        return kind.class;
     }
     let group = site.group_of(&device.point).into_iter().flat_map(|g| &g.places);
     let places = group.chain(std::iter::once(&device.point));

@@ -28,10 +28,8 @@ pub fn comes_back(site: &Site) -> Vec<ComesBack> {
         let mut all: Vec<[String; 3]> =
             rows().filter(|(d, k)| is(d, k)).map(|(d, k)| told(d, k)).collect();
         all.sort();
-        all.dedup_by(|a, b| a[1] == b[1] && a[2] == b[2] && !a[1].is_empty() && a[0] == b[0]);
         all
     };
-    let by = |k: &DeviceKind, ways: &[Option<BackhaulBy>]| ways.contains(&k.backhaul);
     let is_hub = |d: &Device, k: &DeviceKind| k.duty == Duty::Hub && !is_wifi(d);
     let routers = site.emitters.iter().filter(|e| e.of_the_house);
     let routers = routers.map(|e| [e.name.clone(), String::new(), String::new()]).collect();
@@ -57,19 +55,17 @@ pub fn comes_back(site: &Site) -> Vec<ComesBack> {
         ComesBack {
             what: "Hubs on a cable: plug them into the new router, and off and on",
             why: "their own networks never stopped; they ask the router for an address anew",
-            at: of(&|d, k| {
-                is_hub(d, k) && by(k, &[Some(BackhaulBy::Cable), Some(BackhaulBy::Either)])
-            }),
+            at: of(&|d, k| is_hub(d, k) && k.backhaul == Some(BackhaulBy::Cable)),
         },
         ComesBack {
             what: "Hubs that are joined by Wi-Fi: each gets name and key anew",
             why: "their devices are not joined again: that would take them out of their network",
-            at: of(&|d, k| is_hub(d, k) && by(k, &[Some(BackhaulBy::Wifi)])),
+            at: of(&|d, k| is_hub(d, k) && k.backhaul == Some(BackhaulBy::Wifi)),
         },
         ComesBack {
-            what: "Hubs of which nobody wrote down how they reach the router",
-            why: "look for a cable first",
-            at: of(&|d, k| is_hub(d, k) && k.backhaul.is_none()),
+            what: "Hubs of which it is not said how they reach the router: look for a cable first",
+            why: "one on a cable is plugged in, off and on; any other gets name and key of the Wi-Fi anew",
+            at: of(&|d, k| is_hub(d, k) && matches!(k.backhaul, None | Some(BackhaulBy::Either))),
         },
         ComesBack {
             what: "Devices on the Wi-Fi: each gets name and key anew",
@@ -82,7 +78,10 @@ pub fn comes_back(site: &Site) -> Vec<ComesBack> {
             at: phones.collect(),
         },
     ];
-    all.into_iter().filter(|step| !step.at.is_empty()).collect()
+    // The first is worth doing wherever anything follows, be the router on the plan or not.
+    let hangs_on_it = all.iter().skip(1).any(|step| !step.at.is_empty());
+    let is_asked = |n: usize, step: &ComesBack| !step.at.is_empty() || n == 0 && hangs_on_it;
+    all.into_iter().enumerate().filter(|(n, step)| is_asked(*n, step)).map(|(_, s)| s).collect()
 }
 
 /// What goes on as it was: devices whose network is not the Wi-Fi, how many, by the name of the network.

@@ -178,6 +178,16 @@ fn a_new_router_brings_back_what_carries_before_what_hangs_on_it_and_leaves_the_
     let at = |name: &str| steps.iter().position(|s| s.at.iter().any(|[who, ..]| who == name));
     assert_eq!(at("Router"), Some(0));
     let [node, hub, plug] = ["node", "hub", "plug"].map(|name| at(name).unwrap());
+    // One that takes either is not known to hang on a cable.
+    let either = with(site.clone(), &[set("device", "hub", "kind", &json!("hub"))]);
+    let step = comes_back(&either)
+        .into_iter()
+        .find(|s| s.at.iter().any(|[who, ..]| who == "hub"))
+        .unwrap();
+    assert!(step.what.contains("look for a cable first"));
+    // The advice that spares the rest stands first, be the router on the plan or not.
+    let gone = with(site.clone(), &[json!({"do": "remove", "kind": "emitter", "id": "e"})]);
+    assert_eq!(comes_back(&gone)[0].what, steps[0].what);
     assert!(node < hub && hub < plug, "{steps:?}");
     assert_eq!(at("lamp"), None);
     assert_eq!(stays(&site), [("Net".to_owned(), 1)]);
@@ -231,4 +241,38 @@ fn a_visit_says_what_is_left_of_it() {
     let after = plan(&then);
     assert!((planned(&after) - planned(&before)).abs() < 20.0);
     assert!(left(&after) < left(&before) - 10.0, "{} {}", left(&after), left(&before));
+}
+
+#[test]
+fn a_relay_is_given_up_wherever_the_lamp_is_not_said_to_be_fed_from_elsewhere() {
+    let asks = |feed: &str, key: &Value, channel: u8| {
+        let control = put(
+            "control",
+            &json!({"id": "k", "controller": "u", "load": "lamp", "path": "hub", "key": key}),
+        );
+        let edits = [
+            circuit("7", &json!({})),
+            device("hub", "hub", [1.0, 1.0]),
+            sound("u", "switch-double", [3.0, 1.0], "7"),
+            lamp("lu", "u"),
+            set("load", "lu", "channel", &json!(channel)),
+            placed("lamp", "lamp-white", [4.0, 3.0], &json!({"kind": "ceiling", "feed": feed})),
+            control,
+        ];
+        let site = with(bare(System::Zigbee), &edits);
+        WorkedDevice::of(&site, &"u".parse().unwrap()).unwrap().takes(Step::Decoupled)
+    };
+    // The spare key of a unit, for a lamp that has its supply from elsewhere: nothing is given up.
+    assert!(!asks("always", &json!(2), 1));
+    // What nobody said, what hangs behind a switch, another key, no key, no channel: asked.
+    for (feed, key, channel) in [
+        ("unsaid", json!(2), 1),
+        ("behind-switch", json!(2), 1),
+        ("cord", json!(2), 1),
+        ("always", json!(1), 1),
+        ("always", Value::Null, 1),
+        ("always", json!(2), 0),
+    ] {
+        assert!(asks(feed, &key, channel), "{feed} {key} {channel}");
+    }
 }

@@ -6,12 +6,12 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::catalogue::{Duty, KINDS, Supply, kind};
 use dot_reach_core::control::{By, means};
-use dot_reach_core::fit::{FitFinding, Fits, findings, verdict};
+use dot_reach_core::fit::{FitFinding, FitPlace, Fits, findings, verdict};
 use dot_reach_core::install::cards::closing;
 use dot_reach_core::network::role::role;
 use dot_reach_core::network::{Band, Role};
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::Site;
+use dot_reach_core::site::{Neutral, Site};
 use dot_reach_core::survey::brief::met;
 use dot_reach_core::survey::previsit::looks;
 use serde_json::{Value, json};
@@ -115,6 +115,24 @@ fn voice_as_a_must_does_not_refuse_the_hub_and_counts_what_comes_by_it() {
         lacks(&with(bare(System::Zigbee), &edits), "plug")
     };
     assert_eq!((own(true), own(false)), (false, true));
+    // A hub of which nobody has looked leaves it open.
+    let unread = [
+        put(
+            "device-kind",
+            &json!({"id": "own-hub", "name": "h", "duty": "hub", "supply": "plug",
+            "forwards": true, "systems": ["zigbee"]}),
+        ),
+        put(
+            "device-kind",
+            &json!({"id": "own-plug", "name": "p", "duty": "actuator", "supply": "plug",
+            "forwards": false, "systems": ["zigbee"], "fit": {"platforms": ["hub"]}}),
+        ),
+        device("hub", "own-hub", [1.0, 1.0]),
+        device("plug", "own-plug", [3.0, 1.0]),
+        platform("voice", "voice", true),
+    ];
+    let site = with(bare(System::Zigbee), &unread);
+    assert!(of(&site, "plug").iter().any(|f| matches!(f, FitFinding::PlatformUnknown { .. })));
 }
 
 /// A hub, a switch with its lamp, a second switch with a key to spare; a wish for the lamp by these means.
@@ -201,7 +219,7 @@ fn a_network_is_closed_where_it_was_opened() {
 
 #[test]
 fn nobody_drives_to_an_outlet_for_its_neutral() {
-    let box_of = |what: &str| json!({"kind": what, "box": "plastic", "depth_mm": 60.0});
+    let box_of = |what: &str| json!({"kind": what, "box": "plastic", "depth_mm": 60.0, "neutral": "unknown"});
     let edits = [
         circuit("7", &json!({})),
         placed("s", "socket-flush", [3.0, 1.0], &box_of("socket")),
@@ -223,9 +241,18 @@ fn nobody_drives_to_an_outlet_for_its_neutral() {
         asked.iter().any(|l| l.point.as_str() == id && l.ask.iter().any(|a| a.contains("neutral")))
     };
     assert!(neutral("old") && !neutral("free") && !neutral("s"));
-    // One of which it was tested that it has none, has none.
-    let tested = with(site, &[set("point", "s", "neutral", &json!("absent"))]);
-    assert!(of(&tested, "s").contains(&FitFinding::NeutralAbsent));
+    // Nobody has looked all the same: what is told of the place says no more than that.
+    let place = FitPlace::of(&site, site.points.named("s").unwrap(), None);
+    assert_eq!(place.neutral(), Neutral::Unknown);
+    // Who looked and saw none, or tested that it has none, is believed; and one that is not there yet has none by itself.
+    for (said, rule) in
+        [("absent", FitFinding::NeutralAbsent), ("not-seen", FitFinding::NeutralNotSeen)]
+    {
+        let seen = with(site.clone(), &[set("point", "s", "neutral", &json!(said))]);
+        assert!(of(&seen, "s").contains(&rule), "{said}");
+    }
+    let new = with(site, &[set("point", "s", "to_make", &json!({}))]);
+    assert!(of(&new, "s").iter().any(|f| f.rule() == "neutral"));
 }
 
 #[test]

@@ -175,7 +175,7 @@ fn found() -> Vec<Found> {
         FitFinding::ResidualUnknown,
         FitFinding::ToMakeOpen { open: vec!["how long that is"] },
         FitFinding::ToMake,
-        FitFinding::RefusedInBrief { what: "no extender rings" },
+        FitFinding::RefusedInBrief { what: "extender rings" },
         FitFinding::NotKept { at: s("Hall") },
         FitFinding::KeptUnsaid { what: s("plain switch") },
         FitFinding::KeptOver { what: s("plain switch"), amperes: 8.0, rated: 6.0 },

@@ -106,16 +106,45 @@ export const saved = () => {
   say(document.querySelector(".field-error[data-shown]") ? "Not all saved" : "Saved");
 };
 
+// What one page sends goes out one after the other: a step must not overtake the tick that it rests on.
+let before = Promise.resolve();
+const queued = new Set();
+function inTurn(work) {
+  const turn = before.then(work);
+  before = turn.catch(() => {});
+  return turn;
+}
+// A page that is left sends the rest at once; it is kept as well, and taken once.
+window.addEventListener("pagehide", () => {
+  for (const { address, body, photo } of queued) if (!photo) post(address, body).catch(() => {});
+});
+
 /** Sends a change: it is kept in the outbox first, and goes out of it when the server has answered. Gives the
  * answer, or nothing where it waits. */
-async function sendOrKeep(address, sent, words, photo = null, more = {}) {
+function sendOrKeep(address, sent, words, photo = null, more = {}) {
   const entry = { id: sent.edit_id, address, body: sent, words, at: new Date().toISOString(), photo, ...more };
-  if (await isWaiting().catch(() => false)) {
-    await keepOrSay(entry);
+  queued.add(entry);
+  // It is kept at once, whosever turn it is.
+  const keeping = isWaiting().catch(() => false).then(async (waits) => {
+    if (waits) await keepOrSay(entry);
+    return { waits, isKept: waits || await keepFlying(entry).then(() => true, () => false) };
+  });
+  keeping.catch(() => {});
+  return inTurn(async () => {
+    const { waits, isKept } = await keeping.finally(() => queued.delete(entry));
+    return sendKept(entry, isKept, waits);
+  });
+}
+
+/** Sends what is kept, once it is its turn; behind what found no line it waits. */
+async function sendKept(entry, isKept, waits) {
+  const { address, body: sent, photo } = entry;
+  if (waits || await isWaiting().catch(() => false)) {
+    if (!isKept) await keepOrSay(entry);
+    else if (!waits) await ground(entry.id);
     send();
     return null;
   }
-  const isKept = await keepFlying(entry).then(() => true, () => false);
   try {
     const told = await post(address, sent, photo, ANSWER_MS);
     if (isKept) await forget(entry);

@@ -9,10 +9,9 @@ use super::facts::{Deed, FactQuery, Need, all, none};
 use super::rules::{GateRule, Lacks, RULES, Rests};
 use super::work::{WorkedDevice, opener};
 use super::{Gate, checks, unsettled};
-use crate::catalogue::Duty;
 use crate::radio::system::RouteChoice;
 use crate::record::Step;
-use crate::site::{Device, DeviceId, NetworkId, Site};
+use crate::site::{DeviceId, NetworkId, Site};
 
 fn need(what: Lacks, any: Vec<Vec<FactQuery>>, yields: bool) -> Need {
     let says = what.to_string();
@@ -228,10 +227,7 @@ fn rests_on(
 fn hub(gate: &Gate<'_>, spot: &WorkedDevice<'_>, yields: bool) -> Vec<Need> {
     let site = gate.site;
     let Some(network) = site.networks.get(&spot.device.network) else { return Vec::new() };
-    let is_hub = |d: &&Device| {
-        d.network == network.id && site.kind(&d.kind).is_some_and(|k| k.duty == Duty::Hub)
-    };
-    let Some(hub) = site.devices.iter().find(is_hub) else {
+    let Some((hub, _)) = site.hubs_of(&network.id).next() else {
         // A flood needs none.
         let needs_one = network.rule().choice != RouteChoice::Flood;
         return needs_one.then(|| need(Lacks::NoHub, Vec::new(), yields)).into_iter().collect();

@@ -59,13 +59,6 @@ pub struct HouseAccess {
     pub withdrawn: Option<Moment>,
 }
 
-impl HouseAccess {
-    /// Whether they are in now.
-    pub fn is_in(&self) -> bool {
-        self.invited.is_some() && self.withdrawn.is_none()
-    }
-}
-
 kept_by_id!(HouseAccess, AccessId);
 impl Kept for HouseAccess {
     const MOST: Most = Most { count: 1000, why: "five platforms a person" };

@@ -4,6 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{NetworkId, PointId};
+pub use crate::catalogue::ThingClass;
+
 use crate::moment::Moment;
 use crate::radio::profile::DataSheet;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
@@ -63,44 +65,6 @@ impl AlreadyThere {
     #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
     fn is_no(&self) -> bool {
         *self == Self::No
-    }
-}
-
-/// What a device is to a platform: by that a voice finds it, and “all lights off” takes it along or not.
-#[derive(
-    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
-#[serde(rename_all = "lowercase")]
-#[expect(missing_docs, reason = "each is what it is called")]
-pub enum ThingClass {
-    Light,
-    Switch,
-    Fan,
-    Outlet,
-    Shade,
-    Thermostat,
-    Lock,
-    Sensor,
-    Button,
-}
-
-impl ThingClass {
-    /// Each with its word.
-    pub const ALL: [(Self, &'static str); 9] = [
-        (Self::Light, "light"),
-        (Self::Switch, "switch"),
-        (Self::Fan, "fan"),
-        (Self::Outlet, "outlet"),
-        (Self::Shade, "shade"),
-        (Self::Thermostat, "thermostat"),
-        (Self::Lock, "lock"),
-        (Self::Sensor, "sensor"),
-        (Self::Button, "button"),
-    ];
-
-    /// Its word.
-    pub fn name(self) -> &'static str {
-        Self::ALL.iter().find(|(class, _)| *class == self).map_or("", |(_, name)| name)
     }
 }
 

@@ -11,7 +11,7 @@ use dot_reach_core::record::{Record, Step};
 use serde_json::json;
 
 use crate::common::{bare, placed, with};
-use crate::day::machine::{circuit, kit, lamp, set, sound};
+use crate::day::machine::{circuit, isolated, kit, lamp, planned, set, sound, stepped};
 
 fn house() -> Analysis {
     let wall = json!({"kind": "bare-wall", "box": "none"});
@@ -108,4 +108,38 @@ fn a_mesh_still_opens_for_its_own_and_tries_each_before_the_next() {
     let open = moves.iter().find(|m| matches!(m.act, WalkAct::Open { .. })).unwrap();
     let joins = moves.iter().filter(|m| matches!(m.act, WalkAct::Step { step: Step::Joined, .. }));
     assert!(joins.clone().count() == 2 && joins.clone().all(|m| m.card != open.card));
+}
+
+/// What the day of this house asks before power comes on again, of the kit alone.
+fn awaited(folder: &dot_reach_core::record::Folder) -> Vec<String> {
+    let gate = gate(&folder.record, &folder.site);
+    let on = dot_reach_core::gate::deeds::energise(&gate, "main", None, &[]);
+    let of_kit = on.needs.into_iter().filter(|n| n.says.contains("of the same kit"));
+    of_kit.map(|n| n.says.split(' ').next().unwrap_or_default().to_owned()).collect()
+}
+
+#[test]
+fn a_part_that_is_on_no_day_is_not_waited_for_and_one_in_hand_is_by_every_door() {
+    let analysis = house();
+    let folder = dot_reach_core::record::Folder::planned((*analysis.site).clone());
+    let all = ["a", "b", "gateway"];
+    assert_eq!(awaited(&folder), all);
+    // It does not fit, waits for one on trial, or is in the house already: the others start without it.
+    let shallow = || set("point", "b", "depth_mm", &json!(20.0));
+    let doors = [
+        (shallow(), vec!["a", "gateway"]),
+        (set("device", "a", "trial", &json!({})), vec!["a", "gateway"]),
+        (set("device", "b", "already_there", &json!("yes")), vec!["a", "gateway"]),
+        (json!({"do": "remove", "kind": "device", "id": "b"}), vec!["a", "gateway"]),
+    ];
+    for (door, left) in doors {
+        assert_eq!(awaited(&planned(&folder, std::slice::from_ref(&door))), left, "{door}");
+    }
+    // Once its box was opened it is in hand, whatever the plan says of it since; closed or put back it is not asked again.
+    let off = isolated(&folder, "x", "main", &["7"]);
+    let open = stepped(&off, "b", "dead");
+    let unfit = planned(&open, &[shallow()]);
+    assert_eq!(awaited(&unfit), all);
+    let back = stepped(&unfit, "b", "put-back");
+    assert!(awaited(&back).contains(&"a".to_owned()));
 }

@@ -4,11 +4,9 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
 use askama::Template;
-use dot_reach_core::bill::kits::{KitLaid, SHIPPED, kits, with};
-use dot_reach_core::bill::{Bill, BillLine, LineKind, bill, energy};
-use dot_reach_core::fit::candidates::is_for;
-use dot_reach_core::site::{Device, DeviceId, Edit, Kind, Point, Site};
-use dot_reach_core::trial::first_purchase;
+use dot_reach_core::bill::kits::{KitLaid, SHIPPED, kits, places, with};
+use dot_reach_core::bill::{Bill, BillLine, LineKind, bill, energy, two_purchases};
+use dot_reach_core::site::{DeviceId, Edit, Kind, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::bill_csv;
 use serde_json::json;
@@ -107,7 +105,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                 .map(|part| rows(&found, part))
                 .filter(|p| !p.lines.is_empty())
                 .collect(),
-            purchases: purchases(&job.site, plan.visits.len(), &found),
+            purchases: purchases(&job.site, plan.visits.len()),
             kits: kits(&job.site).iter().map(|k| kit_form(&job.site, k)).collect(),
             offered: offered(&job.site),
             shares: shares(&found),
@@ -171,12 +169,12 @@ fn row(l: &BillLine) -> Row {
 }
 
 /// What is bought now, and what once that on trial is kept.
-fn purchases(site: &Site, visits: usize, all: &Bill) -> Option<Purchases> {
-    let first = bill(&first_purchase(site)?, visits);
-    let lines = first.lines.iter().filter(|l| l.part != LineKind::Labour);
+fn purchases(site: &Site, visits: usize) -> Option<Purchases> {
+    let both = two_purchases(site, visits)?;
+    let lines = both.now.lines.iter().filter(|l| l.part != LineKind::Labour);
     Some(Purchases {
-        now: money(first.total),
-        then: money((all.total - first.total).max(0.0)),
+        now: money(both.now.total),
+        then: money(both.then),
         lines: lines.map(row).collect(),
     })
 }
@@ -252,21 +250,10 @@ fn kit_form(site: &Site, laid: &KitLaid) -> KitForm {
     }
 }
 
-/// Places without a device that such a row is for, each with the edit that lays one there.
+/// Places where one that is left over can be laid, each with the edit that does.
 fn free_places(site: &Site, id: &str) -> Vec<(String, String)> {
-    let Some(kind) = site.kind(id) else { return Vec::new() };
-    let network = site.networks.iter().find(|n| kind.systems.contains(&n.system));
-    let Some(network) = network else { return Vec::new() };
-    let free = site.points.iter().filter(|p| site.devices_at(&p.id).is_empty() && is_for(kind, p));
-    let lay = |point: &Point| {
-        let device: DeviceId = (1..10_000)
-            .filter_map(|n| format!("kit-{n}").parse().ok())
-            .find(|id| site.devices.get(id).is_none())?;
-        let name = format!("{} {}", point.name, kind.short().to_lowercase());
-        let new = Device::new(device, &name, point.id.clone(), id, network.id.clone());
-        Some((json!(Edit::put(new)).to_string(), point.title()))
-    };
-    free.filter_map(lay).collect()
+    let all = places(site, id).into_iter();
+    all.map(|(point, edit)| (json!(edit).to_string(), point.title())).collect()
 }
 
 /// Shipped kits of which the plan would take something, and that are not bought.
