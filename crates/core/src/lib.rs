@@ -39,6 +39,7 @@
 //! | [`summary`] | how a job stands, counted once |
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
 //! | [`gate`] | what may be done next, by the record and the plan; the acts of the day |
+//! | [`platforms`] | which platform may be in charge, what each has of a device, what stands in which |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`effects`] | what a change does to the mesh, found by trying |
 //! | [`elsewhere`] | how what is carried about is reached from each of its places |
@@ -73,6 +74,7 @@ pub mod materials;
 pub mod moment;
 pub mod network;
 pub mod placement;
+pub mod platforms;
 pub mod power;
 pub mod propagation;
 pub mod prove;

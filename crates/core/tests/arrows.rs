@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 42] = [
+const FLOORS: [&str; 43] = [
     // Quantities and numbers.
     "units",
     "moment",
@@ -51,6 +51,7 @@ const FLOORS: [&str; 42] = [
     "bill",
     // What may be done by the record, and the day as it is planned.
     "gate",
+    "platforms",
     "install",
     "effects",
     "elsewhere",

@@ -3,6 +3,7 @@
 
 pub mod kits;
 mod parts;
+pub mod regroup;
 
 use std::collections::{BTreeMap, BTreeSet};
 

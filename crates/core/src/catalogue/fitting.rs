@@ -77,6 +77,39 @@ impl FittingWay {
         (Self::Voice, "by voice"),
         (Self::Cloud, "by its maker's servers"),
     ];
+
+    /// Whether what works by it lives on servers, and ends with the line to the outside.
+    pub fn needs_servers(self) -> bool {
+        matches!(self, Self::Voice | Self::Cloud)
+    }
+}
+
+/// What a platform may be asked to do with a device beside switching and dimming it.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Ability {
+    /// Takes its key from its relay, so that a press commands something else.
+    FreedKey,
+    /// Tells one press from two, or from a held one.
+    PressCounts,
+    /// Ties a controller to its load, so that the two need no hub.
+    DirectLinks,
+}
+
+impl Ability {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::FreedKey, "frees its key"),
+        (Self::PressCounts, "tells its presses apart"),
+        (Self::DirectLinks, "ties it to a load"),
+    ];
+
+    /// Its words.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(of, _)| *of == self).map_or("", |(_, name)| name)
+    }
 }
 
 /// What a device is at a place of a group where another one switches the load.
@@ -180,6 +213,10 @@ pub struct Fitting {
     pub life_years: Option<f64>,
     /// How platforms reach it; empty while nobody has looked.
     pub platforms: BTreeSet<FittingWay>,
+    /// By which ways more than switching and dimming is had of it; what is not listed of a row of one's own nobody has
+    /// looked up.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub able_by: BTreeMap<Ability, BTreeSet<FittingWay>>,
     /// The finishes that it comes in; empty where nobody sees it.
     pub finishes: Vec<String>,
     /// Whether it measures what its load takes.
@@ -230,6 +267,20 @@ impl Fitting {
             channels: all.channels.max(1),
             is_shipped: false,
             ..all
+        }
+    }
+
+    /// Whether a platform that reaches it so has this of it; nothing where nobody has looked. Of a shipped row that lists
+    /// nothing it is had where the device is set up, at its hub or with its maker: what passes a device on to others passes
+    /// on switching and dimming, *planning value*.
+    pub fn is_able(&self, ability: Ability, by: FittingWay) -> Option<bool> {
+        match self.able_by.get(&ability) {
+            Some(ways) => Some(ways.contains(&by)),
+            None if self.is_shipped && !self.platforms.is_empty() => {
+                let sets_up = matches!(by, FittingWay::Hub | FittingWay::Cloud);
+                Some(sets_up && self.platforms.contains(&by))
+            }
+            None => None,
         }
     }
 

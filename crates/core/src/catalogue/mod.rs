@@ -12,7 +12,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use self::battery::Draw;
-pub use self::fitting::{Far, Fitting, FittingWay, LoadKind, Powered};
+pub use self::fitting::{Ability, Far, Fitting, FittingWay, LoadKind, Powered};
 use crate::radio::mounting::BoxKind;
 use crate::radio::profile::{Class, DataSheet};
 use crate::radio::system::System;

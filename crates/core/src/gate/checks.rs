@@ -9,7 +9,9 @@ use super::work::WorkedDevice;
 use crate::catalogue::{Button, DeviceKind, Duty, Far, PointKind, Supply};
 use crate::fit::FitPlace;
 use crate::record::{Record, Step};
-use crate::site::{Becomes, Device, DeviceId, Earth, Function, OldUse, Point, Residual, Site};
+use crate::site::{
+    Becomes, ComesIn, Device, DeviceId, DeviceShare, Earth, Function, OldUse, Point, Residual, Site,
+};
 use crate::survey::classes;
 use crate::wires;
 
@@ -269,8 +271,14 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
                 format!(", there as {a} {word}")
             });
             for platform in &spot.site.platforms {
-                let text = format!("Name and room stand in {}{there}", platform.name);
-                add(format!("in-{}", platform.id), text);
+                let said = || shares(spot).filter(|share| share.platform == platform.id);
+                for share in said() {
+                    add(share.tick(), stands_in(share, &platform.name));
+                }
+                if said().all(|share| share.comes != ComesIn::KeptOut) {
+                    let text = format!("Name and room stand in {}{there}", platform.name);
+                    add(format!("in-{}", platform.id), text);
+                }
             }
         }
         Step::Joined if spot.kind.join.deletes_too => add(
@@ -311,6 +319,34 @@ fn pointed_anew(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
         (format!("use-{}", of.id), text)
     };
     uses.map(told).collect()
+}
+
+/// What is said of a device in further platforms.
+fn shares<'a>(spot: &WorkedDevice<'a>) -> impl Iterator<Item = &'a DeviceShare> + use<'a> {
+    let own = spot.device.id.clone();
+    spot.site.shares.iter().filter(move |share| share.device == own)
+}
+
+/// What is looked at where a device comes into a further platform, or is kept out of it.
+fn stands_in(share: &DeviceShare, platform: &str) -> String {
+    match share.comes {
+        ComesIn::LetIn => {
+            let window = share
+                .window_minutes
+                .map_or_else(String::new, |minutes| format!(", open for {minutes} minutes"));
+            let code = match share.code.trim() {
+                "" => "the code that is shown".to_owned(),
+                code => format!("its code {code}"),
+            };
+            format!(
+                "Let into {platform}: its window opened where it is joined{window}, {code} typed in {platform}, once"
+            )
+        }
+        ComesIn::ByItself => format!("Arrived in {platform} by itself, and stands there once"),
+        ComesIn::KeptOut => {
+            format!("Is not seen in {platform}: looked, and taken out where it had come by itself")
+        }
+    }
 }
 
 /// What is in the box of a device already, and stays there.

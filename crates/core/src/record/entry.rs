@@ -6,8 +6,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::things::{
-    Acceptance, Fault, FoundLive, Isolated, IsolationId, JoinCode, Joining, Milestone, NodeReport,
-    OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped, WiringRecord,
+    Acceptance, CameBack, Fault, FoundLive, Isolated, IsolationId, JoinCode, Joining, Milestone,
+    NodeReport, OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped, WiringRecord,
 };
 use crate::moment::Moment;
 use crate::site::kept::{Kept, id, note};
@@ -147,6 +147,8 @@ pub enum What {
     Reported(NodeReport),
     /// A fault was met.
     Met(Fault),
+    /// Something came back after the router was changed.
+    CameBack(CameBack),
     /// What counts as accepted was agreed.
     Agreed(Acceptance),
     /// Something was done at a device: readings of it taken before do not count any longer.
@@ -211,6 +213,7 @@ impl Entry {
             What::Pressed(test) => test.check(),
             What::Reported(report) => report.check(),
             What::Met(fault) => fault.check(),
+            What::CameBack(back) => back.check(),
             What::Agreed(rule) => rule.check(),
             What::Cured { what, .. } => note("what", what),
             What::Stage(milestone) => milestone.check(),

@@ -61,6 +61,8 @@ pub struct Record {
     pub milestones: Log<Milestone>,
     /// Faults that were met, and what helped.
     pub faults: Log<Fault>,
+    /// What came back after the router was changed.
+    pub came_back: Log<CameBack>,
 }
 
 impl Record {

@@ -3,7 +3,9 @@
 
 use serde_json::Value;
 
-use super::things::{Acceptance, Fault, JoinCode, NodeReport, RangeTest, Reading, WiringRecord};
+use super::things::{
+    Acceptance, CameBack, Fault, JoinCode, NodeReport, RangeTest, Reading, WiringRecord,
+};
 use super::{EntryId, Log, Record, What};
 use crate::site::kept::Kept;
 use crate::site::{Keyed, Refusal, Site, Wrong, set_field};
@@ -112,6 +114,7 @@ said! {
     "node-report", Reported(NodeReport) in node_reports, &[];
     "acceptance", Agreed(Acceptance) in acceptances, &[];
     "fault", Met(Fault) in faults, &[];
+    "came-back", CameBack(CameBack) in came_back, &[];
     "wiring-record", WiredIn(WiringRecord) in wiring_records, &[];
     "join-code", CodeKept(JoinCode) in join_codes, &[];
 }

@@ -311,6 +311,9 @@ impl Kind {
             Self::Wish => return "wishes".to_owned(),
             Self::HouseAccess => return "accesses to the house".to_owned(),
             Self::Rate => return "prices and times".to_owned(),
+            Self::DeviceShare => return "devices in platforms".to_owned(),
+            Self::Regroup => return "loads to regroup".to_owned(),
+            Self::Asked => return "things asked of the builder".to_owned(),
             _ => {}
         }
         // Sources on the air, lines of a scan.

@@ -3,6 +3,7 @@
 
 pub mod brief;
 pub mod classes;
+pub mod delivered;
 pub mod facts;
 pub mod hard_spots;
 pub mod hub_list;

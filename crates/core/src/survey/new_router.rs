@@ -2,6 +2,7 @@
 
 use crate::catalogue::{BackhaulBy, DeviceKind, Duty, FittingWay};
 use crate::radio::system::System;
+use crate::record::Record;
 use crate::site::{Device, Site};
 
 /// A step of the way back.
@@ -11,8 +12,33 @@ pub struct ComesBack {
     pub what: &'static str,
     /// Why then.
     pub why: &'static str,
-    /// What it is done at: name, place, and what is pressed there where that is known.
-    pub at: Vec<[String; 3]>,
+    /// What it is done at.
+    pub at: Vec<BackAt>,
+}
+
+/// Something that comes back.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct BackAt {
+    /// What it is called.
+    pub name: String,
+    /// Where it is; empty for what has no place.
+    pub place: String,
+    /// What is pressed or looked at there, where that is known.
+    pub how: String,
+    /// Its kind and id, in a word.
+    pub key: String,
+}
+
+impl BackAt {
+    /// The id under which it is on record that it came back after a change of the router.
+    pub fn entry(&self, round: u32) -> String {
+        format!("r{round}-{}", self.key)
+    }
+}
+
+/// The change of the router that the record knows last, counted from one on.
+pub fn last_round(record: &Record) -> u32 {
+    record.came_back.iter().map(|back| back.round).max().unwrap_or(1)
 }
 
 /// The way back, in order: what carries others before what hangs on it. Steps of which nothing is in the house are left out.
@@ -22,24 +48,29 @@ pub fn comes_back(site: &Site) -> Vec<ComesBack> {
     let is_wifi = |d: &Device| system(d) == Some(System::Wifi);
     let told = |device: &Device, kind: &DeviceKind| {
         let place = site.point_of(device).map_or_else(String::new, crate::site::Point::title);
-        [device.name.clone(), place, kind.join.gesture.clone()]
+        let key = format!("device-{}", device.id);
+        BackAt { name: device.name.clone(), place, how: kind.join.gesture.clone(), key }
     };
-    let of = |is: &dyn Fn(&Device, &DeviceKind) -> bool| -> Vec<[String; 3]> {
-        let mut all: Vec<[String; 3]> =
+    let of = |is: &dyn Fn(&Device, &DeviceKind) -> bool| -> Vec<BackAt> {
+        let mut all: Vec<BackAt> =
             rows().filter(|(d, k)| is(d, k)).map(|(d, k)| told(d, k)).collect();
         all.sort();
         all
     };
     let is_hub = |d: &Device, k: &DeviceKind| k.duty == Duty::Hub && !is_wifi(d);
     let routers = site.emitters.iter().filter(|e| e.of_the_house);
-    let routers = routers.map(|e| [e.name.clone(), String::new(), String::new()]).collect();
+    let bare = |name: &str, how: &str, key: String| {
+        let (name, place, how) = (name.to_owned(), String::new(), how.to_owned());
+        BackAt { name, place, how, key }
+    };
+    let routers = routers.map(|e| bare(&e.name, "", format!("emitter-{}", e.id))).collect();
     let phones = site.platforms.iter().map(|p| {
         let way = match p.way {
             FittingWay::Cloud => "its servers find the house again by themselves: look",
             FittingWay::Voice => "say a phrase to each thing that listens",
             FittingWay::Hub | FittingWay::Matter => "open it once on each phone",
         };
-        [p.name.clone(), String::new(), way.to_owned()]
+        bare(&p.name, way, format!("platform-{}", p.id))
     });
     let all = [
         ComesBack {

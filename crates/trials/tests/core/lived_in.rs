@@ -14,10 +14,10 @@ use dot_reach_core::record::{Record, Step};
 use dot_reach_core::site::{Site, ThingClass, apply};
 use dot_reach_core::survey::brief::open;
 use dot_reach_core::survey::classes::class;
-use dot_reach_core::survey::new_router::{comes_back, stays};
+use dot_reach_core::survey::new_router::{comes_back, last_round, stays};
 use serde_json::{Value, json};
 
-use crate::common::{bare, device, placed, with};
+use crate::common::{bare, device, placed, wish, with};
 use crate::day::machine::{circuit, house, isolated, lamp, set, sound, wired};
 
 fn put(kind: &str, value: &Value) -> Value {
@@ -175,15 +175,13 @@ fn a_new_router_brings_back_what_carries_before_what_hangs_on_it_and_leaves_the_
     }
     let site = with(bare(System::Zigbee), &edits);
     let steps = comes_back(&site);
-    let at = |name: &str| steps.iter().position(|s| s.at.iter().any(|[who, ..]| who == name));
+    let at = |name: &str| steps.iter().position(|s| s.at.iter().any(|at| at.name == name));
     assert_eq!(at("Router"), Some(0));
     let [node, hub, plug] = ["node", "hub", "plug"].map(|name| at(name).unwrap());
     // One that takes either is not known to hang on a cable.
     let either = with(site.clone(), &[set("device", "hub", "kind", &json!("hub"))]);
-    let step = comes_back(&either)
-        .into_iter()
-        .find(|s| s.at.iter().any(|[who, ..]| who == "hub"))
-        .unwrap();
+    let step =
+        comes_back(&either).into_iter().find(|s| s.at.iter().any(|at| at.name == "hub")).unwrap();
     assert!(step.what.contains("look for a cable first"));
     // The advice that spares the rest stands first, be the router on the plan or not.
     let gone = with(site.clone(), &[json!({"do": "remove", "kind": "emitter", "id": "e"})]);
@@ -192,6 +190,33 @@ fn a_new_router_brings_back_what_carries_before_what_hangs_on_it_and_leaves_the_
     assert_eq!(at("lamp"), None);
     assert_eq!(stays(&site), [("Net".to_owned(), 1)]);
     assert!(comes_back(&bare(System::Zigbee)).is_empty());
+}
+
+#[test]
+fn what_came_back_after_a_router_is_on_record_by_the_change_of_the_router() {
+    let bridge = device("hub", "bridge-lamps", [2.0, 1.0]);
+    let platform = put("platform", &json!({"id": "t", "name": "House app"}));
+    let site = with(bare(System::Zigbee), &[bridge, platform]);
+    let folder = dot_reach_core::record::Folder::planned(site);
+    let all: Vec<_> = comes_back(&folder.site).into_iter().flat_map(|step| step.at).collect();
+    let mut keys: Vec<&str> = all.iter().map(|at| at.key.as_str()).collect();
+    keys.sort_unstable();
+    keys.dedup();
+    assert_eq!(keys, ["device-hub", "platform-t"]);
+    assert_eq!(last_round(&folder.record), 1);
+    let back = |round: u32| {
+        let value = json!({"id": all[0].entry(round), "round": round, "name": all[0].name});
+        put("came-back", &value)
+    };
+    let once = wish(&folder, &back(1)).unwrap();
+    assert!(once.record.came_back.named("r1-device-hub").is_some());
+    let struck = json!({"do": "remove", "kind": "came-back", "id": "r1-device-hub"});
+    let not_so = wish(&once, &struck).unwrap();
+    assert!(not_so.record.came_back.named("r1-device-hub").is_none());
+    assert_eq!(not_so.record.len(), 2, "what was said stays");
+    let again = wish(&wish(&not_so, &back(1)).unwrap(), &back(2)).unwrap();
+    assert_eq!((last_round(&again.record), again.record.came_back.iter().count()), (2, 2));
+    assert!(wish(&again, &back(0)).is_err());
 }
 
 #[test]
@@ -209,7 +234,7 @@ fn the_house_is_set_once_and_what_is_set_otherwise_is_told() {
         let kept = json!({"do": "put", "kind": "wiring-record", "value": {"id": "wa", "device": "a", "settings": {name: value}}});
         let mut folder = site.clone();
         folder.site = said.clone();
-        crate::common::wish(&folder, &kept).unwrap()
+        wish(&folder, &kept).unwrap()
     };
     assert!(set_otherwise(&said, &put("as before").record).is_empty());
     let other = put("off");

@@ -25,6 +25,7 @@ mod lived_in;
 mod mill;
 mod offer;
 mod placement;
+mod platforms;
 mod propagation_laws;
 mod route_cases;
 mod routes;

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::bill::bill;
 use dot_reach_core::bill::kits::{kits, with as with_kit};
+use dot_reach_core::bill::regroup::{RegroupCosts, regroup};
 use dot_reach_core::fit::{FitFinding, findings};
 use dot_reach_core::install::schedule::{PowerOff, schedule};
 use dot_reach_core::radio::system::System;
@@ -123,4 +124,56 @@ fn while_one_is_on_trial_its_like_wait_and_are_a_purchase_of_their_own() {
         let found = findings(&not, kind, not.point_of(device).unwrap(), Some(device));
         assert!(found.iter().any(|f| matches!(f, FitFinding::NotKept { .. })), "{}", device.id);
     }
+}
+
+/// A lamp on the wrong switch, which is to go with another.
+fn regrouped(more: &Value) -> Site {
+    let mut of = json!({"id": "r", "load": "lu", "with": "v"});
+    for (key, value) in more.as_object().into_iter().flatten() {
+        of[key] = value.clone();
+    }
+    with(
+        house(),
+        &[
+            circuit("7", &json!({})),
+            sound("u", "switch-neutral", [3.0, 3.0], "7"),
+            lamp("lu", "u"),
+            sound("v", "switch-neutral", [6.0, 3.0], "7"),
+            json!({"do": "put", "kind": "regroup", "value": of}),
+        ],
+    )
+}
+
+fn both(site: &Site) -> RegroupCosts {
+    regroup(site, site.regroups.named("r").unwrap()).unwrap()
+}
+
+#[test]
+fn a_load_goes_with_another_place_by_command_or_by_wire_and_both_are_reckoned() {
+    let site = regrouped(&json!({"cable_m": 6.0, "opening": "the hall ceiling"}));
+    let costs = both(&site);
+    // Two boxes of 6 + 7 + 3 minutes; six metres at six minutes and 2 each; ninety minutes of opening; making good 60.
+    let hour = 65.0;
+    let by_wire = (32.0 + 36.0 + 90.0) / 60.0 * hour + 12.0 + 60.0;
+    assert!((costs.by_wire.cost.unwrap() - by_wire).abs() < 1e-9, "{:?}", costs.by_wire);
+    assert!(!costs.by_wire.is_least);
+    // Two lamps with a radio: 12 each, four minutes and six of joining for each at 55 an hour.
+    let by_command = 2.0 * (12.0 + 10.0 / 60.0 * 55.0);
+    assert!((costs.by_command.cost.unwrap() - by_command).abs() < 1e-9, "{:?}", costs.by_command);
+    assert!(costs.by_command.open[0].contains("has to feed it for good"));
+    // What nobody measured or counted makes it a least.
+    let open = with(
+        site.clone(),
+        &[set("regroup", "r", "cable_m", &Value::Null), set("load", "lu", "count", &Value::Null)],
+    );
+    let least = both(&open);
+    assert!(least.by_wire.is_least && least.by_command.is_least);
+    assert!(least.by_wire.cost < costs.by_wire.cost);
+    assert_eq!(least.by_wire.open, ["nobody has measured its cable"]);
+    // A fan gets no lamp.
+    let fan = with(site.clone(), &[set("load", "lu", "kind", &json!("fan"))]);
+    let what = both(&fan).by_command.parts.first().map(|(what, ..)| what.clone());
+    assert!(what.is_none_or(|what| !what.contains("lamp")));
+    let gone = with(site, &[json!({"do": "remove", "kind": "load", "id": "lu"})]);
+    assert!(gone.regroups.is_empty());
 }

@@ -5,10 +5,12 @@
 use dot_reach_core::draw::Gesture;
 use dot_reach_core::draw::rooms::{Area, area, face_around};
 use dot_reach_core::geometry::contains;
+use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{
     Conductor, Edit, Function, Kind, Neutral, Probe, Provenance, Signs, Site, SlabPlace, apply,
 };
 use dot_reach_core::survey::brief::{met, open};
+use dot_reach_core::survey::delivered::{delivered, keep_asked};
 use dot_reach_core::survey::facts::{FactStamp, stamped};
 use dot_reach_core::survey::lines::{found, steps, warnings};
 use dot_reach_core::survey::next::next_steps;
@@ -18,6 +20,8 @@ use dot_reach_core::survey::signs::{SwitchKind, deduced};
 use dot_reach_standin::houses::larkfield_mill;
 use proptest::prelude::*;
 use serde_json::json;
+
+use crate::common::{bare, with};
 
 fn done(site: &mut Site, gesture: &Gesture) {
     let edit = gesture.edit(site).unwrap();
@@ -301,7 +305,7 @@ fn a_word_of_a_set_of_the_library_is_a_field_of_its_own() {
     ];
     let change = apply(&mut mill, &Edit::batch(edits)).unwrap();
     let row = mill.kind("switch-neutral").unwrap();
-    assert!(row.systems.contains(&dot_reach_core::radio::system::System::Star));
+    assert!(row.systems.contains(&System::Star));
     assert!(row.fit.accepts.contains(&dot_reach_core::catalogue::Far::Plain));
     assert!(!row.fit.platforms.contains(&dot_reach_core::catalogue::FittingWay::Cloud));
     dot_reach_core::site::take_back(&mut mill, &change.inverse).unwrap();
@@ -409,4 +413,60 @@ fn an_empty_job_is_told_its_next_three_steps_and_a_whole_one_none() {
     let steps = next_steps(&bare, bare.networks.named("mesh"));
     assert_eq!(steps.len(), 3);
     assert!(steps[0].words.contains("Place a hub") && steps[1].words.contains("reach"));
+}
+
+#[test]
+fn what_the_builder_was_asked_for_is_held_against_what_was_found() {
+    let point = |id: &str, x: f64| {
+        json!({"do": "put", "kind": "point", "value": {"id": id, "name": id, "floor": "g", "at": [x, 1.0],
+            "height_m": 1.1, "kind": "switch", "box": "plastic"}})
+    };
+    let load = |id: &str, at: &str| json!({"do": "put", "kind": "load", "value": {"id": id, "name": id, "switched_at": at, "kind": "led"}});
+    let set = |kind: &str, id: &str, field: &str, value: serde_json::Value| json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value});
+    let mut site = with(
+        bare(System::Zigbee),
+        &[point("a", 1.0), point("b", 3.0), load("la", "a"), load("lb", "b")],
+    );
+    let keep = keep_asked(&site).unwrap();
+    apply(&mut site, &keep).unwrap();
+    assert!(keep_asked(&site).is_none(), "it is kept once");
+    let at = |site: &Site, id: &str| {
+        delivered(site).into_iter().find(|d| d.point.as_str() == id).unwrap()
+    };
+    // Where nobody has looked nothing is delivered, and nothing lacks.
+    let blank = at(&site, "a");
+    assert!(blank.lacks.is_empty());
+    assert_eq!(blank.open.len(), 4, "{:?}", blank.open);
+    let fact = |how: &str| json!({"how": how, "at": "2026-11-02T08:00:00Z"});
+    let found = with(
+        site,
+        &[
+            set("point", "a", "depth_mm", json!(40.0)),
+            set("point", "a", "facts.depth_mm", fact("measured")),
+            set("point", "a", "neutral", json!("absent")),
+            set("point", "a", "earth", json!("conductor")),
+            set("load", "la", "switched_at", json!("b")),
+        ],
+    );
+    let told = at(&found, "a");
+    assert_eq!(
+        told.lacks,
+        [
+            "asked 47 mm of depth, there are 40",
+            "asked for a neutral, and there is none",
+            "asked for la on it, which hangs at b"
+        ]
+    );
+    assert!(told.open.is_empty(), "{:?}", told.open);
+    // What was told is no finding.
+    let only_told = with(found.clone(), &[set("point", "a", "facts.depth_mm", fact("told"))]);
+    assert_eq!(at(&only_told, "a").open, ["how deep the box is"]);
+    // The lamp that hangs elsewhere can go with its place, said once.
+    let mut regrouped = found.clone();
+    apply(&mut regrouped, &told.regroup[0].1).unwrap();
+    assert_eq!(regrouped.regroups.iter().next().map(|r| r.with.as_str()), Some("a"));
+    assert!(at(&regrouped, "a").regroup.is_empty());
+    // What was asked for stands, though it is taken off the plan.
+    let gone = with(found, &[json!({"do": "remove", "kind": "load", "id": "la"})]);
+    assert!(at(&gone, "a").lacks.contains(&"asked for la, and it is not there".to_owned()));
 }

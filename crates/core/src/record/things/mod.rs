@@ -1,6 +1,7 @@
 //! What entries of the record are about: each its own file, with what it may hold.
 
 mod acceptance;
+mod came_back;
 mod fault;
 mod isolation;
 mod join_code;
@@ -15,6 +16,7 @@ mod sign_off;
 mod wiring_record;
 
 pub use acceptance::*;
+pub use came_back::*;
 pub use fault::*;
 pub use isolation::*;
 pub use join_code::*;

@@ -9,7 +9,7 @@ use super::PointId;
 use crate::catalogue::LoadKind;
 use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, name, note};
 use crate::site::provenance::{Fact, facts};
-use crate::site::{Kind, Refusal, Wrong};
+use crate::site::{Kind, Provenance, Refusal, Wrong};
 
 id!(/** A load. */ LoadId);
 
@@ -103,6 +103,12 @@ impl Load {
             facts: BTreeMap::new(),
             note: String::new(),
         }
+    }
+
+    /// Whether somebody saw or measured what is said of a field.
+    pub fn was_found(&self, field: &str) -> bool {
+        let how = self.facts.get(field).map(|fact| fact.how);
+        matches!(how, Some(Provenance::Measured | Provenance::Seen))
     }
 
     /// What all of it draws, in watts.

@@ -30,6 +30,9 @@ pub struct Platform {
     /// What it is for, beside the one in charge.
     #[serde(default)]
     pub purpose: String,
+    /// The version of its software that runs now, as it says itself; empty while nobody looked.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub version: String,
 }
 
 kept_by_id!(Platform, PlatformId);
@@ -40,6 +43,7 @@ impl Kept for Platform {
 
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
-        note("purpose", &self.purpose)
+        note("purpose", &self.purpose)?;
+        note("version", &self.version)
     }
 }

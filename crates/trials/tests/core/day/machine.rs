@@ -88,7 +88,7 @@ pub(crate) fn set(kind: &str, id: &str, field: &str, value: &Value) -> Value {
     json!({"do": "set", "kind": kind, "id": id, "field": field, "value": value})
 }
 
-fn opened(folder: &Folder, boxes: &[&str]) -> Folder {
+pub(crate) fn opened(folder: &Folder, boxes: &[&str]) -> Folder {
     let open = json!({"do": "open-network", "id": "o1", "network": "n", "expected": boxes, "by": "Kit", "at": AT});
     wish(folder, &open).unwrap()
 }

@@ -9,10 +9,12 @@ use dot_reach_core::catalogue::countries::COUNTRIES;
 use dot_reach_core::fit::neutral_is_likely;
 use dot_reach_core::gate::checks::{all_settings, set_otherwise};
 use dot_reach_core::moment::Moment;
+use dot_reach_core::platforms::{self, InCharge, all_into, in_charge};
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::radio::system::{RULES, System};
 use dot_reach_core::site::{
-    FittingWay, HouseAccess, Job, JobKind, Means, Network, Part, Refused, Rights, Site,
+    AddOn, ComesIn, FittingWay, HouseAccess, Job, JobKind, Means, Network, Part, Platform,
+    PlatformId, Refused, Rights, Site,
 };
 use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
@@ -55,6 +57,10 @@ struct Page {
     open: Vec<String>,
     people: Vec<PersonForm>,
     platforms: Vec<PlatformForm>,
+    charge: Vec<ChargeRow>,
+    add_ons: Vec<AddOnForm>,
+    /// The edit's value that adds one to the platform in charge; empty where there is no platform.
+    first_add_on: String,
     accesses: Vec<AccessForm>,
     first_access: String,
     wishes: Vec<WishForm>,
@@ -68,6 +74,65 @@ struct PersonForm {
     licence: String,
     may_mains: bool,
     parts: Vec<Picked>,
+}
+
+/// A platform, held against being in charge.
+struct ChargeRow {
+    name: String,
+    verdict: &'static str,
+    reaches: String,
+    not: Vec<String>,
+    outage: &'static str,
+}
+
+struct AddOnForm {
+    of: AddOn,
+    platforms: Vec<Choice>,
+}
+
+/// Which platform may be in charge, and why not.
+fn charge(site: &Site) -> Vec<ChargeRow> {
+    let named = |words: &str, names: &[String]| match names {
+        [] => None,
+        names => Some(format!("{words}: {}.", names.join(", "))),
+    };
+    let row = |p: InCharge| ChargeRow {
+        verdict: match p.may {
+            Some(true) => "may be in charge",
+            Some(false) => "not fit for it",
+            None => "not known yet",
+        },
+        reaches: format!("{} of {}", p.reaches.0, p.reaches.1),
+        not: [named("Not reached", &p.not_reached), named("Nobody has looked", &p.not_known)]
+            .into_iter()
+            .flatten()
+            .chain(p.lacks)
+            .collect(),
+        name: p.name,
+        outage: p.outage,
+    };
+    in_charge(site).into_iter().map(row).collect()
+}
+
+fn add_ons(site: &Site) -> Vec<AddOnForm> {
+    let form =
+        |of: &AddOn| AddOnForm { of: of.clone(), platforms: named_platforms(site, &of.platform) };
+    site.add_ons.iter().map(form).collect()
+}
+
+/// The platforms of the job, one of them chosen.
+fn named_platforms(site: &Site, is: &PlatformId) -> Vec<Choice> {
+    let choice = |p: &Platform| Choice {
+        value: p.id.to_string(),
+        text: p.name.clone(),
+        chosen: p.id == *is,
+    };
+    site.platforms.iter().map(choice).collect()
+}
+
+/// The platform in charge, or the first.
+fn first_platform(site: &Site) -> Option<&Platform> {
+    site.platforms.iter().find(|p| p.in_charge).or(site.platforms.iter().next())
 }
 
 struct AccessForm {
@@ -93,11 +158,7 @@ fn accesses(site: &Site) -> Vec<AccessForm> {
             .iter()
             .map(|p| choice(p.id.to_string(), &p.name, p.id == a.person))
             .collect(),
-        platforms: site
-            .platforms
-            .iter()
-            .map(|p| choice(p.id.to_string(), &p.name, p.id == a.platform))
-            .collect(),
+        platforms: named_platforms(site, &a.platform),
         rights: picked(&Rights::ALL, a.rights),
         invited: date(&a.invited),
         withdrawn: date(&a.withdrawn),
@@ -108,8 +169,7 @@ fn accesses(site: &Site) -> Vec<AccessForm> {
 /// The edit's value that gives the first of the household the first platform; empty where one of both is missing.
 fn first_access(site: &Site) -> String {
     let person = site.people.iter().find(|p| p.part.uses_the_house()).or(site.people.iter().next());
-    let charge = site.platforms.iter().find(|p| p.in_charge).or(site.platforms.iter().next());
-    person.zip(charge).map_or_else(String::new, |(person, platform)| {
+    person.zip(first_platform(site)).map_or_else(String::new, |(person, platform)| {
         json!({"person": person.id, "platform": platform.id}).to_string()
     })
 }
@@ -120,7 +180,11 @@ struct PlatformForm {
     purpose: String,
     in_charge: bool,
     required: bool,
+    version: String,
     ways: Vec<Picked>,
+    /// How many devices are said to stand in it, and the edit that lets in all others that it reaches.
+    stands: usize,
+    all_into: String,
 }
 
 struct WishForm {
@@ -150,7 +214,7 @@ fn people(site: &Site) -> Vec<PersonForm> {
         .collect()
 }
 
-fn platforms(site: &Site) -> Vec<PlatformForm> {
+fn platform_forms(site: &Site) -> Vec<PlatformForm> {
     site.platforms
         .iter()
         .map(|p| PlatformForm {
@@ -159,6 +223,13 @@ fn platforms(site: &Site) -> Vec<PlatformForm> {
             purpose: p.purpose.clone(),
             in_charge: p.in_charge,
             required: p.required,
+            version: p.version.clone(),
+            stands: site
+                .shares
+                .iter()
+                .filter(|s| s.platform == p.id && s.comes != ComesIn::KeptOut)
+                .count(),
+            all_into: all_into(site, &p.id).map_or_else(String::new, |e| json!(e).to_string()),
             ways: picked(&FittingWay::ALL, p.way),
         })
         .collect()
@@ -334,9 +405,14 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             }
             None => "",
         },
-        open: open(&site),
+        open: open(&site).into_iter().chain(platforms::open(&site)).collect(),
         people: people(&site),
-        platforms: platforms(&site),
+        platforms: platform_forms(&site),
+        charge: charge(&site),
+        add_ons: add_ons(&site),
+        first_add_on: first_platform(&site).map_or_else(String::new, |p| {
+            json!({"platform": p.id, "name": "Add-on"}).to_string()
+        }),
         accesses: accesses(&site),
         first_access: first_access(&site),
         unmet: wishes.iter().filter(|w| !w.lacks.is_empty()).count(),

@@ -7,13 +7,19 @@ use std::collections::BTreeMap;
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::bill::regroup::{RegroupCost, regroup};
 use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
-use dot_reach_core::site::{Device, DeviceId, Path, Site};
+use dot_reach_core::site::{
+    Device, DeviceId, Edit, Kind, Load, Path, Point, PointKind, Regroup, RegroupBy, Site,
+};
 use dot_reach_core::survey::natural::{Light, Natural, lights};
+use dot_reach_core::units::typographic;
+use serde_json::json;
 
 use crate::door::{For, See};
 use crate::error::WebError;
+use crate::pages::survey::choices::{Choice, choices};
 use crate::pages::{Shell, printed};
 
 #[derive(Template)]
@@ -31,6 +37,98 @@ struct Page {
     lights: Vec<LightRow>,
     /// How many lights nothing but a phone works.
     dark: usize,
+    regroups: Vec<RegroupForm>,
+    /// Loads that could go with another place, each with the value that says it.
+    to_regroup: Vec<(String, String)>,
+}
+
+/// A load that is to go with another place, with both ways.
+struct RegroupForm {
+    id: String,
+    load: String,
+    now: String,
+    places: Vec<Choice>,
+    by: Vec<Choice>,
+    cable: String,
+    opening: String,
+    ways: [RegroupWay; 2],
+    /// The edit that hangs it there on the plan; empty where that is not decided, or done.
+    lay: String,
+}
+
+struct RegroupWay {
+    name: &'static str,
+    cost: String,
+    parts: Vec<String>,
+    open: Vec<String>,
+    outage: &'static str,
+}
+
+fn regroup_way(name: &'static str, currency: &str, of: RegroupCost) -> RegroupWay {
+    let money = |cost: f64| format!("{} {currency}", typographic(cost, 0)).trim().to_owned();
+    let part = |(what, count, cost): (String, f64, Option<f64>)| {
+        let cost = cost.map_or_else(|| "price not known".to_owned(), money);
+        let count = if (count - 1.0).abs() < 1e-9 {
+            String::new()
+        } else {
+            format!("{} × ", typographic(count, 0))
+        };
+        format!("{count}{what}: {cost}")
+    };
+    RegroupWay {
+        name,
+        cost: match of.cost {
+            None => "not known".to_owned(),
+            Some(cost) if of.is_least => format!("{} or more", money(cost)),
+            Some(cost) => money(cost),
+        },
+        parts: of.parts.into_iter().map(part).collect(),
+        open: of.open,
+        outage: of.outage,
+    }
+}
+
+fn regroups(site: &Site) -> Vec<RegroupForm> {
+    let form = |of: &Regroup| {
+        let (load, costs) = (site.loads.get(&of.load)?, regroup(site, of)?);
+        let choice = |p: &Point| Choice {
+            value: p.id.to_string(),
+            text: p.title(),
+            chosen: p.id == of.with,
+            system: String::new(),
+        };
+        let switches =
+            site.points.iter().filter(|p| p.kind == PointKind::Switch || p.id == of.with);
+        let is_wired = of.by == RegroupBy::Wire && load.switched_at != of.with;
+        let hang = || Edit::set(Kind::Load, &load.id, "switched_at", of.with.as_str());
+        let currency = site.job.currency.as_str();
+        Some(RegroupForm {
+            id: of.id.to_string(),
+            load: load.name.clone(),
+            now: site.points.get(&load.switched_at).map_or_else(String::new, Point::title),
+            places: switches.map(choice).collect(),
+            by: choices(&RegroupBy::ALL, of.by),
+            cable: of.cable_m.map(|m| typographic(m, 1)).unwrap_or_default(),
+            opening: of.opening.clone(),
+            ways: [
+                regroup_way("By command", currency, costs.by_command),
+                regroup_way("By wire", currency, costs.by_wire),
+            ],
+            lay: if is_wired { json!(hang()).to_string() } else { String::new() },
+        })
+    };
+    site.regroups.iter().filter_map(form).collect()
+}
+
+/// Loads that could go with another place: the first switch that does not work them.
+fn to_regroup(site: &Site) -> Vec<(String, String)> {
+    let free = site.loads.iter().filter(|l| !site.regroups.iter().any(|r| r.load == l.id));
+    let value = |load: &Load| {
+        let others = site.points.iter().filter(|p| p.kind == PointKind::Switch);
+        let with = others.into_iter().find(|p| p.id != load.switched_at)?;
+        Some((load.name.clone(), json!({"load": load.id, "with": with.id}).to_string()))
+    };
+    free.filter_map(value).collect()
 }
 
 /// A light, and what works it without a phone.
@@ -100,6 +198,8 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             stranded: stranded(&loads_of_a_kind),
             dark: lights(&site).iter().filter(|l| l.by.is_empty()).count(),
             lights: lights(&site).iter().map(light).collect(),
+            regroups: regroups(&site),
+            to_regroup: to_regroup(&site),
             loads_of_a_kind,
         })
     })

@@ -13,6 +13,7 @@ use dot_reach_core::install::{MAINS_CAUTIONS, record};
 use dot_reach_core::moment::Moment;
 use dot_reach_core::network::Hop;
 use dot_reach_core::placement::explain::ruling_words;
+use dot_reach_core::platforms::{StandsIn, stand_in};
 use dot_reach_core::prove::Proof;
 use dot_reach_core::record::{Method, Record, Step};
 use dot_reach_core::site::{DeviceId, HouseAccess, Network, Rights, Site};
@@ -62,6 +63,8 @@ struct Page {
     opened: Vec<(String, String)>,
     /// Who gets the house: who, by what, with which rights, since when, until when.
     accesses: Vec<[String; 5]>,
+    /// Platform, device, how it comes to be there, since when.
+    shares: Vec<[String; 4]>,
 }
 
 /// What was done on site.
@@ -212,6 +215,7 @@ fn page(
         day: the_day(site, record, codes),
         opened: opened(site),
         accesses: accesses(site),
+        shares: shares(site, record),
     }
 }
 
@@ -226,6 +230,20 @@ fn opened(site: &Site) -> Vec<(String, String)> {
         Some((network.name.clone(), how))
     };
     site.networks.iter().filter_map(of).collect()
+}
+
+/// What stands in further platforms, and since when.
+fn shares(site: &Site, record: &Record) -> Vec<[String; 4]> {
+    let of = |share: StandsIn| {
+        let since = share.since.as_ref().map_or_else(|| "nobody has said".to_owned(), |at| day(at));
+        [
+            site.platforms.get(&share.platform).map_or_else(String::new, |p| p.name.clone()),
+            site.devices.get(&share.device).map_or_else(String::new, |d| d.name.clone()),
+            share.comes.name().to_owned(),
+            since,
+        ]
+    };
+    stand_in(site, record).into_iter().map(of).collect()
 }
 
 fn accesses(site: &Site) -> Vec<[String; 5]> {

@@ -177,6 +177,7 @@ impl Names<'_> {
                 let symptom = of.symptom.replace('-', " ");
                 format!("met a fault{}: {symptom}", place.unwrap_or_default())
             }
+            What::CameBack(of) => format!("{} is back after router {}", of.name, of.round),
             What::Agreed(_) => "agreed what counts as accepted".to_owned(),
             What::Cured { device, what } => format!("{}: {what}", self.device(device)),
             What::Stage(of) => format!("kept the plan {}", of.stage.words()),

@@ -7,9 +7,11 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::site::{Circuit, JobKind, PointKind, Residual, Site, breaker_order};
 use dot_reach_core::survey::brief::{FIRST_FIX, first_fix_depth_mm, who_may};
+use dot_reach_core::survey::delivered::{DeliveredAt, delivered, keep_asked};
 use dot_reach_core::survey::previsit::{looks, spots};
 use dot_reach_core::units::typographic;
 use dot_reach_core::wires::wiring;
+use serde_json::json;
 
 use crate::door::{For, See};
 use crate::error::WebError;
@@ -34,6 +36,9 @@ struct Page {
     is_new: bool,
     agreed: String,
     positions: Vec<[String; 4]>,
+    /// The edit that keeps what the sheet asks for; empty where all is kept.
+    keep_asked: String,
+    delivered: Vec<DeliveredRow>,
     circuits: Vec<CircuitRow>,
 }
 
@@ -77,6 +82,33 @@ fn circuits(site: &Site) -> Vec<CircuitRow> {
         }
     };
     labels.into_iter().map(row).collect()
+}
+
+/// A place of which something was asked, and what came of it.
+struct DeliveredRow {
+    asked: String,
+    point: String,
+    title: String,
+    lacks: Vec<String>,
+    open: Vec<&'static str>,
+    outcome: String,
+    /// Loads that hang elsewhere, each with the edit that says that they are to go with this place.
+    regroup: Vec<(String, String)>,
+}
+
+fn delivered_rows(site: &Site) -> Vec<DeliveredRow> {
+    let row = |at: DeliveredAt| {
+        Some(DeliveredRow {
+            outcome: site.asked.get(&at.asked)?.outcome.clone(),
+            asked: at.asked.to_string(),
+            title: site.points.get(&at.point)?.title(),
+            point: at.point.to_string(),
+            lacks: at.lacks,
+            open: at.open,
+            regroup: at.regroup.into_iter().map(|(n, e)| (n, json!(e).to_string())).collect(),
+        })
+    };
+    delivered(site).into_iter().filter_map(row).collect()
 }
 
 struct Row {
@@ -160,6 +192,8 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             is_new: site.job.work == JobKind::New,
             agreed: site.job.first_fix.clone(),
             positions: positions.collect(),
+            keep_asked: keep_asked(&site).map_or_else(String::new, |e| json!(e).to_string()),
+            delivered: delivered_rows(&site),
             circuits: circuits(&site),
         })
     })

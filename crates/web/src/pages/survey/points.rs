@@ -9,8 +9,8 @@ use dot_reach_core::radio::profile::planning_profile;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{
-    AlreadyThere, Becomes, Device, Edit, Feed, FloorId, Kind, Neutral, Point, Provenance, Security,
-    Site, ThingClass, TrialVerdict, UseKind,
+    AlreadyThere, Becomes, ComesIn, Device, DeviceShare, Edit, Feed, FloorId, Kind, Neutral,
+    Platform, Point, Provenance, Security, Site, ThingClass, TrialVerdict, UseKind,
 };
 use dot_reach_core::survey::classes::class;
 use dot_reach_core::units::{Db, Dbm, typographic};
@@ -104,12 +104,26 @@ pub(super) struct DeviceForm {
     /// The edit that puts it on trial, or ends that.
     pub(super) trial_edit: String,
     pub(super) uses: Vec<UseForm>,
+    pub(super) shares: Vec<ShareForm>,
+    /// Platforms of which nothing is said yet: name, and the value that says it.
+    pub(super) could_share: Vec<(String, String)>,
 }
 
 pub(super) struct TrialForm {
     pub(super) until: String,
     pub(super) judged: Vec<Choice>,
     pub(super) why: String,
+}
+
+/// A device in a further platform.
+pub(super) struct ShareForm {
+    pub(super) id: String,
+    pub(super) platform: String,
+    pub(super) comes: Vec<Choice>,
+    pub(super) is_let_in: bool,
+    pub(super) window: String,
+    pub(super) code: String,
+    pub(super) since: String,
 }
 
 /// Something that the old device did.
@@ -236,6 +250,31 @@ fn is_carried(site: &Site, device: &Device) -> bool {
     site.kind(&device.kind).is_some_and(|k| !k.is_wired_in() && k.duty != Duty::Hub && k.has_radio)
 }
 
+/// What is said of a device in further platforms.
+fn shares(site: &Site, device: &Device) -> Vec<ShareForm> {
+    let own = site.shares.iter().filter(|share| share.device == device.id);
+    let form = |share: &DeviceShare| ShareForm {
+        id: share.id.to_string(),
+        platform: site.platforms.get(&share.platform).map_or_else(String::new, |p| p.name.clone()),
+        comes: choices(&ComesIn::ALL, share.comes),
+        is_let_in: share.comes == ComesIn::LetIn,
+        window: share.window_minutes.map(|m| m.to_string()).unwrap_or_default(),
+        code: share.code.clone(),
+        since: share.since.as_ref().map_or_else(String::new, |at| at.chars().take(10).collect()),
+    };
+    own.map(form).collect()
+}
+
+/// Platforms of which nothing is said for a device, with the value that says it.
+fn could_share(site: &Site, device: &Device) -> Vec<(String, String)> {
+    let is_said = |platform: &Platform| {
+        site.shares.iter().any(|s| s.device == device.id && s.platform == platform.id)
+    };
+    let free = site.platforms.iter().filter(|p| !is_said(p));
+    free.map(|p| (p.name.clone(), json!({"device": device.id, "platform": p.id}).to_string()))
+        .collect()
+}
+
 fn also_at(device: &Device, point: &Point, is: bool) -> String {
     let field = format!("also_at.{}", point.id);
     json!(Edit::set(Kind::Device, &device.id, &field, is)).to_string()
@@ -298,6 +337,8 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
             let set = Edit::set(Kind::Device, &device.id, "trial", value);
             json!(set).to_string()
         },
+        shares: shares(site, device),
+        could_share: could_share(site, device),
         uses: site
             .old_uses
             .iter()
