@@ -181,6 +181,40 @@ export const LIVED_IN = {
     job.site.networks[0].system = "star";
     return hubThere(job);
   },
+  /** A house with three platforms, an addition, a lamp on the wrong line, and a builder who was asked for more. */
+  "as-delivered": () => {
+    const job = house("Aspen Rise", {
+      points: [
+        box("hall", "Hall", [2, 2], { depth_mm: 40, conductors: single("panel") }),
+        box("stair", "Stair", [6, 2], { conductors: single("panel") }),
+      ],
+      loads: [lamps("hall-lamps", "hall"), lamps("niche", "stair", { name: "Niche lamps" })],
+      devices: [
+        device("hall-switch", "Hall switch", "hall", "switch-neutral"),
+        device("stair-switch", "Stair switch", "stair", "switch-neutral", { already_there: "yes" }),
+      ],
+      controls: [{ id: "c1", controller: "stair-switch", load: "hall-switch", path: "hub", gesture: "two presses" }],
+      platforms: [
+        { id: "house", name: "House app", way: "hub", version: "7.2" },
+        { id: "voice", name: "Kitchen voice", way: "voice", in_charge: true },
+        { id: "tablet", name: "Wall tablet", way: "matter", purpose: "to look at" },
+      ],
+      add_ons: [{
+        id: "a1", platform: "house", name: "Blinds", source: "a forum", version: "1.4", tried_under: "7.1",
+      }],
+      asked: [{
+        id: "ask-hall", point: "hall", depth_mm: 47, neutral: true, earth: true, loads: { "hall-lamps": "Hall lamps", niche: "Niche lamps" },
+      }],
+      regroups: [{ id: "r1", load: "niche", with: "hall", cable_m: 5 }],
+      emitters: [{
+        id: "e1", name: "Router", floor: "g", at: [4, 5], height_m: 1, carrier: { kind: "wifi", channel: 6, width_mhz: 20 },
+        tx_dbm: 19, busy: 0.2, of_the_house: true,
+      }],
+    });
+    job.site.job.work = "new";
+    job.site.job.currency = "EUR";
+    return hubThere(job);
+  },
   /** Everything is there: the key of a switch is freed for a lamp that has a radio of its own. */
   "freed-key": () => {
     const job = house("Willow Bank", {

@@ -1,16 +1,15 @@
 //! A load that is to go with another place: what that costs by command and by wire.
 
-use super::name_of;
 use crate::catalogue::{DeviceKind, PointKind};
 use crate::fit::{self, Fits};
 use crate::site::{Load, Point, Regroup, Site};
-use crate::units::Metres;
+use crate::units::{Metres, typographic};
 
 /// What one way of regrouping a load takes.
 #[derive(Clone, Debug, PartialEq)]
 pub struct RegroupCost {
-    /// What is bought and done: how many of what, and what that costs; nothing where a price is not known.
-    pub parts: Vec<(String, f64, Option<f64>)>,
+    /// What is bought and done, and what that costs; nothing where a price is not known.
+    pub parts: Vec<(String, Option<f64>)>,
     /// What all of it costs; nothing where a price is not known, or nothing does it.
     pub cost: Option<f64>,
     /// Whether it costs that at the least: something of it nobody has said.
@@ -115,10 +114,16 @@ fn by_command(site: &Site, load: &Load, from: &Point) -> RegroupCost {
     }
     let price = radio.kind.fit.price.map(|each| each * radio.count);
     let joining = hours(site, "minutes-join", radio.count) * site.rate("labour-hour");
+    let each = radio.kind.bought_as();
+    let what = if radio.count > 1.0 {
+        format!("{} × {each}", typographic(radio.count, 0))
+    } else {
+        each.to_owned()
+    };
     let parts = vec![
-        (radio.kind.bought_as().to_owned(), radio.count, price),
-        (name_of(radio.minutes), radio.count, Some(radio.putting_in(site))),
-        (name_of("minutes-join"), radio.count, Some(joining)),
+        (what, price),
+        ("put in".to_owned(), Some(radio.putting_in(site))),
+        ("joined, named and tested".to_owned(), Some(joining)),
     ];
     summed(parts, load.count.is_none(), open, outage)
 }
@@ -131,31 +136,32 @@ fn by_wire(site: &Site, of: &Regroup) -> RegroupCost {
         .map(|r| hours(site, r, 2.0))
         .sum();
     let mut parts =
-        vec![("Two boxes opened, proved dead and closed".to_owned(), 2.0, Some(a_box * rate))];
+        vec![("two boxes opened, proved dead and closed".to_owned(), Some(a_box * rate))];
     let mut open = Vec::new();
     match of.cable_m {
         Some(metres) => {
             let laid = hours(site, "minutes-cable-metre", metres) * rate;
-            let each = site.rate("mains-cable-metre");
-            parts.push((name_of("mains-cable-metre"), metres, Some(each * metres)));
-            parts.push((name_of("minutes-cable-metre"), metres, Some(laid)));
+            let cable = site.rate("mains-cable-metre") * metres;
+            parts.push((format!("{} m of mains cable", typographic(metres, 1)), Some(cable)));
+            parts.push(("laid".to_owned(), Some(laid)));
         }
         None => open.push("nobody has measured its cable".to_owned()),
     }
-    if !of.opening.trim().is_empty() {
+    let opening = of.opening.trim();
+    if !opening.is_empty() {
         let opened = hours(site, "minutes-opening", 1.0) * rate;
-        parts.push((name_of("minutes-opening"), 1.0, Some(opened)));
-        parts.push((name_of("making-good"), 1.0, Some(site.rate("making-good"))));
+        parts.push((format!("{opening} opened, and closed"), Some(opened)));
+        parts.push(("made good".to_owned(), Some(site.rate("making-good"))));
     }
     summed(parts, of.cable_m.is_none(), open, "works as long as there is mains, by its switch")
 }
 
 fn summed(
-    parts: Vec<(String, f64, Option<f64>)>,
+    parts: Vec<(String, Option<f64>)>,
     is_least: bool,
     open: Vec<String>,
     outage: &'static str,
 ) -> RegroupCost {
-    let cost = parts.iter().map(|(.., cost)| *cost).sum();
+    let cost = parts.iter().map(|(_, cost)| *cost).sum();
     RegroupCost { parts, cost, is_least, open, outage }
 }

@@ -257,7 +257,8 @@ impl<'a> WorkedDevice<'a> {
 /// The device on the plan that opens and closes a network by hand; nothing where the hub does, or a phone.
 pub fn opener<'a>(site: &'a Site, network: &NetworkId) -> Option<(&'a Device, &'a OpensNetwork)> {
     let mut own = site.devices.iter().filter(|d| d.network == *network);
-    own.find_map(|d| Some((d, site.kind(&d.kind)?.join.opens.as_ref()?)))
+    let by_hand = |by: &&OpensNetwork| !by.gesture.trim().is_empty();
+    own.find_map(|d| Some((d, site.kind(&d.kind)?.join.opens.as_ref().filter(by_hand)?)))
 }
 
 /// The circuits of everything that shares the box of a point, and, where its wires are touched, of the other places

@@ -172,7 +172,7 @@ fn a_load_goes_with_another_place_by_command_or_by_wire_and_both_are_reckoned() 
     assert_eq!(least.by_wire.open, ["nobody has measured its cable"]);
     // A fan gets no lamp.
     let fan = with(site.clone(), &[set("load", "lu", "kind", &json!("fan"))]);
-    let what = both(&fan).by_command.parts.first().map(|(what, ..)| what.clone());
+    let what = both(&fan).by_command.parts.first().map(|(what, _)| what.clone());
     assert!(what.is_none_or(|what| !what.contains("lamp")));
     let gone = with(site, &[json!({"do": "remove", "kind": "load", "id": "lu"})]);
     assert!(gone.regroups.is_empty());

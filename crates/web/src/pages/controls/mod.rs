@@ -66,14 +66,9 @@ struct RegroupWay {
 
 fn regroup_way(name: &'static str, currency: &str, of: RegroupCost) -> RegroupWay {
     let money = |cost: f64| format!("{} {currency}", typographic(cost, 0)).trim().to_owned();
-    let part = |(what, count, cost): (String, f64, Option<f64>)| {
+    let part = |(what, cost): (String, Option<f64>)| {
         let cost = cost.map_or_else(|| "price not known".to_owned(), money);
-        let count = if (count - 1.0).abs() < 1e-9 {
-            String::new()
-        } else {
-            format!("{} × ", typographic(count, 0))
-        };
-        format!("{count}{what}: {cost}")
+        format!("{what}: {cost}")
     };
     RegroupWay {
         name,

@@ -1,5 +1,6 @@
 //! The library of a job, and of the firm: devices that it edits beside the shipped ones, prices and times.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use actix_multipart::Multipart;
@@ -7,11 +8,11 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::catalogue::rates::RATES;
 use dot_reach_core::catalogue::{
-    BackhaulBy, Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
+    Ability, BackhaulBy, Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
 };
 use dot_reach_core::prove::firm;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::site::{Edit, NetworkId, Rate, Site};
+use dot_reach_core::site::{Edit, NetworkId, Rate, Site, ThingClass};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::{library, points_csv};
 use serde::Deserialize;
@@ -335,6 +336,9 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     ] {
         ticks.push((field, words, fit.platforms.contains(&way)));
     }
+    let of_class = ThingClass::ALL.map(|(class, words)| (Some(class), words));
+    let classes: Vec<_> = std::iter::once((None, "what it works")).chain(of_class).collect();
+    let opens = kind.join.opens.clone().unwrap_or_default();
     let finishes = fit.finishes.join(", ");
     let mut sets: Vec<(String, &'static str, bool)> = System::ALL
         .into_iter()
@@ -371,6 +375,21 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
                 tabs(fit.spelled_out().derated),
             ),
             ("fit.earth", "Asks for an earth", yes_no(fit.spelled_out().earth, "not known")),
+            (
+                "fit.able_by.freed-key",
+                "Its key is freed",
+                able_by(fit.able_by.get(&Ability::FreedKey)),
+            ),
+            (
+                "fit.able_by.press-counts",
+                "Its presses are told apart",
+                able_by(fit.able_by.get(&Ability::PressCounts)),
+            ),
+            (
+                "fit.able_by.direct-links",
+                "It is tied to a load",
+                able_by(fit.able_by.get(&Ability::DirectLinks)),
+            ),
         ],
         texts: vec![
             ("name", "Name", kind.name.clone()),
@@ -380,6 +399,10 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("join.fails", "Its light when not taken", kind.join.fails.clone()),
             ("join.first_light", "Its light at first power", kind.join.first_light.clone()),
             ("join.code", "Where its code is", kind.join.code.clone()),
+            ("join.opens.gesture", "If it opens its network: by what", opens.gesture),
+            ("join.opens.light", "Its light while that is open", opens.light),
+            ("join.opens.closes", "By what it closes it", opens.closes),
+            ("join.opens.closed", "Its light once it is closed", opens.closed),
         ],
         numbers,
         ticks,
@@ -388,6 +411,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("button", "Button", choices(&buttons, kind.button)),
             ("supply", "Supply", choices(&supplies, kind.supply)),
             ("backhaul", "A hub: joined to the router", choices(&backhauls, kind.backhaul)),
+            ("class", "To platforms it is", choices(&classes, kind.class)),
             ("fit.far", "At a far place it is", choices(&far, fit.far)),
             ("fit.powered", "The powered unit goes", choices(&powered, fit.spelled_out().powered)),
         ],
@@ -398,6 +422,33 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             .collect::<Vec<_>>()
             .join(", "),
     }
+}
+
+/// By which ways something is had of a device beside switching and dimming.
+fn able_by(is: Option<&BTreeSet<FittingWay>>) -> Vec<Choice> {
+    use FittingWay::{Cloud, Hub, Matter};
+    let usual: [&[FittingWay]; 5] = [&[Hub], &[Hub, Matter], &[Matter], &[Cloud], &[]];
+    let mut all: Vec<Option<BTreeSet<FittingWay>>> = vec![None];
+    all.extend(usual.map(|ways| Some(ways.iter().copied().collect())));
+    // What a file brought in may say more than is usual.
+    if is.is_some_and(|ways| !all.contains(&Some(ways.clone()))) {
+        all.push(is.cloned());
+    }
+    let words = |ways: &Option<BTreeSet<FittingWay>>| match ways {
+        None => "not known".to_owned(),
+        Some(ways) if ways.is_empty() => "by nothing".to_owned(),
+        Some(ways) => {
+            let has = FittingWay::ALL.iter().filter(|(way, _)| ways.contains(way));
+            has.map(|(_, words)| *words).collect::<Vec<_>>().join(", ")
+        }
+    };
+    let choice = |ways: Option<BTreeSet<FittingWay>>| Choice {
+        value: json!(ways).to_string(),
+        text: words(&ways),
+        chosen: ways.as_ref() == is,
+        system: String::new(),
+    };
+    all.into_iter().map(choice).collect()
 }
 
 /// By what a file that is brought in is known.
