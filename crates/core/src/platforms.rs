@@ -96,7 +96,7 @@ fn candidate(site: &Site, platform: &Platform) -> InCharge {
                 Some(true) => {}
                 Some(false) => lacks.push(format!("{what}: not by {}.", platform.name)),
                 None => {
-                    lacks.push(format!("{what}: nobody has looked whether by {}.", platform.name))
+                    lacks.push(format!("{what}: nobody has looked whether by {}.", platform.name));
                 }
             }
         }

@@ -10,7 +10,8 @@ use crate::catalogue::{Button, DeviceKind, Duty, Far, PointKind, Supply};
 use crate::fit::FitPlace;
 use crate::record::{Record, Step};
 use crate::site::{
-    Becomes, ComesIn, Device, DeviceId, DeviceShare, Earth, Function, OldUse, Point, Residual, Site,
+    Becomes, ComesIn, Device, DeviceId, DeviceShare, Earth, Function, OldUse, Platform, Point,
+    Residual, Site,
 };
 use crate::survey::classes;
 use crate::wires;
@@ -81,6 +82,8 @@ enum Applies {
     OnCord,
     /// Where something works once it is closed: all but a cover.
     Works,
+    /// In a box that a plate or a cover closes.
+    HasPlate,
     /// What keeps a network, its rules and its account.
     Hub,
 }
@@ -129,6 +132,7 @@ impl Applies {
             Self::SeveralChannels => spot.kind.fit.channels > 1,
             Self::OnCord => spot.is_on_cord(),
             Self::Works => !spot.kind.is_cover(),
+            Self::HasPlate => spot.opens_box() && spot.takes(Step::Closed),
             Self::Outlet => spot.point.kind == PointKind::Socket && spot.kind.fit.switches(),
         }
     }
@@ -261,24 +265,8 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
             }
         }
         Step::Named => {
-            for (word, text) in pointed_anew(spot) {
+            for (word, text) in pointed_anew(spot).into_iter().chain(named(spot)) {
                 add(word, text);
-            }
-            let class = classes::class(spot.site, spot.device, spot.kind);
-            let there = class.map_or_else(String::new, |class| {
-                let word = class.name();
-                let a = if word == "outlet" { "an" } else { "a" };
-                format!(", there as {a} {word}")
-            });
-            for platform in &spot.site.platforms {
-                let said = || shares(spot).filter(|share| share.platform == platform.id);
-                for share in said() {
-                    add(share.tick(), stands_in(share, &platform.name));
-                }
-                if said().all(|share| share.comes != ComesIn::KeptOut) {
-                    let text = format!("Name and room stand in {}{there}", platform.name);
-                    add(format!("in-{}", platform.id), text);
-                }
             }
         }
         Step::Joined if spot.kind.join.deletes_too => add(
@@ -288,6 +276,28 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
         _ => {}
     }
     all
+}
+
+/// How it stands in each platform.
+fn named(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
+    let class = classes::class(spot.site, spot.device, spot.kind);
+    let there = class.map_or_else(String::new, |class| {
+        let word = class.name();
+        let a = if word == "outlet" { "an" } else { "a" };
+        format!(", there as {a} {word}")
+    });
+    let of = |platform: &Platform| {
+        let said: Vec<&DeviceShare> = shares(spot).filter(|s| s.platform == platform.id).collect();
+        let is_there = said.iter().all(|share| share.comes != ComesIn::KeptOut);
+        let shared = said.iter().map(|share| (share.tick(), stands_in(share, &platform.name)));
+        let mut all: Vec<(String, String)> = shared.collect();
+        all.extend(is_there.then(|| {
+            let text = format!("Name and room stand in {}{there}", platform.name);
+            (format!("in-{}", platform.id), text)
+        }));
+        all
+    };
+    spot.site.platforms.iter().flat_map(of).collect()
 }
 
 /// What is set as the house is, and that spare keys move nothing.
@@ -501,7 +511,7 @@ mod tests {
 
     #[test]
     fn the_file_of_the_day_is_read_whole_and_every_step_with_power_has_its_caution() {
-        assert_eq!(ROWS.check.len(), 78);
+        assert_eq!(ROWS.check.len(), 82);
         assert_eq!(ROWS.setting.len(), 5);
         assert_eq!(ROWS.power.len(), 3);
         assert_eq!(ROWS.finding.len(), 5);

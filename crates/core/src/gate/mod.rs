@@ -7,6 +7,7 @@ pub mod checks;
 pub mod deeds;
 pub mod facts;
 pub mod isolate;
+pub mod range_test;
 pub mod retest;
 mod rules;
 pub mod work;

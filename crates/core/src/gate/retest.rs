@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::work::WorkedDevice;
-use crate::record::{Record, Step, What};
+use crate::record::{RangeTest, Record, Step, What};
 use crate::site::{DeviceId, NetworkId, Refusal, RoomId, Site, Wrong};
 
 /// What makes range tests stale: its word, what happened, and which tests it takes along.
@@ -45,9 +45,13 @@ pub(super) fn unsettled(
         }
     };
     let stepped = record.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
+    // What something made stale already is not made so again.
+    let still_counts = |(entry, test): &(usize, &RangeTest)| {
+        record.stale_since(&test.device).is_none_or(|since| *entry > since)
+    };
     let tested: BTreeSet<&DeviceId> = stepped
         .map(|(device, ..)| device)
-        .chain(record.range_tests.iter().map(|t| &t.device))
+        .chain(record.range_tests.numbered().filter(still_counts).map(|(_, t)| &t.device))
         .collect();
     let stale =
         tested.into_iter().filter(|device| WorkedDevice::of(site, device).is_some_and(|s| of(&s)));

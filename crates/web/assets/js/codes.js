@@ -1,4 +1,4 @@
-// Codes by camera and by photo, and the timers of a card on which something is joined.
+// Codes by camera and by photo.
 import { newId, notice } from "./job.js";
 import { small } from "./photos.js";
 
@@ -77,26 +77,4 @@ function stopScan(view, button) {
   view.srcObject = null;
   view.hidden = true;
   button.textContent = "Camera";
-}
-
-let ticking = 0;
-/** Counts seconds down, or up for what is held: the light says when, the seconds only how long it is. */
-export function time(button) {
-  const line = button.closest("[data-move]").querySelector("[data-timer-line]");
-  const whole = Number(button.dataset.timer);
-  const up = "up" in button.dataset;
-  const start = Date.now();
-  clearInterval(ticking);
-  line.hidden = false;
-  const tell = () => {
-    const spent = Math.floor((Date.now() - start) / 1000);
-    const left = Math.max(0, whole - spent);
-    line.textContent = up ? `${spent} s — let go when the light says so` : left > 0 ? `${left} s` : "Time is up: look at the light";
-    if (!up && left === 0) {
-      clearInterval(ticking);
-      navigator.vibrate?.(200);
-    }
-  };
-  tell();
-  ticking = setInterval(tell, 250);
 }

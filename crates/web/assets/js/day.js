@@ -1,10 +1,11 @@
 // The day on a phone: one move at a time. What may be done when is read off the gate that the server shipped
 // with the page, together with what waits for the line: whatever page it was done on.
-import { codePhoto, scan, serveCards, time } from "./codes.js";
+import { codePhoto, scan, serveCards } from "./codes.js";
 import { Facts, effects, isDone, lacks, namedFor, plainName } from "./gate.js";
 import { edit, job, newId, notice, waitingEdits } from "./job.js";
 import { keepPhoto } from "./photos.js";
 import { number } from "./things.js";
+import { time, timePress } from "./timer.js";
 
 const page = () => document.querySelector("[data-day]");
 const moves = () => [...document.querySelectorAll("[data-move]")];
@@ -488,6 +489,8 @@ function startMoves() {
     if (scanned) scan(scanned);
     const timer = at("[data-timer]");
     if (timer) time(timer);
+    const press = at("[data-time-press]");
+    if (press) timePress(press);
   });
   document.addEventListener("change", (event) => {
     const box = event.target.closest("[data-check]");

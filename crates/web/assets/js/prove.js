@@ -4,6 +4,7 @@ import { fetchPage, swapParts } from "./parts.js";
 import { overlay, sheetPlace } from "./plan.js";
 import { upright, shape } from "./shapes.js";
 import { number, showError } from "./things.js";
+import { timed } from "./timer.js";
 
 const now = () => new Date().toISOString();
 const tell = (change) => edit(change).catch((e) => { if (!e.conflict) notice(e.message); });
@@ -43,11 +44,10 @@ function showStood() {
 const conditions = () => [...walk().querySelectorAll("[data-condition]:checked")].map((box) => box.dataset.condition);
 
 /** One press, heard or not, where somebody stood. */
-async function pressed(button) {
+async function pressed(heard, timing = {}) {
   const { device, floor } = walk().dataset;
-  const heard = button.dataset.heard === "1";
   const place = stood ? { floor, spot: stood } : {};
-  const value = { id: newId("t"), device, count: 1, arrived: heard ? 1 : 0, conditions: conditions(), at: now(), ...place };
+  const value = { id: newId("t"), device, count: 1, arrived: heard ? 1 : 0, conditions: conditions(), at: now(), ...place, ...timing };
   await tell({ do: "put", kind: "range-test", value });
 }
 
@@ -106,7 +106,10 @@ export function startProve() {
     const asked = event.target.closest("[data-collect]");
     if (asked) collect(asked);
     const heard = event.target.closest("[data-heard]");
-    if (heard && walk()) pressed(heard);
+    if (heard && walk()) pressed(heard.dataset.heard === "1");
+    const press = event.target.closest("[data-time-press]");
+    const took = press && walk() ? timed(press) : null;
+    if (took !== null) pressed(true, { delay_ms: took });
     const ping = event.target.closest("[data-ping]");
     if (ping) pinged(ping);
   });

@@ -10,8 +10,11 @@ mod steps;
 
 use self::power::{energised, finding, finding_over, found_live, handed_over};
 pub(crate) use self::steps::code_held;
-use self::steps::{code_kept, joined, lacks_nothing, reasoned, step_of, taken, ticked, tied};
+use self::steps::{
+    code_kept, joined, lacks_nothing, reasoned, step_of, taken, tested, ticked, tied,
+};
 use super::isolate::OffReason;
+use super::range_test::Counted;
 use super::{Gate, deeds, gate, isolate, retest};
 use crate::moment::Moment;
 use crate::record::{
@@ -117,6 +120,16 @@ pub enum Act {
         /// What was looked at, beside what is ticked already.
         #[serde(default)]
         checks: BTreeSet<String>,
+        /// Of the range test: how many answered, where not all did. Fewer than agreed are put on record without the step,
+        /// unless `why` says why it stays so.
+        #[serde(default)]
+        arrived: Option<u32>,
+        /// Of the range test: how long the slowest took, in milliseconds, timed by hand.
+        #[serde(default)]
+        delay_ms: Option<f64>,
+        /// Of the range test: the quality of the link as the hub shows it.
+        #[serde(default)]
+        lqi: Option<u8>,
     },
     /// Takes a step back. Refused where something rests on it.
     TakeBack {
@@ -285,14 +298,19 @@ impl Act {
             Self::Check { device, step, check, on, by, at } => {
                 what(ticked(site, device, *step, check, *on)?, by, at.as_ref())
             }
-            Self::TakeStep { device, step, by, at, why, note, checks } => {
+            Self::TakeStep { device, step, by, at, why, note, checks, arrived, delay_ms, lqi } => {
                 if *step == Step::Joined || *step == Step::Code {
                     return Err(Refusal::wrong("step", Wrong::OwnAct));
                 }
                 let deed = step_of(&gate, device, *step)?;
                 let mut stepped = taken(&gate, device, *step, &deed, by, why, checks)?;
                 stepped.note.clone_from(note);
-                vec![Telling::new(What::Stepped(stepped), Some(by), Some(at))]
+                let counted = Counted { arrived: *arrived, delay_ms: *delay_ms, lqi: *lqi };
+                let all = match *step {
+                    Step::Tested => tested(&gate, stepped, counted, why, (by, at))?,
+                    _ => vec![What::Stepped(stepped)],
+                };
+                all.into_iter().map(|what| Telling::new(what, Some(by), Some(at))).collect()
             }
             Self::TakeBack { device, step, by, at } => {
                 if record.done(device, *step).is_none() {

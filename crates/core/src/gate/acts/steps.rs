@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::Join;
 use crate::codes;
+use crate::gate::range_test::{self, Counted};
 use crate::gate::work::WorkedDevice;
 use crate::gate::{Deed, Facts, Gate, Need, checks, deeds, isolate};
 use crate::moment::Moment;
@@ -114,6 +115,30 @@ pub(super) fn taken(
     let opened = (step == Step::Dead).then(|| opened_box(gate.site(), device)).flatten();
     let (device, note) = (device.clone(), String::new());
     Ok(Stepped { device, step, isolation, opened, checks, why, note })
+}
+
+/// The range test with its step: what was pressed is put on record in any case, the step where as many answered as were
+/// agreed, or somebody says why it stays so. What the step stands on then is one test, of the day and of the acceptance.
+pub(super) fn tested(
+    gate: &Gate<'_>,
+    mut stepped: Stepped,
+    counted: Counted,
+    why: &str,
+    (by, at): (&str, &Moment),
+) -> Result<Vec<What>, Refusal> {
+    let (site, record) = (gate.site(), gate.record());
+    let device = stepped.device.clone();
+    let tests = range_test::pressed((site, record), &device, &stepped.checks, counted, (by, at))?;
+    let rule = site.devices.get(&device).map(|d| range_test::rule_for(site, record, d));
+    let suffice = rule.is_some_and(|rule| tests.iter().all(|t| range_test::suffices(&rule, t)));
+    let mut all: Vec<What> = tests.into_iter().map(What::Pressed).collect();
+    if suffice || !why.trim().is_empty() {
+        if !suffice {
+            why.trim().clone_into(&mut stepped.why);
+        }
+        all.push(What::Stepped(stepped));
+    }
+    Ok(all)
 }
 
 /// A box as it is known when it is opened.

@@ -41,6 +41,9 @@ pub struct RangeTest {
     /// How long one took, in milliseconds; the middle of those that arrived.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub delay_ms: Option<f64>,
+    /// The quality of the link as the hub showed it, 0 to 255; nothing where it shows none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lqi: Option<u8>,
     /// How it was: the words of [`crate::prove::press::CONDITIONS`] that held.
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
     pub conditions: BTreeSet<String>,

@@ -13,4 +13,5 @@ pub(crate) mod machine;
 mod open_boxes;
 mod packing;
 mod parity;
+mod range;
 mod steps;

@@ -4,12 +4,15 @@ use dot_reach_core::Analysis;
 use dot_reach_core::codes;
 use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{cautions, checks};
+use dot_reach_core::gate::range_test::rule_for;
 use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::{Stretch, WalkAct};
+use dot_reach_core::prove::accept::so_far;
 use dot_reach_core::record::{Record, Step};
 use dot_reach_core::site::{DeviceId, NetworkId, Site};
+use dot_reach_core::units::typographic;
 use serde_json::json;
 
 use super::power_moves::{
@@ -31,6 +34,13 @@ pub(super) enum Body {
     Settings(Box<SettingsSheet>),
     Code(CodeAsked),
     Join(Box<JoinSheet>),
+    /// The range test: how it is done, what it shows so far, how many are sent, and the longest that one may take.
+    Tested {
+        text: String,
+        told: String,
+        count: u32,
+        slowest: String,
+    },
     Open {
         what: String,
         notice: &'static str,
@@ -231,6 +241,7 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
             }
             None => Body::Plain(text.to_owned()),
         },
+        Step::Tested => tested(spot, gate.record(), text),
         Step::Tied => Body::Tie {
             masters: spot
                 .masters()
@@ -318,6 +329,19 @@ fn asks(spot: &WorkedDevice<'_>, step: Step) -> (&'static str, &'static str) {
         }
         Step::Named => ("Name it in every platform", "Room and what it does, the same everywhere."),
         Step::Shown => ("Show it to the household", ""),
+    }
+}
+
+/// The range test of a device, with what it shows so far where something was pressed already.
+fn tested(spot: &WorkedDevice<'_>, record: &Record, text: &str) -> Body {
+    let rule = rule_for(spot.site, record, spot.device);
+    let pressed = record.range_tests.iter().any(|t| t.device == spot.device.id);
+    let (shown, more) = so_far(spot.site, record, spot.device);
+    Body::Tested {
+        text: text.to_owned(),
+        told: if pressed { format!("{shown} {more}") } else { String::new() },
+        count: rule.count,
+        slowest: rule.delay_ms.map(|ms| typographic(ms, 0)).unwrap_or_default(),
     }
 }
 
