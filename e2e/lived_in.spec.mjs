@@ -24,6 +24,34 @@ walk("one switch beside a hub that runs: eight cards, with every step of safety"
   await expect(page.locator("main")).not.toContainText("Plug-in socket");
 });
 
+walk("fewer answers than agreed go on record and are no step, and the test that passes is the acceptance's", HOUSES["beside-a-hub"],
+  async (page, job) => {
+  let tried = false;
+  const answers = async (parts, thumb) => {
+    await ofMesh(parts, thumb);
+    const test = parts.and(page.locator('[data-of-step="tested"]:not([data-done])'));
+    if (tried || await test.count() === 0) return;
+    tried = true;
+    await test.locator('[data-field="arrived"]').fill("8");
+    await parts.locator("[data-card-foot]:not([hidden]) [data-card-done]").tap();
+    await expect(test).toContainText("8 of 10 shows that at least");
+    await expect(test.locator('[data-field="arrived"]')).toHaveValue("");
+    // Pressed again, and timed by a thumb.
+    await test.locator("[data-time-press]").tap();
+    await test.locator("[data-time-press]").tap();
+    await expect(test.locator('[data-field="delay_ms"]')).not.toHaveValue("");
+  };
+  await toTheEnd(page, job, new Thumb(), answers);
+  const entries = await ended(page, job, ["hall-switch"]);
+  const pressed = entries.map((e) => e.what).filter((w) => w.did === "pressed");
+  expect(pressed.map((t) => t.arrived)).toEqual([8, 10]);
+  expect(pressed[1].delay_ms).toBeGreaterThan(0);
+  expect(pressed[1].conditions).toEqual(["box-closed", "doors-lived"]);
+  // The plate went on for good after it, and what was tested with it on counts.
+  await open(page, `${job.url}/jobs/${job.id}/prove/acceptance`);
+  await expect(page.locator("main")).toContainText("18 of 20 shows");
+});
+
 walk("a switch without neutral and a button in a rented flat, beside a hub that runs", HOUSES["rented"], async (page, job) => {
   const thumb = new Thumb();
   await toTheEnd(page, job, thumb, ofMesh);

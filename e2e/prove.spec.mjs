@@ -100,6 +100,13 @@ test.describe("on a phone", () => {
     await page.getByRole("button", { name: "Not heard" }).tap();
     await expect(told).toContainText("3 of 4");
     await expect(page.locator(".mark")).toHaveCount(4);
+    // A thumb times one: it was heard, and how long that took stands with it.
+    await page.getByRole("button", { name: "Time a press" }).tap();
+    await page.getByRole("button", { name: "It answers" }).tap();
+    await expect(told).toContainText("4 of 5");
+    const kept = await page.request.get(`${MILL}/record.json`);
+    const timed = (await kept.json()).entries.map((e) => e.what).filter((w) => w.did === "pressed").pop();
+    expect(timed.delay_ms).toBeGreaterThan(0);
     const width = await page.evaluate(() => document.documentElement.scrollWidth);
     expect(width).toBeLessThanOrEqual(390);
   });

@@ -84,7 +84,16 @@ pub(super) fn pressed(
     in_place.then_some(None).into_iter().chain(own.map(|word| Some(*word))).map(test).collect()
 }
 
+/// How many of as many as are asked for have to arrive.
+pub fn least(rule: &Acceptance) -> u32 {
+    (0..=rule.count).find(|arrived| is_enough(rule, *arrived, rule.count)).unwrap_or(rule.count)
+}
+
+fn is_enough(rule: &Acceptance, arrived: u32, count: u32) -> bool {
+    f64::from(arrived) >= rule.rate * f64::from(count)
+}
+
 /// Whether as many arrived as were agreed.
 pub(super) fn suffices(rule: &Acceptance, test: &RangeTest) -> bool {
-    f64::from(test.arrived) >= rule.rate * f64::from(test.count)
+    is_enough(rule, test.arrived, test.count)
 }

@@ -1,4 +1,5 @@
 //! Platforms: which may be in charge, what each has of a device, what stands in which, what is tried again.
+#![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
 
 use dot_reach_core::catalogue::{Ability, FittingWay};
 use dot_reach_core::gate::checks::checks;

@@ -300,7 +300,7 @@ async function send(act, move, options = {}) {
   for (const old of move?.querySelectorAll("[data-shown]") ?? []) old.remove();
   for (const input of move?.querySelectorAll("[aria-invalid]") ?? []) input.removeAttribute("aria-invalid");
   try {
-    await edit(stamped(act), { words, ...comesTo(act, move), ...options });
+    await edit(stamped(act), { words, ...(isShort(move) && act.do === "take-step" ? {} : comesTo(act, move)), ...options });
   } catch (refused) {
     if (refused.conflict) return false;
     const input = refused.field && move?.querySelector(`[data-field="${CSS.escape(refused.field)}"]`);
@@ -360,11 +360,29 @@ function isAnswered(move) {
   return true;
 }
 
+/** Whether fewer answered than the server said are enough, and nobody says why it stays so: that is put on record, and is no step. */
+function isShort(move) {
+  const counted = move?.querySelector("[data-least]");
+  const why = [...move?.querySelectorAll('[data-field="why"]') ?? []].some((input) => input.value.trim() !== "");
+  return Boolean(counted) && counted.value.trim() !== "" && number(counted.value) < Number(counted.dataset.least) && !why;
+}
+
+/** A move whose act was sent stays in view where it was no step; else the next comes. */
+function sent(short, key) {
+  if (short) {
+    settle();
+    // What is on record is not typed any longer: the next test begins blank.
+    for (const field of byKey(key)?.querySelectorAll(".counted input") ?? []) field.value = "";
+    notice("Put on record. Fewer answered than agreed: find out why, or say why it stays so.");
+  } else goOn();
+}
+
 async function done(button) {
   const move = button.closest("[data-move]");
   if (!isAnswered(move)) return;
   button.disabled = true;
-  if (await send(made(move), move)) goOn();
+  const short = isShort(move);
+  if (await send(made(move), move)) sent(short, move.dataset.move);
   else settle();
 }
 
@@ -401,7 +419,9 @@ async function finishCard(button) {
       box.checked = true;
       if (!(await ticked(byKey(key), box))) return void settle();
     }
+    const short = isShort(byKey(key));
     if (!(await send(made(byKey(key)), byKey(key)))) return void settle();
+    if (short) return void sent(short, key);
     await shownOver(key);
   }
   goOn();

@@ -4,7 +4,7 @@ use dot_reach_core::Analysis;
 use dot_reach_core::codes;
 use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{cautions, checks};
-use dot_reach_core::gate::range_test::rule_for;
+use dot_reach_core::gate::range_test::{least, rule_for};
 use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
 use dot_reach_core::install::schedule::PowerOff;
@@ -34,11 +34,13 @@ pub(super) enum Body {
     Settings(Box<SettingsSheet>),
     Code(CodeAsked),
     Join(Box<JoinSheet>),
-    /// The range test: how it is done, what it shows so far, how many are sent, and the longest that one may take.
+    /// The range test: how it is done, what it shows so far, how many are sent, how many have to arrive, and the longest
+    /// that one may take.
     Tested {
         text: String,
         told: String,
         count: u32,
+        least: u32,
         slowest: String,
     },
     Open {
@@ -341,6 +343,7 @@ fn tested(spot: &WorkedDevice<'_>, record: &Record, text: &str) -> Body {
         text: text.to_owned(),
         told: if pressed { format!("{shown} {more}") } else { String::new() },
         count: rule.count,
+        least: least(&rule),
         slowest: rule.delay_ms.map(|ms| typographic(ms, 0)).unwrap_or_default(),
     }
 }

@@ -10,7 +10,7 @@ use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{
     AlreadyThere, Becomes, ComesIn, Device, DeviceShare, Edit, Feed, FloorId, Kind, Neutral,
-    Platform, Point, Provenance, Security, Site, ThingClass, TrialVerdict, UseKind,
+    OldUse, Platform, Point, Provenance, Security, Site, ThingClass, TrialVerdict, UseKind,
 };
 use dot_reach_core::survey::classes::class;
 use dot_reach_core::units::{Db, Dbm, typographic};
@@ -250,6 +250,19 @@ fn is_carried(site: &Site, device: &Device) -> bool {
     site.kind(&device.kind).is_some_and(|k| !k.is_wired_in() && k.duty != Duty::Hub && k.has_radio)
 }
 
+/// What an old device did in its place.
+fn uses(site: &Site, device: &Device) -> Vec<UseForm> {
+    let own = site.old_uses.iter().filter(|u| u.device == device.id);
+    let form = |u: &OldUse| UseForm {
+        id: u.id.to_string(),
+        what: choices(&UseKind::ALL, u.what),
+        name: u.name.clone(),
+        place: u.place.clone(),
+        becomes: choices(&Becomes::ALL, u.becomes),
+    };
+    own.map(form).collect()
+}
+
 /// What is said of a device in further platforms.
 fn shares(site: &Site, device: &Device) -> Vec<ShareForm> {
     let own = site.shares.iter().filter(|share| share.device == device.id);
@@ -339,18 +352,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         },
         shares: shares(site, device),
         could_share: could_share(site, device),
-        uses: site
-            .old_uses
-            .iter()
-            .filter(|u| u.device == device.id)
-            .map(|u| UseForm {
-                id: u.id.to_string(),
-                what: choices(&UseKind::ALL, u.what),
-                name: u.name.clone(),
-                place: u.place.clone(),
-                becomes: choices(&Becomes::ALL, u.becomes),
-            })
-            .collect(),
+        uses: uses(site, device),
         replaces: device.replaces.clone(),
         since: device.since.as_ref().map_or_else(String::new, |at| at.chars().take(10).collect()),
         security: if system.is_some_and(|s| s.rule().has_security_classes) {
