@@ -85,7 +85,10 @@ impl Kept for DeviceShare {
         match self.window_minutes {
             Some(is) if !(1..=MOST_MINUTES).contains(&is) => {
                 let (low, high, unit) = (1.0, f64::from(MOST_MINUTES), "minutes");
-                Err(Refusal::wrong("window_minutes", Wrong::Sheet { is: is.into(), low, high, unit }))
+                Err(Refusal::wrong(
+                    "window_minutes",
+                    Wrong::Sheet { is: is.into(), low, high, unit },
+                ))
             }
             _ => Ok(()),
         }
