@@ -72,6 +72,25 @@ pub fn candidates_for<'a>(
     all
 }
 
+/// What speaks against a device at its place by what is known now, and what of the same network fits there in its stead, the
+/// best first; nothing where nothing speaks against it.
+pub fn instead<'a>(
+    site: &'a Site,
+    device: &Device,
+) -> Option<(Vec<FitFinding>, Vec<Candidate<'a>>)> {
+    let (point, kind) = (site.point_of(device)?, site.kind(&device.kind)?);
+    let mut against = findings(site, kind, point, Some(device));
+    against.retain(|f| f.fits() >= Fits::NotKnown);
+    if against.is_empty() {
+        return None;
+    }
+    let system = site.networks.get(&device.network)?.system;
+    let fits = |c: &Candidate<'_>| c.fits < Fits::NotKnown && c.kind.id != kind.id;
+    let mut others = candidates_for(site, point, Some(device), &BTreeSet::from([system]));
+    others.retain(fits);
+    Some((against, others))
+}
+
 /// The latest generation of the same family that does the same and fits no worse.
 fn later<'a>(all: &[Candidate<'a>], kind: &DeviceKind) -> Option<&'a DeviceKind> {
     let own = kind.generation?;

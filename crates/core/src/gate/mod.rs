@@ -18,7 +18,10 @@ pub use facts::{Deed, Facts, Need};
 pub use rules::{Lacks, Missing};
 
 use crate::fit::{self, Fits};
-use crate::record::{Isolation, IsolationId, JoinedAt, Mark, OpenTime, Record, Step};
+use crate::moment::Moment;
+use crate::record::{
+    Isolation, IsolationId, JoinedAt, Mark, OpenTime, Record, Step, Stepped, What,
+};
 use crate::site::{DeviceId, NetworkId, Site};
 use facts::plain_name;
 use work::{WorkKind, WorkedDevice, circuits_of_all};
@@ -250,6 +253,34 @@ impl<'a> Gate<'a> {
         marks.collect()
     }
 
+    /// Every box that was opened while this was off, in the order in which that was said: whoever switches on looks at each.
+    pub fn opened_since(&self, of: &IsolationId) -> Vec<OpenedSince> {
+        let mut all: Vec<OpenedSince> = Vec::new();
+        for (place, entry) in self.record.entries().enumerate() {
+            let What::Stepped(Stepped { device, step, isolation, opened, .. }) = &entry.what else {
+                continue;
+            };
+            if *step != Step::Dead || isolation.as_ref() != Some(of) {
+                continue;
+            }
+            let safe = [Step::DryFitted, Step::PutBack]
+                .iter()
+                .filter_map(|step| self.record.done(device, *step))
+                .filter(|done| done.entry > place)
+                .max_by_key(|done| done.entry);
+            all.retain(|before| before.device != *device);
+            all.push(OpenedSince {
+                device: device.clone(),
+                name: opened.as_ref().map_or_else(|| device.to_string(), |o| o.name.clone()),
+                by: entry.by.clone(),
+                at: entry.said.clone(),
+                is_open: self.is_open(device),
+                safe: safe.map(|done| (done.by.clone(), done.at.clone())),
+            });
+        }
+        all
+    }
+
     /// What the plan says by now otherwise than the record of a box that stands open: for a finding, never for
     /// permission.
     pub fn changed_since_opened(&self) -> Vec<(DeviceId, String)> {
@@ -281,6 +312,23 @@ impl<'a> Gate<'a> {
         }
         found
     }
+}
+
+/// A box that was opened while something was off.
+#[derive(Clone, Debug, PartialEq)]
+pub struct OpenedSince {
+    /// The device for which it was opened.
+    pub device: DeviceId,
+    /// What that was called then.
+    pub name: String,
+    /// Who proved it dead,
+    pub by: String,
+    /// and when.
+    pub at: Moment,
+    /// Whether it stands open still.
+    pub is_open: bool,
+    /// Who made it safe, and when; nothing where nobody did.
+    pub safe: Option<(String, Moment)>,
 }
 
 /// Why it is not settled that a device fits; nothing where it is.

@@ -313,7 +313,7 @@ impl Kind {
             Self::Rate => return "prices and times".to_owned(),
             Self::DeviceShare => return "devices in platforms".to_owned(),
             Self::Regroup => return "loads to regroup".to_owned(),
-            Self::Asked => return "things asked of the builder".to_owned(),
+            Self::AskedOfBuilder => return "things asked of the builder".to_owned(),
             _ => {}
         }
         // Sources on the air, lines of a scan.

@@ -293,7 +293,7 @@ tables! {
     photos: photo::Photo = "photo", "photo", "Photos taken at points.";
     wishes: wish::Wish = "wish", "wish", "What people want to do, and which points are to meet it.";
     loads: load::Load = "load", "load", "Loads, each switched at a point.";
-    asked: asked::Asked = "asked", "thing asked of the builder", "What the builder was asked to bring to each place.";
+    asked: asked::AskedOfBuilder = "asked", "thing asked of the builder", "What the builder was asked to bring to each place.";
     regroups: regroup::Regroup = "regroup", "load to regroup", "Loads that are to go with another place.";
     groups: group::Group = "group", "control group", "Places that work the same loads.";
     networks: network::Network = "network", "network", "Radio networks.";

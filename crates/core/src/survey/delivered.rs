@@ -2,7 +2,7 @@
 
 use super::brief::first_fix_depth_mm;
 use crate::site::{
-    Asked, AskedId, Earth, Edit, Neutral, Point, PointId, PointKind, Provenance, Regroup,
+    AskedId, AskedOfBuilder, Earth, Edit, Neutral, Point, PointId, PointKind, Provenance, Regroup,
     RegroupBy, Site,
 };
 
@@ -31,7 +31,7 @@ pub fn keep_asked(site: &Site) -> Option<Edit> {
             let id: AskedId = format!("ask-{}", point.id).parse().ok()?;
             site.asked.get(&id).is_none().then_some(())?;
             let loads = site.loads_of(&point.id).map(|l| (l.id.clone(), l.name.clone()));
-            Some(Edit::put(Asked {
+            Some(Edit::put(AskedOfBuilder {
                 id,
                 point: point.id.clone(),
                 depth_mm: Some(first_fix_depth_mm(point)),
@@ -51,7 +51,7 @@ pub fn delivered(site: &Site) -> Vec<DeliveredAt> {
     site.asked.iter().filter_map(|asked| at(site, asked)).collect()
 }
 
-fn at(site: &Site, asked: &Asked) -> Option<DeliveredAt> {
+fn at(site: &Site, asked: &AskedOfBuilder) -> Option<DeliveredAt> {
     let point = site.points.get(&asked.point)?;
     let lead = site.box_of(point);
     let (mut lacks, mut open, mut regroup) = (Vec::new(), Vec::new(), Vec::new());

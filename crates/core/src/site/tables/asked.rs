@@ -15,7 +15,7 @@ id!(/** What was asked for at a place. */ AskedId);
 /// What the builder was asked for at a switch position.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Asked {
+pub struct AskedOfBuilder {
     /// Its id.
     pub id: AskedId,
     /// The place.
@@ -40,8 +40,8 @@ pub struct Asked {
     pub outcome: String,
 }
 
-kept_by_id!(Asked, AskedId);
-impl Kept for Asked {
+kept_by_id!(AskedOfBuilder, AskedId);
+impl Kept for AskedOfBuilder {
     const MOST: Most = Most { count: 6000, why: "as many as points" };
 
     fn ties(&self, visit: &mut dyn FnMut(Tie)) {

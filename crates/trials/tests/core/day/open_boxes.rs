@@ -3,11 +3,13 @@
 use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
+use dot_reach_core::fit::candidates::instead;
 use dot_reach_core::gate::gate;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::schedule::schedule;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Step};
+use dot_reach_core::site::Site;
 use serde_json::json;
 
 use crate::common::{wish, with};
@@ -181,4 +183,61 @@ fn where_a_new_cable_comes_from_is_off_too() {
         refused(&ticked(&isolated(&blank, "z", "breaker", &["7"]), "a", "dead"), &dead)
             .contains("no isolation")
     );
+}
+
+#[test]
+fn whoever_switches_on_is_told_every_box_that_was_opened_since_and_how_each_stands() {
+    let off = isolated(&house(System::Zigbee, &["a", "b"]), "x", "breaker", &["7"]);
+    let told = |folder: &Folder| -> Vec<(String, bool, bool)> {
+        let all = gate(&folder.record, &folder.site).opened_since(&"x".parse().unwrap());
+        all.into_iter().map(|o| (o.name, o.is_open, o.safe.is_some())).collect()
+    };
+    let (a, b) = (|open, safe| ("a".to_owned(), open, safe), ("b".to_owned(), true, false));
+    assert!(told(&off).is_empty());
+    let opened = stepped(&stepped(&off, "a", "dead"), "b", "dead");
+    assert_eq!(told(&opened), [a(true, false), b.clone()]);
+    let safe = stepped(&stepped(&opened, "a", "noted"), "a", "put-back");
+    assert_eq!(told(&safe), [a(false, true), b.clone()]);
+    // What goes off the plan goes off no list; what is opened again is open, whoever called it safe before.
+    let gone = Folder {
+        site: with(safe.site.clone(), &[json!({"do": "remove", "kind": "device", "id": "b"})]),
+        record: safe.record.clone(),
+    };
+    assert_eq!(told(&gone), [a(false, true), b.clone()]);
+    assert_eq!(told(&stepped(&safe, "a", "dead")), [b, a(true, false)]);
+}
+
+#[test]
+fn a_box_that_surprises_is_told_what_fits_in_it_as_it_is_now() {
+    let folder =
+        stepped(&isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]), "a", "dead");
+    let device = |site: &Site| site.devices.named("a").unwrap().clone();
+    assert!(instead(&folder.site, &device(&folder.site)).is_none(), "it is as it was planned");
+    // No neutral is in it, though one was told of.
+    let no_neutral = [
+        set("point", "a", "neutral", &json!("absent")),
+        set(
+            "point",
+            "a",
+            "conductors",
+            &json!([
+            {"id": "l", "size": "1.5 mm²", "found": "line"}, {"id": "s", "size": "1.5 mm²", "found": "switched"},
+            {"id": "e", "size": "1.5 mm²", "found": "earth"}]),
+        ),
+    ];
+    let found = planned(&folder, &no_neutral);
+    let (against, others) = instead(&found.site, &device(&found.site)).unwrap();
+    assert!(!against.is_empty() && !others.is_empty());
+    for other in &others {
+        assert_ne!(other.kind.id, "switch-neutral");
+        let changed =
+            with(found.site.clone(), &[set("device", "a", "kind", &json!(other.kind.id))]);
+        assert!(instead(&changed, &device(&changed)).is_none(), "{}", other.kind.id);
+    }
+    // Whatever is chosen, the box is open until somebody makes it safe.
+    let chosen = planned(&found, &[set("device", "a", "kind", &json!(others[0].kind.id))]);
+    assert!(refused(&chosen, &energise("x")).contains("a is open"));
+    let analysis = analyse(&Arc::new(chosen.site.clone()), &Options::default());
+    let visits = schedule(&analysis, &chosen.record).visits;
+    assert!(visits.iter().any(|v| v.devices().any(|d| d.as_str() == "a")));
 }

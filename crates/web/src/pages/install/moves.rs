@@ -2,6 +2,7 @@
 
 use dot_reach_core::Analysis;
 use dot_reach_core::codes;
+use dot_reach_core::fit::candidates::{Candidate, instead};
 use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{cautions, checks};
 use dot_reach_core::gate::range_test::{least, rule_for};
@@ -11,7 +12,7 @@ use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::{Stretch, WalkAct};
 use dot_reach_core::prove::accept::so_far;
 use dot_reach_core::record::{Record, Step};
-use dot_reach_core::site::{DeviceId, NetworkId, Site};
+use dot_reach_core::site::{DeviceId, Edit, Kind, NetworkId, Site};
 use dot_reach_core::units::typographic;
 use serde_json::json;
 
@@ -53,6 +54,8 @@ pub(super) enum Body {
     },
     Energise {
         text: String,
+        /// Boxes that were opened since: name, by whom and how each stands, whether it is open.
+        opened: Vec<(String, String, bool)>,
         hand_over: String,
     },
     /// Power is let in for finding lines: each box with its page, and what is looked at before.
@@ -111,6 +114,35 @@ pub(super) struct Told {
     pub(super) verb: &'static str,
     pub(super) stem: &'static str,
     pub(super) other: Option<(String, &'static str)>,
+    /// Where what was found in an open box speaks against what is planned there.
+    pub(super) surprise: Option<Surprise>,
+}
+
+/// A box that is not as it was planned: what speaks against the device, and what fits in its stead.
+pub(super) struct Surprise {
+    pub(super) against: Vec<String>,
+    /// Name, what it costs, and the edit that plans it here.
+    pub(super) others: Vec<(String, String, String)>,
+    /// The place, whose facts are written down.
+    pub(super) point: String,
+}
+
+/// As many as a thumb looks through.
+const MOST_OTHERS: usize = 4;
+
+fn surprise(site: &Site, spot: &WorkedDevice<'_>) -> Option<Surprise> {
+    let (against, others) = instead(site, spot.device)?;
+    let other = |c: &Candidate<'_>| {
+        let price =
+            c.kind.fit.price.map(|p| format!("{} {}", typographic(p, 0), site.job.currency));
+        let edit = Edit::set(Kind::Device, &spot.device.id, "kind", c.kind.id.as_str());
+        (c.kind.name.clone(), price.unwrap_or_default(), json!(edit).to_string())
+    };
+    Some(Surprise {
+        against: against.iter().map(ToString::to_string).collect(),
+        others: others.iter().take(MOST_OTHERS).map(other).collect(),
+        point: spot.point.id.to_string(),
+    })
 }
 
 pub(super) fn told(
@@ -172,6 +204,7 @@ pub(super) fn plain(heading: &str, text: &str) -> Told {
         verb: "Done",
         stem: "",
         other: None,
+        surprise: None,
     }
 }
 
@@ -273,6 +306,7 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         stem,
         other: in_box
             .then(|| (put_back.to_string(), "Not today: the old wiring is back, the box is safe")),
+        surprise: if step == Step::Wired { surprise(site, spot) } else { None },
     }
 }
 

@@ -1,8 +1,8 @@
 //! The cards of power: off, shown to be off, on for finding lines, found on where it was to be off, and on again.
 
-use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{finding, power_cautions};
 use dot_reach_core::gate::isolate;
+use dot_reach_core::gate::{Gate, OpenedSince};
 use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::Stretch;
 use dot_reach_core::record::{Cut, IsolationId, LineFinding};
@@ -171,6 +171,7 @@ pub(super) fn energise_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {
         cautions: power_cautions().last().map(str::to_owned).into_iter().collect(),
         body: Body::Energise {
             text,
+            opened: of.map(|of| opened(gate, of)).unwrap_or_default(),
             hand_over: of
                 .map(|i| json!({"do": "hand-over", "isolation": i}).to_string())
                 .unwrap_or_default(),
@@ -184,6 +185,19 @@ pub(super) fn energise_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {
         verb: "It is on again",
         ..plain("Switch on again", "")
     }
+}
+
+/// Every box that was opened while something was off: its name, who opened it when, and how it stands.
+fn opened(gate: &Gate<'_>, of: &IsolationId) -> Vec<(String, String, bool)> {
+    let told = |of: OpenedSince| {
+        let opened = format!("opened by {}, {}", of.by, day(&of.at));
+        let safe = of.safe.map_or_else(
+            || "nobody says that it is safe".to_owned(),
+            |(by, at)| format!("safe by {by}, {}", day(&at)),
+        );
+        (of.name, format!("{opened}; {}", if of.is_open { "open" } else { &safe }), of.is_open)
+    };
+    gate.opened_since(of).into_iter().map(told).collect()
 }
 
 /// What was found live in the box of a device under what is off now, in words.

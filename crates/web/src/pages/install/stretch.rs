@@ -14,7 +14,7 @@ use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
 use serde_json::json;
 
-use super::moves::{self, Body, CheckLine};
+use super::moves::{self, Body, CheckLine, Surprise};
 use super::overview::href;
 use crate::door::{For, See};
 use crate::error::WebError;
@@ -88,6 +88,7 @@ struct Card {
     stem: &'static str,
     /// What works instead, when this cannot be done today.
     other: Option<(String, &'static str)>,
+    surprise: Option<Surprise>,
     /// The keys of what that needs, and of what taking it back needs.
     other_deed: String,
     back_deed: String,
@@ -263,6 +264,7 @@ impl Wording<'_> {
             verb: told.verb,
             stem: told.stem,
             other: told.other,
+            surprise: told.surprise,
             device: step.as_ref().map(|(spot, _)| spot.device.id.to_string()).unwrap_or_default(),
             step: step.as_ref().map_or("", |(_, step)| step.word()),
             point: step.as_ref().map(|(spot, _)| spot.point.id.to_string()).unwrap_or_default(),
