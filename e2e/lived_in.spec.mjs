@@ -32,6 +32,10 @@ walk("fewer answers than agreed go on record and are no step, and the test that 
     const test = parts.and(page.locator('[data-of-step="tested"]:not([data-done])'));
     if (tried || await test.count() === 0) return;
     tried = true;
+    // What is no number is said beside its field, and nothing is sent.
+    await test.locator('[data-field="arrived"]').fill("all but two");
+    await parts.locator("[data-card-foot]:not([hidden]) [data-card-done]").tap();
+    await expect(test).toContainText("give a number, or leave it blank");
     await test.locator('[data-field="arrived"]').fill("8");
     await parts.locator("[data-card-foot]:not([hidden]) [data-card-done]").tap();
     await expect(test).toContainText("8 of 10 shows that at least");

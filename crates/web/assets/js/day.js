@@ -357,6 +357,14 @@ function isAnswered(move) {
     unsaid.focus();
     return false;
   }
+  // What is no number would be taken for nothing said.
+  const garbled = [...move.querySelectorAll('[data-type="number-or-nothing"]')].find((input) => Number.isNaN(fieldValue(input) ?? 0));
+  if (garbled) {
+    for (const old of move.querySelectorAll("[data-shown]")) old.remove();
+    showBeside(garbled, "give a number, or leave it blank");
+    garbled.focus();
+    return false;
+  }
   return true;
 }
 
