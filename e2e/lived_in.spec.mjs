@@ -1,8 +1,8 @@
 // Houses that are lived in: what runs there is taken from its hub's list and laid on the plan, and the small job beside it
 // is a few cards. Cards and taps of a thumb are counted, and printed beside what they may be.
 import { expect, open, test } from "./fixtures.mjs";
-import { HOUSES } from "./houses.mjs";
-import { site, steps } from "./phone.mjs";
+import { HOUSES, single } from "./houses.mjs";
+import { act, site, steps } from "./phone.mjs";
 import { Thumb, ended, ofMesh, toTheEnd, told, walk } from "./thumb.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
@@ -22,6 +22,30 @@ walk("one switch beside a hub that runs: eight cards, with every step of safety"
   await open(page, `${job.url}/jobs/${job.id}/bill`);
   await expect(page.locator("main")).toContainText("Switch, needs neutral");
   await expect(page.locator("main")).not.toContainText("Plug-in socket");
+});
+
+walk("a box that surprises says on its card what fits in it, and the rest of the day goes on around that", HOUSES["beside-a-hub"],
+  async (page, job) => {
+  let surprised = false;
+  const answers = async (parts, thumb) => {
+    const wired = parts.and(page.locator('[data-of-step="wired"]:not([data-done])'));
+    if (!surprised && await wired.count() > 0) {
+      surprised = true;
+      await expect(page.locator(".surprise")).toHaveCount(0);
+      // No neutral is in it: what the plan had of it stands somewhere else.
+      const there = single("panel").filter((one) => one.found !== "neutral");
+      const found = [["neutral", "absent"], ["conductors", there]]
+        .map(([field, value]) => ({ do: "set", kind: "point", id: "hall", field, value }));
+      for (const edit of found) expect((await act(page, job.url, edit, job.id)).ok).toBe(true);
+      await expect(page.locator(".surprise")).toContainText("It needs a neutral");
+      await page.getByRole("button", { name: /^Switch, no neutral needed, / }).tap();
+      await expect(page.locator(".surprise")).toHaveCount(0);
+    }
+    await ofMesh(parts, thumb);
+  };
+  await toTheEnd(page, job, new Thumb(), answers);
+  expect((await site(page, job.url, job.id)).devices.find((d) => d.id === "hall-switch").kind).toBe("switch-two-wire");
+  await ended(page, job, ["hall-switch"]);
 });
 
 walk("fewer answers than agreed go on record and are no step, and the test that passes is the acceptance's", HOUSES["beside-a-hub"],

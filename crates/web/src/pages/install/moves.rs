@@ -3,6 +3,7 @@
 use dot_reach_core::Analysis;
 use dot_reach_core::codes;
 use dot_reach_core::fit::candidates::{Candidate, instead};
+use dot_reach_core::fit::{Fits, verdict};
 use dot_reach_core::gate::Gate;
 use dot_reach_core::gate::checks::{cautions, checks};
 use dot_reach_core::gate::range_test::{least, rule_for};
@@ -120,6 +121,7 @@ pub(super) struct Told {
 
 /// A box that is not as it was planned: what speaks against the device, and what fits in its stead.
 pub(super) struct Surprise {
+    pub(super) says: &'static str,
     pub(super) against: Vec<String>,
     /// Name, what it costs, and the edit that plans it here.
     pub(super) others: Vec<(String, String, String)>,
@@ -139,6 +141,13 @@ fn surprise(site: &Site, spot: &WorkedDevice<'_>) -> Option<Surprise> {
         (c.kind.name.clone(), price.unwrap_or_default(), json!(edit).to_string())
     };
     Some(Surprise {
+        says: match verdict(&against) {
+            Fits::No => "As the box is now this does not go in.",
+            Fits::ElectricianDecides => {
+                "As the box is now an electrician decides whether this goes in."
+            }
+            Fits::NotKnown | Fits::IfSo | Fits::Yes => "It is not known whether this goes in here.",
+        },
         against: against.iter().map(ToString::to_string).collect(),
         others: others.iter().take(MOST_OTHERS).map(other).collect(),
         point: spot.point.id.to_string(),
