@@ -188,7 +188,9 @@ export const LIVED_IN = {
         box("hall", "Hall", [2, 2], { depth_mm: 40, conductors: single("panel") }),
         box("stair", "Stair", [6, 2], { conductors: single("panel") }),
       ],
-      loads: [lamps("hall-lamps", "hall"), lamps("niche", "stair", { name: "Niche lamps" })],
+      loads: [lamps("hall-lamps", "hall"), lamps("niche", "stair", {
+        name: "Niche lamps", facts: { switched_at: { how: "seen", by: "Ines Calder", at: "2026-02-11T09:40:00Z" } },
+      })],
       devices: [
         device("hall-switch", "Hall switch", "hall", "switch-neutral"),
         device("stair-switch", "Stair switch", "stair", "switch-neutral", { already_there: "yes" }),

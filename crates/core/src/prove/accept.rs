@@ -188,7 +188,12 @@ fn judge(site: &Site, record: &Record, device: &Device, margin: Option<Db>, weak
         let again = "test again: readings since then found its way weaker than its target";
         points.push((Passed::Open, again.to_owned()));
     }
-    let plate = record.done(&device.id, Step::Closed).map(|_| "the plate was fitted after it");
+    let bare = |t: &RangeTest| t.device == device.id && !t.conditions.contains("box-closed");
+    let closed = record.done(&device.id, Step::Closed);
+    let plate = closed.filter(|closed| {
+        record.range_tests.numbered().any(|(entry, t)| bare(t) && entry < closed.entry)
+    });
+    let plate = plate.map(|_| "the plate was fitted after it");
     for why in stale(site, record, device).into_iter().map(|(_, why)| why).chain(plate) {
         if record.range_tests.iter().any(|t| t.device == device.id) && count == 0 {
             points.push((Passed::Open, format!("test again: {why}")));

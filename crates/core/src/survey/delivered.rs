@@ -74,9 +74,13 @@ fn at(site: &Site, asked: &AskedOfBuilder) -> Option<DeliveredAt> {
         }
     }
     if asked.earth {
+        let was_seen = matches!(lead.how("earth"), Provenance::Measured | Provenance::Seen);
         match lead.earth {
-            Earth::Conductor | Earth::EarthedBox => {}
+            Earth::Conductor | Earth::EarthedBox | Earth::None if !was_seen => {
+                open.push("whether there is an earth");
+            }
             Earth::Unknown => open.push("whether there is an earth"),
+            Earth::Conductor | Earth::EarthedBox => {}
             Earth::None => lacks.push("asked for an earth, and there is none".to_owned()),
         }
     }
@@ -88,10 +92,12 @@ fn at(site: &Site, asked: &AskedOfBuilder) -> Option<DeliveredAt> {
         };
         let hangs = load.switched_at == point.id
             || group.is_some_and(|g| g.places.contains(&load.switched_at));
+        // As long as nobody has looked, on which line it hangs is as it was planned.
+        if !load.was_found("switched_at") {
+            open.push("which lamps hang on it");
+            continue;
+        }
         if hangs {
-            if !load.was_found("switched_at") {
-                open.push("which lamps hang on it");
-            }
             continue;
         }
         let other = site.points.get(&load.switched_at).map_or_else(String::new, Point::title);

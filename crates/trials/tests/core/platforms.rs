@@ -202,6 +202,10 @@ fn a_device_is_let_in_on_its_card_and_the_record_knows_since_when() {
     let ticked = ticked(&in_place, "a", "named");
     assert_eq!(since(&ticked), None);
     assert_eq!(since(&wish(&ticked, &take("a", "named")).unwrap()).as_deref(), Some(AT));
+    // What is said otherwise later was not looked at: the tick was for something else.
+    let done = wish(&ticked, &take("a", "named")).unwrap();
+    let site = with(done.site.clone(), &[set("share", "s", "comes", &json!("kept-out"))]);
+    assert_eq!(since(&Folder { site, record: done.record }), None);
     // What is ticked on no card is written down.
     let told = with(let_in.site.clone(), &[set("share", "s", "since", &json!("2026-11-02"))]);
     let written = stand_in(&told, &let_in.record)[0].since.clone().unwrap();

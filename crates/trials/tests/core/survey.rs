@@ -445,7 +445,9 @@ fn what_the_builder_was_asked_for_is_held_against_what_was_found() {
             set("point", "a", "facts.depth_mm", fact("measured")),
             set("point", "a", "neutral", json!("absent")),
             set("point", "a", "earth", json!("conductor")),
+            set("point", "a", "facts.earth", fact("seen")),
             set("load", "la", "switched_at", json!("b")),
+            set("load", "la", "facts.switched_at", fact("seen")),
         ],
     );
     let told = at(&found, "a");
@@ -458,6 +460,10 @@ fn what_the_builder_was_asked_for_is_held_against_what_was_found() {
         ]
     );
     assert!(told.open.is_empty(), "{:?}", told.open);
+    // Where a load is only planned to hang elsewhere, nobody says that it does.
+    let planned = with(found.clone(), &[set("load", "la", "facts.switched_at", fact("told"))]);
+    assert_eq!(at(&planned, "a").open, ["which lamps hang on it"]);
+    assert!(!at(&planned, "a").lacks.iter().any(|l| l.contains("hangs at")));
     // What was told is no finding.
     let only_told = with(found.clone(), &[set("point", "a", "facts.depth_mm", fact("told"))]);
     assert_eq!(at(&only_told, "a").open, ["how deep the box is"]);

@@ -62,9 +62,15 @@ pub struct DeviceShare {
 }
 
 impl DeviceShare {
-    /// The word under which it is ticked when the device is named.
+    /// The word under which it is ticked when the device is named. It holds for what was looked at: said otherwise later, it
+    /// is another.
     pub fn tick(&self) -> String {
-        format!("share-{}", self.id)
+        let how = match self.comes {
+            ComesIn::LetIn => "let-in",
+            ComesIn::ByItself => "by-itself",
+            ComesIn::KeptOut => "kept-out",
+        };
+        format!("share-{}-{how}", self.platform)
     }
 }
 

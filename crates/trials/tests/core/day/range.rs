@@ -63,6 +63,11 @@ fn what_is_pressed_on_the_day_is_what_was_agreed_and_closing_does_not_undo_it() 
     assert_eq!(acceptance(&tested, "a").0, Passed::Yes);
     let closed = stepped(&tested, "a", "closed");
     assert_eq!(acceptance(&closed, "a").0, Passed::Yes);
+    // The plate was on: when the hub is moved later, that alone is why it is tested again.
+    let moved = json!({"do": "unsettle", "trigger": "hub-moved", "network": "n"});
+    let (passed, words) = acceptance(&wish(&closed, &moved).unwrap(), "a");
+    assert_eq!(passed, Passed::Open);
+    assert!(!words.iter().any(|w| w.contains("plate")), "{words:?}");
     // As many are pressed as were agreed.
     let more = agreed(&ready, &json!({"count": 25}));
     assert_eq!(tests(&wish(&more, &test(&json!({}))).unwrap())[0].count, 25);
