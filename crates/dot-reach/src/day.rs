@@ -49,12 +49,7 @@ pub(crate) fn visits(site: Site, record: &Record, json: bool) -> Result<(), Fail
             println!("  {} plugs, batteries and remotes", visit.after.len());
         }
     }
-    let proven = match plan.proven {
-        (true, true) => "no plan has fewer, nor with so few a shorter walk",
-        (true, false) => "no plan has fewer",
-        (false, _) => "one with fewer may exist",
-    };
-    println!("power goes off {} times: {proven}", plan.outages().count());
+    println!("power goes off {} times. {}", plan.outages().count(), plan.proof());
     for left in &plan.left_out {
         println!("not planned: {}: {}", left.device, left.why);
     }

@@ -65,8 +65,10 @@ pub fn json(analysis: &Analysis, plan: &Schedule) -> Value {
         "outages": plan.outages().count(),
         "changes_in_order_of_joining": changes_in_order_of_joining(analysis),
         "walk_m": plan.walk,
-        "fewest_proven": plan.proven.0,
-        "shortest_proven": plan.proven.1,
+        "weight": plan.weight,
+        "least_weight": plan.least,
+        "least_proven": plan.is_least(),
+        "shortest_proven": plan.is_least() && plan.is_shortest,
         "rehearsal": plan.rehearsal,
         "panel": panel,
     })

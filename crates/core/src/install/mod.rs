@@ -3,6 +3,7 @@
 
 pub mod cards;
 pub mod clock;
+pub mod dark;
 pub mod guide;
 pub mod order;
 pub mod pack;

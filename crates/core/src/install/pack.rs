@@ -1,12 +1,13 @@
-//! The least number of times that power goes off, and among those the shortest walk. Freed of houses: items
-//! that need breakers off or the main, stops to be walked to, and how long power may stay off.
+//! The outages that weigh least, and among those the shortest walk. Freed of houses: items that need breakers off or
+//! the main, stops to be walked to, what each minute without power weighs, and how long it may stay off.
 //!
 //! An outage is of the breakers of one of its items, or of the main where one of its items needs that;
 //! whatever needs no more than what is off can be done in it. Small problems are solved by trying every
 //! way to part the items (a table over their subsets, as Held and Karp (1962) for the walk in each); of
-//! larger ones each family of breakers by itself, and what is known of the whole is said.
+//! larger ones each family of breakers by itself, then by moving what gets lighter elsewhere. What any way weighs at
+//! the least is said beside what this one weighs.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 /// Something to be done with power off.
 #[derive(Clone, Debug, PartialEq)]
@@ -25,7 +26,7 @@ impl PackItem {
     }
 }
 
-/// What is to be packed.
+/// What is to be packed. Weights are of one circuit that is dark for a minute.
 #[derive(Clone, Debug, PartialEq)]
 pub struct PackProblem {
     /// The items.
@@ -34,10 +35,60 @@ pub struct PackProblem {
     pub most: f64,
     /// What an outage takes in itself, in minutes.
     pub each: f64,
+    /// What an outage weighs in itself.
+    pub once: f64,
+    /// What a minute weighs, whatever is off.
+    pub any: f64,
+    /// Each breaker with what a minute of it weighs, and how long what is on it bears that, in minutes.
+    pub breakers: Vec<Dark>,
+    /// The same of the main. It weighs no less than any breakers together.
+    pub main: Dark,
     /// How far it is from the panel to each stop, in metres.
     pub panel: Vec<f64>,
     /// How far it is from each stop to each other, in metres.
     pub apart: Vec<Vec<f64>>,
+}
+
+/// What it is for something to be off.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Dark {
+    /// What a minute of it weighs.
+    pub weight: f64,
+    /// How long what is on it bears that, in minutes; boundless where nothing on it minds.
+    pub bears: f64,
+}
+
+impl Default for Dark {
+    fn default() -> Self {
+        Self { weight: 1.0, bears: f64::INFINITY }
+    }
+}
+
+impl PackProblem {
+    /// What it is for a cut to be off: no breakers are the main.
+    fn dark(&self, breakers: &BTreeSet<usize>) -> Dark {
+        let own = if breakers.is_empty() {
+            self.main
+        } else {
+            let all = || breakers.iter().map(|b| self.breakers[*b]);
+            Dark {
+                weight: all().map(|b| b.weight).sum(),
+                bears: all().map(|b| b.bears).fold(f64::INFINITY, f64::min),
+            }
+        };
+        Dark { weight: own.weight + self.any, bears: own.bears.min(self.most) }
+    }
+
+    /// What one outage of items weighs; nothing where they cannot be done in one.
+    fn weight(&self, items: &[usize]) -> Option<f64> {
+        let cut = cut_for(self, items)?;
+        Some(self.once + self.dark(&cut).weight * self.minutes(items))
+    }
+
+    /// How long power is off for items, in minutes.
+    fn minutes(&self, items: &[usize]) -> f64 {
+        items.iter().map(|i| self.items[*i].minutes).sum::<f64>() + self.each
+    }
 }
 
 /// Power off once.
@@ -58,9 +109,11 @@ pub struct OffPeriod {
 pub struct Packed {
     /// The outages.
     pub outages: Vec<OffPeriod>,
-    /// Whether there are provably not fewer.
-    pub is_least: bool,
-    /// Whether also no shorter walk is possible with so few.
+    /// What they weigh.
+    pub weight: f64,
+    /// What any way to part the items weighs at the least, as far as is known.
+    pub least: f64,
+    /// Whether no shorter walk is possible where so little is dark.
     pub is_shortest: bool,
 }
 
@@ -69,42 +122,91 @@ impl Packed {
     pub fn walk(&self) -> f64 {
         self.outages.iter().map(|o| o.walk).sum()
     }
+
+    /// Whether provably no way weighs less.
+    pub fn is_least(&self) -> bool {
+        !is_lighter(self.least, self.weight)
+    }
 }
 
 /// So many items, and so many stops, are parted in every way.
 const TRIED_ITEMS: usize = 11;
 const TRIED_STOPS: usize = 13;
 
-/// The least number of outages, and the shortest walk among those that were tried.
+/// Whether a weight is less than another by more than the order of its sum.
+fn is_lighter(a: f64, b: f64) -> bool {
+    a < b - 1e-9 * b.abs().max(1.0)
+}
+
+/// The outages that weigh least, and the shortest walk among those that were tried.
 pub fn pack(problem: &PackProblem) -> Packed {
     let all: Vec<usize> = (0..problem.items.len()).collect();
-    if is_small(problem, &all) {
-        return Packed { outages: parted(problem, &all), is_least: true, is_shortest: true };
-    }
-    let (mains, rest): (Vec<usize>, Vec<usize>) =
-        all.into_iter().partition(|i| problem.items[*i].needs_main());
-    let mut is_least = true;
-    let mut is_shortest = mains.is_empty();
-    let mut outages = Vec::new();
-    let families = families(problem, &rest);
-    let (folded, main_outages, exact) = with_main(problem, &mains, &families);
-    is_least &= exact;
-    outages.extend(main_outages);
-    for family in &families {
-        let left: Vec<usize> = family.iter().copied().filter(|i| !folded.contains(i)).collect();
-        if left.is_empty() {
-            continue;
+    let (mut parts, least, is_shortest) = if is_small(problem, &all) {
+        let (parts, least) = least_parts(problem, &all);
+        (parts, least, true)
+    } else {
+        let (mains, rest): (Vec<usize>, Vec<usize>) =
+            all.into_iter().partition(|i| problem.items[*i].needs_main());
+        let (mut parts, mut least) = least_parts(problem, &mains);
+        let mut is_shortest = mains.is_empty();
+        for family in families(problem, &rest) {
+            let (own, weighs) = least_parts(problem, &family);
+            parts.extend(own);
+            least +=
+                if mains.is_empty() { weighs } else { weighs.min(beside_main(problem, &family)) };
+            is_shortest &= is_small(problem, &family);
         }
-        if is_small(problem, &left) {
-            outages.extend(parted(problem, &left));
-        } else {
-            let (made, least) = filled(problem, &left);
-            is_least &= least;
-            is_shortest = false;
-            outages.extend(made);
+        if !is_shortest {
+            parts = lightened(problem, parts);
         }
+        (parts, least, is_shortest)
+    };
+    parts.sort();
+    let weight = parts.iter().filter_map(|part| problem.weight(part)).sum();
+    let outages = parts.into_iter().map(|part| outage(problem, part)).collect();
+    Packed { outages, weight, least, is_shortest }
+}
+
+/// Items that share a breaker or all need the main, parted: in every way where they are few. With what any way weighs
+/// at the least.
+fn least_parts(problem: &PackProblem, items: &[usize]) -> (Vec<Vec<usize>>, f64) {
+    if items.is_empty() {
+        return (Vec::new(), 0.0);
     }
-    Packed { outages, is_least, is_shortest }
+    if !is_small(problem, items) {
+        return (filled(problem, items), at_least(problem, items));
+    }
+    let stops = stops_of(problem, items);
+    let tours = Tours::of(problem, &stops);
+    let walk = |part: &[usize]| {
+        let of = part.iter().flat_map(|i| &problem.items[*i].stops);
+        tours.length(of.fold(0, |mask, stop| mask | 1 << stops.binary_search(stop).unwrap_or(0)))
+    };
+    let best = best_parts(problem, items, walk, None);
+    let mut parts = Vec::new();
+    let mut left = best.len() - 1;
+    let weight = best[left].0;
+    while left != 0 {
+        let part = best[left].2;
+        parts.push(members(items, part));
+        left ^= part;
+    }
+    (parts, weight)
+}
+
+/// What a family of breakers weighs at the least where any of it may be done while the main is off anyhow.
+fn beside_main(problem: &PackProblem, family: &[usize]) -> f64 {
+    if is_small(problem, family) {
+        let moved = problem.dark(&BTreeSet::new()).weight;
+        return best_parts(problem, family, |_| 0.0, Some(moved)).last().map_or(0.0, |b| b.0);
+    }
+    minutes_dark(problem, family)
+}
+
+/// What items weigh by their own minutes, each with no more off than it needs.
+fn minutes_dark(problem: &PackProblem, items: &[usize]) -> f64 {
+    let items = items.iter().map(|i| &problem.items[*i]);
+    items.map(|i| i.minutes * problem.dark(&i.breakers).weight).sum()
 }
 
 fn stops_of(problem: &PackProblem, items: &[usize]) -> Vec<usize> {
@@ -119,17 +221,16 @@ fn is_small(problem: &PackProblem, items: &[usize]) -> bool {
 
 /// What goes off for items in one outage; nothing where they cannot be done in one.
 pub fn cut_for(problem: &PackProblem, items: &[usize]) -> Option<BTreeSet<usize>> {
-    let minutes: f64 = items.iter().map(|i| problem.items[*i].minutes).sum::<f64>() + problem.each;
-    if items.len() > 1 && minutes > problem.most {
-        return None;
-    }
-    if items.iter().any(|i| problem.items[*i].needs_main()) {
-        return Some(BTreeSet::new());
-    }
-    let host = items.iter().max_by_key(|i| problem.items[**i].breakers.len())?;
-    let breakers = &problem.items[*host].breakers;
-    let holds = items.iter().all(|i| problem.items[*i].breakers.is_subset(breakers));
-    holds.then(|| breakers.clone())
+    let breakers = if items.iter().any(|i| problem.items[*i].needs_main()) {
+        BTreeSet::new()
+    } else {
+        let host = items.iter().max_by_key(|i| problem.items[**i].breakers.len())?;
+        let breakers = &problem.items[*host].breakers;
+        let holds = items.iter().all(|i| problem.items[*i].breakers.is_subset(breakers));
+        holds.then(|| breakers.clone())?
+    };
+    let has_time = items.len() < 2 || problem.minutes(items) <= problem.dark(&breakers).bears;
+    has_time.then_some(breakers)
 }
 
 /// Items that share a breaker, directly or through others.
@@ -155,65 +256,43 @@ fn families(problem: &PackProblem, items: &[usize]) -> Vec<Vec<usize>> {
     all
 }
 
-/// Every way to part a few items: fewest outages, then the shortest walk.
-fn parted(problem: &PackProblem, items: &[usize]) -> Vec<OffPeriod> {
-    if items.is_empty() {
-        return Vec::new();
-    }
-    let stops = stops_of(problem, items);
-    let tours = Tours::of(problem, &stops);
-    let walk = |part: &[usize]| {
-        let of = part.iter().flat_map(|i| &problem.items[*i].stops);
-        tours.length(of.fold(0, |mask, stop| mask | 1 << stops.binary_search(stop).unwrap_or(0)))
-    };
-    let best = best_parts(problem, items, walk);
-    let mut outages = Vec::new();
-    let mut left = best.len() - 1;
-    while left != 0 {
-        let part = best[left].2;
-        outages.push(outage(problem, members(items, part)));
-        left ^= part;
-    }
-    outages
-}
-
-/// How many outages a few items need at the least; no walk is looked at.
-fn fewest(problem: &PackProblem, items: &[usize]) -> usize {
-    best_parts(problem, items, |_| 0.0).last().map_or(0, |(count, ..)| *count)
-}
-
 /// The items of a set, a bit each.
 fn members(items: &[usize], set: usize) -> Vec<usize> {
     (0..items.len()).filter(|place| set >> place & 1 == 1).map(|place| items[place]).collect()
 }
 
-/// For every set of items, a bit each, how many outages it needs, how far is walked in them by `walk`, and
-/// one of those outages.
+/// For every set of items, a bit each, what it weighs, how far is walked in it by `walk`, and one of its outages. An
+/// item may also be moved elsewhere, where its minutes weigh `moved` each.
 fn best_parts(
     problem: &PackProblem,
     items: &[usize],
     walk: impl Fn(&[usize]) -> f64,
-) -> Vec<(usize, f64, usize)> {
+    moved: Option<f64>,
+) -> Vec<(f64, f64, usize)> {
     let whole = (1_usize << items.len()) - 1;
-    let mut walks: Vec<Option<f64>> = vec![None; whole + 1];
-    for (set, length) in walks.iter_mut().enumerate().skip(1) {
+    let mut parts: Vec<Option<(f64, f64)>> = vec![None; whole + 1];
+    for (set, is) in parts.iter_mut().enumerate().skip(1) {
         let part = members(items, set);
-        *length = cut_for(problem, &part).map(|_| walk(&part));
+        *is = problem.weight(&part).map(|weight| (weight, walk(&part)));
     }
-    let mut best: Vec<(usize, f64, usize)> = vec![(0, 0.0, 0); whole + 1];
+    let mut best: Vec<(f64, f64, usize)> = vec![(0.0, 0.0, 0); whole + 1];
     for set in 1..=whole {
         let lowest = set & set.wrapping_neg();
         let rest = set ^ lowest;
-        let mut found = (usize::MAX, f64::INFINITY, 0);
+        let mut found = (f64::INFINITY, f64::INFINITY, 0);
+        if let Some(moved) = moved {
+            let item = items[lowest.trailing_zeros() as usize];
+            found = (best[rest].0 + moved * problem.items[item].minutes, best[rest].1, lowest);
+        }
         // Every part that holds the lowest item, with every subset of the rest.
         let mut sub = rest;
         loop {
             let part = sub | lowest;
-            if let Some(walk) = walks[part] {
-                let (count, length, _) = best[set ^ part];
-                let (count, length) = (count + 1, length + walk);
-                if count < found.0 || count == found.0 && length < found.1 {
-                    found = (count, length, part);
+            if let Some((weight, walk)) = parts[part] {
+                let left = best[set ^ part];
+                let (weight, length) = (left.0 + weight, left.1 + walk);
+                if is_lighter(weight, found.0) || !is_lighter(found.0, weight) && length < found.1 {
+                    found = (weight, length, part);
                 }
             }
             if sub == 0 {
@@ -343,9 +422,9 @@ impl<'a> Tours<'a> {
     }
 }
 
-/// Many items of one family: the longest first, each into the first outage that it fits; least where no
-/// packing of their minutes needs fewer.
-fn filled(problem: &PackProblem, items: &[usize]) -> (Vec<OffPeriod>, bool) {
+/// Many items of one family: those with the most breakers and the longest first, each into the first outage that it
+/// fits.
+fn filled(problem: &PackProblem, items: &[usize]) -> Vec<Vec<usize>> {
     let mut by_length = items.to_vec();
     by_length.sort_by(|a, b| {
         let (a, b) = (&problem.items[*a], &problem.items[*b]);
@@ -353,165 +432,67 @@ fn filled(problem: &PackProblem, items: &[usize]) -> (Vec<OffPeriod>, bool) {
             .cmp(&(a.needs_main(), a.breakers.len()))
             .then(b.minutes.total_cmp(&a.minutes))
     });
-    // Each outage with its minutes. Its first item has the most breakers, or needs the main: what the others need
-    // must be off for that one anyhow, as in `cut_for`.
-    let mut outages: Vec<(f64, Vec<usize>)> = Vec::new();
+    let mut outages: Vec<Vec<usize>> = Vec::new();
     for item in by_length {
-        let of = &problem.items[item];
-        let fits = |(minutes, held): &&mut (f64, Vec<usize>)| {
-            let host = &problem.items[held[0]];
-            *minutes + of.minutes <= problem.most
-                && (host.needs_main() || of.breakers.is_subset(&host.breakers))
-        };
-        match outages.iter_mut().find(fits) {
-            Some((minutes, held)) => {
-                *minutes += of.minutes;
-                held.push(item);
-            }
-            None => outages.push((problem.each + of.minutes, vec![item])),
+        let with = |held: &[usize]| [held, &[item]].concat();
+        match outages.iter_mut().find(|held| cut_for(problem, &with(held)).is_some()) {
+            Some(held) => held.push(item),
+            None => outages.push(vec![item]),
         }
     }
-    let least = bound(problem, items);
-    let is_least = outages.len() <= least;
-    (outages.into_iter().map(|(_, items)| outage(problem, items)).collect(), is_least)
+    outages
 }
 
-/// So many outages at the least: by all minutes together, and by what goes off. What no other item's
-/// breakers hold needs an outage of its own kind: no host holds two of those.
-fn bound(problem: &PackProblem, items: &[usize]) -> usize {
+/// What many items weigh at the least: each with no more off than it needs, in as many outages as they need by
+/// all minutes together and by what goes off. What no other item's breakers hold needs an outage of its own kind: no
+/// host holds two of those.
+fn at_least(problem: &PackProblem, items: &[usize]) -> f64 {
     let room = (problem.most - problem.each).max(1.0);
     let minutes: f64 = items.iter().map(|i| problem.items[*i].minutes.min(room)).sum();
-    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a few outages")]
-    let by_minutes = (minutes / room - 1e-9).ceil() as usize;
+    let by_minutes = (minutes / room - 1e-9).ceil();
     let all: BTreeSet<&BTreeSet<usize>> =
         items.iter().map(|i| &problem.items[*i].breakers).collect();
     let is_held = |set: &&&BTreeSet<usize>| {
         all.iter().any(|other| other != *set && (other.is_empty() || set.is_subset(other)))
     };
-    let hosts = all.iter().filter(|set| !is_held(set)).count();
-    by_minutes.max(hosts).max(1)
+    #[expect(clippy::cast_precision_loss, reason = "a few outages")]
+    let hosts = all.iter().filter(|set| !is_held(set)).count() as f64;
+    let lightest = all.iter().map(|set| problem.dark(set).weight).fold(f64::INFINITY, f64::min);
+    let once = problem.once + problem.each * lightest;
+    minutes_dark(problem, items) + once * by_minutes.max(hosts).max(1.0)
 }
 
-/// Outages of the main, and which other items are done in their spare time, so that the most outages are
-/// saved by it. Whether that is least.
-fn with_main(
-    problem: &PackProblem,
-    mains: &[usize],
-    families: &[Vec<usize>],
-) -> (BTreeSet<usize>, Vec<OffPeriod>, bool) {
-    if mains.is_empty() {
-        return (BTreeSet::new(), Vec::new(), true);
-    }
-    let fewest =
-        if is_small(problem, mains) { parted(problem, mains) } else { filled(problem, mains).0 };
-    let offers: Vec<Vec<Saving>> = families.iter().map(|family| savings(problem, family)).collect();
-    let mut best: Option<(usize, Folded)> = None;
-    // More outages of the main than are needed have more time to spare for others.
-    for count in fewest.len()..=mains.len().min(fewest.len() + 2) {
-        let outages = if count == fewest.len() {
-            fewest.iter().map(|o| o.items.clone()).collect()
-        } else {
-            evenly(problem, mains, count)
-        };
-        let folded = fold(problem, outages, &offers);
-        if best.as_ref().is_none_or(|(c, b)| folded.saved + c > b.saved + count) {
-            best = Some((count, folded));
-        }
-    }
-    let is_known = families.iter().all(|family| is_small(problem, family) && family.len() <= 8);
-    let is_least = mains.len() == 1 && is_known;
-    let folded = best.map(|(_, folded)| folded).unwrap_or_default();
-    let made = folded.outages.into_iter().map(|items| outage(problem, items)).collect();
-    (folded.moved, made, is_least)
-}
-
-/// Outages of the main with what was moved into them.
-#[derive(Default)]
-struct Folded {
-    outages: Vec<Vec<usize>>,
-    moved: BTreeSet<usize>,
-    saved: usize,
-}
-
-fn fold(problem: &PackProblem, mut outages: Vec<Vec<usize>>, offers: &[Vec<Saving>]) -> Folded {
-    let (mut moved, mut saved) = (BTreeSet::new(), 0);
-    for outage in &mut outages {
-        let minutes: f64 =
-            outage.iter().map(|i| problem.items[*i].minutes).sum::<f64>() + problem.each;
-        for saving in chosen(offers, &moved, problem.most - minutes) {
-            moved.extend(saving.items.iter().copied());
-            outage.extend(saving.items.iter().copied());
-            saved += saving.saved;
-        }
-    }
-    Folded { outages, moved, saved }
-}
-
-/// Items of the main in so many outages, each as long as the others as nearly as that goes.
-fn evenly(problem: &PackProblem, mains: &[usize], count: usize) -> Vec<Vec<usize>> {
-    let mut longest = mains.to_vec();
-    longest.sort_by(|a, b| problem.items[*b].minutes.total_cmp(&problem.items[*a].minutes));
-    let mut outages: Vec<(f64, Vec<usize>)> = vec![(0.0, Vec::new()); count];
-    for item in longest {
-        if let Some(least) = outages.iter_mut().min_by(|a, b| a.0.total_cmp(&b.0)) {
-            least.0 += problem.items[item].minutes;
-            least.1.push(item);
-        }
-    }
-    outages.into_iter().map(|(_, items)| items).collect()
-}
-
-/// Items that are moved into another outage, and how many outages that saves.
-struct Saving {
-    saved: usize,
-    minutes: f64,
-    items: Vec<usize>,
-}
-
-/// For each number of outages saved, the items of a family that take the fewest minutes to move.
-fn savings(problem: &PackProblem, family: &[usize]) -> Vec<Saving> {
-    let minutes = |items: &[usize]| items.iter().map(|i| problem.items[*i].minutes).sum::<f64>();
-    if !is_small(problem, family) {
-        let saved = filled(problem, family).0.len();
-        return vec![Saving { saved, minutes: minutes(family), items: family.to_vec() }];
-    }
-    let n = family.len();
-    let count = |items: &[usize]| fewest(problem, items);
-    let all = count(family);
-    let mut best: BTreeMap<usize, Saving> = BTreeMap::new();
-    // Moving all of a family is tried always; parts of it only where there are few.
-    let sets: Vec<usize> =
-        if n <= 8 && all > 1 { (1..1 << n).collect() } else { vec![(1 << n) - 1] };
-    for set in sets {
-        let part = |moved: bool| -> Vec<usize> {
-            (0..n).filter(|p| (set >> p & 1 == 1) == moved).map(|p| family[p]).collect()
-        };
-        let (items, left) = (part(true), part(false));
-        // What others were done along with may have been taken out: then there are more than before.
-        let (saved, takes) = (all.saturating_sub(count(&left)), minutes(&items));
-        if saved > 0 && best.get(&saved).is_none_or(|known| takes < known.minutes) {
-            best.insert(saved, Saving { saved, minutes: takes, items });
-        }
-    }
-    best.into_values().collect()
-}
-
-/// The savings that together save the most and fit into the spare minutes; of each family one at most. For
-/// every number of outages saved, the fewest minutes that do it.
-fn chosen<'a>(offers: &'a [Vec<Saving>], moved: &BTreeSet<usize>, spare: f64) -> Vec<&'a Saving> {
-    let mut best: BTreeMap<usize, (f64, Vec<&Saving>)> = BTreeMap::from([(0, (0.0, Vec::new()))]);
-    for family in offers {
-        let mut next = best.clone();
-        for saving in family.iter().filter(|s| !s.items.iter().any(|i| moved.contains(i))) {
-            for (saved, (minutes, picks)) in &best {
-                let (saved, minutes) = (saved + saving.saved, minutes + saving.minutes);
-                if minutes <= spare && next.get(&saved).is_none_or(|(known, _)| minutes < *known) {
-                    let picks = picks.iter().copied().chain([saving]).collect();
-                    next.insert(saved, (minutes, picks));
+/// Outages with what weighs less elsewhere moved there: a whole outage into another, or one item.
+fn lightened(problem: &PackProblem, mut parts: Vec<Vec<usize>>) -> Vec<Vec<usize>> {
+    let weight = |part: &[usize]| if part.is_empty() { Some(0.0) } else { problem.weight(part) };
+    loop {
+        // The move that saves most: from where, what, to where.
+        let mut best: (f64, usize, Vec<usize>, usize) = (1e-6, 0, Vec::new(), 0);
+        for (from, part) in parts.iter().enumerate() {
+            let single = part.iter().map(|item| vec![*item]).filter(|_| part.len() > 1);
+            for moved in std::iter::once(part.clone()).chain(single) {
+                let kept: Vec<usize> =
+                    part.iter().copied().filter(|item| !moved.contains(item)).collect();
+                let Some(gains) = weight(part).zip(weight(&kept)).map(|(a, b)| a - b) else {
+                    continue;
+                };
+                for (to, host) in parts.iter().enumerate().filter(|(to, _)| *to != from) {
+                    let whole = [host.as_slice(), moved.as_slice()].concat();
+                    let Some(costs) = weight(&whole).zip(weight(host)).map(|(a, b)| a - b) else {
+                        continue;
+                    };
+                    if gains - costs > best.0 {
+                        best = (gains - costs, from, moved.clone(), to);
+                    }
                 }
             }
         }
-        best = next;
+        let (_, from, moved, to) = best;
+        if moved.is_empty() {
+            return parts;
+        }
+        parts[from].retain(|item| !moved.contains(item));
+        parts[to].extend(moved);
+        parts.retain(|part| !part.is_empty());
     }
-    best.pop_last().map(|(_, (_, picks))| picks).unwrap_or_default()
 }

@@ -1,11 +1,12 @@
 //! The visits of a job: what must be known before, which breaker goes off when and why, who does it, what is
-//! taken along, how long it takes; fewest times without power, then the shortest walk. What does not fit, and
+//! taken along, how long it takes; the times without power that weigh least on the household, then the shortest walk. What does not fit, and
 //! what nobody has looked into, is never planned as if it were settled: it stands apart, with its reason. Only a box that
 //! was opened stays, whatever was learned in it, until it is closed or put back.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::clock::{Clock, Minutes};
+use super::dark;
 use super::order;
 use super::pack::{self, PackItem, PackProblem};
 use super::visits;
@@ -33,8 +34,12 @@ pub struct Schedule {
     pub left_out: Vec<LeftOut>,
     /// Where the panel is taken to be.
     pub panel: Panel,
-    /// Whether there are provably not fewer times without power, and no shorter walk with so few.
-    pub proven: (bool, bool),
+    /// What all times without power weigh on the household, in minutes of one circuit that is dark.
+    pub weight: f64,
+    /// What any plan weighs at the least, as far as is known; as much as this one where that is proven.
+    pub least: f64,
+    /// Whether no plan that weighs so little has provably a shorter walk.
+    pub is_shortest: bool,
     /// All walks, in metres.
     pub walk: f64,
     /// The box that is done first, to rehearse: one place, one gang, nothing shared.
@@ -42,6 +47,25 @@ pub struct Schedule {
 }
 
 impl Schedule {
+    /// Whether no plan weighs less.
+    pub fn is_least(&self) -> bool {
+        self.least >= self.weight
+    }
+
+    /// How sure it is that power could not go off with less for the household to bear, as a sentence.
+    pub fn proof(&self) -> String {
+        match (self.is_least(), self.is_shortest) {
+            (true, true) => {
+                "No plan weighs less on the household, nor has one that weighs so little a shorter walk.".to_owned()
+            }
+            (true, false) => "No plan weighs less on the household.".to_owned(),
+            (false, _) => {
+                let gap = ((1.0 - self.least / self.weight) * 100.0).ceil();
+                format!("One that weighs up to {gap:.0} % less on the household is not ruled out.")
+            }
+        }
+    }
+
     /// How often power goes off.
     pub fn outages(&self) -> impl Iterator<Item = &PowerOff> {
         self.visits.iter().flat_map(|v| &v.outages)
@@ -211,10 +235,10 @@ pub fn schedule_while(
             outage.key = format!("{}~{time}", outage.key);
         }
     }
-    let proven = (packed.is_least, packed.is_shortest);
-    let walk = packed.walk();
+    let least = if packed.is_least() { packed.weight } else { packed.least };
+    let (weight, is_shortest, walk) = (packed.weight, packed.is_shortest, packed.walk());
     let visits = visits::visits(site, &clock, outages, &ranks, &left_out);
-    Some(Schedule { visits, left_out, panel, proven, walk, rehearsal })
+    Some(Schedule { visits, left_out, panel, weight, least, is_shortest, walk, rehearsal })
 }
 
 /// In which place each device is joined.
@@ -347,9 +371,14 @@ fn problem(site: &Site, units: &[Unit], panel: Option<Place>) -> (PackProblem, V
         (Some(a), Some(b)) => (a.x - b.x).hypot(a.y - b.y) + STAIRS * (a.z - b.z).abs(),
         _ => 0.0,
     };
+    let any = dark::with_any(site);
     let problem = PackProblem {
         items,
-        most: site.rate("minutes-off"),
+        most: site.rate("minutes-off").min(any.bears),
+        once: site.rate("dark-once"),
+        any: any.weight,
+        breakers: breakers.iter().map(|breaker| dark::of_breaker(site, breaker)).collect(),
+        main: dark::of_main(site),
         each: site.rate("minutes-isolate") + site.rate("minutes-energise"),
         panel: stops.iter().map(|s| far(*s, panel)).collect(),
         apart: stops.iter().map(|a| stops.iter().map(|b| far(*a, *b)).collect()).collect(),

@@ -5,12 +5,13 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::cards;
 use super::clock::{Clock, Minutes};
+use super::dark;
 use super::schedule::{LeftOut, PlannedVisit, PowerOff, VisitKind};
 use crate::bill::{self, BillLine};
 use crate::gate::isolate::OffReason;
 use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::record::Step;
-use crate::site::{Becomes, BoxKind, Circuit, DeviceId, PointKind, Site};
+use crate::site::{Becomes, BoxKind, Circuit, DeviceId, NeedsPower, PointKind, PowerNeed, Site};
 use crate::survey::previsit;
 
 pub(super) fn visits(
@@ -227,17 +228,7 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
             format!("breaker {}", outage.cut.breakers().join(" and "))
         };
         add(format!("Agree with the household: {off} off for up to {:.0} minutes", round_up(long)));
-        let dark = |c: &&Circuit| {
-            let is_off = outage.cut.circuits.iter().any(|label| label == c.label.trim());
-            !c.must_stay.trim().is_empty() && (outage.cut.means.is_main() || is_off)
-        };
-        for circuit in site.circuits.iter().filter(dark) {
-            let label = circuit.label.trim();
-            add(format!(
-                "{}: goes dark with breaker {label}; agree what is done for it",
-                circuit.must_stay.trim()
-            ));
-        }
+        dark_with(site, outage, &off, round_up(long)).into_iter().for_each(&mut add);
         for why in &outage.cut.whys {
             if matches!(
                 why,
@@ -284,6 +275,41 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
         add("A dry day: boxes outdoors are open".to_owned());
     }
     all
+}
+
+/// What goes dark with an outage and must not without a word, a sentence each. `off` says what is off, for up to `long`
+/// minutes.
+fn dark_with(site: &Site, outage: &PowerOff, off: &str, long: f64) -> Vec<String> {
+    let is_main = outage.cut.means.is_main();
+    let with = |label: &str| match label {
+        _ if is_main => "with the whole house".to_owned(),
+        "" => "with any breaker while nobody knows its own".to_owned(),
+        label => format!("with breaker {label}"),
+    };
+    let thing = |of: &NeedsPower| {
+        let bears = match of.bears_min {
+            Some(minutes) if minutes < long => format!(
+                "; it bears {minutes:.0} minutes, and {off} is off for up to {long:.0}: give it another supply"
+            ),
+            None if of.what == PowerNeed::Medicine => {
+                "; ask how long it bears that, and do not begin before".to_owned()
+            }
+            _ => String::new(),
+        };
+        format!("{}: goes dark {}{bears}", dark::called(of), with(of.circuit.trim()))
+    };
+    let is_dark = |c: &&Circuit| {
+        let is_off = outage.cut.circuits.iter().any(|label| label == c.label.trim());
+        !c.must_stay.trim().is_empty() && (is_main || is_off)
+    };
+    let in_words = site.circuits.iter().filter(is_dark).map(|circuit| {
+        let label = circuit.label.trim();
+        format!(
+            "{}: goes dark with breaker {label}; agree what is done for it",
+            circuit.must_stay.trim()
+        )
+    });
+    dark::goes_dark(site, &outage.cut).into_iter().map(thing).chain(in_words).collect()
 }
 
 fn round_up(minutes: f64) -> f64 {

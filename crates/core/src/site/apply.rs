@@ -312,6 +312,7 @@ impl Kind {
             Self::HouseAccess => return "accesses to the house".to_owned(),
             Self::Rate => return "prices and times".to_owned(),
             Self::DeviceShare => return "devices in platforms".to_owned(),
+            Self::NeedsPower => return "things that need their power".to_owned(),
             Self::Regroup => return "loads to regroup".to_owned(),
             Self::AskedOfBuilder => return "things asked of the builder".to_owned(),
             _ => {}

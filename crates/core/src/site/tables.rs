@@ -288,6 +288,7 @@ tables! {
     accesses: access::HouseAccess = "access", "access to the house", "Who gets the house on which phone.";
     add_ons: add_on::AddOn = "add-on", "add-on", "What was added to platforms by hand, and under which version it was tried.";
     rooms: room::Room = "room", "room", "Rooms, by storey.";
+    needs_power: needs_power::NeedsPower = "needs-power", "thing that needs its power", "What must not go dark without a word.";
     circuits: circuit::Circuit = "circuit", "circuit", "Circuits: breakers as printed and as proven.";
     points: point::Point = "point", "point", "Surveyed places.";
     photos: photo::Photo = "photo", "photo", "Photos taken at points.";

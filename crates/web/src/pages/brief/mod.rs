@@ -1,5 +1,7 @@
 //! The brief: what the whole job rests on.
 
+mod needs_power;
+
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get};
@@ -20,6 +22,7 @@ use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
 
+use self::needs_power::NeedsPowerForm;
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice as Picked, choices as picked, word};
@@ -56,6 +59,7 @@ struct Page {
     likely: &'static str,
     open: Vec<String>,
     people: Vec<PersonForm>,
+    needs_power: Vec<NeedsPowerForm>,
     platforms: Vec<PlatformForm>,
     charge: Vec<ChargeRow>,
     add_ons: Vec<AddOnForm>,
@@ -407,6 +411,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         },
         open: open(&site).into_iter().chain(platforms::open(&site)).collect(),
         people: people(&site),
+        needs_power: needs_power::forms(&site),
         platforms: platform_forms(&site),
         charge: charge(&site),
         add_ons: add_ons(&site),

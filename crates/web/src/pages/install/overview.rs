@@ -189,11 +189,6 @@ fn proof(analysis: &dot_reach_core::Analysis, plan: &Schedule) -> String {
         return String::new();
     }
     let times = if now == 1 { "once".to_owned() } else { format!("{now} times") };
-    let least = match plan.proven {
-        (true, true) => "There is no plan with fewer, nor with so few a shorter walk",
-        (true, false) => "There is no plan with fewer",
-        (false, _) => "There may be one with fewer",
-    };
     let before = changes_in_order_of_joining(analysis);
     let walk = typographic(plan.walk, 0);
     let joining = if before > now {
@@ -201,7 +196,10 @@ fn proof(analysis: &dot_reach_core::Analysis, plan: &Schedule) -> String {
     } else {
         String::new()
     };
-    format!("Power goes off {times}, with some {walk} m of walking in all. {least}.{joining}")
+    format!(
+        "Power goes off {times}, with some {walk} m of walking in all. {}{joining}",
+        plan.proof()
+    )
 }
 
 fn panel(site: &Site, panel: &Panel) -> String {
