@@ -120,6 +120,11 @@ impl Hands {
                 let device = of.device.to_string();
                 self.live.extend(of.isolations.iter().map(|i| (device.clone(), i.to_string())));
             }
+            What::GaveOut(of) => {
+                let device = of.device.to_string();
+                assert!(!self.open.contains_key(&device), "{device} is swapped with its box open");
+                self.noted.remove(&device);
+            }
             What::TakenBack { device, step: Step::Noted } => {
                 self.noted.remove(device.as_str());
             }
@@ -204,6 +209,7 @@ pub fn door() -> impl Strategy<Value = Door> {
         3 => iso().prop_map(|id| json!({"do": "prove-tester", "isolation": id, "after": false, "at": AT})),
         5 => iso().prop_map(|id| json!({"do": "energise", "isolation": id, "by": "Kit", "at": AT})),
         1 => device().prop_map(|d| json!({"do": "found-live", "device": d, "found": "neutral", "by": "Kit", "at": AT})),
+        1 => device().prop_map(|d| json!({"do": "gave-out", "device": d, "why": "dead", "at": AT})),
         2 => iso().prop_map(find_lines),
         2 => iso().prop_map(end_finding),
         1 => (iso(), any::<bool>()).prop_map(|(id, back)| {

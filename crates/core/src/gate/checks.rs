@@ -86,6 +86,8 @@ enum Applies {
     HasPlate,
     /// What keeps a network, its rules and its account.
     Hub,
+    /// In the place of something that still answers.
+    ReplacesLiving,
 }
 
 impl Applies {
@@ -120,6 +122,7 @@ impl Applies {
             Self::WiredButton => spot.kind.button == Some(Button::Wired),
             Self::HasRadio => spot.kind.has_radio,
             Self::Remote => spot.kind.is_hand_held() || spot.kind.fit.far == Far::Remote,
+            Self::ReplacesLiving => !spot.device.replaces_dead,
             Self::Hub => spot.kind.duty == Duty::Hub,
             Self::SeveralPlatforms => spot.site.platforms.len() > 1,
             Self::IsHigh => spot.point.height_m.get() > 2.1,

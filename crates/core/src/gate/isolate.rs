@@ -21,6 +21,7 @@ pub enum OffReason {
     Kit { network: String },
     NoBreaker,
     Several { circuits: Vec<String> },
+    Together { circuits: Vec<String> },
     Mislabelled { label: String, really: String },
     NotProven { label: String },
     InPanel { label: String, panel: String },
@@ -38,6 +39,7 @@ impl OffReason {
             | Self::NoBreaker => true,
             Self::SharesWith { .. }
             | Self::Several { .. }
+            | Self::Together { .. }
             | Self::Mislabelled { .. }
             | Self::NotProven { .. }
             | Self::InPanel { .. }
@@ -80,6 +82,11 @@ impl fmt::Display for OffReason {
             Self::Several { circuits } => {
                 write!(f, "what is in the box comes from breakers {}", circuits.join(" and "))
             }
+            Self::Together { circuits } => write!(
+                f,
+                "boxes on breakers {} are done in one go: the household bears one longer time better than several",
+                circuits.join(" and ")
+            ),
             Self::Mislabelled { label, really } => {
                 write!(f, "labelled {label}, but breaker {really} was found to make it dead")
             }

@@ -181,7 +181,9 @@ pub fn leaving(spot: &WorkedDevice<'_>) -> Option<&'static str> {
     }
     let system = spot.network?.system;
     let way = ROWS.of(system)?;
-    Some(if way.excludes {
+    Some(if spot.device.replaces_dead {
+        "It answers nothing any more: remove it as failed in the hub's list"
+    } else if way.excludes {
         "Start exclusion at the hub, then do the old device's gesture while it still has power"
     } else {
         "Delete it in the hub's list while it still has power, so that it hears it and forgets the network"

@@ -1,11 +1,10 @@
 //! The outages that weigh least, and among those the shortest walk. Freed of houses: items that need breakers off or
 //! the main, stops to be walked to, what each minute without power weighs, and how long it may stay off.
 //!
-//! An outage is of the breakers of one of its items, or of the main where one of its items needs that;
-//! whatever needs no more than what is off can be done in it. Small problems are solved by trying every
-//! way to part the items (a table over their subsets, as Held and Karp (1962) for the walk in each); of
-//! larger ones each family of breakers by itself, then by moving what gets lighter elsewhere. What any way weighs at
-//! the least is said beside what this one weighs.
+//! An outage is of all breakers of its items, or of the main where one of them needs that. Small problems are solved by
+//! trying every way to part the items (a table over their subsets, as Held and Karp (1962) for the walk in each);
+//! larger ones by moving what gets lighter elsewhere, and by parting two outages anew in every way. What any way weighs
+//! at the least is said beside what this one weighs.
 
 use std::collections::BTreeSet;
 
@@ -141,25 +140,11 @@ fn is_lighter(a: f64, b: f64) -> bool {
 /// The outages that weigh least, and the shortest walk among those that were tried.
 pub fn pack(problem: &PackProblem) -> Packed {
     let all: Vec<usize> = (0..problem.items.len()).collect();
-    let (mut parts, least, is_shortest) = if is_small(problem, &all) {
-        let (parts, least) = least_parts(problem, &all);
-        (parts, least, true)
+    let is_shortest = is_small(problem, &all);
+    let (mut parts, least) = if is_shortest {
+        parted(problem, &all)
     } else {
-        let (mains, rest): (Vec<usize>, Vec<usize>) =
-            all.into_iter().partition(|i| problem.items[*i].needs_main());
-        let (mut parts, mut least) = least_parts(problem, &mains);
-        let mut is_shortest = mains.is_empty();
-        for family in families(problem, &rest) {
-            let (own, weighs) = least_parts(problem, &family);
-            parts.extend(own);
-            least +=
-                if mains.is_empty() { weighs } else { weighs.min(beside_main(problem, &family)) };
-            is_shortest &= is_small(problem, &family);
-        }
-        if !is_shortest {
-            parts = lightened(problem, parts);
-        }
-        (parts, least, is_shortest)
+        (lightened(problem, by_breakers(problem, &all)), at_least(problem, &all))
     };
     parts.sort();
     let weight = parts.iter().filter_map(|part| problem.weight(part)).sum();
@@ -167,46 +152,15 @@ pub fn pack(problem: &PackProblem) -> Packed {
     Packed { outages, weight, least, is_shortest }
 }
 
-/// Items that share a breaker or all need the main, parted: in every way where they are few. With what any way weighs
-/// at the least.
-fn least_parts(problem: &PackProblem, items: &[usize]) -> (Vec<Vec<usize>>, f64) {
-    if items.is_empty() {
-        return (Vec::new(), 0.0);
-    }
-    if !is_small(problem, items) {
-        return (filled(problem, items), at_least(problem, items));
-    }
+/// A few items parted in every way: what weighs least, then the shortest walk; with what it weighs.
+fn parted(problem: &PackProblem, items: &[usize]) -> (Vec<Vec<usize>>, f64) {
     let stops = stops_of(problem, items);
     let tours = Tours::of(problem, &stops);
     let walk = |part: &[usize]| {
         let of = part.iter().flat_map(|i| &problem.items[*i].stops);
         tours.length(of.fold(0, |mask, stop| mask | 1 << stops.binary_search(stop).unwrap_or(0)))
     };
-    let best = best_parts(problem, items, walk, None);
-    let mut parts = Vec::new();
-    let mut left = best.len() - 1;
-    let weight = best[left].0;
-    while left != 0 {
-        let part = best[left].2;
-        parts.push(members(items, part));
-        left ^= part;
-    }
-    (parts, weight)
-}
-
-/// What a family of breakers weighs at the least where any of it may be done while the main is off anyhow.
-fn beside_main(problem: &PackProblem, family: &[usize]) -> f64 {
-    if is_small(problem, family) {
-        let moved = problem.dark(&BTreeSet::new()).weight;
-        return best_parts(problem, family, |_| 0.0, Some(moved)).last().map_or(0.0, |b| b.0);
-    }
-    minutes_dark(problem, family)
-}
-
-/// What items weigh by their own minutes, each with no more off than it needs.
-fn minutes_dark(problem: &PackProblem, items: &[usize]) -> f64 {
-    let items = items.iter().map(|i| &problem.items[*i]);
-    items.map(|i| i.minutes * problem.dark(&i.breakers).weight).sum()
+    best_parts(problem, items, walk)
 }
 
 fn stops_of(problem: &PackProblem, items: &[usize]) -> Vec<usize> {
@@ -221,39 +175,14 @@ fn is_small(problem: &PackProblem, items: &[usize]) -> bool {
 
 /// What goes off for items in one outage; nothing where they cannot be done in one.
 pub fn cut_for(problem: &PackProblem, items: &[usize]) -> Option<BTreeSet<usize>> {
-    let breakers = if items.iter().any(|i| problem.items[*i].needs_main()) {
+    let all = || items.iter().map(|i| &problem.items[*i]);
+    let breakers: BTreeSet<usize> = if all().any(PackItem::needs_main) {
         BTreeSet::new()
     } else {
-        let host = items.iter().max_by_key(|i| problem.items[**i].breakers.len())?;
-        let breakers = &problem.items[*host].breakers;
-        let holds = items.iter().all(|i| problem.items[*i].breakers.is_subset(breakers));
-        holds.then(|| breakers.clone())?
+        all().flat_map(|item| item.breakers.iter().copied()).collect()
     };
     let has_time = items.len() < 2 || problem.minutes(items) <= problem.dark(&breakers).bears;
     has_time.then_some(breakers)
-}
-
-/// Items that share a breaker, directly or through others.
-fn families(problem: &PackProblem, items: &[usize]) -> Vec<Vec<usize>> {
-    let mut families: Vec<(BTreeSet<usize>, Vec<usize>)> = Vec::new();
-    for item in items {
-        let breakers = &problem.items[*item].breakers;
-        let (mut joined, mut others) = ((breakers.clone(), vec![*item]), Vec::new());
-        for family in families {
-            if family.0.is_disjoint(breakers) {
-                others.push(family);
-            } else {
-                joined.0.extend(family.0);
-                joined.1.extend(family.1);
-            }
-        }
-        joined.1.sort_unstable();
-        others.push(joined);
-        families = others;
-    }
-    let mut all: Vec<Vec<usize>> = families.into_iter().map(|(_, items)| items).collect();
-    all.sort();
-    all
 }
 
 /// The items of a set, a bit each.
@@ -261,29 +190,24 @@ fn members(items: &[usize], set: usize) -> Vec<usize> {
     (0..items.len()).filter(|place| set >> place & 1 == 1).map(|place| items[place]).collect()
 }
 
-/// For every set of items, a bit each, what it weighs, how far is walked in it by `walk`, and one of its outages. An
-/// item may also be moved elsewhere, where its minutes weigh `moved` each.
+/// A few items parted in every way: what weighs least, then the shortest walk by `walk`; with what it weighs.
 fn best_parts(
     problem: &PackProblem,
     items: &[usize],
     walk: impl Fn(&[usize]) -> f64,
-    moved: Option<f64>,
-) -> Vec<(f64, f64, usize)> {
+) -> (Vec<Vec<usize>>, f64) {
     let whole = (1_usize << items.len()) - 1;
     let mut parts: Vec<Option<(f64, f64)>> = vec![None; whole + 1];
     for (set, is) in parts.iter_mut().enumerate().skip(1) {
         let part = members(items, set);
         *is = problem.weight(&part).map(|weight| (weight, walk(&part)));
     }
+    // For every set of items, a bit each, what it weighs, how far is walked in it, and one of its outages.
     let mut best: Vec<(f64, f64, usize)> = vec![(0.0, 0.0, 0); whole + 1];
     for set in 1..=whole {
         let lowest = set & set.wrapping_neg();
         let rest = set ^ lowest;
         let mut found = (f64::INFINITY, f64::INFINITY, 0);
-        if let Some(moved) = moved {
-            let item = items[lowest.trailing_zeros() as usize];
-            found = (best[rest].0 + moved * problem.items[item].minutes, best[rest].1, lowest);
-        }
         // Every part that holds the lowest item, with every subset of the rest.
         let mut sub = rest;
         loop {
@@ -302,7 +226,12 @@ fn best_parts(
         }
         best[set] = found;
     }
-    best
+    let (mut parts, mut left) = (Vec::new(), whole);
+    while left != 0 {
+        parts.push(members(items, best[left].2));
+        left ^= best[left].2;
+    }
+    (parts, best[whole].0)
 }
 
 /// An outage of items that can be done in one, walked on the shortest way that is found.
@@ -422,20 +351,17 @@ impl<'a> Tours<'a> {
     }
 }
 
-/// Many items of one family: those with the most breakers and the longest first, each into the first outage that it
-/// fits.
-fn filled(problem: &PackProblem, items: &[usize]) -> Vec<Vec<usize>> {
+/// Items by what goes off for them, the longest first, each into the first outage of its kind that it fits.
+fn by_breakers(problem: &PackProblem, items: &[usize]) -> Vec<Vec<usize>> {
     let mut by_length = items.to_vec();
-    by_length.sort_by(|a, b| {
-        let (a, b) = (&problem.items[*a], &problem.items[*b]);
-        (b.needs_main(), b.breakers.len())
-            .cmp(&(a.needs_main(), a.breakers.len()))
-            .then(b.minutes.total_cmp(&a.minutes))
-    });
+    by_length.sort_by(|a, b| problem.items[*b].minutes.total_cmp(&problem.items[*a].minutes));
     let mut outages: Vec<Vec<usize>> = Vec::new();
     for item in by_length {
-        let with = |held: &[usize]| [held, &[item]].concat();
-        match outages.iter_mut().find(|held| cut_for(problem, &with(held)).is_some()) {
+        let fits = |held: &&mut Vec<usize>| {
+            problem.items[held[0]].breakers == problem.items[item].breakers
+                && cut_for(problem, &[held.as_slice(), &[item]].concat()).is_some()
+        };
+        match outages.iter_mut().find(fits) {
             Some(held) => held.push(item),
             None => outages.push(vec![item]),
         }
@@ -443,56 +369,84 @@ fn filled(problem: &PackProblem, items: &[usize]) -> Vec<Vec<usize>> {
     outages
 }
 
-/// What many items weigh at the least: each with no more off than it needs, in as many outages as they need by
-/// all minutes together and by what goes off. What no other item's breakers hold needs an outage of its own kind: no
-/// host holds two of those.
+/// What items weigh at the least: each dark for its own minutes with no more off than it needs; each breaker off once,
+/// unless all of it may be done while the main is off; and as many outages as all minutes together need.
 fn at_least(problem: &PackProblem, items: &[usize]) -> f64 {
+    let of = || items.iter().map(|i| &problem.items[*i]);
+    let own: f64 = of().map(|item| item.minutes * problem.dark(&item.breakers).weight).sum();
     let room = (problem.most - problem.each).max(1.0);
-    let minutes: f64 = items.iter().map(|i| problem.items[*i].minutes.min(room)).sum();
-    let by_minutes = (minutes / room - 1e-9).ceil();
-    let all: BTreeSet<&BTreeSet<usize>> =
-        items.iter().map(|i| &problem.items[*i].breakers).collect();
-    let is_held = |set: &&&BTreeSet<usize>| {
-        all.iter().any(|other| other != *set && (other.is_empty() || set.is_subset(other)))
+    let minutes: f64 = of().map(|item| item.minutes.min(room)).sum();
+    let outages = (minutes / room - 1e-9).ceil().max(1.0);
+    let once = if of().any(PackItem::needs_main) {
+        problem.main.weight
+    } else {
+        let breakers: BTreeSet<usize> = of().flat_map(|item| item.breakers.clone()).collect();
+        breakers.iter().map(|breaker| problem.breakers[*breaker].weight).sum()
     };
-    #[expect(clippy::cast_precision_loss, reason = "a few outages")]
-    let hosts = all.iter().filter(|set| !is_held(set)).count() as f64;
-    let lightest = all.iter().map(|set| problem.dark(set).weight).fold(f64::INFINITY, f64::min);
-    let once = problem.once + problem.each * lightest;
-    minutes_dark(problem, items) + once * by_minutes.max(hosts).max(1.0)
+    own + outages * (problem.once + problem.each * problem.any) + problem.each * once
 }
 
-/// Outages with what weighs less elsewhere moved there: a whole outage into another, or one item.
+/// So many items of two outages are parted anew in every way.
+const PARTED_ANEW: usize = 8;
+
+/// Outages made lighter until nothing makes them lighter any more: what weighs less elsewhere is moved there, and two
+/// are parted anew.
 fn lightened(problem: &PackProblem, mut parts: Vec<Vec<usize>>) -> Vec<Vec<usize>> {
-    let weight = |part: &[usize]| if part.is_empty() { Some(0.0) } else { problem.weight(part) };
     loop {
-        // The move that saves most: from where, what, to where.
-        let mut best: (f64, usize, Vec<usize>, usize) = (1e-6, 0, Vec::new(), 0);
-        for (from, part) in parts.iter().enumerate() {
-            let single = part.iter().map(|item| vec![*item]).filter(|_| part.len() > 1);
-            for moved in std::iter::once(part.clone()).chain(single) {
-                let kept: Vec<usize> =
-                    part.iter().copied().filter(|item| !moved.contains(item)).collect();
-                let Some(gains) = weight(part).zip(weight(&kept)).map(|(a, b)| a - b) else {
-                    continue;
-                };
-                for (to, host) in parts.iter().enumerate().filter(|(to, _)| *to != from) {
-                    let whole = [host.as_slice(), moved.as_slice()].concat();
-                    let Some(costs) = weight(&whole).zip(weight(host)).map(|(a, b)| a - b) else {
-                        continue;
-                    };
-                    if gains - costs > best.0 {
-                        best = (gains - costs, from, moved.clone(), to);
-                    }
+        if let Some((from, moved, to)) = best_move(problem, &parts) {
+            parts[from].retain(|item| !moved.contains(item));
+            parts[to].extend(moved);
+            parts.retain(|part| !part.is_empty());
+        } else if let Some((one, other, anew)) = parted_anew(problem, &parts) {
+            parts.swap_remove(other);
+            parts.swap_remove(one);
+            parts.extend(anew);
+        } else {
+            return parts;
+        }
+    }
+}
+
+/// The move of a whole outage into another, or of one item, that saves most: from where, what, to where.
+fn best_move(problem: &PackProblem, parts: &[Vec<usize>]) -> Option<(usize, Vec<usize>, usize)> {
+    let weight = |part: &[usize]| if part.is_empty() { Some(0.0) } else { problem.weight(part) };
+    let mut best: (f64, Option<(usize, Vec<usize>, usize)>) = (1e-6, None);
+    for (from, part) in parts.iter().enumerate() {
+        let single = part.iter().map(|item| vec![*item]).filter(|_| part.len() > 1);
+        for moved in std::iter::once(part.clone()).chain(single) {
+            let kept: Vec<usize> =
+                part.iter().copied().filter(|item| !moved.contains(item)).collect();
+            let Some(gains) = weight(part).zip(weight(&kept)).map(|(a, b)| a - b) else { continue };
+            for (to, host) in parts.iter().enumerate().filter(|(to, _)| *to != from) {
+                let whole = [host.as_slice(), moved.as_slice()].concat();
+                let costs = weight(&whole).zip(weight(host)).map(|(a, b)| a - b);
+                let saves = costs.map_or(0.0, |costs| gains - costs);
+                if saves > best.0 {
+                    best = (saves, Some((from, moved.clone(), to)));
                 }
             }
         }
-        let (_, from, moved, to) = best;
-        if moved.is_empty() {
-            return parts;
-        }
-        parts[from].retain(|item| !moved.contains(item));
-        parts[to].extend(moved);
-        parts.retain(|part| !part.is_empty());
     }
+    best.1
+}
+
+/// Two outages, the one before the other, and how their items weigh less.
+fn parted_anew(
+    problem: &PackProblem,
+    parts: &[Vec<usize>],
+) -> Option<(usize, usize, Vec<Vec<usize>>)> {
+    for (other, second) in parts.iter().enumerate() {
+        for (one, first) in parts[..other].iter().enumerate() {
+            let both = [first.as_slice(), second.as_slice()].concat();
+            if both.len() > PARTED_ANEW {
+                continue;
+            }
+            let weighs: f64 = [first, second].iter().filter_map(|p| problem.weight(p)).sum();
+            let (anew, weight) = best_parts(problem, &both, |_| 0.0);
+            if is_lighter(weight, weighs) {
+                return Some((one, other, anew));
+            }
+        }
+    }
+    None
 }

@@ -406,6 +406,19 @@ fn outage(
     let mut circuits: Vec<String> = labels.collect::<BTreeSet<_>>().into_iter().collect();
     circuits.sort_by(|a, b| breaker_order(a).cmp(&breaker_order(b)));
     let mut cut = isolate::choice(site, &circuits, kit);
+    // What no single box asks for is done in one go since that weighs less.
+    let is_of_one = |why: &OffReason| match why {
+        OffReason::Several { circuits } => {
+            let mut of = packed.items.iter().map(|i| &units[*i]);
+            of.any(|unit| circuits.iter().all(|c| unit.circuits.contains(c)))
+        }
+        _ => true,
+    };
+    for why in cut.whys.iter_mut().filter(|why| !is_of_one(why)) {
+        if let OffReason::Several { circuits } = why {
+            *why = OffReason::Together { circuits: std::mem::take(circuits) };
+        }
+    }
     if needs_main {
         cut.means = Cut::Main;
         cut.whys.retain(|w| {

@@ -1,19 +1,24 @@
 //! What is tapped when proving: each act comes to entries of the record, and to what is planned with from then
 //! on.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use serde::Deserialize;
 
 use super::accept::{counts, judged};
 use super::calibrate::{Proof, prove};
+use super::diagnose::parents::{actual, via};
 use super::stages::{keep, newest};
 use crate::analysis::{Analysis, Options, analyse};
 use crate::moment::Moment;
+use crate::network::Outcome;
 use crate::record::{
-    MilestoneId, Prepared, Record, Sender, SignOff, SignOffId, Stage, Telling, What,
+    GaveOut, MilestoneId, Prepared, Record, Sender, SignOff, SignOffId, Stage, Telling, What,
 };
-use crate::site::{Correction, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, Site, Wrong};
+use crate::site::{
+    AlreadyThere, Correction, Device, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, Site, Wrong,
+};
 
 /// An act of proving.
 #[derive(Clone, Debug, PartialEq, Deserialize)]
@@ -27,6 +32,14 @@ pub enum Proving {
     KeepStage { id: MilestoneId, stage: Stage, by: String, at: Moment },
     /// Something was done at a device in the house: readings of before do not count any longer.
     Cured { device: DeviceId, what: String, at: Moment },
+    /// The unit of a device is dead: another of its kind takes its place, and what hung on it is tested again.
+    GaveOut {
+        device: DeviceId,
+        why: String,
+        #[serde(default)]
+        by: Option<String>,
+        at: Moment,
+    },
     /// Signs that the house is accepted as it stands; what then stands is kept as proven.
     Sign {
         id: SignOffId,
@@ -41,7 +54,8 @@ pub enum Proving {
 
 impl Proving {
     /// The words of the acts.
-    pub const WORDS: [&'static str; 4] = ["accept-calibration", "keep-stage", "cured", "sign"];
+    pub const WORDS: [&'static str; 5] =
+        ["accept-calibration", "keep-stage", "cured", "gave-out", "sign"];
 
     /// Whether it asks what the readings teach, which takes long.
     pub fn asks_what_is_taught(&self) -> bool {
@@ -89,6 +103,13 @@ impl Proving {
                 let edit = untaught(site, record, &device)?;
                 (edit, vec![Telling::new(What::Cured { device, what }, None, Some(&at))])
             }
+            Self::GaveOut { device, why, by, at } => {
+                let edit = taken_over(site, record, &device)?;
+                let hung = hangs_on(&whole(), record, &device);
+                let node = number(site, record, &device);
+                let what = What::GaveOut(GaveOut { device, why, node, hung });
+                (Some(edit), vec![Telling::new(what, by.as_deref(), Some(&at))])
+            }
             Self::Sign { id, name, role, note, at } => {
                 if name.trim().is_empty() {
                     return Err(Refusal::wrong("name", Wrong::NoName));
@@ -109,6 +130,32 @@ impl Proving {
         };
         Ok(Prepared { edit, entries: caller.entries(site, tellings) })
     }
+}
+
+/// The number that a network has for a device: as it was joined, else as the plan has it.
+fn number(site: &Site, record: &Record, device: &DeviceId) -> Option<u32> {
+    let joined = record.joined(device).and_then(|j| j.node);
+    joined.or_else(|| site.devices.get(device)?.number)
+}
+
+/// The plan once another unit takes the place of a dead one: it is new, and its entry in the hub's list goes first.
+fn taken_over(site: &Site, record: &Record, device: &DeviceId) -> Result<Edit, Refusal> {
+    let none = || Refusal::wrong("device", Wrong::NoSuch(Ref::new(Kind::Device, device.as_str())));
+    let of = site.devices.get(device).ok_or_else(none)?;
+    let node = number(site, record, device).map(|n| format!(", node {n}")).unwrap_or_default();
+    let replaces = format!("the dead {}{node}", of.name);
+    let (already_there, number, replaces_dead) = (AlreadyThere::No, None, true);
+    Ok(Edit::put(Device { replaces, replaces_dead, already_there, number, ..of.clone() }))
+}
+
+/// What is reached over a device: as the hub's list or the joining told, else as the plan has it.
+pub fn hangs_on(analysis: &Analysis, record: &Record, device: &DeviceId) -> BTreeSet<DeviceId> {
+    let Some((network, _)) = analysis.find(device) else { return BTreeSet::new() };
+    let over = |outcome: &&Outcome| match actual(&analysis.site, record, &outcome.device) {
+        Some(actual) => actual.via.contains(device),
+        None => via(outcome).contains(device),
+    };
+    network.outcomes.iter().filter(over).map(|outcome| outcome.device.clone()).collect()
 }
 
 /// A cure at a device: what readings of before taught of it counts no longer.

@@ -6,8 +6,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::things::{
-    Acceptance, CameBack, Fault, FoundLive, Isolated, IsolationId, JoinCode, Joining, Milestone,
-    NodeReport, OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped, WiringRecord,
+    Acceptance, CameBack, Fault, FoundLive, GaveOut, Isolated, IsolationId, JoinCode, Joining,
+    Milestone, NodeReport, OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped,
+    WiringRecord,
 };
 use crate::moment::Moment;
 use crate::site::kept::{Kept, id, note};
@@ -158,6 +159,8 @@ pub enum What {
         /// What was done.
         what: String,
     },
+    /// A unit gave out, and another of its kind takes its place.
+    GaveOut(GaveOut),
     /// How the plan then stood was kept.
     Stage(Milestone),
     /// Somebody signed.
@@ -216,6 +219,7 @@ impl Entry {
             What::CameBack(back) => back.check(),
             What::Agreed(rule) => rule.check(),
             What::Cured { what, .. } => note("what", what),
+            What::GaveOut(of) => of.check(),
             What::Stage(milestone) => milestone.check(),
             What::Signed(sign) => sign.check(),
             What::Struck { why, .. } if why.trim().is_empty() => {

@@ -4,7 +4,8 @@
 use std::sync::Arc;
 
 use super::things::{
-    BoxUnder, Done, Handed, Isolation, LineFinding, Mark, OpenTimeId, Step, Stepped, SwitchedOn,
+    BoxUnder, Done, GaveOut, Handed, Isolation, LineFinding, Mark, OpenTimeId, Step, Stepped,
+    SwitchedOn,
 };
 use super::{Entry, IsolationId, MOST_ENTRIES, Record, What};
 use crate::site::kept::Kept;
@@ -83,6 +84,7 @@ impl Record {
             What::Reported(r) => again(&self.node_reports, r, "reports of nodes"),
             What::Met(f) => again(&self.faults, f, "faults"),
             What::CameBack(b) => again(&self.came_back, b, "things that came back"),
+            What::GaveOut(of) => self.may_give_out(&of.device),
             What::Agreed(a) => again(&self.acceptances, a, "rules of acceptance"),
             What::Stage(m) => anew(&self.milestones, m, "kept states of the plan"),
             What::Signed(s) => anew(&self.sign_offs, s, "signatures"),
@@ -173,6 +175,18 @@ impl Record {
             Some(own) if own.is_proved || is_closed => Ok(()),
             Some(_) => Err(Refusal::wrong("step", Wrong::EnergisedSince)),
             None => Err(Refusal::wrong("step", Wrong::NotProvedDead)),
+        }
+    }
+
+    /// A unit may be said to have given out while its box is safe: one that stands open is made safe first.
+    fn may_give_out(&self, device: &DeviceId) -> Verdict {
+        let mut open = self.in_force().flat_map(Isolation::open_boxes);
+        match open.find(|(of, _)| *of == device) {
+            Some((_, opened)) => {
+                let boxes = opened.name.clone();
+                Err(Refusal::wrong("device", Wrong::BoxesOpen { boxes }))
+            }
+            None => Ok(()),
         }
     }
 
@@ -311,6 +325,7 @@ impl Record {
             What::Stage(milestone) => self.milestones.put(place, milestone.clone()),
             What::Signed(sign) => self.sign_offs.put(place, sign.clone()),
             What::Cured { device, what } => self.set_aside(device, what, entry),
+            What::GaveOut(of) => self.give_out(of, entry, place),
             What::Struck { of, .. } => {
                 if let Some(struck) = self.ids.get(of).copied() {
                     self.struck.insert_mut(struck, place);
@@ -455,6 +470,22 @@ impl Record {
         for (told, mut reading) in own {
             reading.superseded = format!("before {when}: {what}");
             self.readings.put(told, reading);
+        }
+    }
+
+    /// Another unit takes the place of a dead one: nothing that was done on that one is done on this. How it was set stays.
+    fn give_out(&mut self, of: &GaveOut, entry: &Entry, place: usize) {
+        self.marks.remove_mut(&of.device);
+        self.gave_out.insert_mut(of.device.clone(), place);
+        for device in of.hung.iter().chain([&of.device]) {
+            self.unmark(device, &[Step::Tested]);
+            self.stale.insert_mut(device.clone(), place);
+        }
+        self.set_aside(&of.device, &of.why, entry);
+        let kept = self.wiring_records.iter().find(|r| r.device == of.device).cloned();
+        if let Some(mut kept) = kept {
+            kept.connected.values_mut().for_each(|c| c.done = false);
+            self.wiring_records.put(place, kept);
         }
     }
 

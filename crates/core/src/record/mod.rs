@@ -37,6 +37,7 @@ pub struct Record {
     struck: RedBlackTreeMapSync<usize, usize>,
     marks: RedBlackTreeMapSync<DeviceId, BTreeMap<Step, Mark>>,
     stale: RedBlackTreeMapSync<DeviceId, usize>,
+    gave_out: RedBlackTreeMapSync<DeviceId, usize>,
     /// What was switched off, and by whom.
     pub isolations: Log<Isolation>,
     /// How devices were wired in.
@@ -178,9 +179,33 @@ impl Record {
         Err(Refusal::wrong("name", Wrong::PowerIsOff { what }))
     }
 
-    /// How a device was joined last.
+    /// How a device was joined last; nothing where the unit that was joined gave out since.
     pub fn joined(&self, device: &DeviceId) -> Option<&Joining> {
-        self.joinings.iter().rev().find(|j| j.device == *device)
+        let mut all = self.joinings.numbered().rev();
+        let last = all.find(|(_, j)| j.device == *device);
+        last.filter(|(told, _)| self.is_of_this_unit(device, *told)).map(|(_, j)| j)
+    }
+
+    /// Whether an entry about a device, by its place, is about the unit that is there now: none gave out since.
+    pub fn is_of_this_unit(&self, device: &DeviceId, place: usize) -> bool {
+        self.gave_out.get(device).is_none_or(|since| place > *since)
+    }
+
+    /// That the unit of a device gave out, the last time that one did.
+    pub fn gave_out(&self, device: &DeviceId) -> Option<&GaveOut> {
+        let entry = self.entries.get(*self.gave_out.get(device)?)?;
+        match &entry.what {
+            What::GaveOut(of) => Some(of),
+            _ => None,
+        }
+    }
+
+    /// The codes of a device: of the unit that is there, not of one that gave out.
+    pub fn codes_of(&self, device: &DeviceId) -> impl Iterator<Item = &JoinCode> {
+        let of = device.clone();
+        let own = self.join_codes.numbered().filter(move |(_, code)| code.device == of);
+        let since = self.gave_out.get(device).copied();
+        own.filter(move |(told, _)| since.is_none_or(|s| *told > s)).map(|(_, code)| code)
     }
 
     /// The boxes that stand open and that switching an isolation on could make live: those under it, and those

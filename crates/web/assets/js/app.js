@@ -3,6 +3,7 @@
 import Alpine from "../vendor/alpine-csp.js";
 import { startDay } from "./day.js";
 import { startExisting } from "./existing.js";
+import { startFault } from "./fault.js";
 import { registerForms } from "./forms.js";
 import { startHub } from "./hub.js";
 import { startJob, startStandings } from "./job.js";
@@ -30,6 +31,7 @@ startSheet();
 startExisting();
 startPlans();
 startDay();
+startFault();
 startListening();
 startKept();
 document.documentElement.dataset.ready = "true";

@@ -454,20 +454,6 @@ async function agree(form) {
   await edit({ do: "put", kind: "visit", value }).catch((refused) => notice(refused.message));
 }
 
-async function logFault(form) {
-  const minutes = form.elements.minutes.value.trim();
-  const value = {
-    ...JSON.parse(form.dataset.fault), id: newId("fault"), at: new Date().toISOString(),
-    cause: form.elements.cause.value, cure: form.elements.cure.value, ...(minutes ? { minutes: number(minutes) } : {}),
-  };
-  try {
-    await edit({ do: "put", kind: "fault", value }, { words: "a fault" });
-    notice("Written down; it is found again on the next job.");
-  } catch (refused) {
-    notice(refused.message);
-  }
-}
-
 /** Gives an isolation to somebody else; to whom it cannot be given is said at once, with a line or without. */
 function handOver(hand) {
   const move = hand.closest("[data-move]");
@@ -556,10 +542,9 @@ function startMoves() {
 export function startDay() {
   document.addEventListener("submit", (event) => {
     const agreed = event.target.closest("[data-agree]");
-    const fault = event.target.closest("[data-fault]");
-    if (agreed || fault) event.preventDefault();
-    if (agreed) agree(agreed);
-    if (fault) logFault(fault);
+    if (!agreed) return;
+    event.preventDefault();
+    agree(agreed);
   });
   document.addEventListener("change", (event) => {
     if (event.target.matches("[data-submit]")) event.target.form.requestSubmit();

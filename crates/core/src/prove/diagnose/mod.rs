@@ -4,7 +4,7 @@
 //! before times how well it explains them, over all that could (Bayes). Chances beforehand are *planning
 //! values*.
 
-mod parents;
+pub(super) mod parents;
 mod why;
 
 use std::collections::BTreeSet;

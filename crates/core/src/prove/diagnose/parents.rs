@@ -68,13 +68,16 @@ pub fn rows(analysis: &Analysis, proof: &Proof) -> Vec<ParentRow> {
     all
 }
 
-fn via(outcome: &Outcome) -> Vec<DeviceId> {
+/// Over whom the plan takes a device, from the hub on.
+pub(in crate::prove) fn via(outcome: &Outcome) -> Vec<DeviceId> {
     outcome.hops.iter().skip(1).map(|h| h.from.clone()).collect()
 }
 
-fn actual(site: &Site, record: &Record, device: &DeviceId) -> Option<Actual> {
-    let told = record.node_reports.iter().filter(|r| r.device.as_ref() == Some(device));
-    let told = told.filter_map(|r| Some((r, r.via.clone()?)));
+/// How a device is really reached; nothing while nobody told.
+pub(in crate::prove) fn actual(site: &Site, record: &Record, device: &DeviceId) -> Option<Actual> {
+    let told = record.node_reports.numbered().filter(|(_, r)| r.device.as_ref() == Some(device));
+    let told = told.filter(|(place, _)| record.is_of_this_unit(device, *place));
+    let told = told.filter_map(|(_, r)| Some((r, r.via.clone()?)));
     let last = told.max_by(|a, b| (&a.0.at, !a.0.last_working).cmp(&(&b.0.at, !b.0.last_working)));
     if let Some((report, via)) = last {
         return Some(Actual { via, at: report.at.clone(), last_working: report.last_working });

@@ -3,6 +3,7 @@
 mod acceptance;
 mod came_back;
 mod fault;
+mod gave_out;
 mod isolation;
 mod join_code;
 mod joining;
@@ -18,6 +19,7 @@ mod wiring_record;
 pub use acceptance::*;
 pub use came_back::*;
 pub use fault::*;
+pub use gave_out::*;
 pub use isolation::*;
 pub use join_code::*;
 pub use joining::*;

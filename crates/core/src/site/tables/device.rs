@@ -146,6 +146,9 @@ pub struct Device {
     /// The entry in the hub's list that it takes the place of; empty where it replaces none.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub replaces: String,
+    /// Whether that is dead: it hears no exclusion, and is removed as failed.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub replaces_dead: bool,
     /// Whether it is in the house before the job begins.
     #[serde(default, skip_serializing_if = "AlreadyThere::is_no")]
     pub already_there: AlreadyThere,
@@ -189,6 +192,7 @@ impl Device {
             sheet: DataSheet::default(),
             why: String::new(),
             replaces: String::new(),
+            replaces_dead: false,
             already_there: AlreadyThere::No,
             trial: None,
             class: None,

@@ -8,6 +8,7 @@ mod codes;
 mod doors;
 mod finding;
 mod found_live;
+mod gave_out;
 mod kit;
 pub(crate) mod machine;
 mod open_boxes;

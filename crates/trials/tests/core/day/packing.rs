@@ -183,19 +183,39 @@ proptest! {
 fn what_is_quick_is_done_while_the_main_is_off_anyhow_and_what_is_long_is_not() {
     // The main is off for a kit of 60 minutes. A minute of the whole house weighs as much as 12 of one circuit. Ten
     // minutes of breaker 2 cost 11 × 10 = 110 more with the main than alone, and save an outage: 120 and 10 minutes.
-    // Thirty minutes of breaker 3 would cost 330 more.
-    let items = vec![(vec![], 60.0, 1), (vec![2], 10.0, 1), (vec![3], 30.0, 1)];
+    // Breaker 3 takes 140 minutes, longer than both others have room for.
+    let items = vec![(vec![], 60.0, 1), (vec![2], 10.0, 1), (vec![3], 140.0, 1)];
     let spots = [[1.0, 0.0], [2.0, 0.0], [3.0, 0.0]];
     let house = problem(items, &spots, 150.0);
     let packed = pack(&house);
     assert_eq!(packed.outages.len(), 2);
     let main = packed.outages.iter().find(|o| o.breakers.is_empty()).unwrap();
     assert_eq!(main.items, [0, 1]);
-    // 120 + 12 × 80, and 120 + 40.
-    assert!((packed.weight - (120.0 + 960.0 + 160.0)).abs() < 1e-9);
-    // Medicine on the whole house that bears 75 minutes: the quick one gets its own outage.
+    // 120 + 12 × 80, and 120 + 150.
+    assert!((packed.weight - (120.0 + 960.0 + 270.0)).abs() < 1e-9);
+    // Medicine in the house that bears 75 minutes: the quick one is done by itself, 120 + 20.
     let main = Dark { weight: 12.0, bears: 75.0 };
-    assert_eq!(pack(&PackProblem { main, ..house }).outages.len(), 3);
+    let apart = pack(&PackProblem { main, ..house });
+    assert!((apart.weight - (120.0 + 840.0 + 140.0 + 270.0)).abs() < 1e-9, "{}", apart.weight);
+}
+
+#[test]
+fn two_breakers_go_off_together_where_one_longer_time_weighs_less_than_two() {
+    // Together both circuits are dark for 10 + 20 + 30 minutes, 120 + 2 × 60 = 240; apart 120 + 30 and 120 + 40.
+    let spots = [[1.0, 0.0], [2.0, 0.0]];
+    let house = problem(vec![(vec![1], 20.0, 1), (vec![2], 30.0, 1)], &spots, 180.0);
+    let packed = pack(&house);
+    assert_eq!((packed.outages.len(), packed.weight.round()), (1, 240.0));
+    assert_eq!(packed.outages[0].breakers, BTreeSet::from([1, 2]));
+    // A freezer on breaker 2 that counts as two circuits more: together 120 + 4 × 60, apart 150 + 120 + 3 × 40.
+    let mut breakers = house.breakers.clone();
+    breakers[2].weight = 3.0;
+    let with_freezer = pack(&PackProblem { breakers, ..house.clone() });
+    assert_eq!((with_freezer.outages.len(), with_freezer.weight.round()), (1, 360.0));
+    // It bears half an hour at the most.
+    let mut breakers = house.breakers.clone();
+    breakers[2].bears = 45.0;
+    assert_eq!(pack(&PackProblem { breakers, ..house }).outages.len(), 2);
 }
 
 /// Thirty items of five breakers and three that need the main: too many to try every way, and what is reckoned to be

@@ -294,7 +294,8 @@ fn the_day(site: &Site, told: &Record, codes: bool) -> TheDay {
         let who = f.device.as_ref().map(name).unwrap_or_default();
         [day(&f.at), format!("{who}: {what}"), cause, f.cure.clone()]
     });
-    let kept = told.join_codes.iter().filter(|c| codes && !c.text.is_empty());
+    let kept = site.devices.iter().filter(|_| codes).flat_map(|d| told.codes_of(&d.id));
+    let kept = kept.filter(|c| !c.text.is_empty());
     TheDay {
         isolations: told.isolations.iter().map(record::isolation).collect(),
         irregular: install::irregular(&gate),

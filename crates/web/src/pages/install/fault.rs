@@ -2,10 +2,12 @@
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
+use dot_reach_core::Analysis;
 use dot_reach_core::gate::gate;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::guide::{Guided, ROWS, SURE, guide, hints};
-use dot_reach_core::record::{CheckAnswer, Fault};
+use dot_reach_core::prove::acts::hangs_on;
+use dot_reach_core::record::{CheckAnswer, Fault, Record, Step};
 use dot_reach_core::site::DeviceId;
 use dot_reach_store::Store;
 use serde::Deserialize;
@@ -44,6 +46,33 @@ struct Page {
     put: String,
     found: bool,
     log: Vec<(String, String, String, String)>,
+    gave_out: Option<InItsPlace>,
+}
+
+/// What follows where another of its kind takes the place of a dead unit.
+struct InItsPlace {
+    is_listed: bool,
+    opens_box: bool,
+    /// How many loads it is tied to.
+    ties: usize,
+    /// What is reached over it.
+    hung: Vec<String>,
+    /// How it was set.
+    set: Vec<String>,
+}
+
+fn in_its_place(analysis: &Analysis, record: &Record, spot: &WorkedDevice<'_>) -> InItsPlace {
+    let own = &spot.device.id;
+    let name = |id: &DeviceId| spot.site.devices.get(id).map(|d| d.name.clone());
+    let kept = record.wiring_records.iter().find(|r| r.device == *own);
+    let set = kept.into_iter().flat_map(|kept| &kept.settings);
+    InItsPlace {
+        is_listed: spot.takes(Step::Joined),
+        opens_box: spot.opens_box(),
+        ties: if spot.takes(Step::Tied) { spot.masters().len() } else { 0 },
+        hung: hangs_on(analysis, record, own).iter().filter_map(name).collect(),
+        set: set.map(|(name, is)| format!("{name}: {is}")).collect(),
+    }
 }
 
 struct CauseRow {
@@ -141,6 +170,7 @@ pub(crate) async fn show(
                 .is_some_and(|g| g.ranked.first().is_some_and(|r| r.share >= SURE)),
             next,
             asked: asked.collect(),
+            gave_out: spot.as_ref().map(|s| in_its_place(&analysis, &job.record, s)),
             put: put.to_string(),
             log: logged.collect(),
             device: query.device,

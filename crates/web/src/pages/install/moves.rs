@@ -264,6 +264,10 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         (Step::Powered, WorkKind::Hub) => {
             ("See that it starts", "Its light says that it runs, before anything is joined to it.")
         }
+        (Step::Excluded, _) if spot.device.replaces_dead => (
+            "Take the dead unit out of the list first",
+            cards::leaving(spot).unwrap_or("Remove it as failed in the hub's list"),
+        ),
         _ => asks(spot, step),
     };
     let body = match step {
@@ -393,7 +397,7 @@ fn tested(spot: &WorkedDevice<'_>, record: &Record, text: &str) -> Body {
 
 fn kept_codes(spot: &WorkedDevice<'_>, record: &Record) -> Vec<String> {
     let system = spot.network.map(|n| n.system);
-    let of = record.join_codes.iter().filter(|c| c.device == spot.device.id);
+    let of = record.codes_of(&spot.device.id);
     of.map(|c| {
         if c.text.is_empty() {
             return "a photo of the label".to_owned();

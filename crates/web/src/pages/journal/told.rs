@@ -180,6 +180,17 @@ impl Names<'_> {
             What::CameBack(of) => format!("{} is back after router {}", of.name, of.round),
             What::Agreed(_) => "agreed what counts as accepted".to_owned(),
             What::Cured { device, what } => format!("{}: {what}", self.device(device)),
+            What::GaveOut(of) => {
+                let hung = match of.hung.len() {
+                    0 => String::new(),
+                    n => format!(
+                        "; {} to be tested again",
+                        plural(n, "device that hung on it is", "devices that hung on it are")
+                    ),
+                };
+                let name = self.device(&of.device);
+                format!("{name}: the unit gave out, another takes its place ({}){hung}", of.why)
+            }
             What::Stage(of) => format!("kept the plan {}", of.stage.words()),
             What::Signed(of) => {
                 let (passed, failed, left) = (of.passed, of.failed, of.untested);

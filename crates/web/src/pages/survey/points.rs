@@ -89,6 +89,7 @@ pub(super) struct DeviceForm {
     /// Whether its region's limit is an average.
     pub(super) has_duty: bool,
     pub(super) replaces: String,
+    pub(super) replaces_dead: bool,
     /// The day, or nothing.
     pub(super) since: String,
     pub(super) security: Vec<Choice>,
@@ -354,6 +355,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         could_share: could_share(site, device),
         uses: uses(site, device),
         replaces: device.replaces.clone(),
+        replaces_dead: device.replaces_dead,
         since: device.since.as_ref().map_or_else(String::new, |at| at.chars().take(10).collect()),
         security: if system.is_some_and(|s| s.rule().has_security_classes) {
             choices(&Security::ALL, device.security)
