@@ -3,7 +3,7 @@
 //!
 //! JSON: `{"readings": [{"from", "to", "rssi_dbm", "margin_db", "lqi", "time", "source", "firmware",
 //! "test_radios_dbm"}], "nodes": [{"network", "node", "device", "via": [ids from the hub], "last_working",
-//! "answers", "firmware", "time", "source"}]}`. CSV of nodes: the same columns under a heading, `via` with
+//! "answers", "firmware", "settings": {name: value}, "time", "source"}]}`. CSV of nodes: the same columns under a heading, `via` with
 //! blanks between.
 
 use std::collections::BTreeMap;
@@ -123,6 +123,7 @@ fn csv_rows(into: &mut Taking<'_>, text: &str) {
             last_working: flag("last_working").unwrap_or(false),
             answers: flag("answers"),
             firmware: text("firmware").unwrap_or_default(),
+            settings: BTreeMap::new(),
             time: text("time"),
             source: text("source"),
         };
@@ -147,6 +148,7 @@ pub fn write(record: &Record) -> Value {
         .map(|r| {
             json!({ "network": r.network, "node": r.node, "device": r.device, "via": r.via,
                 "last_working": r.last_working, "answers": r.answers, "firmware": r.firmware,
+                "settings": r.settings,
                 "time": r.at, "source": r.source })
         })
         .collect();
@@ -198,6 +200,9 @@ pub struct HubNode {
     /// Whether it answers.
     #[serde(default)]
     pub ready: Option<bool>,
+    /// How it is set, by the names of settings.
+    #[serde(default)]
+    pub settings: BTreeMap<String, String>,
 }
 
 /// The devices of a network by the number that it has for them: as the plan has it, as they were joined; nought is the hub.
@@ -254,6 +259,7 @@ pub fn of_hub(
             device: by_number.get(&node.node).map(ToString::to_string),
             via,
             answers: node.ready,
+            settings: node.settings.clone(),
             ..NodeRow::default()
         };
         into.take_node(format!("node {}", node.node), &row);

@@ -60,6 +60,7 @@ pub(crate) struct NodeRow {
     pub(crate) last_working: bool,
     pub(crate) answers: Option<bool>,
     pub(crate) firmware: String,
+    pub(crate) settings: BTreeMap<String, String>,
     pub(crate) time: Option<String>,
     pub(crate) source: Option<String>,
 }
@@ -224,6 +225,7 @@ impl<'a> Taking<'a> {
             last_working: row.last_working,
             answers: row.answers,
             firmware: row.firmware.clone(),
+            settings: row.settings.clone(),
             at: self.when(row.time.as_ref())?,
             source: row.source.clone().unwrap_or_else(|| self.came.source.to_owned()),
             id: self.id(|r, id| r.node_reports.named(id).is_some())?,

@@ -8,10 +8,9 @@ use serde::Deserialize;
 use super::work::WorkedDevice;
 use crate::catalogue::{Button, DeviceKind, Duty, Far, PointKind, Supply};
 use crate::fit::FitPlace;
-use crate::record::{Record, Step};
+use crate::record::Step;
 use crate::site::{
-    Becomes, ComesIn, Device, DeviceId, DeviceShare, Earth, Function, OldUse, Platform, Point,
-    Residual, Site,
+    Becomes, ComesIn, Device, DeviceShare, Earth, Function, OldUse, Platform, Point, Residual,
 };
 use crate::survey::classes;
 use crate::wires;
@@ -160,9 +159,14 @@ struct CautionRow {
     at: Applies,
 }
 
-#[derive(Deserialize)]
-struct SettingRow {
-    name: String,
+/// What is kept of a device as it was set.
+#[derive(Debug, Deserialize)]
+pub struct SettingRow {
+    /// What it is called.
+    pub name: String,
+    /// The words that it usually has; none where it is a number or free words.
+    #[serde(default)]
+    pub values: Vec<String>,
     #[serde(default)]
     at: Applies,
 }
@@ -316,7 +320,7 @@ fn set_up(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
         );
         (format!("spare-{channel}"), text)
     });
-    settings(spot).filter_map(house).chain(spare).collect()
+    settings(spot).map(|row| row.name.as_str()).filter_map(house).chain(spare).collect()
 }
 
 /// What named the old device that it replaces: each points here, or is gone.
@@ -463,44 +467,13 @@ pub fn finding() -> impl Iterator<Item = StepCheck> {
 }
 
 /// What is kept of a device as it was set.
-pub fn settings(spot: &WorkedDevice<'_>) -> impl Iterator<Item = &'static str> {
-    ROWS.setting.iter().filter(|row| row.at.holds(spot)).map(|row| row.name.as_str())
+pub fn settings(spot: &WorkedDevice<'_>) -> impl Iterator<Item = &'static SettingRow> {
+    ROWS.setting.iter().filter(|row| row.at.holds(spot))
 }
 
 /// Every setting that is kept of a device, whatever the device.
-pub fn all_settings() -> impl Iterator<Item = &'static str> {
-    ROWS.setting.iter().map(|row| row.name.as_str())
-}
-
-/// A device that is set otherwise than the house.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct SetOtherwise {
-    /// The setting.
-    pub name: String,
-    /// The device.
-    pub device: DeviceId,
-    /// How it is set.
-    pub is: String,
-    /// How the house is.
-    pub house: String,
-}
-
-/// Devices whose settings on record differ from those of the house.
-pub fn set_otherwise(site: &Site, record: &Record) -> Vec<SetOtherwise> {
-    let of = |(name, house): (&String, &String)| {
-        let kept = record.wiring_records.iter().filter_map(|kept| {
-            let is = kept.settings.get(name)?.trim();
-            let differs = !is.is_empty() && is != house.trim() && !house.trim().is_empty();
-            differs.then(|| SetOtherwise {
-                name: name.clone(),
-                device: kept.device.clone(),
-                is: is.to_owned(),
-                house: house.clone(),
-            })
-        });
-        kept.collect::<Vec<_>>()
-    };
-    site.job.settings.iter().flat_map(of).collect()
+pub fn all_settings() -> impl Iterator<Item = &'static SettingRow> {
+    ROWS.setting.iter()
 }
 
 /// What can hurt when power is switched off or on.
@@ -515,7 +488,7 @@ mod tests {
     #[test]
     fn the_file_of_the_day_is_read_whole_and_every_step_with_power_has_its_caution() {
         assert_eq!(ROWS.check.len(), 82);
-        assert_eq!(ROWS.setting.len(), 5);
+        assert_eq!(ROWS.setting.len(), 9);
         assert_eq!(ROWS.power.len(), 3);
         assert_eq!(ROWS.finding.len(), 5);
         for step in [Step::Dead, Step::Noted, Step::Wired, Step::Powered, Step::Closed] {

@@ -10,6 +10,7 @@ pub mod isolate;
 pub mod range_test;
 pub mod retest;
 mod rules;
+pub mod settings;
 pub mod work;
 
 use std::collections::BTreeSet;

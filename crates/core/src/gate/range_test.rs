@@ -31,7 +31,7 @@ pub fn is_agreed(rule: &Acceptance) -> bool {
 }
 
 /// What was counted and timed at a test in place.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub(super) struct Counted {
     /// How many answered; nothing where all did.
     pub arrived: Option<u32>,
@@ -39,6 +39,8 @@ pub(super) struct Counted {
     pub delay_ms: Option<f64>,
     /// The quality of the link as the hub shows it; nothing where it shows none.
     pub lqi: Option<u8>,
+    /// Over whom it goes where it stands, of what was joined elsewhere; nothing where nobody told.
+    pub parent: Option<DeviceId>,
 }
 
 /// Ticks of the step, with the condition of [`crate::prove::press::CONDITIONS`] that each says held throughout.
@@ -52,7 +54,7 @@ pub(super) fn pressed(
     (site, record): (&Site, &Record),
     device: &DeviceId,
     checks: &BTreeSet<String>,
-    counted: Counted,
+    counted: &Counted,
     (by, at): (&str, &Moment),
 ) -> Result<Vec<RangeTest>, Refusal> {
     let Some(of) = site.devices.get(device) else { return Ok(Vec::new()) };
@@ -62,7 +64,7 @@ pub(super) fn pressed(
     let test = |word: Option<&str>| {
         let tail = word.map_or_else(String::new, |word| format!("-{word}"));
         let id = format!("{device}-{}{tail}", record.len());
-        let own = if word.is_none() { counted } else { Counted::default() };
+        let own = if word.is_none() { counted.clone() } else { Counted::default() };
         Ok(RangeTest {
             id: id.parse().map_err(|e| Refusal::wrong("device", Wrong::Id(e)))?,
             device: device.clone(),

@@ -90,13 +90,13 @@ impl Proving {
                 proposed.at = at.to_string();
                 let mut all = Vec::new();
                 if newest(record, Stage::Designed).is_none() {
-                    let kept = keep(&analysis, id, Stage::Designed, &by, &at);
+                    let kept = keep(&analysis, record, id, Stage::Designed, &by, &at);
                     all.push(Telling::new(What::Stage(kept), Some(&by), Some(&at)));
                 }
                 (Some(Edit::put(proposed)), all)
             }
             Self::KeepStage { id, stage, by, at } => {
-                let kept = keep(&whole(), id, stage, &by, &at);
+                let kept = keep(&whole(), record, id, stage, &by, &at);
                 (None, vec![Telling::new(What::Stage(kept), Some(&by), Some(&at))])
             }
             Self::Cured { device, what, at } => {
@@ -120,7 +120,7 @@ impl Proving {
                 let [passed, failed, untested] = counts(&judged(&analysis, &proof)).map(count);
                 let of = format!("proven-{id}");
                 let milestone = of.parse().map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
-                let proven = keep(&analysis, milestone, Stage::Proven, &name, &at);
+                let proven = keep(&analysis, record, milestone, Stage::Proven, &name, &at);
                 let by = name.clone();
                 let signed =
                     SignOff { id, name, role, at: at.clone(), passed, failed, untested, note };

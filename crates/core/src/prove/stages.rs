@@ -2,13 +2,15 @@
 
 use std::collections::BTreeMap;
 
+use super::diagnose::parents::{actual, via};
 use crate::analysis::Analysis;
 use crate::moment::Moment;
-use crate::record::{Milestone, MilestoneId, Record, Stage, Stood};
+use crate::network::Band;
+use crate::record::{KnownBy, Milestone, MilestoneId, Record, Stage, Stood};
 use crate::site::DeviceId;
 use crate::units::Db;
 
-/// How the plan stands now.
+/// How the plan stands now, as planned.
 pub fn now(analysis: &Analysis) -> Vec<Stood> {
     let mut all = Vec::new();
     for network in &analysis.networks {
@@ -25,7 +27,8 @@ pub fn now(analysis: &Analysis) -> Vec<Stood> {
                 name: node.name.clone(),
                 kind: node.kind.clone(),
                 at: [node.place.x, node.place.y, node.place.z],
-                via: outcome.hops.iter().skip(1).map(|h| h.from.clone()).collect(),
+                via: via(outcome),
+                known: KnownBy::Planned,
                 hops: (is_hub || hops > 0).then_some(hops),
                 margin_db: weakest.map(super::super::network::outcome::Hop::margin),
                 sigma_db: sigma,
@@ -36,16 +39,50 @@ pub fn now(analysis: &Analysis) -> Vec<Stood> {
     all
 }
 
-/// Keeps how the plan stands now.
+/// How the house stands now: over whom each device goes is what its hub lists, else what was heard when it was joined,
+/// else what is planned, and says which.
+pub fn as_it_stands(analysis: &Analysis, record: &Record) -> Vec<Stood> {
+    let mut all = now(analysis);
+    for stood in all.iter_mut().filter(|s| s.band != "hub") {
+        let Some(actual) = actual(&analysis.site, record, &stood.device) else { continue };
+        let Some((network, place)) = analysis.find(&stood.device) else { continue };
+        stood.known = actual.known;
+        if actual.via == stood.via && stood.hops.is_some() {
+            continue;
+        }
+        stood.hops = u32::try_from(actual.via.len() + 1).ok();
+        // From the hub that is one end of it, hop by hop; a way over what is on no plan has no margin here.
+        let hub = network.hubs.iter().find(|hub| actual.via.is_empty() || **hub != place);
+        let ends = actual.via.iter().map(|via| network.place_of(via)).chain([Some(place)]);
+        let chain: Option<Vec<usize>> = std::iter::once(hub.copied()).chain(ends).collect();
+        let links = chain.unwrap_or_default();
+        let links = links.windows(2).map(|hop| network.link(hop[0], hop[1]));
+        let weakest =
+            links.min_by(|a, b| (a.margin() - a.target).total_cmp(&(b.margin() - b.target)));
+        stood.margin_db = weakest.map(|link| link.margin());
+        stood.sigma_db = weakest.map(|link| link.sigma);
+        let band = weakest.map_or("not known", |link| Band::of(link.margin(), link.target).name());
+        band.clone_into(&mut stood.band);
+        stood.via = actual.via;
+    }
+    all
+}
+
+/// Keeps how it stands now: as planned where it is designed, else as the house is.
 pub fn keep(
     analysis: &Analysis,
+    record: &Record,
     id: MilestoneId,
     stage: Stage,
     by: &str,
     at: &Moment,
 ) -> Milestone {
     let (by, at) = (by.to_owned(), at.clone());
-    Milestone { id, stage, at, by, devices: now(analysis) }
+    let devices = match stage {
+        Stage::Designed => now(analysis),
+        Stage::Installed | Stage::Proven => as_it_stands(analysis, record),
+    };
+    Milestone { id, stage, at, by, devices }
 }
 
 /// The newest kept state of a stage.

@@ -223,6 +223,8 @@ pub enum Wrong {
         "is the code that is kept of {name}: one of the two labels was read twice; read this one again"
     )]
     CodeOfAnother { name: String },
+    #[error("is the number of {name}: two devices never share one, so ask the hub again")]
+    NumberOfAnother { name: String },
     #[error("is none of the units that switch the load it works; choose one of them")]
     NoMasterOfIt,
     #[error("is on again; isolate anew")]

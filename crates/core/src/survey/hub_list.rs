@@ -1,5 +1,7 @@
 //! A hub's list laid on the plan: for what an entry is taken, where it most likely stands, and the edit that lays it there.
 
+use std::collections::BTreeMap;
+
 use crate::catalogue::{DeviceKind, Duty, Supply};
 use crate::geometry::contains;
 use crate::site::{
@@ -146,4 +148,40 @@ pub fn laid(site: &Site, entry: &HubEntry, at: LaidAt<'_>) -> Option<Edit> {
     edits.push(Edit::put(device));
     edits.push(Edit::remove(Kind::HubEntry, &entry.id));
     Some(Edit::batch(edits))
+}
+
+/// What a hub names alike: entries and devices of one network that share a name or a number, a sentence each.
+pub fn alike(site: &Site) -> Vec<String> {
+    let mut all = Vec::new();
+    for network in &site.networks {
+        let entries = site.hub_entries.iter().filter(|e| e.network == network.id);
+        let entries = entries.map(|e| (e.name.as_str(), e.number));
+        let devices = site.devices.iter().filter(|d| d.network == network.id && d.is_there());
+        let listed: Vec<(&str, Option<u32>)> =
+            entries.chain(devices.map(|d| (d.name.as_str(), d.number))).collect();
+        let (mut names, mut numbers): (BTreeMap<String, usize>, BTreeMap<u32, Vec<&str>>) =
+            (BTreeMap::new(), BTreeMap::new());
+        for (name, number) in &listed {
+            *names.entry(name.trim().to_lowercase()).or_default() += 1;
+            if let Some(number) = number {
+                numbers.entry(*number).or_default().push(name);
+            }
+        }
+        for (name, count) in
+            names.into_iter().filter(|(name, count)| *count > 1 && !name.is_empty())
+        {
+            all.push(format!(
+                "{count} of {} are called “{name}”: rename all but one at the hub, or nobody can tell which is meant.",
+                network.name
+            ));
+        }
+        for (number, of) in numbers.into_iter().filter(|(_, of)| of.len() > 1) {
+            all.push(format!(
+                "Number {number} of {} stands for {}: one of them is a dead entry, or was mistyped.",
+                network.name,
+                of.join(" and ")
+            ));
+        }
+    }
+    all
 }

@@ -85,6 +85,7 @@ fn tables(site: &Site) -> (Vec<NodeReport>, String) {
             last_working: false,
             answers: Some(answers),
             firmware: String::new(),
+            settings: BTreeMap::new(),
             at: moment("2026-04-02T12:00:00Z"),
             source: "hub".to_owned(),
         });

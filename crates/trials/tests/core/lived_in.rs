@@ -5,7 +5,8 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::elsewhere::elsewhere;
-use dot_reach_core::gate::checks::{checks, set_otherwise};
+use dot_reach_core::gate::checks::checks;
+use dot_reach_core::gate::settings::set_otherwise;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::schedule::schedule;
 use dot_reach_core::network::Band;
@@ -239,7 +240,34 @@ fn the_house_is_set_once_and_what_is_set_otherwise_is_told() {
     assert!(set_otherwise(&said, &put("as before").record).is_empty());
     let other = put("off");
     let told = set_otherwise(&said, &other.record);
-    assert_eq!((told.len(), told[0].is.as_str(), told[0].house.as_str()), (1, "off", "as before"));
+    assert_eq!((told.len(), told[0].is.as_str(), told[0].other.as_str()), (1, "off", "as before"));
+    assert_eq!(
+        told[0].sentence(&said),
+        "a is set otherwise: After power comes back off, in the house as before."
+    );
+    // What the hub tells is held against the record, the newest word of it.
+    let tell = |folder: &dot_reach_core::record::Folder, id: &str, at: &str, is: &str| {
+        let report =
+            json!({"id": id, "network": "n", "device": "a", "at": at, "settings": {name: is}});
+        wish(folder, &json!({"do": "put", "kind": "node-report", "value": report})).unwrap()
+    };
+    let hub = tell(
+        &tell(&other, "r1", "2026-03-14T10:00:00Z", "on"),
+        "r2",
+        "2026-03-14T11:00:00Z",
+        " OFF",
+    );
+    assert_eq!(
+        set_otherwise(&said, &hub.record).len(),
+        1,
+        "in any case of its letters it is the same"
+    );
+    let hub = tell(&hub, "r3", "2026-03-14T12:00:00Z", "on");
+    let told = set_otherwise(&said, &hub.record);
+    assert_eq!(
+        told[1].sentence(&said),
+        "a: After power comes back is off on record, and on by its hub."
+    );
 }
 
 #[test]

@@ -64,6 +64,7 @@ export function swapParts(html, keep = []) {
   for (const { old, next } of swaps) keepOpen(old, next);
   for (const { old, next } of swaps) keepTyped(old, next);
   for (const { old, next } of swaps) keepOnCards(old, next);
+  for (const { old, next } of swaps) keepElsewhere(old, next);
   for (const { old, next } of swaps) old.replaceWith(next);
   for (const { next, scrolled } of swaps) if (scrolled > 0) next.scrollTop = scrolled;
   focusAgain(focused);
@@ -122,7 +123,7 @@ function keepTyped(old, next) {
 }
 
 /** Whether a field holds something else than the page gave it. */
-function isTyped(field) {
+export function isTyped(field) {
   if (field instanceof HTMLSelectElement) {
     return field.selectedIndex !== Math.max(0, [...field.options].findIndex((o) => o.defaultSelected));
   }
@@ -149,6 +150,45 @@ function keepOnCards(old, next) {
     }
   }
 }
+
+const SAVED_AS_TYPED = "form.thing, form[data-slab-of], [data-move], [x-data]";
+const TEXTS = "input:not([type=hidden], [type=file], [type=checkbox], [type=radio], [type=range]), textarea";
+/** Fields of a form that is sent by its button, which do nothing by themselves. */
+const SENT_BY_BUTTON = "form select:not([data-edit-value], [data-submit], [data-control]), form input[type=checkbox]";
+
+const marks = (element) => [...(element?.attributes ?? [])]
+  .filter(({ name }) => name === "name" || name === "action" || name.startsWith("data-") && name !== "data-sent")
+  .map(({ name, value }) => `${name}=${value}`).join(" ");
+
+/** Fields that nothing saves as they are typed, by what tells them from others: their marks and those of their form. */
+function fieldsByMarks(part) {
+  const all = new Map();
+  for (const field of part.querySelectorAll(`${TEXTS}, ${SENT_BY_BUTTON}`)) {
+    if (field.closest(SAVED_AS_TYPED) || field.form?.dataset.sent !== undefined) continue;
+    const key = `${field.tagName} ${marks(field)} in ${marks(field.form)}`;
+    all.set(key, [...(all.get(key) ?? []), field]);
+  }
+  return all;
+}
+
+/** What was typed and is not sent yet stays, wherever it was typed. */
+function keepElsewhere(old, next) {
+  const typed = [...fieldsByMarks(old)].filter(([, fields]) => fields.some(isTyped));
+  if (typed.length === 0) return;
+  const fresh = fieldsByMarks(next);
+  for (const [key, fields] of typed) {
+    const twins = fresh.get(key) ?? [];
+    fields.forEach((field, n) => {
+      if (!twins[n] || !isTyped(field)) return;
+      twins[n].value = field.value;
+      twins[n].checked = field.checked;
+    });
+  }
+}
+
+// What a form has sent is no longer typed; what is typed after that is.
+document.addEventListener("submit", ({ target }) => { target.dataset.sent = ""; }, true);
+document.addEventListener("input", ({ target }) => { delete target.form?.dataset.sent; }, true);
 
 /** Fetches a page of this application. */
 export async function fetchPage(address) {

@@ -1,6 +1,6 @@
 // Forms whose fields are the fields of one thing of the job: what is typed is an edit of it.
 import { client, edit, job, newId, newUuid, notice, post, refresh, saved, step } from "./job.js";
-import { twin } from "./parts.js";
+import { isTyped, twin } from "./parts.js";
 import { keepPhoto } from "./photos.js";
 
 const LIKE_NUMBER = /^\s*[-−+]?\d*[.,]?\d+\s*$/;
@@ -26,6 +26,7 @@ function value(input) {
 export function showError(sent, { field, message }) {
   // The part may have been brought up to date while the answer was on its way.
   const form = sent.isConnected ? sent : twin(sent) ?? sent;
+  delete form.dataset.sent;
   clearErrors(form);
   const input = [...form.elements].find((e) => e.name && (e.name === field || e.name.split(".").includes(field)));
   if (!input) {
@@ -230,6 +231,17 @@ async function decide(button) {
   }
 }
 
+/** What was typed before this script was there is saved as anything typed; what a browser put back on the way back
+ * through its history is as old as that page, and is not. */
+function takeEarly() {
+  const isBack = performance.getEntriesByType("navigation")[0]?.type === "back_forward";
+  for (const field of document.querySelectorAll("form.thing [name], form[data-slab-of] [name]")) {
+    if (isBack || !isTyped(field)) continue;
+    field.dataset.unsaved = "";
+    if (field !== document.activeElement) field.dispatchEvent(new Event("change", { bubbles: true }));
+  }
+}
+
 export function startThings() {
   document.addEventListener("input", ({ target }) => {
     if (target.name && target.closest("form.thing, form[data-slab-of]")) target.dataset.unsaved = "";
@@ -264,4 +276,5 @@ export function startThings() {
   document.addEventListener("submit", strike);
   document.addEventListener("submit", deleteJob);
   document.addEventListener("click", click);
+  takeEarly();
 }

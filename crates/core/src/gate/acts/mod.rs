@@ -10,9 +10,7 @@ mod steps;
 
 use self::power::{energised, finding, finding_over, found_live, handed_over};
 pub(crate) use self::steps::code_held;
-use self::steps::{
-    code_kept, joined, lacks_nothing, reasoned, step_of, taken, tested, ticked, tied,
-};
+use self::steps::{code_kept, joined, lacks_nothing, reasoned, step_taken, ticked, tied};
 use super::isolate::OffReason;
 use super::range_test::Counted;
 use super::{Gate, deeds, gate, isolate, retest};
@@ -130,6 +128,9 @@ pub enum Act {
         /// Of the range test: the quality of the link as the hub shows it.
         #[serde(default)]
         lqi: Option<u8>,
+        /// Of the range test of what was joined elsewhere: over whom it goes where it stands now.
+        #[serde(default)]
+        parent: Option<DeviceId>,
     },
     /// Takes a step back. Refused where something rests on it.
     TakeBack {
@@ -222,6 +223,9 @@ pub struct Join {
     pub parent: Option<DeviceId>,
     #[serde(default)]
     pub rssi_dbm: Option<Dbm>,
+    /// What was done over when it did not join at first, by the words of the rungs.
+    #[serde(default)]
+    pub tried: BTreeSet<String>,
     pub by: String,
     pub at: Moment,
     #[serde(default)]
@@ -298,18 +302,23 @@ impl Act {
             Self::Check { device, step, check, on, by, at } => {
                 what(ticked(site, device, *step, check, *on)?, by, at.as_ref())
             }
-            Self::TakeStep { device, step, by, at, why, note, checks, arrived, delay_ms, lqi } => {
-                if *step == Step::Joined || *step == Step::Code {
-                    return Err(Refusal::wrong("step", Wrong::OwnAct));
-                }
-                let deed = step_of(&gate, device, *step)?;
-                let mut stepped = taken(&gate, device, *step, &deed, by, why, checks)?;
-                stepped.note.clone_from(note);
-                let counted = Counted { arrived: *arrived, delay_ms: *delay_ms, lqi: *lqi };
-                let all = match *step {
-                    Step::Tested => tested(&gate, stepped, counted, why, (by, at))?,
-                    _ => vec![What::Stepped(stepped)],
-                };
+            Self::TakeStep {
+                device,
+                step,
+                by,
+                at,
+                why,
+                note,
+                checks,
+                arrived,
+                delay_ms,
+                lqi,
+                parent,
+            } => {
+                let (arrived, delay_ms, lqi) = (*arrived, *delay_ms, *lqi);
+                let counted = Counted { arrived, delay_ms, lqi, parent: parent.clone() };
+                let all =
+                    step_taken(&gate, (device, *step), (by, at), (why, note, checks), &counted)?;
                 all.into_iter().map(|what| Telling::new(what, Some(by), Some(at))).collect()
             }
             Self::TakeBack { device, step, by, at } => {

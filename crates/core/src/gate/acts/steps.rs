@@ -12,7 +12,7 @@ use crate::radio::system::System;
 use crate::record::{
     JoinCode, JoinedAt, Joining, JoiningId, Method, OpenedBox, Record, Step, Stepped, Telling, What,
 };
-use crate::site::{DeviceId, Kind, Ref, Refusal, Security, Site, Wrong};
+use crate::site::{Device, DeviceId, Kind, Ref, Refusal, Security, Site, Wrong};
 
 fn spot<'a>(site: &'a Site, device: &DeviceId) -> Result<WorkedDevice<'a>, Refusal> {
     let missing = || Refusal::Missing(Ref::new(Kind::Device, device.as_str()));
@@ -117,12 +117,33 @@ pub(super) fn taken(
     Ok(Stepped { device, step, isolation, opened, checks, why, note })
 }
 
+/// A step that has no act of its own, with all that it puts on record.
+pub(super) fn step_taken(
+    gate: &Gate<'_>,
+    (device, step): (&DeviceId, Step),
+    (by, at): (&str, &Moment),
+    (why, note, checks): (&str, &str, &BTreeSet<String>),
+    counted: &Counted,
+) -> Result<Vec<What>, Refusal> {
+    if step == Step::Joined || step == Step::Code {
+        return Err(Refusal::wrong("step", Wrong::OwnAct));
+    }
+    let deed = step_of(gate, device, step)?;
+    let mut stepped = taken(gate, device, step, &deed, by, why, checks)?;
+    note.clone_into(&mut stepped.note);
+    if step == Step::Tested {
+        tested(gate, stepped, counted, why, (by, at))
+    } else {
+        Ok(vec![What::Stepped(stepped)])
+    }
+}
+
 /// The range test with its step: what was pressed is put on record in any case, the step where as many answered as were
 /// agreed, or somebody says why it stays so. What the step stands on then is one test, of the day and of the acceptance.
-pub(super) fn tested(
+fn tested(
     gate: &Gate<'_>,
     mut stepped: Stepped,
-    counted: Counted,
+    counted: &Counted,
     why: &str,
     (by, at): (&str, &Moment),
 ) -> Result<Vec<What>, Refusal> {
@@ -131,7 +152,9 @@ pub(super) fn tested(
     let tests = range_test::pressed((site, record), &device, &stepped.checks, counted, (by, at))?;
     let rule = site.devices.get(&device).map(|d| range_test::rule_for(site, record, d));
     let suffice = rule.is_some_and(|rule| tests.iter().all(|t| range_test::suffices(&rule, t)));
-    let mut all: Vec<What> = tests.into_iter().map(What::Pressed).collect();
+    let mut all: Vec<What> =
+        moved_to(gate, &device, counted.parent.as_ref())?.into_iter().collect();
+    all.extend(tests.into_iter().map(What::Pressed));
     if suffice || !why.trim().is_empty() {
         if !suffice {
             why.trim().clone_into(&mut stepped.why);
@@ -139,6 +162,21 @@ pub(super) fn tested(
         all.push(What::Stepped(stepped));
     }
     Ok(all)
+}
+
+/// Over whom a device goes since it stands where it stays: of one that was joined elsewhere.
+fn moved_to(
+    gate: &Gate<'_>,
+    device: &DeviceId,
+    parent: Option<&DeviceId>,
+) -> Result<Option<What>, Refusal> {
+    let Some(parent) = parent else { return Ok(None) };
+    spot(gate.site(), parent)?;
+    if parent == device {
+        return Err(Refusal::wrong("parent", Wrong::OwnMaster));
+    }
+    let joined = gate.record().joined(device).cloned();
+    Ok(joined.map(|of| What::Joined(Joining { parent: Some(parent.clone()), ..of })))
 }
 
 /// A box as it is known when it is opened.
@@ -238,8 +276,25 @@ fn said_enough(gate: &Gate<'_>, join: &Join) -> Result<(), Refusal> {
     unsaid.map_or(Ok(()), |(field, _)| Err(Refusal::wrong(field, Wrong::NotSaid)))
 }
 
+/// No two devices of a network have one number: a hub that names two alike is asked again.
+fn number_is_its_own(gate: &Gate<'_>, join: &Join) -> Result<(), Refusal> {
+    let (site, record) = (gate.site(), gate.record());
+    let network = site.devices.get(&join.device).map(|d| &d.network);
+    let number = |d: &Device| record.joined(&d.id).and_then(|j| j.node).or(d.number);
+    let is_alike =
+        |d: &&Device| d.id != join.device && Some(&d.network) == network && number(d) == join.node;
+    match site.devices.iter().filter(|_| join.node.is_some()).find(is_alike) {
+        Some(other) => {
+            let name = other.name.clone();
+            Err(Refusal::wrong("node", Wrong::NumberOfAnother { name }))
+        }
+        None => Ok(()),
+    }
+}
+
 pub(super) fn joined(gate: &Gate<'_>, join: &Join) -> Result<Vec<Telling>, Refusal> {
     said_enough(gate, join)?;
+    number_is_its_own(gate, join)?;
     let elsewhere = join.joined == JoinedAt::Elsewhere;
     let stepped = plain_step(gate, &join.device, Step::Joined, elsewhere, &join.by, &join.why)?;
     let record = Joining {
@@ -251,7 +306,7 @@ pub(super) fn joined(gate: &Gate<'_>, join: &Join) -> Result<Vec<Telling>, Refus
         parent: join.parent.clone(),
         rssi_dbm: join.rssi_dbm,
         master: None,
-        tried: BTreeSet::new(),
+        tried: join.tried.clone(),
         by: join.by.clone(),
         at: join.at.clone(),
     };

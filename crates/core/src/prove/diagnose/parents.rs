@@ -7,7 +7,7 @@ use crate::moment::Moment;
 use crate::network::Outcome;
 use crate::prove::accept::counting;
 use crate::prove::calibrate::Proof;
-use crate::record::{JoinedAt, NodeReport, Record, Sent};
+use crate::record::{JoinedAt, KnownBy, NodeReport, Record, Sent};
 use crate::site::{DeviceId, Site};
 use crate::units::Db;
 
@@ -16,6 +16,8 @@ use crate::units::Db;
 pub struct Actual {
     /// Over whom it goes, from the hub on.
     pub via: Vec<DeviceId>,
+    /// By what that is known.
+    pub known: KnownBy,
     /// When that was told.
     pub at: Moment,
     /// Whether it is the route that worked last.
@@ -80,14 +82,16 @@ pub(in crate::prove) fn actual(site: &Site, record: &Record, device: &DeviceId) 
     let told = told.filter_map(|(_, r)| Some((r, r.via.clone()?)));
     let last = told.max_by(|a, b| (&a.0.at, !a.0.last_working).cmp(&(&b.0.at, !b.0.last_working)));
     if let Some((report, via)) = last {
-        return Some(Actual { via, at: report.at.clone(), last_working: report.last_working });
+        let (at, last_working) = (report.at.clone(), report.last_working);
+        return Some(Actual { via, known: KnownBy::Hub, at, last_working });
     }
     // What it took when it was joined is known where the hub told.
     let last = record.joined(device)?;
     let parent = last.parent.clone()?;
     let hub = site.devices.get(&parent).and_then(|d| site.kind(&d.kind)).map(|k| k.duty);
     let via = if hub == Some(crate::catalogue::Duty::Hub) { Vec::new() } else { vec![parent] };
-    Some(Actual { via, at: last.at.clone(), last_working: false })
+    let known = KnownBy::Joining;
+    Some(Actual { via, known, at: last.at.clone(), last_working: false })
 }
 
 /// The weakest margin over a chain of devices, by all that was learned.

@@ -40,6 +40,35 @@ impl Stage {
     }
 }
 
+/// By what it is known over whom a device goes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum KnownBy {
+    /// By the plan alone.
+    #[default]
+    Planned,
+    /// By what was heard when it was joined.
+    Joining,
+    /// By the hub's own list.
+    Hub,
+}
+
+impl KnownBy {
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "as serde asks")]
+    fn is_planned(&self) -> bool {
+        *self == Self::Planned
+    }
+
+    /// Its words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Planned => "planned",
+            Self::Joining => "heard at joining",
+            Self::Hub => "by the hub’s list",
+        }
+    }
+}
+
 /// How a device stood.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -55,6 +84,9 @@ pub struct Stood {
     /// Over whom it went, from the hub on.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub via: Vec<DeviceId>,
+    /// By what that is known.
+    #[serde(default, skip_serializing_if = "KnownBy::is_planned")]
+    pub known: KnownBy,
     /// How many hops; nothing where nothing reached it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub hops: Option<u32>,

@@ -1,5 +1,7 @@
 //! What a hub tells of its nodes: who is in its list, over whom it goes.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -37,12 +39,18 @@ pub struct NodeReport {
     /// Its software.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub firmware: String,
+    /// How it is set, by the names of settings; what is not told is not known.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub settings: BTreeMap<String, String>,
     /// When.
     pub at: Moment,
     /// With what, or by whom.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub source: String,
 }
+
+/// More than any device of the trade lets a fitter set.
+const MOST_SETTINGS: usize = 60;
 
 /// No system forwards more often: a longer way is no way.
 const MOST_HOPS: usize = 64;
@@ -67,6 +75,17 @@ impl Kept for NodeReport {
                 "via",
                 Wrong::Count { is: via.len(), least: 0, most: MOST_HOPS },
             ));
+        }
+        let is = self.settings.len();
+        if is > MOST_SETTINGS {
+            return Err(Refusal::wrong(
+                "settings",
+                Wrong::Count { is, least: 0, most: MOST_SETTINGS },
+            ));
+        }
+        for (name, value) in &self.settings {
+            note("settings", name)?;
+            note("settings", value)?;
         }
         note("firmware", &self.firmware)?;
         note("source", &self.source)

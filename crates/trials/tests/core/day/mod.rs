@@ -9,6 +9,7 @@ mod doors;
 mod finding;
 mod found_live;
 mod gave_out;
+mod joining;
 mod kit;
 pub(crate) mod machine;
 mod open_boxes;

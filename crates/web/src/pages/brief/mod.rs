@@ -9,7 +9,8 @@ use askama::Template;
 use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::catalogue::countries::COUNTRIES;
 use dot_reach_core::fit::neutral_is_likely;
-use dot_reach_core::gate::checks::{all_settings, set_otherwise};
+use dot_reach_core::gate::checks::all_settings;
+use dot_reach_core::gate::settings::set_otherwise;
 use dot_reach_core::moment::Moment;
 use dot_reach_core::platforms::{self, InCharge, all_into, in_charge};
 use dot_reach_core::radio::region::REGIONS;
@@ -387,15 +388,12 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             })
             .collect(),
         settings: all_settings()
+            .map(|row| row.name.as_str())
             .map(|name| (name, fields.settings.get(name).cloned().unwrap_or_default()))
             .collect(),
         otherwise: set_otherwise(&site, &job.record)
             .into_iter()
-            .map(|of| {
-                let device = site.devices.get(&of.device);
-                let who = device.map_or_else(|| of.device.to_string(), |d| d.name.clone());
-                format!("{who} is set otherwise: {} {}, in the house {}.", of.name, of.is, of.house)
-            })
+            .map(|of| of.sentence(&site))
             .collect(),
         first_fix: fields.first_fix.clone(),
         work: picked(&JobKind::ALL, fields.work),

@@ -6,7 +6,7 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{Edit, HubEntry, NetworkId, Site};
-use dot_reach_core::survey::hub_list::{LaidAt, guess, laid, places, rooms, taken_for};
+use dot_reach_core::survey::hub_list::{LaidAt, alike, guess, laid, places, rooms, taken_for};
 use dot_reach_formats::tables::numbers;
 use dot_reach_formats::{Imported, hub_list};
 use serde::Deserialize;
@@ -37,6 +37,8 @@ struct Page {
     now: Option<Now>,
     waiting: Vec<Waiting>,
     there: Vec<[String; 4]>,
+    /// What the hub names alike.
+    alike: Vec<String>,
 }
 
 /// The entry that is laid now.
@@ -129,6 +131,7 @@ pub(crate) async fn show(
             now: entry.map(|e| now(&site, e)),
             waiting: waiting.collect(),
             there: there.collect(),
+            alike: alike(&site),
         })
     })
     .await

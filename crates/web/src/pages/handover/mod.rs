@@ -74,7 +74,7 @@ struct TheDay {
     irregular: Vec<(String, String)>,
     ghosts: Vec<(String, String)>,
     /// Name, number and method, diagram, when tested and closed.
-    devices: Vec<[String; 5]>,
+    devices: Vec<[String; 6]>,
     faults: Vec<[String; 4]>,
     /// Codes, where they were asked for.
     codes: Vec<(String, String)>,
@@ -286,7 +286,11 @@ fn the_day(site: &Site, told: &Record, codes: bool) -> TheDay {
             format!("{number}{how}{place}")
         });
         let wiring = of.wiring.as_ref().map(|(diagram, _)| diagram.clone()).unwrap_or_default();
-        [name(&of.device), joined, wiring, at(Step::Tested), at(Step::Closed)]
+        let kept = told.wiring_records.iter().find(|r| r.device == of.device);
+        let set = kept.into_iter().flat_map(|r| &r.settings).filter(|(_, is)| !is.is_empty());
+        let set: Vec<String> = set.map(|(name, is)| format!("{name}: {is}")).collect();
+        let set = set.join("; ");
+        [name(&of.device), joined, wiring, set, at(Step::Tested), at(Step::Closed)]
     });
     let faults = told.faults.iter().map(|f| {
         let what = ROWS.symptom(&f.symptom).map_or(f.symptom.clone(), |s| s.text.clone());

@@ -1,6 +1,7 @@
 //! What a card of the day says: its heading, what to do and to beware of, and what a tap on it sends.
 
 use dot_reach_core::Analysis;
+use dot_reach_core::catalogue::Duty;
 use dot_reach_core::codes;
 use dot_reach_core::fit::candidates::{Candidate, instead};
 use dot_reach_core::fit::{Fits, verdict};
@@ -13,7 +14,7 @@ use dot_reach_core::install::schedule::PowerOff;
 use dot_reach_core::install::walk::{Stretch, WalkAct};
 use dot_reach_core::prove::accept::so_far;
 use dot_reach_core::record::{Record, Step};
-use dot_reach_core::site::{DeviceId, Edit, Kind, NetworkId, Site};
+use dot_reach_core::site::{Device, DeviceId, Edit, Kind, NetworkId, Site};
 use dot_reach_core::units::typographic;
 use serde_json::json;
 
@@ -44,6 +45,8 @@ pub(super) enum Body {
         count: u32,
         least: u32,
         slowest: String,
+        /// Whom it may go over, where it was joined elsewhere; the hub first.
+        parents: Vec<(String, String)>,
     },
     Open {
         what: String,
@@ -289,7 +292,7 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
             }
             None => Body::Plain(text.to_owned()),
         },
-        Step::Tested => tested(spot, gate.record(), text),
+        Step::Tested => tested(spot, gate, text),
         Step::Tied => Body::Tie {
             masters: spot
                 .masters()
@@ -382,7 +385,8 @@ fn asks(spot: &WorkedDevice<'_>, step: Step) -> (&'static str, &'static str) {
 }
 
 /// The range test of a device, with what it shows so far where something was pressed already.
-fn tested(spot: &WorkedDevice<'_>, record: &Record, text: &str) -> Body {
+fn tested(spot: &WorkedDevice<'_>, gate: &Gate<'_>, text: &str) -> Body {
+    let record = gate.record();
     let rule = rule_for(spot.site, record, spot.device);
     let pressed = record.range_tests.iter().any(|t| t.device == spot.device.id);
     let (shown, more) = so_far(spot.site, record, spot.device);
@@ -392,7 +396,20 @@ fn tested(spot: &WorkedDevice<'_>, record: &Record, text: &str) -> Body {
         count: rule.count,
         least: least(&rule),
         slowest: rule.delay_ms.map(|ms| typographic(ms, 0)).unwrap_or_default(),
+        parents: if gate.joined_elsewhere(&spot.device.id) { parents(spot) } else { Vec::new() },
     }
+}
+
+/// Whom a device may go over: the hubs of its network, and what forwards in it.
+fn parents(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
+    let site = spot.site;
+    let of = |d: &&Device| d.network == spot.device.network && d.id != spot.device.id;
+    let kind = |d: &Device| site.kind(&d.kind);
+    let is_hub = |d: &Device| kind(d).is_some_and(|k| k.duty == Duty::Hub);
+    let forwards = |d: &Device| d.forwards.unwrap_or(kind(d).is_some_and(|k| k.forwards));
+    let hubs = site.devices.iter().filter(of).filter(|d| is_hub(d));
+    let others = site.devices.iter().filter(of).filter(|d| !is_hub(d) && forwards(d));
+    hubs.chain(others).map(|d| (d.id.to_string(), d.name.clone())).collect()
 }
 
 fn kept_codes(spot: &WorkedDevice<'_>, record: &Record) -> Vec<String> {

@@ -7,6 +7,7 @@ use dot_reach_core::bill::{connector, joints, staying};
 use dot_reach_core::catalogue::{DeviceKind, rates};
 use dot_reach_core::fit::FitPlace;
 use dot_reach_core::gate::checks::{settings, spare_outputs};
+use dot_reach_core::gate::settings::told_by_hub;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::record::{Connected, Record, WiringRecord};
 use dot_reach_core::site::{Conductor, Function, Gauge, Point, PointId};
@@ -76,8 +77,21 @@ pub(super) struct SheetRow {
 /// What is kept of a device as it was set.
 pub(super) struct SettingsSheet {
     pub(super) form: RecordForm,
-    /// Name, how it was set, how the house is set.
-    pub(super) hidden: Vec<(String, String, String)>,
+    pub(super) set: Vec<SettingField>,
+    /// Whether it stands in the place of a unit that gave out: it is set as that was.
+    pub(super) is_anew: bool,
+}
+
+/// A setting on its card.
+pub(super) struct SettingField {
+    pub(super) name: &'static str,
+    pub(super) is: String,
+    /// How the house is set.
+    pub(super) house: String,
+    /// The words that it usually has.
+    pub(super) values: &'static [String],
+    /// What its hub tells, where that is otherwise.
+    pub(super) hub: String,
 }
 
 fn record_of<'a>(spot: &WorkedDevice<'_>, told: &'a Record) -> Option<&'a WiringRecord> {
@@ -104,14 +118,19 @@ fn form(
 pub(super) fn settings_sheet(spot: &WorkedDevice<'_>, told: &Record) -> SettingsSheet {
     let record = record_of(spot, told);
     let said = |name: &str| record.and_then(|r| r.settings.get(name)).cloned().unwrap_or_default();
+    let hub = told_by_hub(told, &spot.device.id);
     SettingsSheet {
         form: form(spot, record, &BTreeMap::new()),
-        hidden: settings(spot)
-            .map(|name| {
-                let house = spot.site.job.settings.get(name).cloned().unwrap_or_default();
-                (name.to_owned(), said(name), house)
+        set: settings(spot)
+            .map(|row| SettingField {
+                name: &row.name,
+                is: said(&row.name),
+                house: spot.site.job.settings.get(&row.name).cloned().unwrap_or_default(),
+                values: &row.values,
+                hub: hub.get(row.name.as_str()).map_or("", |(is, _)| is).to_owned(),
             })
             .collect(),
+        is_anew: told.gave_out(&spot.device.id).is_some(),
     }
 }
 

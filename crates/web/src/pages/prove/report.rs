@@ -5,7 +5,7 @@ use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::accept::{counts, judged};
-use dot_reach_core::prove::stages::{counts as standing, difference, newest, now};
+use dot_reach_core::prove::stages::{as_it_stands, counts as standing, difference, newest, now};
 use dot_reach_core::record::{Stage, Stood};
 use dot_reach_core::units::typographic;
 
@@ -47,6 +47,8 @@ struct Row {
     before: String,
     after: String,
     hops: [String; 2],
+    /// By what it is known over whom it goes now.
+    known: &'static str,
     tested: &'static str,
     class: &'static str,
 }
@@ -74,9 +76,9 @@ fn side(title: String, devices: &[Stood]) -> Side {
 fn view(shell: Shell, analysis: &Analysis, proof: &Proof) -> Page {
     let site = &analysis.site;
     let judged = judged(analysis, proof);
-    let stands = now(analysis);
+    let stands = as_it_stands(analysis, &proof.record);
     let designed = newest(&proof.record, Stage::Designed);
-    let was: Vec<Stood> = designed.map_or_else(|| stands.clone(), |m| m.devices.clone());
+    let was: Vec<Stood> = designed.map_or_else(|| now(analysis), |m| m.devices.clone());
     let titled = designed.map_or_else(|| "As planned now".to_owned(), super::stages::label);
     let told = |s: &Option<Stood>| {
         s.as_ref()
@@ -95,6 +97,7 @@ fn view(shell: Shell, analysis: &Analysis, proof: &Proof) -> Page {
             before: told(&d.before),
             after: told(&d.after),
             hops: [hops(&d.before), hops(&d.after)],
+            known: d.after.as_ref().map_or("", |s| s.known.words()),
             tested,
             class: class(tested),
             name: d.name,

@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::prove::stages::{Differs, counts, difference, now};
+use dot_reach_core::prove::stages::{Differs, as_it_stands, counts, difference};
 use dot_reach_core::record::{Milestone, Record, Stage, Stood};
 use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::typographic;
@@ -70,7 +70,10 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, record: &Record, asked: &
     let first = kept.first().map(|m| m.id.to_string()).unwrap_or_default();
     let before = if asked.before.is_empty() { first } else { asked.before.clone() };
     let of = |id: &str| -> Vec<Stood> {
-        record.milestones.named(id).map_or_else(|| now(analysis), |m| m.devices.clone())
+        record
+            .milestones
+            .named(id)
+            .map_or_else(|| as_it_stands(analysis, record), |m| m.devices.clone())
     };
     let all = difference(&of(&before), &of(&asked.after));
     let choices = |chosen: &str| {
@@ -123,6 +126,9 @@ fn row(site: &Site, d: &Differs) -> Row {
                 via => via.iter().map(|v| name(site, v)).collect::<Vec<_>>().join(", "),
             };
             what.push(format!("was {}, now {}", over(&before.via), over(&after.via)));
+        }
+        if before.known != after.known {
+            what.push(format!("way {}", after.known.words()));
         }
     }
     Row {
