@@ -26,7 +26,9 @@ test("what is changed without a connection waits here and goes out in its order"
   await type(page, "height_m", "2.1");
   await waiting(page, 2);
   await type(page, "name", "Island lights");
-  await expect(page.locator("[data-waiting]")).toContainText("3 changes wait here for the connection: point: name, point: height m, point: name.");
+  await expect(page.locator("[data-waiting]")).toContainText("3 changes wait here for the connection");
+  await page.locator("[data-waiting] summary").click();
+  await expect(page.locator("[data-waiting] p")).toHaveText("point: name, point: height m, point: name.");
   expect((await point(page, "kit-isle")).name).toBe("Kitchen island");
   await context.setOffline(false);
   await saved(page);

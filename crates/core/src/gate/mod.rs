@@ -21,7 +21,7 @@ pub use rules::{Lacks, Missing};
 use crate::fit::{self, Fits};
 use crate::moment::Moment;
 use crate::record::{
-    Isolation, IsolationId, JoinedAt, Mark, OpenTime, Record, Step, Stepped, What,
+    Entry, Isolation, IsolationId, JoinedAt, Mark, OpenTime, Record, Step, Stepped, What,
 };
 use crate::site::{DeviceId, NetworkId, Site};
 use facts::plain_name;
@@ -280,6 +280,19 @@ impl<'a> Gate<'a> {
             });
         }
         all
+    }
+
+    /// Who put anything on record since this went off, each with when the server heard of them last: what they did after
+    /// that, on a phone without a line, nobody knows here.
+    pub fn heard_since(&self, of: &IsolationId) -> Vec<(String, Moment)> {
+        let began = |e: &&Entry| matches!(&e.what, What::Isolated(off) if off.id == *of);
+        let since = self.record.entries().skip_while(|e| !began(e));
+        let mut heard: Vec<(String, Moment)> = Vec::new();
+        for entry in since {
+            heard.retain(|(by, _)| !Entry::is_name(by, &entry.by));
+            heard.push((entry.by.clone(), entry.taken.clone()));
+        }
+        heard
     }
 
     /// What the plan says by now otherwise than the record of a box that stands open: for a finding, never for

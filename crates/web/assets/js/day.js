@@ -293,6 +293,15 @@ function tellWho() {
 
 const WORDS = { isolate: "power off", energise: "power on", "find-lines": "power on for finding", "end-finding": "power off", "keep-code": "a code", join: "joined" };
 
+/** Where there is no line, what others did meanwhile is not known, and the page says so. */
+function tellLine() {
+  const hasLine = navigator.onLine && document.documentElement.dataset.live === "true";
+  for (const told of document.querySelectorAll("[data-no-line]")) told.hidden = hasLine;
+}
+
+/** The box that a card is of, as people call it. */
+const boxOf = (move) => move?.querySelector(".where")?.textContent.replace(/^\s*\d+\s*/, "").replaceAll(/\s+/g, " ").trim() ?? "";
+
 async function send(act, move, options = {}) {
   const words = options.words ?? WORDS[act.do] ?? `${(act.step ?? act.check ?? act.do).replaceAll("-", " ")}`;
   const told = move?.querySelector("[data-refused]");
@@ -300,7 +309,7 @@ async function send(act, move, options = {}) {
   for (const old of move?.querySelectorAll("[data-shown]") ?? []) old.remove();
   for (const input of move?.querySelectorAll("[aria-invalid]") ?? []) input.removeAttribute("aria-invalid");
   try {
-    await edit(stamped(act), { words, ...(isShort(move) && act.do === "take-step" ? {} : comesTo(act, move)), ...options });
+    await edit(stamped(act), { words, box: act.device ? boxOf(move) : "", ...(isShort(move) && act.do === "take-step" ? {} : comesTo(act, move)), ...options });
   } catch (refused) {
     if (refused.conflict) return false;
     const input = refused.field && move?.querySelector(`[data-field="${CSS.escape(refused.field)}"]`);
@@ -337,6 +346,7 @@ function showBeside(input, message) {
 async function readPending() {
   takeWaiting(await waitingEdits().catch(() => []));
   settle();
+  tellLine();
 }
 
 /** Asks for what a move cannot do without; whether it has all of that. */
@@ -535,6 +545,8 @@ function startMoves() {
       readPending();
     }, 200);
   });
+  for (const event of ["online", "offline"]) window.addEventListener(event, tellLine);
+  document.addEventListener("line", tellLine);
   tellWho();
   readPending();
 }

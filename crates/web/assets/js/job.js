@@ -1,6 +1,7 @@
 // Edits, undo and redo, the saved state, news of others' edits, the live channel.
 import { fetchPage, swapParts } from "./parts.js";
-import { decide, forget, ground, isWaiting, keep, keepFlying, kept, newUuid, openQueue, send } from "./queue.js";
+import { forget, ground, isWaiting, keep, keepFlying, kept, newUuid, openQueue, send } from "./queue.js";
+import { button, drawWaiting } from "./waiting.js";
 
 // A window keeps its name over a reload: what it did itself is no news to it.
 export const client = (sessionStorage["client"] ??= newUuid());
@@ -79,14 +80,6 @@ function meetBuild(build) {
 function say(text) {
   const saved = document.querySelector("[data-saved]");
   if (saved) saved.textContent = text;
-}
-
-function button(words, act) {
-  const made = document.createElement("button");
-  made.type = "button";
-  made.textContent = words;
-  made.addEventListener("click", act);
-  return made;
 }
 
 /** Shows a message, with buttons `[words, act]`, until something else is done. */
@@ -186,7 +179,7 @@ export async function edit(change, options = {}) {
   say("Saving…");
   try {
     const address = `/jobs/${job()}/${options.photo ? "photo-edits" : "edits"}`;
-    const more = { deed: options.deed, comes: options.comes };
+    const more = { deed: options.deed, comes: options.comes, ...(options.box ? { box: options.box } : {}) };
     const told = await sendOrKeep(address, sent, options.words ?? words(change), options.photo, more);
     options.taken?.();
     if (!told) return null;
@@ -241,34 +234,15 @@ function show({ html, shown, revision }) {
 function showWaiting(waiting, refused, flying) {
   document.dispatchEvent(new CustomEvent("queue"));
   const box = document.querySelector("[data-waiting]");
-  box.replaceChildren();
-  box.hidden = waiting.length + refused.length === 0;
+  drawWaiting(box, waiting, refused);
   // Until the outbox was read nobody knows whether all is saved, and nothing says so.
   if (box.hidden && !box.hasAttribute("data-read")) {
     if (flying > 0) say("Saving…");
     else saved();
   }
   box.dataset.read = "";
-  if (waiting.length > 0) {
-    const line = document.createElement("p");
-    const one = waiting.length === 1;
-    const words = waiting.map((e) => e.words).join(", ");
-    line.textContent = `${waiting.length} ${one ? "change waits" : "changes wait"} here for the connection: ${words}.`;
-    box.append(line);
-    say(`${waiting.length} waiting`);
-  }
-  for (const entry of refused) {
-    const line = document.createElement("p");
-    line.className = "refused";
-    // What is wrong with a field begins with its verb: it is written to stand beside the field.
-    const { message, field, conflict } = entry.refused;
-    const what = field && !conflict ? ` ${message}` : `. ${message}`;
-    line.textContent = `Not taken: ${entry.words}${what}. `;
-    line.append(button(entry.refused.conflict ? "Keep mine" : "Try again", () => decide(entry.id, true)));
-    line.append(button("Let it go", () => decide(entry.id, false)));
-    box.append(line);
-  }
-  if (waiting.length === 0 && refused.length > 0) say(`${refused.length} not taken`);
+  if (waiting.length > 0) say(`${waiting.length} waiting`);
+  else if (refused.length > 0) say(`${refused.length} not taken`);
 }
 
 /** What of a list could not be taken, each with its place. */
@@ -337,6 +311,7 @@ function connect() {
   });
   socket.addEventListener("open", () => {
     document.documentElement.dataset.live = "true";
+    document.dispatchEvent(new CustomEvent("line"));
     delete document.documentElement.dataset.line;
     // What was missed meanwhile is asked for, and what was asked meanwhile is asked again.
     if (lost) ask({ ask: "revision" });
@@ -347,6 +322,7 @@ function connect() {
   socket.addEventListener("close", () => {
     document.documentElement.dataset.line = "lost";
     delete document.documentElement.dataset.live;
+    document.dispatchEvent(new CustomEvent("line"));
     lost = true;
     document.dispatchEvent(new CustomEvent("live-lost"));
     setTimeout(connect, 1500);

@@ -60,6 +60,8 @@ pub(super) enum Body {
         text: String,
         /// Boxes that were opened since: name, by whom and how each stands, whether it is open.
         opened: Vec<(String, String, bool)>,
+        /// Whom the server heard last, and when.
+        heard: String,
         hand_over: String,
     },
     /// Power is let in for finding lines: each box with its page, and what is looked at before.

@@ -172,6 +172,7 @@ pub(super) fn energise_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {
         body: Body::Energise {
             text,
             opened: of.map(|of| opened(gate, of)).unwrap_or_default(),
+            heard: of.map(|of| heard(gate, of)).unwrap_or_default(),
             hand_over: of
                 .map(|i| json!({"do": "hand-over", "isolation": i}).to_string())
                 .unwrap_or_default(),
@@ -185,6 +186,12 @@ pub(super) fn energise_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {
         verb: "It is on again",
         ..plain("Switch on again", "")
     }
+}
+
+/// Whom the server heard last since something went off, and when.
+fn heard(gate: &Gate<'_>, of: &IsolationId) -> String {
+    let all = gate.heard_since(of).into_iter().map(|(by, at)| format!("{by} {}", day(&at)));
+    all.collect::<Vec<_>>().join(", ")
 }
 
 /// Every box that was opened while something was off: its name, who opened it when, and how it stands.
