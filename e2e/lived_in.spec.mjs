@@ -2,8 +2,8 @@
 // is a few cards. Cards and taps of a thumb are counted, and printed beside what they may be.
 import { expect, open, test } from "./fixtures.mjs";
 import { HOUSES, single } from "./houses.mjs";
-import { act, site, steps } from "./phone.mjs";
-import { Thumb, ended, ofMesh, toTheEnd, told, walk } from "./thumb.mjs";
+import { act, current, record, site, steps } from "./phone.mjs";
+import { Thumb, doCard, ended, ofMesh, toTheEnd, told, walk } from "./thumb.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
 
@@ -125,4 +125,62 @@ walk("a hub's list of forty is laid on the plan, each with a tap", HOUSES["forty
   await expect(page.locator(".stretches")).toHaveCount(0);
   await open(page, `${job.url}/jobs/${job.id}/existing`);
   await expect(page.locator("main")).toContainText("Nothing waits");
+});
+
+walk("a dead unit: out of the list as failed, another in its place, set as it was, tested like any", HOUSES["beside-a-hub"],
+  async (page, job) => {
+  await toTheEnd(page, job, new Thumb(), ofMesh);
+  const set = { id: "w-hall-switch", device: "hall-switch", settings: { "After power comes back": "off" } };
+  expect((await act(page, job.url, { do: "put", kind: "wiring-record", value: set }, job.id)).ok).toBe(true);
+  const before = steps((await ended(page, job, ["hall-switch"]))).length;
+  await open(page, `${job.url}/jobs/${job.id}/install/fault?device=hall-switch`);
+  const dead = page.locator("details.gave-out");
+  await dead.locator("summary").tap();
+  await expect(dead).toContainText("After power comes back: off");
+  await dead.locator('[name="why"]').fill("its relay sticks");
+  await dead.getByRole("button", { name: "Put another in its place" }).tap();
+  await expect(page.locator("[data-notice]")).toContainText("It is on the day again");
+  let seen = false;
+  const thumb = new Thumb();
+  await toTheEnd(page, job, thumb, async (parts, hand) => {
+    const kept = parts.locator('[name="settings.After power comes back"]');
+    if (await kept.count() > 0) {
+      await expect(kept.first()).toHaveValue("off");
+      seen = true;
+    }
+    await ofMesh(parts, hand);
+  });
+  told("A dead unit swapped", thumb, { cards: 9, taps: 27 });
+  expect(seen).toBe(true);
+  const again = steps(await ended(page, job, ["hall-switch"])).slice(before).map((s) => s.step);
+  expect(again.indexOf("excluded")).toBeGreaterThanOrEqual(0);
+  expect(again.indexOf("excluded")).toBeLessThan(again.indexOf("dead"));
+  for (const step of ["wired", "joined", "settings", "tested", "closed"]) expect(again).toContain(step);
+});
+
+walk("what a phone without a line did in a box that went on without it is one question, in the words of the trade",
+  HOUSES["beside-a-hub"], async (page, job) => {
+  await open(page, `${job.url}/jobs/${job.id}/install`);
+  await page.locator(".stretches a").first().tap();
+  const onCard = async () => current(page).getAttribute("data-of-step");
+  while (await onCard() !== "dead") await doCard(page, new Thumb());
+  await page.context().setOffline(true);
+  for (const box of await current(page).locator("[data-check]").all()) await box.check();
+  await current(page).locator("button[data-done], [data-card-done]").first().tap();
+  const line = page.locator("[data-waiting]");
+  await expect(line).toContainText("wait");
+  // Shut it stands in one line, above the cards.
+  expect((await line.boundingBox()).height).toBeLessThan(60);
+  // Meanwhile the power came on again: the holder did it from another phone.
+  const [off] = (await record(page, job.url, job.id)).filter((e) => e.what.did === "isolated");
+  const on = { do: "energise", isolation: off.what.id, by: "Ines Calder", at: new Date().toISOString() };
+  expect((await act(page, job.url, on, job.id)).ok).toBe(true);
+  await page.context().setOffline(false);
+  const question = line.locator(".refused");
+  await expect(question).toHaveCount(1);
+  await expect(question).toContainText("not taken, since the house is further than this phone knew");
+  await expect(question).not.toContainText(/hall-switch|iso-/);
+  await question.getByRole("button", { name: "It stands as the house has it" }).tap();
+  await expect(line).toBeHidden();
+  expect(steps(await record(page, job.url, job.id)).filter((s) => s.step === "dead")).toEqual([]);
 });
