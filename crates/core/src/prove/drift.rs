@@ -4,8 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::stages::newest;
 use crate::install::clock::minute;
+use crate::moment::Moment;
 use crate::record::{Reading, Record, Stage};
-use crate::site::DeviceId;
+use crate::site::{DeviceId, Site};
 use crate::units::Db;
 
 /// A link that is read again and again.
@@ -43,6 +44,15 @@ const DAY: f64 = 2.0;
 const MINUTES_A_DAY: f64 = 1440.0;
 /// A change below this is none, in decibels.
 const WORTH: f64 = 4.0;
+
+/// When the house is read again, as was agreed: so many months after it was proven, or read last since. Nothing before it
+/// was proven, and where nobody agreed on it.
+pub fn next_check(site: &Site, record: &Record) -> Option<Moment> {
+    let months = site.job.check_months?;
+    let proven = newest(record, Stage::Proven)?;
+    let read = record.readings.iter().map(|r| &r.at).filter(|at| **at > proven.at).max();
+    Some(read.unwrap_or(&proven.at).years_on(months / 12.0))
+}
 
 /// The links that were read when the house was proven and since, what changed most first. Nothing before
 /// it was proven.

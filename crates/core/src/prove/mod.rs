@@ -7,6 +7,7 @@
 //! | [`house`], [`regression`], [`outliers`] | how: the house as it is learned, the sums, what is set aside |
 //! | [`diagnose`], [`helps`] | what differs and why; what would help |
 //! | [`next`] | which reading tells most |
+//! | [`round`] | where two test radios stand before anything is bought |
 //! | [`press`], [`accept`] | what presses prove, and whether it is what was agreed |
 //! | [`stages`] | as designed, as installed, as proven |
 //! | [`drift`] | what has changed since |
@@ -26,6 +27,7 @@ pub mod outliers;
 pub mod press;
 mod proposal;
 pub mod regression;
+pub mod round;
 pub mod stages;
 
 pub use calibrate::{Comparison, Proof, Verdict, prove, prove_without};

@@ -110,6 +110,9 @@ pub struct Job {
     /// How long devices should last at least, in years; nothing where nobody minds.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub keep_years: Option<f64>,
+    /// Every how many months the house is read again once it is proven; nothing where nobody agreed on it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub check_months: Option<f64>,
     /// What the client does not accept.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub refuses: String,
@@ -150,6 +153,7 @@ impl Job {
             budget: None,
             currency: none(),
             keep_years: None,
+            check_months: None,
             refuses: none(),
             refused: BTreeSet::new(),
             settings: BTreeMap::new(),
@@ -195,6 +199,7 @@ impl Job {
             ("built", self.built.map(f64::from), 1000.0, 2100.0, ""),
             ("budget", self.budget, 0.0, 1e9, ""),
             ("keep_years", self.keep_years, 0.0, 100.0, "years"),
+            ("check_months", self.check_months, 0.5, 120.0, "months"),
         ];
         for (field, value, low, high, unit) in values {
             if let Some(is) = value.filter(|v| !(low..=high).contains(v)) {

@@ -168,8 +168,16 @@ fn open_accesses(site: &Site) -> Vec<String> {
     };
     for of in site.accesses.iter().filter(|a| a.rights == Rights::Fitter && a.withdrawn.is_none()) {
         let (person, platform) = name(of);
+        let when = of.due.as_ref().map_or_else(
+            || "at the handover".to_owned(),
+            |due| format!("by {}", due.get(..10).unwrap_or(due)),
+        );
+        let holds = match of.holds.trim() {
+            "" => String::new(),
+            holds => format!(", with what is theirs in it: {holds}"),
+        };
         open.push(format!(
-            "{person} sets up {platform} and is not out of it yet: withdraw that at the handover."
+            "{person} sets up {platform} and is not out of it yet: withdraw that {when}{holds}."
         ));
     }
     for of in site.accesses.iter().filter(|a| a.rights != Rights::Fitter && a.invited.is_none()) {

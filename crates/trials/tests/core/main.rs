@@ -27,6 +27,7 @@ mod offer;
 mod placement;
 mod platforms;
 mod propagation_laws;
+mod rounds;
 mod route_cases;
 mod routes;
 mod schools;

@@ -69,14 +69,15 @@ async function pinged(button) {
 }
 
 async function read(form) {
-  const { from, to } = form.dataset;
+  const { from, to, sum } = form.dataset;
   const input = form.elements.rssi;
   const level = number(input.value);
   const error = form.querySelector(".field-error");
   error.hidden = true;
   const refuse = (message) => { error.textContent = message; error.hidden = false; };
   if (Number.isNaN(level)) return refuse("give a level in dBm, such as −67");
-  const value = { id: newId("r"), from: to, to: from, rssi_dbm: level, at: now(), source: "walk test" };
+  const value = { id: newId("r"), from: to, to: from, rssi_dbm: level, at: now(), source: sum ? "test radios" : "walk test" };
+  if (sum) value.test_radios_dbm = number(sum);
   try {
     await edit({ do: "put", kind: "reading", value });
     input.value = "";

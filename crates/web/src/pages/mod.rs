@@ -127,6 +127,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(prove::router::show)
         .service(prove::report::show)
         .service(prove::walk::show)
+        .service(prove::round::show)
         .service(handover::show)
         .service(journal::show)
         .service(journal::delete)

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{PersonId, PlatformId};
 use crate::moment::Moment;
-use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id};
+use crate::site::kept::{Bond, Kept, Most, Tie, id, kept_by_id, note};
 use crate::site::{Kind, Refusal};
 
 id!(/** A person's access to the house. */ AccessId);
@@ -57,6 +57,12 @@ pub struct HouseAccess {
     /// Since when they are out again.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub withdrawn: Option<Moment>,
+    /// By when they are to be out, as was agreed; nothing for who stays.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub due: Option<Moment>,
+    /// What of theirs is in it: their account, their mail, a card that is charged; empty for nothing.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub holds: String,
 }
 
 kept_by_id!(HouseAccess, AccessId);
@@ -69,6 +75,6 @@ impl Kept for HouseAccess {
     }
 
     fn check(&self) -> Result<(), Refusal> {
-        Ok(())
+        note("holds", &self.holds)
     }
 }

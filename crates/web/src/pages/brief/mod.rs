@@ -147,6 +147,10 @@ struct AccessForm {
     rights: Vec<Picked>,
     invited: String,
     withdrawn: String,
+    /// Whether they set it up, and leave again.
+    is_fitter: bool,
+    due: String,
+    holds: String,
 }
 
 /// Who gets the house by which platform.
@@ -167,6 +171,9 @@ fn accesses(site: &Site) -> Vec<AccessForm> {
         rights: picked(&Rights::ALL, a.rights),
         invited: date(&a.invited),
         withdrawn: date(&a.withdrawn),
+        is_fitter: a.rights == Rights::Fitter,
+        due: date(&a.due),
+        holds: a.holds.clone(),
     };
     site.accesses.iter().map(of).collect()
 }

@@ -60,6 +60,7 @@ pub(crate) async fn pages(For(job, ..): For<See>) -> Result<HttpResponse, WebErr
         "prove",
         "prove/readings",
         "walk",
+        "round",
         "install/electrician",
         "install/fault",
     ];

@@ -5,6 +5,7 @@ pub(crate) mod findings;
 pub(crate) mod helps;
 pub(crate) mod readings;
 pub(crate) mod report;
+pub(crate) mod round;
 pub(crate) mod router;
 pub(crate) mod since;
 pub(crate) mod stages;

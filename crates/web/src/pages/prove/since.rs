@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::lifetimes::{Lifetime, lifetimes};
 use dot_reach_core::moment::Moment;
-use dot_reach_core::prove::drift::{Changed, changed, trends};
+use dot_reach_core::prove::drift::{Changed, changed, next_check, trends};
 use dot_reach_core::prove::stages::newest;
 use dot_reach_core::record::Stage;
 use dot_reach_core::site::Site;
@@ -23,6 +23,10 @@ struct Page {
     shell: Shell,
     tabs: Tabs,
     proven: String,
+    /// Every how many months it is read again, and when that is due; whether it is over.
+    check_months: String,
+    check: String,
+    is_due: bool,
     changed: Vec<String>,
     rows: Vec<[String; 6]>,
     lives: Vec<LifeRow>,
@@ -56,12 +60,16 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         });
         let lives = lifetimes(site, record);
         let now = moment();
+        let check = next_check(site, record);
         Ok(Page {
             unknown: lives.iter().filter(|l| l.replace_before.is_none()).count(),
             lives: lives.iter().filter_map(|l| life(site, l, &now)).collect(),
             tabs: tabs(&job.id, "/since"),
             proven: newest(record, Stage::Proven).map(|m| day(&m.at)).unwrap_or_default(),
             changed: changed(&trends).iter().map(|c| words(site, c)).collect(),
+            check_months: site.job.check_months.map(|m| typographic(m, 0)).unwrap_or_default(),
+            is_due: check.as_ref().is_some_and(|at| *at <= now),
+            check: check.map(|at| at.chars().take(10).collect()).unwrap_or_default(),
             rows: rows.collect(),
             shell: job.shell("Prove"),
         })
