@@ -3,9 +3,9 @@ import { expect, open, test } from "./fixtures.mjs";
 
 const MILL = "/jobs/larkfield-mill";
 const PAGES = [
-  "brief", "survey?point=p-kitchen-east", "sheet", "reach", "advice", "hub", "air", "controls", "choices", "bill", "library",
-  "assumptions", "constructions", "previsit", "existing", "install", "install/fault?symptom=dark", "prove", "prove/walk",
-  "prove/acceptance", "prove/stages", "prove/router", "handover", "journal", "variants",
+  "brief", "survey?point=kit-isle", "sheet", "reach", "advice", "hub",
+  "air", "controls", "choices?point=kit-isle", "constructions", "existing", "install",
+  "walk", "round?sum=8", "prove/acceptance", "prove/readings", "journal", "variants",
 ];
 
 /** Types something else into every field of the page, without leaving any: what was typed, each once. */

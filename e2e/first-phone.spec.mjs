@@ -91,7 +91,6 @@ test.describe("on a phone", () => {
     await expect(page.locator("[data-waiting]")).toContainText("1 change waits");
     await page.evaluate(() => window.scrollTo(0, document.body.scrollHeight));
     await expect(page.locator("[data-waiting]")).toBeInViewport({ ratio: 1 });
-    await expect(page.locator("[data-saved]")).toBeInViewport();
     await context.setOffline(false);
     await nothingWaits(page);
   });

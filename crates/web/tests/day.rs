@@ -190,5 +190,5 @@ fn a_phone_is_told_what_to_keep_and_each_of_it_is_there() {
     let visit = json!({"do": "put", "kind": "visit", "value": {"id": "v", "of": "day-1", "from": "2026-03-14T08:30"}});
     assert_eq!(act(&app, 30, &visit).0, 200);
     let calendar = app.get(&format!("{MILL}/install/visits.ics")).body;
-    assert!(calendar.contains("DTSTART:20260314T083000") && calendar.contains("Breaker 3 off"));
+    assert!(calendar.contains("DTSTART:20260314T083000") && calendar.contains("Breaker 7 off"));
 }

@@ -154,8 +154,10 @@ function show() {
   const all = moves();
   if (all.length === 0) return;
   if (!all.some((m) => m.dataset.move === current)) {
-    const kept = sessionStorage.getItem(remembered());
-    current = (all.find((m) => m.dataset.move === kept) ?? all.find((m) => !isOver(m)) ?? all[all.length - 1]).dataset.move;
+    // Where work was done anew since, the day begins at what is left of it.
+    const [kept, over] = (sessionStorage.getItem(remembered()) ?? "|0").split("|");
+    const isSame = all.filter(isOver).length >= Number(over);
+    current = (all.find((m) => isSame && m.dataset.move === kept) ?? all.find((m) => !isOver(m)) ?? all[all.length - 1]).dataset.move;
   }
   const { card } = byKey(current).dataset;
   for (const move of all) {
@@ -164,7 +166,7 @@ function show() {
   }
   document.querySelector('[data-step="-1"]').disabled = card === all[0].dataset.card;
   document.querySelector('[data-step="1"]').disabled = card === all[all.length - 1].dataset.card;
-  sessionStorage.setItem(remembered(), current);
+  sessionStorage.setItem(remembered(), `${current}|${all.filter(isOver).length}`);
   tellThen(all);
   settleCard(card);
 }

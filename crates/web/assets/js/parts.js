@@ -156,9 +156,10 @@ const TEXTS = "input:not([type=hidden], [type=file], [type=checkbox], [type=radi
 /** Fields of a form that is sent by its button, which do nothing by themselves. */
 const SENT_BY_BUTTON = "form select:not([data-edit-value], [data-submit], [data-control]), form input[type=checkbox]";
 
+// What a form would change is worked out anew with each redraw: that it changes something tells it from others.
 const marks = (element) => [...(element?.attributes ?? [])]
   .filter(({ name }) => name === "name" || name === "action" || name.startsWith("data-") && name !== "data-sent")
-  .map(({ name, value }) => `${name}=${value}`).join(" ");
+  .map(({ name, value }) => (value.startsWith("{") ? name : `${name}=${value}`)).join(" ");
 
 /** Fields that nothing saves as they are typed, by what tells them from others: their marks and those of their form. */
 function fieldsByMarks(part) {
