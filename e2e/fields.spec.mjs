@@ -67,8 +67,12 @@ for (let from = 0; from < PAGES.length; from += 6) {
     for (const { page: tab, address, texts } of all) {
       const shown = () => tab.evaluate(() => Number(document.querySelector("[data-revision]").dataset.revision));
       await expect.poll(shown, { timeout: 60_000, message: address }).toBeGreaterThanOrEqual(revision);
-      const now = await held(tab);
-      expect(texts.filter((text) => !now.includes(text)), address).toEqual([]);
+      // What is worked out anew meanwhile comes back with what was typed in it.
+      const lost = async () => {
+        const now = await held(tab);
+        return texts.filter((text) => !now.includes(text));
+      };
+      await expect.poll(lost, { timeout: 60_000, message: address }).toEqual([]);
     }
     expect(all.reduce((sum, { texts }) => sum + texts.length, 0)).toBeGreaterThan(5);
   });

@@ -152,7 +152,9 @@ walk("a dead unit: out of the list as failed, another in its place, set as it wa
   });
   told("A dead unit swapped", thumb, { cards: 9, taps: 27 });
   expect(seen).toBe(true);
-  const again = steps(await ended(page, job, ["hall-switch"])).slice(before).map((s) => s.step);
+  const entries = await record(page, job.url, job.id);
+  expect(entries.filter((e) => e.what.why && e.what.did !== "gave-out")).toEqual([]);
+  const again = steps(entries).slice(before).map((s) => s.step);
   expect(again.indexOf("excluded")).toBeGreaterThanOrEqual(0);
   expect(again.indexOf("excluded")).toBeLessThan(again.indexOf("dead"));
   for (const step of ["wired", "joined", "settings", "tested", "closed"]) expect(again).toContain(step);

@@ -66,8 +66,10 @@ struct Heard {
 }
 
 impl Heard {
-    fn of(event: &Event) -> Self {
+    /// `known` is the device whose number it is by the record: it is nobody else's.
+    fn of(event: &Event, known: Option<&str>) -> Self {
         let node = event.node.map_or_else(|| "a device".to_owned(), |n| format!("number {n}"));
+        let node = known.map_or_else(|| node.clone(), |name| format!("{node} ({name})"));
         let level = event.rssi_dbm.map(|r| format!(", heard at {r:.0} dBm")).unwrap_or_default();
         let quality = event.lqi.map(|q| format!(", link quality {q}")).unwrap_or_default();
         let parent = match event.parent {
@@ -91,7 +93,7 @@ impl Heard {
             "press" => format!("{node} was pressed, {} in all.", event.count.unwrap_or(1)),
             other => format!("{node}: {other}."),
         };
-        let joined = matches!(event.kind.as_str(), "joined" | "ready");
+        let joined = known.is_none() && matches!(event.kind.as_str(), "joined" | "ready");
         Self { text: upper(&text), node: event.node, joined, pressed: event.kind == "press" }
     }
 }
@@ -107,7 +109,14 @@ pub(crate) async fn events(For(job, ..): For<See>, asked: web::Query<Asked>) -> 
     let network = segment(&network)?;
     let told: Events =
         ask(&job, format!("/v1/networks/{network}/events?after={after}"), None).await?;
-    let events: Vec<Heard> = told.events.iter().filter(|e| e.seq > after).map(Heard::of).collect();
+    let devices =
+        network.parse().map(|id| tables::numbers(&job.site, &job.record, &id)).unwrap_or_default();
+    let known = |event: &Event| {
+        let device = devices.get(&event.node?)?;
+        job.site.devices.get(device).map(|d| d.name.as_str())
+    };
+    let events = told.events.iter().filter(|e| e.seq > after);
+    let events: Vec<Heard> = events.map(|e| Heard::of(e, known(e))).collect();
     Ok(HttpResponse::Ok().json(json!({ "after": told.after, "events": events })))
 }
 

@@ -99,18 +99,19 @@ function keepOpen(old, next) {
   }
 }
 
-/** The same form in another state of the page, by what it is of. */
-export function twin(form, among = document) {
+/** The same form in another state of the page, by what it is of; of several of one thing, the one with the field `name`. */
+export function twin(form, among = document, name = "") {
   const { key, id } = form.dataset;
   if (!key) return null;
   const of = `form[data-key="${CSS.escape(key)}"]`;
-  return among.querySelector(id === undefined ? of : `${of}[data-id="${CSS.escape(id)}"]`);
+  const all = [...among.querySelectorAll(id === undefined ? of : `${of}[data-id="${CSS.escape(id)}"]`)];
+  return (name ? all.find(({ elements }) => elements[name]) : null) ?? all[0] ?? null;
 }
 
 /** What was typed and is not saved yet, or was refused, stays with what is said of it. */
 function keepTyped(old, next) {
   for (const field of old.querySelectorAll("[data-unsaved]")) {
-    const again = field.form && twin(field.form, next)?.elements[field.name];
+    const again = field.form && twin(field.form, next, field.name)?.elements[field.name];
     if (!(again instanceof HTMLElement)) continue;
     again.value = field.value;
     again.checked = field.checked;
@@ -172,23 +173,28 @@ function fieldsByMarks(part) {
   return all;
 }
 
+// What was typed in a field that a redraw left out, until another brings that back.
+const missing = new Map();
+
 /** What was typed and is not sent yet stays, wherever it was typed. */
 function keepElsewhere(old, next) {
-  const typed = [...fieldsByMarks(old)].filter(([, fields]) => fields.some(isTyped));
-  if (typed.length === 0) return;
-  const fresh = fieldsByMarks(next);
-  for (const [key, fields] of typed) {
-    const twins = fresh.get(key) ?? [];
-    fields.forEach((field, n) => {
-      if (!twins[n] || !isTyped(field)) return;
-      twins[n].value = field.value;
-      twins[n].checked = field.checked;
-    });
+  for (const [key, fields] of fieldsByMarks(old)) {
+    if (fields.some(isTyped)) missing.set(key, fields.map((field) => (isTyped(field) ? { value: field.value, checked: field.checked } : null)));
+  }
+  if (missing.size === 0) return;
+  for (const [key, twins] of fieldsByMarks(next)) {
+    const typed = missing.get(key);
+    if (!typed) continue;
+    twins.forEach((field, n) => Object.assign(field, typed[n] ?? {}));
+    missing.delete(key);
   }
 }
 
 // What a form has sent is no longer typed; what is typed after that is.
-document.addEventListener("submit", ({ target }) => { target.dataset.sent = ""; }, true);
+document.addEventListener("submit", ({ target }) => {
+  target.dataset.sent = "";
+  missing.clear();
+}, true);
 document.addEventListener("input", ({ target }) => { delete target.form?.dataset.sent; }, true);
 
 /** Fetches a page of this application. */

@@ -25,7 +25,7 @@ function value(input) {
 /** Shows a refusal beside its field, or as a notice when no field here has that name. */
 export function showError(sent, { field, message }) {
   // The part may have been brought up to date while the answer was on its way.
-  const form = sent.isConnected ? sent : twin(sent) ?? sent;
+  const form = sent.isConnected ? sent : twin(sent, document, field) ?? sent;
   delete form.dataset.sent;
   clearErrors(form);
   const input = [...form.elements].find((e) => e.name && (e.name === field || e.name.split(".").includes(field)));
@@ -80,7 +80,7 @@ async function change(form, input) {
 
 async function send(form, edition, input) {
   const { name, value: typed } = input;
-  const live = () => (form.isConnected ? form : twin(form) ?? form);
+  const live = () => (form.isConnected ? form : twin(form, document, name) ?? form);
   // What has been typed on meanwhile is not saved by this.
   const taken = () => {
     const field = live().elements[name];
