@@ -98,6 +98,11 @@ impl<'a> Clock<'a> {
         Self { site, record, timed: timed.into() }
     }
 
+    /// Those of a job as they are planned: what is packed by them is packed alike however far the work is.
+    pub fn planned(site: &'a Site, record: &'a Record) -> Self {
+        Self { site, record, timed: Vec::new() }
+    }
+
     /// The unit times that marks correct.
     pub fn units(&self) -> &[Unit] {
         &self.timed

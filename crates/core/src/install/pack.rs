@@ -80,8 +80,12 @@ impl PackProblem {
 
     /// What one outage of items weighs; nothing where they cannot be done in one.
     fn weight(&self, items: &[usize]) -> Option<f64> {
-        let cut = cut_for(self, items)?;
-        Some(self.once + self.dark(&cut).weight * self.minutes(items))
+        cut_for(self, items).map(|_| self.weight_of(items))
+    }
+
+    /// The same, however long it takes.
+    fn weight_of(&self, items: &[usize]) -> f64 {
+        self.once + self.dark(&cut(self, items)).weight * self.minutes(items)
     }
 
     /// How long power is off for items, in minutes.
@@ -175,14 +179,46 @@ fn is_small(problem: &PackProblem, items: &[usize]) -> bool {
 
 /// What goes off for items in one outage; nothing where they cannot be done in one.
 pub fn cut_for(problem: &PackProblem, items: &[usize]) -> Option<BTreeSet<usize>> {
+    let breakers = cut(problem, items);
+    let has_time = items.len() < 2 || problem.minutes(items) <= problem.dark(&breakers).bears;
+    has_time.then_some(breakers)
+}
+
+/// What goes off for items in one outage, however long it takes.
+fn cut(problem: &PackProblem, items: &[usize]) -> BTreeSet<usize> {
     let all = || items.iter().map(|i| &problem.items[*i]);
-    let breakers: BTreeSet<usize> = if all().any(PackItem::needs_main) {
+    if all().any(PackItem::needs_main) {
         BTreeSet::new()
     } else {
         all().flat_map(|item| item.breakers.iter().copied()).collect()
+    }
+}
+
+/// The same outages, but with the items of each group in one, however long that takes: what is open under one cut stays
+/// under it.
+pub fn kept_together(problem: &PackProblem, packed: Packed, groups: &[Vec<usize>]) -> Packed {
+    let of = |parts: &[Vec<usize>], group: &[usize]| -> Vec<usize> {
+        let holds = |part: &&Vec<usize>| part.iter().any(|item| group.contains(item));
+        (0..parts.len()).filter(|n| holds(&&parts[*n])).collect()
     };
-    let has_time = items.len() < 2 || problem.minutes(items) <= problem.dark(&breakers).bears;
-    has_time.then_some(breakers)
+    let mut parts: Vec<Vec<usize>> = packed.outages.iter().map(|o| o.items.clone()).collect();
+    if groups.iter().all(|group| of(&parts, group).len() < 2) {
+        return packed;
+    }
+    for group in groups {
+        let holding = of(&parts, group);
+        let Some((&first, rest)) = holding.split_first() else { continue };
+        for other in rest {
+            let moved: Vec<usize> =
+                parts[*other].iter().copied().filter(|item| group.contains(item)).collect();
+            parts[*other].retain(|item| !group.contains(item));
+            parts[first].extend(moved);
+        }
+    }
+    parts.retain(|part| !part.is_empty());
+    let weight = parts.iter().map(|part| problem.weight_of(part)).sum();
+    let outages = parts.into_iter().map(|part| outage(problem, part)).collect();
+    Packed { outages, weight, is_shortest: false, ..packed }
 }
 
 /// The items of a set, a bit each.
@@ -236,7 +272,7 @@ fn best_parts(
 
 /// An outage of items that can be done in one, walked on the shortest way that is found.
 fn outage(problem: &PackProblem, items: Vec<usize>) -> OffPeriod {
-    let breakers = cut_for(problem, &items).unwrap_or_default();
+    let breakers = cut(problem, &items);
     let stops = stops_of(problem, &items);
     let (stops, walk) = walked(problem, &stops);
     OffPeriod { breakers, items, stops, walk }

@@ -16,7 +16,7 @@ use crate::gate::unsettled;
 use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::geometry::Place;
 use crate::pulse::StillWanted;
-use crate::record::{Cut, Record};
+use crate::record::{Cut, Isolation, Record};
 use crate::site::neutrals::{really, with_partners};
 use crate::site::{DeviceId, PointId, PointKind, Shows, Site, breaker_order};
 use crate::survey::previsit::PrevisitLook;
@@ -204,10 +204,10 @@ pub fn schedule_while(
             None => wired.push(spot),
         }
     }
-    let units = units(site, record, &wired, &clock);
+    let units = units(site, record, &wired, &Clock::planned(site, record));
     let (panel, at) = panel(site);
     let (problem, breakers) = problem(site, &units, at);
-    let packed = pack::pack(&problem);
+    let packed = pack::kept_together(&problem, pack::pack(&problem), &in_hand(record, &units));
     let mut outages = Vec::with_capacity(packed.outages.len());
     for packed in &packed.outages {
         if !wanted() {
@@ -239,6 +239,19 @@ pub fn schedule_while(
     let (weight, is_shortest, walk) = (packed.weight, packed.is_shortest, packed.walk());
     let visits = visits::visits(site, &clock, outages, &ranks, &left_out);
     Some(Schedule { visits, left_out, panel, weight, least, is_shortest, walk, rehearsal })
+}
+
+/// The units whose boxes were opened under each isolation in force: they stay in one time without power until that is on
+/// again, whatever the plan makes of them meanwhile.
+fn in_hand(record: &Record, units: &[Unit]) -> Vec<Vec<usize>> {
+    let of = |isolation: &Isolation| {
+        let is_under = |unit: &Unit| {
+            let mut devices = unit.boxes.iter().flat_map(|b| &b.devices);
+            devices.any(|device| isolation.boxes.contains_key(device))
+        };
+        (0..units.len()).filter(|n| is_under(&units[*n])).collect()
+    };
+    record.in_force().map(of).collect()
 }
 
 /// In which place each device is joined.

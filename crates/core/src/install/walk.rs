@@ -78,7 +78,7 @@ impl<'a> Walks<'a> {
         } else if let Some(visit) = visits().find(|v| rest_of(v) == key && !v.after.is_empty()) {
             (REST.to_owned(), self.with_power(&self.ranked(visit.after.clone()), |_, _| true))
         } else {
-            let outage = plan.outages().find(|o| o.key == key)?;
+            let outage = plan.outages().find(|o| o.key == key).or_else(|| self.in_force(key))?;
             let as_planned = planned(self.gate.site(), outage);
             boxes = outage.boxes.iter().flat_map(|b| b.devices.clone()).collect();
             let live = self.gate.record().in_force().flat_map(|i| i.live.values());
@@ -96,6 +96,20 @@ impl<'a> Walks<'a> {
         moves.extend(end);
         walk_cards::number(&mut moves);
         Some(Stretch { key: key.to_owned(), title, moves, off, further, boxes })
+    }
+
+    /// The time without power in which stands open what was opened under a key: the plan can call it another by now, and
+    /// who is at work in it goes on with it.
+    fn in_force(&self, key: &str) -> Option<&'a PowerOff> {
+        let of = key.split('~').next().unwrap_or(key);
+        let is_of = |i: &&Isolation| {
+            if i.means.is_main() { of == "main" } else { i.circuits.join("+") == of }
+        };
+        let opened = |o: &&PowerOff| {
+            let mut off = self.gate.record().in_force().filter(is_of);
+            off.any(|i| o.devices().any(|d| i.boxes.contains_key(d)))
+        };
+        self.plan.outages().find(opened)
     }
 
     /// Devices that have power: a hub among them is live and ready first, then each network is opened for its own, then

@@ -7,6 +7,7 @@ use dot_reach_core::fit::candidates::instead;
 use dot_reach_core::gate::gate;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::install::schedule::schedule;
+use dot_reach_core::install::walk::Walks;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Step};
 use dot_reach_core::site::Site;
@@ -240,4 +241,42 @@ fn a_box_that_surprises_is_told_what_fits_in_it_as_it_is_now() {
     let analysis = analyse(&Arc::new(chosen.site.clone()), &Options::default());
     let visits = schedule(&analysis, &chosen.record).visits;
     assert!(visits.iter().any(|v| v.devices().any(|d| d.as_str() == "a")));
+}
+
+#[test]
+fn what_is_open_under_one_cut_stays_one_stretch_whatever_the_plan_makes_of_it() {
+    // Two breakers go off together, since that weighs less than one after the other.
+    let lived = planned(
+        &house(System::Zigbee, &["a", "b"]),
+        &[set("point", "b", "circuit", &json!("9")), circuit("9", &json!({}))],
+    );
+    let keys = |folder: &Folder| -> Vec<String> {
+        let analysis = analyse(&Arc::new(folder.site.clone()), &Options::default());
+        schedule(&analysis, &folder.record).outages().map(|o| o.key.clone()).collect()
+    };
+    assert_eq!(keys(&lived), ["7+9"]);
+    // Times without power that cost nothing by themselves: each its own.
+    let apart = |folder: &Folder| {
+        planned(
+            folder,
+            &[json!({"do": "put", "kind": "rate", "value": {"id": "dark-once", "value": 0.0}})],
+        )
+    };
+    assert_eq!(keys(&apart(&lived)).len(), 2);
+    let off = isolated(&lived, "x", "breaker", &["7", "9"]);
+    let open = stepped(&stepped(&off, "a", "dead"), "b", "dead");
+    let changed = apart(&open);
+    assert_eq!(keys(&changed), ["7+9"], "both are open under one cut");
+    let analysis = analyse(&Arc::new(changed.site.clone()), &Options::default());
+    let plan = schedule(&analysis, &changed.record);
+    let told = gate(&changed.record, &changed.site);
+    let walks = Walks::of(&analysis, &plan, &told);
+    assert_eq!(walks.stretch("7+9").unwrap().boxes.len(), 2);
+    // One open box keeps its page, though the plan calls its time without power otherwise by now.
+    let one = apart(&stepped(&off, "a", "dead"));
+    let analysis = analyse(&Arc::new(one.site.clone()), &Options::default());
+    let plan = schedule(&analysis, &one.record);
+    let told = gate(&one.record, &one.site);
+    let stretch = Walks::of(&analysis, &plan, &told).stretch("7+9").unwrap();
+    assert!(stretch.boxes.iter().any(|d| d.as_str() == "a"));
 }
