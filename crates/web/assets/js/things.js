@@ -78,6 +78,13 @@ async function change(form, input) {
   await send(form, { do: "set", kind, id, field: input.name, value: what }, input);
 }
 
+/** What was refused may stand by now: it is tried again once something else was taken. */
+function tryAgain() {
+  for (const field of document.querySelectorAll("form.thing [data-unsaved][aria-invalid]")) {
+    if (field !== document.activeElement) field.dispatchEvent(new Event("change", { bubbles: true }));
+  }
+}
+
 async function send(form, edition, input) {
   const { name, value: typed } = input;
   const live = () => (form.isConnected ? form : twin(form, document, name) ?? form);
@@ -90,6 +97,7 @@ async function send(form, edition, input) {
     await edit(edition, { taken });
     clearErrors(live());
     saved();
+    tryAgain();
   } catch (refused) {
     if (!refused.conflict) showError(form, refused);
   }

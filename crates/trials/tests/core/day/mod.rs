@@ -17,3 +17,4 @@ mod packing;
 mod parity;
 mod range;
 mod steps;
+mod two_phones;

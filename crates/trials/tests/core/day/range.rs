@@ -7,7 +7,7 @@ use dot_reach_core::gate::Stand;
 use dot_reach_core::prove::accept::{Passed, counting, judged};
 use dot_reach_core::prove::calibrate::prove;
 use dot_reach_core::radio::system::System;
-use dot_reach_core::record::{Folder, RangeTest, Step};
+use dot_reach_core::record::{Folder, RangeTest, Step, What};
 use serde_json::{Value, json};
 
 use super::machine::{
@@ -160,4 +160,87 @@ fn a_remote_has_presses_of_its_own_for_the_farthest_place_turned_and_a_body() {
     assert_eq!(acceptance(&tested, "r").0, Passed::Yes);
     let moved = json!({"do": "unsettle", "trigger": "hub-moved", "network": "n"});
     assert_eq!(acceptance(&wish(&tested, &moved).unwrap(), "r").0, Passed::Open);
+}
+
+/// What acceptance is, kept by hand: the tests since anything changed, against what was agreed.
+#[derive(Default)]
+struct Model {
+    tests: Vec<(u32, u32, Vec<&'static str>)>,
+}
+
+impl Model {
+    fn stands(&self, count: u32, rate: f64, asked: &[&str]) -> Passed {
+        let sum = |of: &dyn Fn(&[&str]) -> bool| {
+            let own = self.tests.iter().filter(|(.., held)| of(held));
+            own.fold((0, 0), |(a, n), (arrived, sent, _)| (a + arrived, n + sent))
+        };
+        let judge = |(arrived, sent): (u32, u32)| {
+            if sent < count {
+                Passed::Open
+            } else if f64::from(arrived) < rate * f64::from(sent) {
+                Passed::No
+            } else {
+                Passed::Yes
+            }
+        };
+        let whole = sum(&|_| true);
+        let under = asked
+            .iter()
+            .filter(|_| whole.1 > 0)
+            .map(|word| judge(sum(&|held| held.contains(word))));
+        under.chain([judge(whole)]).min().unwrap()
+    }
+}
+
+#[test]
+fn acceptance_is_what_a_model_of_it_says_whatever_is_pressed_struck_and_changed() {
+    // Which conditions a wired switch is asked for, beside that it is tested at all.
+    const ASKED: [&str; 2] = ["box-closed", "doors-lived"];
+    let rule = json!({"count": 5, "rate": 0.8, "margin_db": null, "delay_ms": null});
+    let begun = agreed(&ready(), &rule);
+    // Drawn from a fixed seed: presses with and without plate and shut door, struck tests, something changed.
+    let mut seed = 7_u64;
+    let mut draw = |most: u64| {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (seed >> 33) % most
+    };
+    let mut seen = std::collections::BTreeSet::new();
+    for _ in 0..40 {
+        let (mut folder, mut model) = (begun.clone(), Model::default());
+        for n in 0..8 {
+            match draw(10) {
+                0 if !model.tests.is_empty() => {
+                    let act = json!({"do": "unsettle", "trigger": "hub-moved", "network": "n", "by": "Kit", "at": AT});
+                    folder = wish(&folder, &act).unwrap();
+                    model.tests.clear();
+                }
+                1 if !model.tests.is_empty() => {
+                    let last =
+                        folder.record.entries().filter(|e| matches!(&e.what, What::Pressed(_)));
+                    let of = last.last().unwrap().id.to_string();
+                    let act = json!({"do": "strike", "of": of, "why": "of another", "by": "Kit", "at": AT});
+                    // A test that was struck before is not struck again.
+                    let Ok(struck) = wish(&folder, &act) else { continue };
+                    folder = struck;
+                    model.tests.pop();
+                }
+                _ => {
+                    let sent = 1 + u32::try_from(draw(6)).unwrap();
+                    let arrived = sent - u32::try_from(draw(2)).unwrap().min(sent);
+                    let held: Vec<&str> = ASKED.into_iter().filter(|_| draw(4) > 0).collect();
+                    let test = json!({"id": format!("t{n}"), "device": "a", "count": sent, "arrived": arrived,
+                        "conditions": held, "by": "Kit", "at": AT});
+                    folder =
+                        wish(&folder, &json!({"do": "put", "kind": "range-test", "value": test}))
+                            .unwrap();
+                    model.tests.push((arrived, sent, held));
+                }
+            }
+            let (is, why) = acceptance(&folder, "a");
+            let says = model.stands(5, 0.8, &ASKED);
+            assert_eq!(is, says, "{why:?} of {:?}", model.tests);
+            seen.insert(is);
+        }
+    }
+    assert_eq!(seen.len(), 3, "each verdict was met");
 }
