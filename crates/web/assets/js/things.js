@@ -22,13 +22,16 @@ function value(input) {
   }
 }
 
-/** Shows a refusal beside its field, or as a notice when no field here has that name. */
-export function showError(sent, { field, message }) {
+/** Shows a refusal beside its field, the one that was changed where it is that, or as a notice when no field here has that
+ * name. */
+export function showError(sent, { field, message }, changed = null) {
   // The part may have been brought up to date while the answer was on its way.
   const form = sent.isConnected ? sent : twin(sent, document, field) ?? sent;
   delete form.dataset.sent;
   clearErrors(form);
-  const input = [...form.elements].find((e) => e.name && (e.name === field || e.name.split(".").includes(field)));
+  const isOf = (e) => e.name && (e.name === field || e.name.split(".").includes(field));
+  const all = [...form.elements].filter(isOf);
+  const input = all.find(({ name }) => name === changed?.name) ?? all[0];
   if (!input) {
     const place = form.querySelector(`[data-error-for="${field}"]`);
     if (!place) return notice(message);
@@ -78,13 +81,6 @@ async function change(form, input) {
   await send(form, { do: "set", kind, id, field: input.name, value: what }, input);
 }
 
-/** What was refused may stand by now: it is tried again once something else was taken. */
-function tryAgain() {
-  for (const field of document.querySelectorAll("form.thing [data-unsaved][aria-invalid]")) {
-    if (field !== document.activeElement) field.dispatchEvent(new Event("change", { bubbles: true }));
-  }
-}
-
 async function send(form, edition, input) {
   const { name, value: typed } = input;
   const live = () => (form.isConnected ? form : twin(form, document, name) ?? form);
@@ -95,11 +91,15 @@ async function send(form, edition, input) {
   };
   try {
     await edit(edition, { taken });
+    // What was refused may stand by now: it is tried again once something else was taken.
+    const others = [...document.querySelectorAll("form.thing [data-unsaved][aria-invalid]")];
     clearErrors(live());
     saved();
-    tryAgain();
+    for (const field of others) {
+      if (field !== document.activeElement) field.dispatchEvent(new Event("change", { bubbles: true }));
+    }
   } catch (refused) {
-    if (!refused.conflict) showError(form, refused);
+    if (!refused.conflict) showError(form, refused, input);
   }
 }
 
@@ -252,7 +252,9 @@ function takeEarly() {
 
 export function startThings() {
   document.addEventListener("input", ({ target }) => {
-    if (target.name && target.closest("form.thing, form[data-slab-of]")) target.dataset.unsaved = "";
+    if (!target.name || !target.closest("form.thing, form[data-slab-of]")) return;
+    if (isTyped(target)) target.dataset.unsaved = "";
+    else if (!target.hasAttribute("aria-invalid")) delete target.dataset.unsaved;
   });
   document.addEventListener("change", (event) => {
     const form = event.target.closest("form.thing, form[data-slab-of]");
