@@ -207,13 +207,9 @@ pub struct HubNode {
 
 /// The devices of a network by the number that it has for them: as the plan has it, as they were joined; nought is the hub.
 pub fn numbers(site: &Site, record: &Record, network: &NetworkId) -> BTreeMap<u32, DeviceId> {
-    let numbered = site.devices.iter().filter(|d| d.network == *network);
+    let own = site.devices.iter().filter(|d| d.network == *network);
     let mut by_number: BTreeMap<u32, DeviceId> =
-        numbered.filter_map(|d| Some((d.number?, d.id.clone()))).collect();
-    let own = |d: &DeviceId| site.devices.get(d).is_some_and(|d| d.network == *network);
-    for joining in record.joinings.iter().filter(|j| own(&j.device)) {
-        by_number.extend(joining.node.map(|n| (n, joining.device.clone())));
-    }
+        own.filter_map(|d| Some((record.number(d)?, d.id.clone()))).collect();
     let hub = site
         .devices
         .iter()

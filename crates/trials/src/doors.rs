@@ -253,6 +253,8 @@ pub fn door() -> impl Strategy<Value = Door> {
             "kind": "circuit", "id": "c7", "field": "neutral_with", "value": with})),
         any::<Option<bool>>().prop_map(|shared| json!({"do": "set", "kind": "circuit", "id": "c7",
             "field": "shared_neutral", "value": shared})),
+        prop::sample::select(vec![0.0, 1000.0]).prop_map(|once| json!({"do": "put", "kind": "rate",
+            "value": {"id": "dark-once", "value": once}})),
         any::<bool>().prop_map(|may| json!({"do": "set", "kind": "person", "id": "kit", "field": "may_mains",
             "value": may})),
         device().prop_map(|d| json!({"do": "set", "kind": "device", "id": d, "field": "name", "value": "Other"})),

@@ -10,12 +10,13 @@ use crate::site::{NeedsPower, PowerNeed, Site};
 
 /// What needs its power and goes dark with a cut. What hangs on nobody knows which circuit goes dark with any.
 pub fn goes_dark<'a>(site: &'a Site, cut: &OffChoice) -> Vec<&'a NeedsPower> {
-    let off: BTreeSet<&str> = cut.circuits.iter().map(|label| really(site, label)).collect();
-    let is_off = |of: &&NeedsPower| {
-        let label = of.circuit.trim();
-        cut.means.is_main() || label.is_empty() || off.contains(really(site, label))
-    };
-    site.needs_power.iter().filter(is_off).collect()
+    let is_dark = |of: &&NeedsPower| of.circuit.trim().is_empty() || is_off(site, cut, &of.circuit);
+    site.needs_power.iter().filter(is_dark).collect()
+}
+
+/// Whether the breaker that really feeds a circuit goes off with a cut.
+pub fn is_off(site: &Site, cut: &OffChoice, label: &str) -> bool {
+    cut.means.is_main() || cut.circuits.iter().any(|of| really(site, of) == really(site, label))
 }
 
 /// How something that needs its power is called, with whose it is and what is done for it.

@@ -115,10 +115,21 @@ pub fn ghosts(gate: &Gate<'_>) -> Vec<(DeviceId, String)> {
     let is_ghost = |spot: &WorkedDevice<'_>| {
         let id = &spot.device.id;
         let disconnected = [Step::Dead, Step::Placed, Step::Joined];
-        spot.takes(Step::Excluded)
+        // That a unit gave out is said by the record, whatever is undone in the plan.
+        (spot.takes(Step::Excluded) || gate.record().gave_out(id).is_some())
             && !gate.holds(id, Step::Excluded)
             && disconnected.into_iter().any(|step| gate.holds(id, step))
     };
     let spots = site.devices.iter().filter_map(|d| WorkedDevice::of(site, &d.id)).filter(is_ghost);
-    spots.map(|s| (s.device.id.clone(), s.device.replaces.trim().to_owned())).collect()
+    let called = |s: &WorkedDevice<'_>| match (
+        s.device.replaces.trim(),
+        gate.record().gave_out(&s.device.id),
+    ) {
+        ("", Some(of)) => {
+            let node = of.node.map(|n| format!(", node {n}")).unwrap_or_default();
+            format!("the dead {}{node}", s.device.name)
+        }
+        (replaces, _) => replaces.to_owned(),
+    };
+    spots.map(|s| (s.device.id.clone(), called(&s))).collect()
 }

@@ -54,14 +54,17 @@ impl Schedule {
 
     /// How sure it is that power could not go off with less for the household to bear, as a sentence.
     pub fn proof(&self) -> String {
+        let what = "By what goes dark and for how long";
         match (self.is_least(), self.is_shortest) {
             (true, true) => {
-                "No plan weighs less on the household, nor has one that weighs so little a shorter walk.".to_owned()
+                format!(
+                    "{what}, no plan is easier on the household, and none as easy has a shorter walk."
+                )
             }
-            (true, false) => "No plan weighs less on the household.".to_owned(),
+            (true, false) => format!("{what}, no plan is easier on the household."),
             (false, _) => {
                 let gap = ((1.0 - self.least / self.weight) * 100.0).ceil();
-                format!("One that weighs up to {gap:.0} % less on the household is not ruled out.")
+                format!("{what}, a plan up to {gap:.0} % easier on the household is not ruled out.")
             }
         }
     }

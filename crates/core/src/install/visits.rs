@@ -11,6 +11,7 @@ use crate::bill::{self, BillLine};
 use crate::gate::isolate::OffReason;
 use crate::gate::work::{WorkKind, WorkedDevice};
 use crate::record::Step;
+use crate::site::neutrals::really;
 use crate::site::{Becomes, BoxKind, Circuit, DeviceId, NeedsPower, PointKind, PowerNeed, Site};
 use crate::survey::previsit;
 
@@ -225,7 +226,10 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
         let off = if outage.cut.means.is_main() {
             "the whole house".to_owned()
         } else {
-            format!("breaker {}", outage.cut.breakers().join(" and "))
+            match outage.cut.breakers().as_slice() {
+                [one] => format!("breaker {one}"),
+                several => format!("breakers {}", several.join(" and ")),
+            }
         };
         add(format!("Agree with the household: {off} off for up to {:.0} minutes", round_up(long)));
         dark_with(site, outage, &off, round_up(long)).into_iter().for_each(&mut add);
@@ -281,27 +285,26 @@ fn before(site: &Site, visit: &PlannedVisit) -> Vec<String> {
 /// minutes.
 fn dark_with(site: &Site, outage: &PowerOff, off: &str, long: f64) -> Vec<String> {
     let is_main = outage.cut.means.is_main();
-    let with = |label: &str| match label {
+    let with = |label: &str| match label.trim() {
         _ if is_main => "with the whole house".to_owned(),
         "" => "with any breaker while nobody knows its own".to_owned(),
-        label => format!("with breaker {label}"),
+        label => format!("with breaker {}", really(site, label)),
     };
     let thing = |of: &NeedsPower| {
         let bears = match of.bears_min {
             Some(minutes) if minutes < long => format!(
                 "; it bears {minutes:.0} minutes, and {off} is off for up to {long:.0}: give it another supply"
             ),
+            Some(_) => String::new(),
             None if of.what == PowerNeed::Medicine => {
                 "; ask how long it bears that, and do not begin before".to_owned()
             }
-            _ => String::new(),
+            None => "; nobody has said how long it bears that".to_owned(),
         };
-        format!("{}: goes dark {}{bears}", dark::called(of), with(of.circuit.trim()))
+        format!("{}: goes dark {}{bears}", dark::called(of), with(&of.circuit))
     };
-    let is_dark = |c: &&Circuit| {
-        let is_off = outage.cut.circuits.iter().any(|label| label == c.label.trim());
-        !c.must_stay.trim().is_empty() && (is_main || is_off)
-    };
+    let is_dark =
+        |c: &&Circuit| !c.must_stay.trim().is_empty() && dark::is_off(site, &outage.cut, &c.label);
     let in_words = site.circuits.iter().filter(is_dark).map(|circuit| {
         let label = circuit.label.trim();
         format!(

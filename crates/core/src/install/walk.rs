@@ -102,8 +102,10 @@ impl<'a> Walks<'a> {
     /// who is at work in it goes on with it.
     fn in_force(&self, key: &str) -> Option<&'a PowerOff> {
         let of = key.split('~').next().unwrap_or(key);
+        let named: BTreeSet<&str> = of.split('+').collect();
         let is_of = |i: &&Isolation| {
-            if i.means.is_main() { of == "main" } else { i.circuits.join("+") == of }
+            let own = || i.circuits.iter().map(|label| label.trim()).collect::<BTreeSet<_>>();
+            if i.means.is_main() { of == "main" } else { own() == named }
         };
         let opened = |o: &&PowerOff| {
             let mut off = self.gate.record().in_force().filter(is_of);

@@ -11,6 +11,7 @@ use super::calibrate::{Proof, prove};
 use super::diagnose::parents::{actual, via};
 use super::stages::{keep, newest};
 use crate::analysis::{Analysis, Options, analyse};
+use crate::catalogue::Duty;
 use crate::moment::Moment;
 use crate::network::Outcome;
 use crate::record::{
@@ -106,7 +107,7 @@ impl Proving {
             Self::GaveOut { device, why, by, at } => {
                 let edit = taken_over(site, record, &device)?;
                 let hung = hangs_on(&whole(), record, &device);
-                let node = number(site, record, &device);
+                let node = site.devices.get(&device).and_then(|d| record.number(d));
                 let what = What::GaveOut(GaveOut { device, why, node, hung });
                 (Some(edit), vec![Telling::new(what, by.as_deref(), Some(&at))])
             }
@@ -132,17 +133,14 @@ impl Proving {
     }
 }
 
-/// The number that a network has for a device: as it was joined, else as the plan has it.
-fn number(site: &Site, record: &Record, device: &DeviceId) -> Option<u32> {
-    let joined = record.joined(device).and_then(|j| j.node);
-    joined.or_else(|| site.devices.get(device)?.number)
-}
-
 /// The plan once another unit takes the place of a dead one: it is new, and its entry in the hub's list goes first.
 fn taken_over(site: &Site, record: &Record, device: &DeviceId) -> Result<Edit, Refusal> {
     let none = || Refusal::wrong("device", Wrong::NoSuch(Ref::new(Kind::Device, device.as_str())));
     let of = site.devices.get(device).ok_or_else(none)?;
-    let node = number(site, record, device).map(|n| format!(", node {n}")).unwrap_or_default();
+    if site.kind(&of.kind).is_some_and(|k| k.duty == Duty::Hub) {
+        return Err(Refusal::wrong("device", Wrong::HubGaveOut));
+    }
+    let node = record.number(of).map(|n| format!(", node {n}")).unwrap_or_default();
     let replaces = format!("the dead {}{node}", of.name);
     let (already_there, number, replaces_dead) = (AlreadyThere::No, None, true);
     Ok(Edit::put(Device { replaces, replaces_dead, already_there, number, ..of.clone() }))

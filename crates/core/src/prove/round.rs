@@ -2,6 +2,7 @@
 //! each place that hangs on it. What is read that way teaches as any reading does.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::ops::RangeInclusive;
 
 use crate::analysis::Analysis;
 use crate::network::NetworkAnalysis;
@@ -29,6 +30,16 @@ pub struct RoundStop {
     pub sigma: Db,
     /// The last level that test radios read there; nothing while none did.
     pub read: Option<Dbm>,
+}
+
+/// What transmit power and both antennas of two test radios can add up to, in dBm.
+pub const SUMS: RangeInclusive<f64> = -40.0..=60.0;
+
+impl RoundStop {
+    /// The level that is expected there of test radios whose transmit power and antennas make this sum.
+    pub fn expected(&self, sum: Dbm) -> Dbm {
+        sum - self.loss
+    }
 }
 
 /// The round: over every hop that the plan rests on, those at the hub first, each stand walked from near to far.

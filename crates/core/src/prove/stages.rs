@@ -52,10 +52,12 @@ pub fn as_it_stands(analysis: &Analysis, record: &Record) -> Vec<Stood> {
         }
         stood.hops = u32::try_from(actual.via.len() + 1).ok();
         // From the hub that is one end of it, hop by hop; a way over what is on no plan has no margin here.
-        let hub = network.hubs.iter().find(|hub| actual.via.is_empty() || **hub != place);
+        let hub = network.hubs.first().copied();
         let ends = actual.via.iter().map(|via| network.place_of(via)).chain([Some(place)]);
-        let chain: Option<Vec<usize>> = std::iter::once(hub.copied()).chain(ends).collect();
-        let links = chain.unwrap_or_default();
+        let chain: Option<Vec<usize>> = std::iter::once(hub).chain(ends).collect();
+        let mut links = chain.unwrap_or_default();
+        // A list that names a place twice in a row tells of no hop there.
+        links.dedup();
         let links = links.windows(2).map(|hop| network.link(hop[0], hop[1]));
         let weakest =
             links.min_by(|a, b| (a.margin() - a.target).total_cmp(&(b.margin() - b.target)));

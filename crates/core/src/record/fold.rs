@@ -382,6 +382,9 @@ impl Record {
 
     fn step(&mut self, of: &Stepped, entry: &Entry, place: usize) {
         let (device, step) = (&of.device, of.step);
+        if matches!(step, Step::Closed | Step::PutBack) {
+            self.left_open.remove_mut(device);
+        }
         if step.puts_hands_in_box() {
             // Whoever works in a box has it open: what said that it was safe counts no longer.
             let anew: Vec<Step> =
@@ -450,6 +453,9 @@ impl Record {
     fn take_back(&mut self, device: &DeviceId, step: Step, place: usize) {
         let under = self.done(device, step).and_then(|done| done.isolation.clone());
         self.unmark(device, &[step]);
+        if step == Step::Joined {
+            self.unjoined.insert_mut(device.clone(), place);
+        }
         if let Some(id) = under.filter(|_| step.makes_safe()) {
             self.with(&id, place, |under| {
                 if let Some(own) = under.boxes.get_mut(device) {
@@ -475,6 +481,9 @@ impl Record {
 
     /// Another unit takes the place of a dead one: nothing that was done on that one is done on this. How it was set stays.
     fn give_out(&mut self, of: &GaveOut, entry: &Entry, place: usize) {
+        if self.is_in_hand(&of.device) {
+            self.left_open.insert_mut(of.device.clone(), ());
+        }
         self.marks.remove_mut(&of.device);
         self.gave_out.insert_mut(of.device.clone(), place);
         for device in of.hung.iter().chain([&of.device]) {

@@ -24,7 +24,7 @@ pub use prepared::*;
 pub use said::Said;
 pub use things::*;
 
-use crate::site::{DeviceId, Refusal, Wrong};
+use crate::site::{Device, DeviceId, Refusal, Wrong};
 
 /// The most entries of a job: every step, check and reading of the largest house several times over.
 pub const MOST_ENTRIES: usize = 250_000;
@@ -38,6 +38,10 @@ pub struct Record {
     marks: RedBlackTreeMapSync<DeviceId, BTreeMap<Step, Mark>>,
     stale: RedBlackTreeMapSync<DeviceId, usize>,
     gave_out: RedBlackTreeMapSync<DeviceId, usize>,
+    /// Devices whose unit gave out before its box was closed: it stands without its plate until that is done.
+    left_open: RedBlackTreeMapSync<DeviceId, ()>,
+    /// The entry since which a device counts as joined by none before it: its joining was taken back.
+    unjoined: RedBlackTreeMapSync<DeviceId, usize>,
     /// What was switched off, and by whom.
     pub isolations: Log<Isolation>,
     /// How devices were wired in.
@@ -142,8 +146,9 @@ impl Record {
     /// Whether the box of a device was opened, and is neither closed nor put back.
     pub fn is_in_hand(&self, device: &DeviceId) -> bool {
         let done = |step| self.done(device, step).is_some();
+        let is_begun = done(Step::Dead) || self.left_open.contains_key(device);
         self.in_force().any(|i| i.boxes.contains_key(device))
-            || done(Step::Dead) && !done(Step::Closed) && !done(Step::PutBack)
+            || is_begun && !done(Step::Closed) && !done(Step::PutBack)
     }
 
     /// Whether the box of a device was found live under what is off, and not proved dead since.
@@ -179,11 +184,18 @@ impl Record {
         Err(Refusal::wrong("name", Wrong::PowerIsOff { what }))
     }
 
-    /// How a device was joined last; nothing where the unit that was joined gave out since.
+    /// How a device was joined last; nothing where that was taken back, or the unit that was joined gave out since.
     pub fn joined(&self, device: &DeviceId) -> Option<&Joining> {
         let mut all = self.joinings.numbered().rev();
         let last = all.find(|(_, j)| j.device == *device);
-        last.filter(|(told, _)| self.is_of_this_unit(device, *told)).map(|(_, j)| j)
+        let stands = |told: usize| self.unjoined.get(device).is_none_or(|since| told > *since);
+        let last = last.filter(|(told, _)| stands(*told) && self.is_of_this_unit(device, *told));
+        last.map(|(_, j)| j)
+    }
+
+    /// The number that the network has for a device: as it was joined, else as the plan has it of what is there already.
+    pub fn number(&self, device: &Device) -> Option<u32> {
+        self.joined(&device.id).and_then(|j| j.node).or(device.number)
     }
 
     /// Whether an entry about a device, by its place, is about the unit that is there now: none gave out since.

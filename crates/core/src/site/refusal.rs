@@ -223,6 +223,11 @@ pub enum Wrong {
         "is the code that is kept of {name}: one of the two labels was read twice; read this one again"
     )]
     CodeOfAnother { name: String },
+    #[error(
+        "is a hub: all that it let in would have to be let in anew by another one. Plan the new hub beside it, and move \
+         device by device"
+    )]
+    HubGaveOut,
     #[error("is the number of {name}: two devices never share one, so ask the hub again")]
     NumberOfAnother { name: String },
     #[error("is none of the units that switch the load it works; choose one of them")]

@@ -159,20 +159,20 @@ pub fn alike(site: &Site) -> Vec<String> {
         let devices = site.devices.iter().filter(|d| d.network == network.id && d.is_there());
         let listed: Vec<(&str, Option<u32>)> =
             entries.chain(devices.map(|d| (d.name.as_str(), d.number))).collect();
-        let (mut names, mut numbers): (BTreeMap<String, usize>, BTreeMap<u32, Vec<&str>>) =
-            (BTreeMap::new(), BTreeMap::new());
+        let mut names: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+        let mut numbers: BTreeMap<u32, Vec<&str>> = BTreeMap::new();
         for (name, number) in &listed {
-            *names.entry(name.trim().to_lowercase()).or_default() += 1;
+            names.entry(name.trim().to_lowercase()).or_default().push(name.trim());
             if let Some(number) = number {
                 numbers.entry(*number).or_default().push(name);
             }
         }
-        for (name, count) in
-            names.into_iter().filter(|(name, count)| *count > 1 && !name.is_empty())
-        {
+        for of in names.into_values().filter(|of| of.len() > 1 && !of[0].is_empty()) {
             all.push(format!(
-                "{count} of {} are called “{name}”: rename all but one at the hub, or nobody can tell which is meant.",
-                network.name
+                "{} of {} are called “{}”: rename all but one at the hub, or nobody can tell which is meant.",
+                of.len(),
+                network.name,
+                of[0]
             ));
         }
         for (number, of) in numbers.into_iter().filter(|(_, of)| of.len() > 1) {

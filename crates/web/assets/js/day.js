@@ -304,8 +304,15 @@ function tellLine() {
 /** The box that a card is of, as people call it. */
 const boxOf = (move) => move?.querySelector(".where")?.textContent.replace(/^\s*\d+\s*/, "").replaceAll(/\s+/g, " ").trim() ?? "";
 
+/** What an act is, as it stands on its card: what is looked at, or what the card asks to do. */
+function saidOf(act, move) {
+  const tick = act.check && move?.querySelector(`[data-check="${CSS.escape(act.check)}"]`);
+  const said = tick?.closest("label") ?? move?.querySelector("h2");
+  return said?.textContent.trim() ?? act.do.replaceAll("-", " ");
+}
+
 async function send(act, move, options = {}) {
-  const words = options.words ?? WORDS[act.do] ?? `${(act.step ?? act.check ?? act.do).replaceAll("-", " ")}`;
+  const words = options.words ?? WORDS[act.do] ?? saidOf(act, move);
   const told = move?.querySelector("[data-refused]");
   if (told) told.hidden = true;
   for (const old of move?.querySelectorAll("[data-shown]") ?? []) old.remove();
@@ -463,7 +470,10 @@ async function photo(input) {
 async function agree(form) {
   const { agree: of } = form.dataset;
   const value = { id: newId("v"), of, from: form.elements.from.value };
-  await edit({ do: "put", kind: "visit", value }).catch((refused) => notice(refused.message));
+  await edit({ do: "put", kind: "visit", value }).catch((refused) => {
+    delete form.dataset.sent;
+    notice(refused.message);
+  });
 }
 
 /** Gives an isolation to somebody else; to whom it cannot be given is said at once, with a line or without. */

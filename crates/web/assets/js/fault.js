@@ -13,6 +13,7 @@ async function log(form) {
     await edit({ do: "put", kind: "fault", value }, { words: "a fault" });
     notice("Written down; it is found again on the next job.");
   } catch (refused) {
+    delete form.dataset.sent;
     notice(refused.message);
   }
 }
@@ -24,6 +25,7 @@ async function replace(form) {
     await edit(act, { words: "a dead unit" });
     notice("On record. It is on the day again, with all its steps.");
   } catch (refused) {
+    delete form.dataset.sent;
     notice(refused.message);
   }
 }

@@ -74,7 +74,11 @@ async function read(form) {
   const level = number(input.value);
   const error = form.querySelector(".field-error");
   error.hidden = true;
-  const refuse = (message) => { error.textContent = message; error.hidden = false; };
+  const refuse = (message) => {
+    delete form.dataset.sent;
+    error.textContent = message;
+    error.hidden = false;
+  };
   if (Number.isNaN(level)) return refuse("give a level in dBm, such as −67");
   const value = { id: newId("r"), from: to, to: from, rssi_dbm: level, at: now(), source: sum ? "test radios" : "walk test" };
   if (sum) value.test_radios_dbm = number(sum);

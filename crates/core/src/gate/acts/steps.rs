@@ -280,9 +280,9 @@ fn said_enough(gate: &Gate<'_>, join: &Join) -> Result<(), Refusal> {
 fn number_is_its_own(gate: &Gate<'_>, join: &Join) -> Result<(), Refusal> {
     let (site, record) = (gate.site(), gate.record());
     let network = site.devices.get(&join.device).map(|d| &d.network);
-    let number = |d: &Device| record.joined(&d.id).and_then(|j| j.node).or(d.number);
-    let is_alike =
-        |d: &&Device| d.id != join.device && Some(&d.network) == network && number(d) == join.node;
+    let is_alike = |d: &&Device| {
+        d.id != join.device && Some(&d.network) == network && record.number(d) == join.node
+    };
     match site.devices.iter().filter(|_| join.node.is_some()).find(is_alike) {
         Some(other) => {
             let name = other.name.clone();

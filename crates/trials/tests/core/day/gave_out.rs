@@ -1,13 +1,18 @@
 //! A unit is dead, and another of its kind takes its place: what was done on the dead one is done again on that.
 
+use std::sync::Arc;
+
+use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::gate::{Stand, gate};
+use dot_reach_core::install::record::ghosts;
+use dot_reach_core::install::schedule::schedule;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Step};
 use serde_json::{Value, json};
 
 use super::machine::{
-    AT, energise, house, isolated, opened, planned, refused, stand, stepped, take, wired,
+    AT, energise, house, isolated, opened, planned, refused, set, stand, stepped, take, wired,
 };
 use crate::common::wish;
 
@@ -88,4 +93,39 @@ fn a_unit_whose_box_stands_open_is_not_swapped_by_a_tap() {
     // What is on nobody's plan gives nothing out.
     let gone = planned(&lived_in(), &[json!({"do": "remove", "kind": "device", "id": "a"})]);
     refused(&gone, &dead("a"));
+}
+
+#[test]
+fn a_unit_that_gives_out_before_its_plate_is_on_leaves_a_box_that_stays_on_the_day() {
+    let off = wired(&isolated(&house(System::Zigbee, &["a"]), "x", "breaker", &["7"]), "a");
+    let on = wish(&off, &energise("x")).unwrap();
+    let a = "a".parse().unwrap();
+    assert!(on.record.is_in_hand(&a));
+    let swapped = wish(&on, &dead("a")).unwrap();
+    assert!(swapped.record.is_in_hand(&a), "it stands without its plate");
+    // Nobody knows by now whether anything fits in it: the box is still on a visit.
+    let unknown = planned(&swapped, &[set("point", "a", "depth_mm", &json!(null))]);
+    let analysis = analyse(&Arc::new(unknown.site.clone()), &Options::default());
+    let plan = schedule(&analysis, &unknown.record);
+    assert!(plan.outages().any(|o| o.devices().any(|d| *d == a)), "{:?}", plan.left_out);
+    // Safe again it is in no hand.
+    let back = stepped(&isolated(&swapped, "y", "breaker", &["7"]), "a", "excluded");
+    let back = stepped(&stepped(&back, "a", "dead"), "a", "put-back");
+    let back = wish(&back, &energise("y")).unwrap();
+    assert!(!back.record.is_in_hand(&a));
+}
+
+#[test]
+fn a_hub_is_not_swapped_by_a_tap_and_a_dead_entry_is_told_of_whatever_is_undone() {
+    let lived = lived_in();
+    let why = refused(&lived, &dead("hub"));
+    assert!(why.contains("all that it let in"), "{why}");
+    let swapped = wish(&lived, &dead("a")).unwrap();
+    // The plan is as before: what the record says of the unit stays.
+    let undone = Folder { site: lived.site.clone(), record: swapped.record.clone() };
+    let off = isolated(&undone, "y", "breaker", &["7"]);
+    let opened = stepped(&off, "a", "dead");
+    let told = ghosts(&gate(&opened.record, &opened.site));
+    assert_eq!(told.len(), 1, "{told:?}");
+    assert!(told[0].1.contains("dead") && told[0].1.contains("node 12"), "{told:?}");
 }

@@ -48,6 +48,11 @@ fn no_two_devices_of_a_network_have_one_number() {
     assert!(why.contains("node") && why.contains("two devices never share one"), "{why}");
     wish(&joined, &join("b", &json!({"node": 5}))).unwrap();
     wish(&joined, &join("b", &json!({}))).unwrap();
+    // A joining that was taken back leaves its number to whose it is.
+    let back = json!({"do": "take-back", "device": "a", "step": "joined", "by": "Kit", "at": AT});
+    let back = wish(&joined, &back).unwrap();
+    assert!(back.record.joined(&"a".parse().unwrap()).is_none());
+    wish(&back, &join("b", &json!({"node": 4}))).unwrap();
     // Of what is there already the plan has the number.
     let there = planned(&ready(), &[set("device", "b", "number", &json!(9))]);
     refused(&there, &join("a", &json!({"node": 9})));
@@ -63,6 +68,7 @@ fn a_hub_that_names_two_alike_is_told_of_and_one_that_does_not_is_not() {
     assert!(alike(&list(&[entry("h1", "Lamp", 3), entry("h2", "Lamp hall", 4)])).is_empty());
     let names = alike(&list(&[entry("h1", "Lamp", 3), entry("h2", " lamp", 4)]));
     assert!(names.len() == 1 && names[0].starts_with("2 of"), "{names:?}");
+    assert!(names[0].contains("“Lamp”"), "its capital stays: {names:?}");
     let numbers = alike(&list(&[entry("h1", "Lamp", 3), entry("h2", "Fan", 3)]));
     assert!(numbers.len() == 1 && numbers[0].contains("Number 3"), "{numbers:?}");
 }

@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::Analysis;
 use dot_reach_core::gate::gate;
-use dot_reach_core::gate::work::WorkedDevice;
+use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::guide::{Guided, ROWS, SURE, guide, hints};
 use dot_reach_core::prove::acts::hangs_on;
 use dot_reach_core::record::{CheckAnswer, Fault, Record, Step};
@@ -170,7 +170,7 @@ pub(crate) async fn show(
                 .is_some_and(|g| g.ranked.first().is_some_and(|r| r.share >= SURE)),
             next,
             asked: asked.collect(),
-            gave_out: spot.as_ref().map(|s| in_its_place(&analysis, &job.record, s)),
+            gave_out: spot.as_ref().filter(|s| s.work() != WorkKind::Hub).map(|s| in_its_place(&analysis, &job.record, s)),
             put: put.to_string(),
             log: logged.collect(),
             device: query.device,

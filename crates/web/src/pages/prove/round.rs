@@ -2,9 +2,9 @@
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
-use dot_reach_core::prove::round::{RoundStand, round};
+use dot_reach_core::prove::round::{RoundStand, RoundStop, SUMS, round};
 use dot_reach_core::site::{DeviceId, Site};
-use dot_reach_core::units::typographic;
+use dot_reach_core::units::{Dbm, typographic};
 use serde::Deserialize;
 
 use super::name;
@@ -56,12 +56,12 @@ pub(crate) async fn show(
     printed(job, move |job| {
         let site = &analysis.site;
         let text = asked.sum.trim().replace('−', "-").replace(',', ".");
-        let sum = text.parse::<f64>().ok().filter(|sum| (-40.0..=60.0).contains(sum));
+        let sum = text.parse().ok().filter(|sum| SUMS.contains(sum)).map(Dbm::new);
         let stands: Vec<StandRow> =
             round(&analysis, &job.record).iter().map(|of| stand(site, of, sum)).collect();
         let stops = || stands.iter().flat_map(|s| &s.stops);
         Ok(Page {
-            sum: sum.map(|sum| typographic(sum, 1)).unwrap_or_default(),
+            sum: sum.map(|sum| typographic(sum.get(), 1)).unwrap_or_default(),
             wrong: if sum.is_none() && !text.is_empty() { "give −40 to 60 dBm" } else { "" },
             read: stops().filter(|s| !s.read.is_empty()).count(),
             all: stops().count(),
@@ -72,14 +72,14 @@ pub(crate) async fn show(
     .await
 }
 
-fn stand(site: &Site, of: &RoundStand, sum: Option<f64>) -> StandRow {
-    let stop = |stop: &dot_reach_core::prove::round::RoundStop| StopRow {
+fn stand(site: &Site, of: &RoundStand, sum: Option<Dbm>) -> StandRow {
+    let stop = |stop: &RoundStop| StopRow {
         from: of.stays.to_string(),
         to: stop.at.to_string(),
         name: name(site, &stop.at),
         at: place(site, &stop.at),
         expected: sum.map_or_else(String::new, |sum| {
-            let level = typographic(sum - stop.loss.get(), 0);
+            let level = typographic(stop.expected(sum).get(), 0);
             format!("{level} ± {} dBm expected", typographic(stop.sigma.get(), 0))
         }),
         read: stop
