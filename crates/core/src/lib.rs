@@ -40,6 +40,7 @@
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
 //! | [`gate`] | what may be done next, by the record and the plan; the acts of the day |
 //! | [`platforms`] | which platform may be in charge, what each has of a device, what stands in which |
+//! | [`names`] | what each thing is called in each platform, and what was found there |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`effects`] | what a change does to the mesh, found by trying |
 //! | [`elsewhere`] | how what is carried about is reached from each of its places |
@@ -72,6 +73,7 @@ pub mod learned;
 pub mod lifetimes;
 pub mod materials;
 pub mod moment;
+pub mod names;
 pub mod network;
 pub mod placement;
 pub mod platforms;

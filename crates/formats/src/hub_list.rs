@@ -24,11 +24,11 @@ const COLUMNS: [(&str, &[&str]); 5] = [
 
 /// A row as it was read.
 #[derive(Default)]
-struct ListRow {
-    name: String,
+pub(crate) struct ListRow {
+    pub(crate) name: String,
     number: String,
     model: String,
-    room: String,
+    pub(crate) room: String,
     role: String,
 }
 
@@ -58,6 +58,9 @@ impl ListRow {
     }
 }
 
+/// Which column a cell behind the name is, where the list has no headings.
+pub(crate) type Bare = fn(&ListRow, &str) -> &'static str;
+
 /// Which column a heading names.
 fn column(heading: &str) -> Option<&'static str> {
     let plain = heading.trim().to_lowercase().replace(['_', '-'], " ");
@@ -65,7 +68,7 @@ fn column(heading: &str) -> Option<&'static str> {
 }
 
 /// The rows of a table, each with its line.
-fn rows_of_table(text: &str) -> Vec<(String, ListRow)> {
+fn rows_of_table(text: &str, bare: Bare) -> Vec<(String, ListRow)> {
     let mut reader = table::rows(text);
     let mut records = reader.records().filter_map(Result::ok).enumerate().peekable();
     let headings: Vec<Option<&str>> =
@@ -74,7 +77,6 @@ fn rows_of_table(text: &str) -> Vec<(String, ListRow)> {
     if has_heading {
         records.next();
     }
-    // Without headings: the name, then a number or what it is.
     let row = |(n, cells): (usize, csv::StringRecord)| {
         let mut row = ListRow::default();
         for (at, cell) in cells.iter().enumerate() {
@@ -82,12 +84,8 @@ fn rows_of_table(text: &str) -> Vec<(String, ListRow)> {
                 headings.get(at).copied().flatten()
             } else if at == 0 {
                 Some("name")
-            } else if row.number.is_empty() && number(cell).is_some() {
-                Some("number")
-            } else if row.model.is_empty() {
-                Some("model")
             } else {
-                Some("room")
+                Some(bare(&row, cell))
             };
             if let Some(of) = of {
                 row.set(of, cell);
@@ -124,6 +122,14 @@ fn rows_of_json(value: &Value) -> Vec<(String, ListRow)> {
     list.map(|list| list.iter().enumerate().map(row).collect()).unwrap_or_default()
 }
 
+/// The rows of a list, each with its place.
+pub(crate) fn rows(text: &str, bare: Bare) -> Vec<(String, ListRow)> {
+    let mut all = serde_json::from_str::<Value>(text)
+        .map_or_else(|_| rows_of_table(text, bare), |value| rows_of_json(&value));
+    all.truncate(MOST_ROWS);
+    all
+}
+
 /// A number of a network, decimal or hexadecimal with its sign `0x`.
 fn number(text: &str) -> Option<u32> {
     let text = text.trim();
@@ -144,14 +150,19 @@ pub fn read(
 ) -> Imported<Vec<Edit>> {
     let mut findings = Vec::new();
     let mut edits = Vec::new();
-    let rows = serde_json::from_str::<Value>(text)
-        .map_or_else(|_| rows_of_table(text), |value| rows_of_json(&value));
+    // Without headings: the name, then a number or what it is.
+    let bare = |row: &ListRow, cell: &str| match () {
+        () if row.number.is_empty() && number(cell).is_some() => "number",
+        () if row.model.is_empty() => "model",
+        () => "room",
+    };
+    let rows = rows(text, bare);
     if rows.is_empty() {
         let reason = "holds no entry: one line a device, its name first, or a heading with name, number, model, room";
         findings.push(ImportFinding { place: "the list".to_owned(), reason: reason.to_owned() });
     }
     let mut seen: BTreeSet<String> = BTreeSet::new();
-    for (n, (place, row)) in rows.into_iter().take(MOST_ROWS).enumerate() {
+    for (n, (place, row)) in rows.into_iter().enumerate() {
         match entry(site, numbers, &row, network, &format!("{stem}-{n:04}")) {
             Ok(None) => {}
             Ok(Some(entry)) if seen.insert(one_of(&entry)) => edits.push(Edit::put(entry)),

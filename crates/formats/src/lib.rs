@@ -11,6 +11,7 @@ pub mod hub_list;
 pub mod job_file;
 pub mod ledger_csv;
 pub mod library;
+pub mod name_list;
 pub mod path_json;
 pub mod place_json;
 pub mod plan;
@@ -34,6 +35,13 @@ pub struct Imported<T> {
     pub value: T,
     /// What was left out or doubtful, in the order of the file.
     pub findings: Vec<ImportFinding>,
+}
+
+impl<T> Imported<T> {
+    /// The same, its value made into another.
+    pub fn map<U>(self, into: impl FnOnce(T) -> U) -> Imported<U> {
+        Imported { value: into(self.value), findings: self.findings }
+    }
 }
 
 /// Something in a file that was left out, and why.

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
 use crate::app::moment;
-use crate::commands::{Answer, drawn, take_told};
+use crate::commands::{Answer, ToSay, drawn, take_told};
 use crate::door::{AskedJob, Day, For, Prove, See};
 use crate::error::WebError;
 
@@ -188,7 +188,7 @@ pub(crate) async fn take_tables(For(job, ..): For<Prove>, sent: web::Json<Tables
             whole.value.again += read.value.again;
             whole.findings.extend(read.findings);
         }
-        whole
+        whole.map(ToSay::from)
     })
     .await
 }

@@ -10,7 +10,7 @@ use actix_web::http::header::{CACHE_CONTROL, CONTENT_DISPOSITION, LOCATION};
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
-use dot_reach_core::record::{Prepared, Record, Sender, Telling};
+use dot_reach_core::record::{Prepared, Record, Sender, Telling, What};
 use dot_reach_core::site::{
     Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, beside,
 };
@@ -374,7 +374,7 @@ pub(crate) async fn readings(For(job, ..): For<Prove>, sent: web::Json<SentReadi
     take_told(&job, mark, move |site, record| {
         let came = Came { source: &source, now: &now, stem: &stem };
         let read = if tables::is_meant(&csv) { tables::read } else { readings_csv::read };
-        read(site, record, &csv, came)
+        read(site, record, &csv, came).map(ToSay::from)
     })
     .await
 }
@@ -434,11 +434,18 @@ pub(crate) async fn take_lines(
     Ok(read_told(&told, &committed))
 }
 
+/// What was read to be put on record: what happened, and how many rows that is of, new and known before.
+pub(crate) struct ToSay {
+    pub(crate) what: Vec<What>,
+    pub(crate) new: usize,
+    pub(crate) again: usize,
+}
+
 /// Puts on record what a table tells, and names what could not be read.
 pub(crate) async fn take_told(
     job: &AskedJob,
     mark: ChangeMark,
-    read: impl Fn(&Site, &Record) -> Imported<ToldReadings> + Send + 'static,
+    read: impl Fn(&Site, &Record) -> Imported<ToSay> + Send + 'static,
 ) -> Answer {
     let told = Read::default();
     let note = Arc::clone(&told);
@@ -446,12 +453,19 @@ pub(crate) async fn take_told(
     let caller = caller(&command);
     let committed = keep(job, command, Reads::All, move |site, record| {
         let Imported { value, findings } = read(site, record);
-        note_read(&note, value.new.len(), value.again, findings);
-        let tellings = value.new.into_iter().map(|what| Telling::new(what, None, None));
+        note_read(&note, value.new, value.again, findings);
+        let tellings = value.what.into_iter().map(|what| Telling::new(what, None, None));
         Ok(Prepared { edit: None, entries: caller.entries(site, tellings) })
     })
     .await?;
     Ok(HttpResponse::Ok().json(read_told(&told, &committed)))
+}
+
+/// Of readings each is a row.
+impl From<ToldReadings> for ToSay {
+    fn from(ToldReadings { new, again }: ToldReadings) -> Self {
+        Self { new: new.len(), what: new, again }
+    }
 }
 
 pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>) -> HttpResponse {

@@ -184,6 +184,7 @@ struct DayRows {
     setting: Vec<SettingRow>,
     power: Vec<String>,
     finding: Vec<FindingRow>,
+    default_room: Vec<String>,
 }
 
 /// The rows. A broken file is a defect that the tests catch.
@@ -285,6 +286,30 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     all
 }
 
+/// The name of a device, and its room where it has one.
+fn called(spot: &WorkedDevice<'_>) -> String {
+    let name = spot.device.name.trim();
+    match spot.site.room_name(spot.point).trim() {
+        "" => format!("“{name}”"),
+        room => format!("“{name}”, in {room}"),
+    }
+}
+
+/// The word under which the name of a device in a platform is ticked. It holds for what was looked at: renamed, or in
+/// another room, it is another.
+pub fn name_tick(spot: &WorkedDevice<'_>, platform: &str) -> String {
+    let said = format!("{} {}", spot.device.name, spot.site.room_name(spot.point));
+    let words = said.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty());
+    let said = words.map(str::to_lowercase).collect::<Vec<_>>().join("-");
+    format!("in-{platform}-{said}")
+}
+
+/// Whether a room is one that platforms make by themselves, by its name.
+pub fn is_default_room(name: &str) -> bool {
+    let name = name.trim().to_lowercase();
+    name.is_empty() || ROWS.default_room.contains(&name)
+}
+
 /// How it stands in each platform.
 fn named(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
     let class = classes::class(spot.site, spot.device, spot.kind);
@@ -299,8 +324,8 @@ fn named(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
         let shared = said.iter().map(|share| (share.tick(), stands_in(share, &platform.name)));
         let mut all: Vec<(String, String)> = shared.collect();
         all.extend(is_there.then(|| {
-            let text = format!("Name and room stand in {}{there}", platform.name);
-            (format!("in-{}", platform.id), text)
+            let text = format!("In {} it is called {}{there}", platform.name, called(spot));
+            (name_tick(spot, platform.id.as_str()), text)
         }));
         all
     };

@@ -5,7 +5,7 @@
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
 use crate::analysis::Analysis;
 use crate::fit::{self, FitFinding};
@@ -13,7 +13,7 @@ use crate::gate::Gate;
 use crate::gate::work::WorkedDevice;
 use crate::network::outcome::Hop;
 use crate::record::{CheckAnswer, Fault, Step};
-use crate::site::{BoxKind, Feed};
+use crate::site::{BoxKind, DeviceId, Feed};
 use crate::units::Db;
 
 /// What is seen.
@@ -28,7 +28,7 @@ pub struct Symptom {
 }
 
 /// What it may be.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct FaultCause {
     /// Its word.
@@ -40,7 +40,7 @@ pub struct FaultCause {
 }
 
 /// What is asked.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct GuideCheck {
     /// Its word.
@@ -94,7 +94,7 @@ impl GuideRows {
 }
 
 /// What speaks for a cause at this place.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Hint {
     /// The cause.
     pub cause: &'static str,
@@ -123,11 +123,83 @@ pub struct Guided {
     /// What to look at next, where anything tells more.
     pub next: Option<String>,
     /// The faults that were met like this one, by their causes: how often, and how many minutes they took.
-    pub met: Vec<(String, usize, f64)>,
+    pub met: Vec<MetBefore>,
 }
 
 /// A cause this likely is taken for it.
 pub const SURE: f64 = 0.8;
+
+/// A check that tells less than this is not worth its minutes.
+const LEAST_BITS: f64 = 0.02;
+
+/// Walking there and back takes so many minutes whatever is looked at.
+const THERE_AND_BACK_MIN: f64 = 0.5;
+
+/// The guide as a phone takes it along: a reader of it there comes to what [`guide`] comes to.
+#[derive(Debug, Serialize)]
+pub struct GuideKit {
+    sure: f64,
+    least_bits: f64,
+    there_and_back_min: f64,
+    symptoms: Vec<SymptomKit>,
+    causes: &'static [FaultCause],
+    checks: &'static [GuideCheck],
+    /// What the job knows of each of its devices.
+    hints: BTreeMap<DeviceId, Vec<Hint>>,
+}
+
+/// A symptom with the weights of its causes, what the firm has met in them.
+#[derive(Debug, Serialize)]
+struct SymptomKit {
+    id: &'static str,
+    text: &'static str,
+    weights: BTreeMap<String, f64>,
+    /// How often each cause was met, and how many minutes it took.
+    met: Vec<MetBefore>,
+}
+
+impl GuideKit {
+    /// The guide with the faults of the firm, and what is known of the devices of a job.
+    pub fn of(known: &[Fault], hints: BTreeMap<DeviceId, Vec<Hint>>) -> Self {
+        let symptom = |of: &'static Symptom| {
+            let (weights, met) = weighed(of, known);
+            SymptomKit { id: &of.id, text: &of.text, weights, met }
+        };
+        Self {
+            sure: SURE,
+            least_bits: LEAST_BITS,
+            there_and_back_min: THERE_AND_BACK_MIN,
+            symptoms: ROWS.symptom.iter().map(symptom).collect(),
+            causes: &ROWS.cause,
+            checks: &ROWS.check,
+            hints,
+        }
+    }
+}
+
+/// A cause that was met before: how often, and how many minutes it took.
+pub type MetBefore = (String, usize, f64);
+
+/// The weights of the causes of a symptom before anything is known of the place, and the faults that were met like it, by
+/// their causes: how often, and how many minutes each took.
+fn weighed(of: &Symptom, known: &[Fault]) -> (BTreeMap<String, f64>, Vec<MetBefore>) {
+    let alike = |f: &&Fault| f.symptom == of.id && ROWS.cause(&f.cause).is_some();
+    let mut met: BTreeMap<&str, (usize, f64)> = BTreeMap::new();
+    for fault in known.iter().filter(alike) {
+        let entry = met.entry(&fault.cause).or_default();
+        entry.0 += 1;
+        entry.1 += fault.minutes.unwrap_or(0.0);
+    }
+    #[expect(clippy::cast_precision_loss, reason = "a few faults")]
+    let count = |n: usize| n as f64;
+    let mut weights = of.causes.clone();
+    for (cause, (times, _)) in &met {
+        // One that was met weighs as one of the rows' own ten or so.
+        *weights.entry((*cause).to_owned()).or_insert(0.0) += count(*times);
+    }
+    let met = met.into_iter().map(|(cause, (n, all))| (cause.to_owned(), n, all / count(n)));
+    (weights, met.collect())
+}
 
 /// Ranks the causes of a symptom, and finds the next check. `known` are the faults of the firm.
 pub fn guide(
@@ -138,21 +210,7 @@ pub fn guide(
 ) -> Option<Guided> {
     let rows = &*ROWS;
     let of = rows.symptom(symptom)?;
-    let alike = |f: &&Fault| f.symptom == symptom && rows.cause(&f.cause).is_some();
-    let mut met: BTreeMap<&str, (usize, f64)> = BTreeMap::new();
-    for fault in known.iter().filter(alike) {
-        let entry = met.entry(&fault.cause).or_default();
-        entry.0 += 1;
-        entry.1 += fault.minutes.unwrap_or(0.0);
-    }
-    let mut weights: BTreeMap<&str, f64> =
-        of.causes.iter().map(|(cause, weight)| (cause.as_str(), *weight)).collect();
-    for (cause, (times, _)) in &met {
-        // One that was met weighs as one of the rows' own ten or so.
-        #[expect(clippy::cast_precision_loss, reason = "a few faults")]
-        let times = *times as f64;
-        *weights.entry(cause).or_insert(0.0) += times;
-    }
+    let (mut weights, met) = weighed(of, known);
     for hint in hints {
         if let Some(weight) = weights.get_mut(hint.cause) {
             *weight *= hint.times;
@@ -169,26 +227,23 @@ pub fn guide(
     let mut ranked: Vec<RankedCause> = weights
         .iter()
         .map(|(cause, weight)| RankedCause {
-            cause: (*cause).to_owned(),
+            cause: cause.clone(),
             share: weight / total.max(f64::MIN_POSITIVE),
             whys: hints
                 .iter()
-                .filter(|h| h.cause == *cause && h.times > 0.0)
+                .filter(|h| h.cause == cause && h.times > 0.0)
                 .map(|h| h.why.clone())
                 .collect(),
         })
         .collect();
     ranked.sort_by(|a, b| b.share.total_cmp(&a.share).then(a.cause.cmp(&b.cause)));
     let next = next(&ranked, answers);
-    #[expect(clippy::cast_precision_loss, reason = "a few faults")]
-    let met = met.into_iter().map(|(c, (n, m))| (c.to_owned(), n, m / n as f64)).collect();
     Some(Guided { ranked, next, met })
 }
 
 /// The check that tells most for its minutes; nothing where a cause is as good as found, or none tells
 /// anything.
 fn next(ranked: &[RankedCause], answers: &[CheckAnswer]) -> Option<String> {
-    const LEAST_BITS: f64 = 0.02;
     if ranked.first().is_none_or(|first| first.share >= SURE) {
         return None;
     }
@@ -205,8 +260,7 @@ fn next(ranked: &[RankedCause], answers: &[CheckAnswer]) -> Option<String> {
         };
         entropy(ranked.iter().map(|r| r.share)) - after(true) - after(false)
     };
-    // Walking there and back takes a while whatever is looked at.
-    let worth = |check: &GuideCheck| told(check) / (check.minutes + 0.5);
+    let worth = |check: &GuideCheck| told(check) / (check.minutes + THERE_AND_BACK_MIN);
     ROWS.check
         .iter()
         .filter(|c| !was_asked(c) && told(c) > LEAST_BITS)

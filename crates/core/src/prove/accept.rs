@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::calibrate::Proof;
-use super::press::{CONDITIONS, in_words, more_until, wilson};
+use super::press::{AskedOf, CONDITIONS, in_words, more_until, wilson};
 use crate::analysis::Analysis;
 use crate::catalogue::Duty;
 pub use crate::gate::range_test::{is_agreed, proposed, rule_for};
@@ -162,13 +162,9 @@ fn judge(site: &Site, record: &Record, device: &Device, margin: Option<Db>, weak
     };
     let is_remote = site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Remote);
     let has_plate = WorkedDevice::of(site, &device.id).is_some_and(|s| s.takes(Step::Closed));
-    for (word, what, of_all) in CONDITIONS {
-        let asked = match word {
-            "box-closed" => has_plate,
-            "in-use" => false,
-            _ => of_all || is_remote,
-        };
-        if !asked || count == 0 {
+    for (word, what, of) in CONDITIONS {
+        let is_asked = of != AskedOf::Nobody && of.is_of(is_remote, has_plate);
+        if !is_asked || count == 0 {
             continue;
         }
         points.extend(match under(word) {

@@ -1,14 +1,47 @@
 //! What presses and pings prove: Wilson's bounds, and how many more would settle it.
 
 /// How a test is done: its word, what it says, and whether it is asked of every device, or of remotes alone.
-pub const CONDITIONS: [(&str, &str, bool); 6] = [
-    ("box-closed", "box closed, plate on", true),
-    ("doors-lived", "doors as they are lived with", true),
-    ("farthest", "at the farthest place that it is used from", false),
-    ("turned", "held the other ways round", false),
-    ("body", "a body in the way", false),
-    ("in-use", "kitchen, screens and other radios in use", false),
+pub const CONDITIONS: [(&str, &str, AskedOf); 6] = [
+    ("box-closed", "box closed, plate on", AskedOf::Plate),
+    ("doors-lived", "doors as they are lived with", AskedOf::All),
+    ("farthest", "at the farthest place that it is used from", AskedOf::Remote),
+    ("turned", "held the other ways round", AskedOf::Remote),
+    ("body", "a body in the way", AskedOf::Remote),
+    ("in-use", "kitchen, screens and other radios in use", AskedOf::Nobody),
 ];
+
+/// Of what a condition is asked before it passes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum AskedOf {
+    /// Of everything.
+    All,
+    /// Of what has a plate or a box that is closed.
+    Plate,
+    /// Of what is carried about.
+    Remote,
+    /// Of nothing: it is kept with a press where it was so.
+    Nobody,
+}
+
+impl AskedOf {
+    /// Whether it makes sense for a device: what has no plate is tested without one, what is fixed is not turned.
+    pub fn is_of(self, is_remote: bool, has_plate: bool) -> bool {
+        match self {
+            Self::All | Self::Nobody => true,
+            Self::Plate => has_plate,
+            Self::Remote => is_remote,
+        }
+    }
+
+    /// Its word in a page.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::All | Self::Nobody => "all",
+            Self::Plate => "plate",
+            Self::Remote => "remote",
+        }
+    }
+}
 
 /// Of a normal variable, the bound that 95 % lie within.
 const Z: f64 = 1.959_964;

@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize};
 
 use super::things::{
     Acceptance, CameBack, Fault, FoundLive, GaveOut, Isolated, IsolationId, JoinCode, Joining,
-    Milestone, NodeReport, OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step, Stepped,
-    WiringRecord,
+    Milestone, NameList, NodeReport, OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step,
+    Stepped, WiringRecord,
 };
 use crate::moment::Moment;
 use crate::site::kept::{Kept, id, note};
@@ -150,6 +150,8 @@ pub enum What {
     Met(Fault),
     /// Something came back after the router was changed.
     CameBack(CameBack),
+    /// How a platform names what it holds was looked at.
+    NamesFound(NameList),
     /// What counts as accepted was agreed.
     Agreed(Acceptance),
     /// Something was done at a device: readings of it taken before do not count any longer.
@@ -217,6 +219,7 @@ impl Entry {
             What::Reported(report) => report.check(),
             What::Met(fault) => fault.check(),
             What::CameBack(back) => back.check(),
+            What::NamesFound(list) => list.check(),
             What::Agreed(rule) => rule.check(),
             What::Cured { what, .. } => note("what", what),
             What::GaveOut(of) => of.check(),

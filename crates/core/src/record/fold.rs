@@ -84,6 +84,7 @@ impl Record {
             What::Reported(r) => again(&self.node_reports, r, "reports of nodes"),
             What::Met(f) => again(&self.faults, f, "faults"),
             What::CameBack(b) => again(&self.came_back, b, "things that came back"),
+            What::NamesFound(l) => again(&self.name_lists, l, "lists of names"),
             What::GaveOut(of) => self.may_give_out(&of.device),
             What::Agreed(a) => again(&self.acceptances, a, "rules of acceptance"),
             What::Stage(m) => anew(&self.milestones, m, "kept states of the plan"),
@@ -221,6 +222,7 @@ impl Record {
                 | What::Reported(_)
                 | What::Met(_)
                 | What::CameBack(_)
+                | What::NamesFound(_)
                 | What::Agreed(_)
                 | What::WiredIn(_)
                 | What::CodeKept(_)
@@ -241,6 +243,7 @@ impl Record {
             What::Reported(r) => self.node_reports.entry_of(r.id.as_str()),
             What::Met(f) => self.faults.entry_of(f.id.as_str()),
             What::CameBack(b) => self.came_back.entry_of(b.id.as_str()),
+            What::NamesFound(l) => self.name_lists.entry_of(l.id.as_str()),
             What::Agreed(a) => self.acceptances.entry_of(a.id.as_str()),
             What::WiredIn(w) => self.wiring_records.entry_of(w.id.as_str()),
             What::CodeKept(c) => self.join_codes.entry_of(c.id.as_str()),
@@ -321,6 +324,7 @@ impl Record {
             What::Reported(report) => self.node_reports.put(place, report.clone()),
             What::Met(fault) => self.faults.put(place, fault.clone()),
             What::CameBack(back) => self.came_back.put(place, back.clone()),
+            What::NamesFound(list) => self.name_lists.put(place, list.clone()),
             What::Agreed(rule) => self.acceptances.put(place, rule.clone()),
             What::Stage(milestone) => self.milestones.put(place, milestone.clone()),
             What::Signed(sign) => self.sign_offs.put(place, sign.clone()),
@@ -506,6 +510,7 @@ impl Record {
             What::Reported(r) => self.node_reports.strike(r.id.as_str()),
             What::Met(f) => self.faults.strike(f.id.as_str()),
             What::CameBack(b) => self.came_back.strike(b.id.as_str()),
+            What::NamesFound(l) => self.name_lists.strike(l.id.as_str()),
             What::Agreed(a) => self.acceptances.strike(a.id.as_str()),
             What::WiredIn(w) => self.wiring_records.strike(w.id.as_str()),
             What::CodeKept(c) => self.join_codes.strike(c.id.as_str()),

@@ -68,6 +68,8 @@ pub struct Record {
     pub faults: Log<Fault>,
     /// What came back after the router was changed.
     pub came_back: Log<CameBack>,
+    /// How platforms name what they hold.
+    pub name_lists: Log<NameList>,
 }
 
 impl Record {

@@ -4,7 +4,7 @@
 use serde_json::Value;
 
 use super::things::{
-    Acceptance, CameBack, Fault, JoinCode, NodeReport, RangeTest, Reading, WiringRecord,
+    Acceptance, CameBack, Fault, JoinCode, NameList, NodeReport, RangeTest, Reading, WiringRecord,
 };
 use super::{EntryId, Log, Record, What};
 use crate::site::kept::Kept;
@@ -114,6 +114,7 @@ said! {
     "node-report", Reported(NodeReport) in node_reports, &[];
     "acceptance", Agreed(Acceptance) in acceptances, &[];
     "fault", Met(Fault) in faults, &[];
+    "name-list", NamesFound(NameList) in name_lists, &[];
     "came-back", CameBack(CameBack) in came_back, &[];
     "wiring-record", WiredIn(WiringRecord) in wiring_records, &[];
     "join-code", CodeKept(JoinCode) in join_codes, &[];

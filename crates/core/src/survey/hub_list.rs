@@ -50,8 +50,8 @@ pub fn taken_for<'a>(site: &'a Site, entry: &HubEntry) -> Option<&'a DeviceKind>
     site.kind(&entry.taken_for).or_else(|| guess(site, entry))
 }
 
-/// How many words two texts have in common.
-fn common(one: &str, other: &str) -> usize {
+/// How many words of three letters or more two texts have in common.
+pub fn common(one: &str, other: &str) -> usize {
     let words = |text: &str| -> Vec<String> {
         let all = text.split(|c: char| !c.is_alphanumeric()).filter(|w| w.chars().count() > 2);
         all.map(str::to_lowercase).collect()

@@ -79,7 +79,7 @@ fn a_thing_is_to_a_platform_what_it_works() {
     let named = with(said, &[platform]);
     let spot = WorkedDevice::of(&named, &"a".parse().unwrap()).unwrap();
     let all = checks(&spot, Step::Named);
-    assert!(all.iter().any(|c| c.text == "Name and room stand in House app, there as a light"));
+    assert!(all.iter().any(|c| c.text == "In House app it is called “a”, there as a light"));
 }
 
 #[test]

@@ -23,6 +23,7 @@ mod laws;
 mod limits;
 mod lived_in;
 mod mill;
+mod names;
 mod offer;
 mod placement;
 mod platforms;

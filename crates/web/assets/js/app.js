@@ -3,7 +3,7 @@
 import Alpine from "../vendor/alpine-csp.js";
 import { startDay } from "./day.js";
 import { startExisting } from "./existing.js";
-import { startFault } from "./fault.js";
+import { registerFault, startFault } from "./fault.js";
 import { registerForms } from "./forms.js";
 import { startHub } from "./hub.js";
 import { startJob, startStandings } from "./job.js";
@@ -18,6 +18,7 @@ import { startSurvey } from "./survey.js";
 import { startThings } from "./things.js";
 
 registerForms(Alpine);
+registerFault(Alpine);
 Alpine.start();
 startJob();
 startStandings();

@@ -1,4 +1,5 @@
-// A hub's list is brought in; what is pressed in the house opens its entry. What a list comes to, the server says.
+// A list is brought in, of a hub or of a platform; what is pressed in the house opens its entry. What a list comes to, the
+// server says.
 import { client, fetched, job, listFindings, newUuid, post, refresh } from "./job.js";
 
 const EVERY_MS = 1500;
@@ -45,8 +46,7 @@ export function startExisting() {
   document.addEventListener("submit", (event) => {
     if (!event.target.matches("[data-hub-list]")) return;
     event.preventDefault();
-    const { text, network } = form().elements;
-    take("hub-list", { text: text.value, network: network.value });
+    take(event.target.dataset.hubList, Object.fromEntries(new FormData(event.target)));
   });
   document.addEventListener("change", async (event) => {
     if (!event.target.matches("[data-hub-list-file]") || !event.target.files[0]) return;

@@ -41,7 +41,7 @@ function showStood() {
   if (stood) overlay().append(upright(stood.map((v) => v * 100), [shape("circle", { r: 11, class: "stood" }), shape("path", { d: "M-16 0H16M0-16V16", class: "stood" })]));
 }
 
-const conditions = () => [...walk().querySelectorAll("[data-condition]:checked")].map((box) => box.dataset.condition);
+const conditions = () => [...walk().querySelectorAll("[data-condition]:checked")].filter((box) => !box.closest("[hidden]")).map((box) => box.dataset.condition);
 
 /** One press, heard or not, where somebody stood. */
 async function pressed(heard, timing = {}) {
@@ -98,6 +98,33 @@ async function fetchHelps() {
   if (html && place.isConnected) swapParts(html);
 }
 
+/** A page that was kept for another device is made that of the one that was asked for: what was pressed with the other, and
+ * what its hub can ping, go; of another storey the plan of that storey is asked for. */
+function walkedWith() {
+  const asked = new URLSearchParams(location.search);
+  const chooser = walk().querySelector("select[name=device]");
+  const device = asked.get("device") || asked.get("to") || walk().dataset.device;
+  const option = [...(chooser?.options ?? [])].find((o) => o.value === device);
+  if (!option) return;
+  const floor = asked.get("floor") || option.dataset.floor;
+  const storeys = walk().querySelector("select[name=floor]");
+  const isShown = walk().dataset.floor === floor;
+  if (!isShown && !asked.get("floor")) return void location.replace(`?${new URLSearchParams({ device, floor })}`);
+  if (!isShown) {
+    storeys.value = floor;
+    walk().dataset.floor = floor;
+    walk().querySelector(".walk-plan")?.replaceChildren("The plan of this storey is not on this phone: presses count without a place.");
+  }
+  if (walk().dataset.device === device) return;
+  walk().dataset.device = device;
+  chooser.value = device;
+  const is = { all: true, remote: "remote" in option.dataset, others: !("remote" in option.dataset), plate: "plate" in option.dataset };
+  for (const name of walk().querySelectorAll("[data-with]")) name.textContent = option.textContent;
+  for (const part of walk().querySelectorAll("[data-of]")) part.hidden = !is[part.dataset.of];
+  for (const part of walk().querySelectorAll("[data-ping-line], [data-part=walk-told] > *, .mark")) part.remove();
+  walk().querySelector("[data-part=walk-told]").textContent = "What was pressed with it before is not on this phone; it counts all the same.";
+}
+
 export function startProve() {
   fetchHelps();
   document.addEventListener("refreshed", fetchHelps);
@@ -119,6 +146,7 @@ export function startProve() {
     if (ping) pinged(ping);
   });
   if (!walk()) return;
+  walkedWith();
   document.addEventListener("click", (event) => {
     if (!event.target.closest(".walk-plan svg")) return;
     stood = sheetPlace(event).map((v) => Math.round(v * 100) / 100);

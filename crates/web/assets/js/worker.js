@@ -27,6 +27,7 @@ self.addEventListener("fetch", (event) => {
   if (request.method !== "GET" || origin !== location.origin) return;
   if (pathname.startsWith("/assets/")) event.respondWith(fresh(request, SHELL));
   else if (pathname.startsWith("/images/")) event.respondWith(image(request));
+  else if (pathname.endsWith("/install/guide.json")) event.respondWith(page(request));
   else if (isPage(request) && (pathname === "/" || pathname.startsWith("/jobs/"))) event.respondWith(page(request));
 });
 
@@ -54,6 +55,14 @@ async function image(request) {
   return kept ?? fetch(request);
 }
 
+/** The page that makes itself what was asked for: of the walk test that of the storey, where it was kept. */
+async function nearest(cache, { pathname, searchParams }) {
+  if (!/\/(install\/fault|walk)$/.test(pathname)) return undefined;
+  const floor = searchParams.get("floor");
+  const storey = floor ? await cache.match(`${pathname}?${new URLSearchParams({ floor })}`) : undefined;
+  return storey ?? cache.match(pathname, { ignoreSearch: true });
+}
+
 async function page(request) {
   const cache = await caches.open(PAGES);
   let answer;
@@ -64,8 +73,8 @@ async function page(request) {
   } catch {
     return (
       (await cache.match(request.url)) ??
-      // Of the guide the first question is as good; any other page would be another one under this address.
-      (new URL(request.url).pathname.endsWith("/install/fault") ? await cache.match(request.url, { ignoreSearch: true }) : undefined) ??
+      // The guide and the walk test make themselves what was asked for; any other page would be another one under this address.
+      (await nearest(cache, new URL(request.url))) ??
       (await caches.match("/unreachable", { cacheName: SHELL })) ??
       Response.error()
     );

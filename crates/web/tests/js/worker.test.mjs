@@ -44,7 +44,7 @@ function worker(build, stores = new Map()) {
     return typeof page === "string" ? new Response(page) : Response.json(page);
   };
   const self = { addEventListener: (kind, act) => { heard[kind] = act; }, skipWaiting() {}, clients: { claim() {} } };
-  const given = { self, caches, fetch, location: { origin: ORIGIN }, URL, Response, Headers, AbortController, setTimeout, clearTimeout };
+  const given = { self, caches, fetch, location: { origin: ORIGIN }, URL, URLSearchParams, Response, Headers, AbortController, setTimeout, clearTimeout };
   vm.runInNewContext(`const BUILD = ${JSON.stringify(build)}; const FILES = ["/assets/app.css"];${source}`, given);
   const waited = async (kind, event = {}) => {
     let work;
@@ -103,6 +103,21 @@ test("the guide begins anew at its first question where a later one was not kept
   assert.equal(await one.get("/jobs/mill/install/fault"), "which device?");
   one.server.down = true;
   assert.equal(await one.get("/jobs/mill/install/fault?device=d1"), "which device?");
+});
+
+test("the walk test of any device is the page of its storey; what the guide weighs is kept along", async () => {
+  const one = worker("a");
+  await one.install();
+  serves(one.server, "mill");
+  const walks = { "": "ground", "?floor=g": "ground", "?floor=u": "upstairs" };
+  for (const [of, page] of Object.entries(walks)) one.server.pages[`/jobs/mill/walk${of}`] = page;
+  one.server.pages["/jobs/mill/install/guide.json"] = { sure: 0.8 };
+  one.server.pages["/jobs/mill/offline.json"].pages = [...Object.keys(walks).map((of) => `/jobs/mill/walk${of}`), "/jobs/mill/install/guide.json"];
+  await one.tell({ keep: "mill" });
+  one.server.down = true;
+  assert.equal(await one.get("/jobs/mill/walk?device=r2&floor=u"), "upstairs");
+  assert.equal(await one.get("/jobs/mill/walk?device=r2"), "ground");
+  assert.equal(await one.get("/jobs/mill/install/guide.json", { accept: "*/*" }), '{"sure":0.8}');
 });
 
 test("what changes a job, what is another's and what is no page is left to the browser", async () => {

@@ -9,6 +9,7 @@ mod doors;
 mod finding;
 mod found_live;
 mod gave_out;
+mod guide_parity;
 mod joining;
 mod kit;
 pub(crate) mod machine;

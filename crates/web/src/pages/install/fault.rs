@@ -5,7 +5,7 @@ use askama::Template;
 use dot_reach_core::Analysis;
 use dot_reach_core::gate::gate;
 use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
-use dot_reach_core::install::guide::{Guided, ROWS, SURE, guide, hints};
+use dot_reach_core::install::guide::{GuideKit, Guided, ROWS, SURE, guide, hints};
 use dot_reach_core::prove::acts::hangs_on;
 use dot_reach_core::record::{CheckAnswer, Fault, Record, Step};
 use dot_reach_core::site::DeviceId;
@@ -34,8 +34,11 @@ pub(crate) struct Query {
 #[template(path = "install/fault.html")]
 struct Page {
     shell: Shell,
-    devices: Vec<(String, String)>,
+    /// Id, name, and the place it is at.
+    devices: Vec<(String, String, String)>,
     device: String,
+    /// Answers so far, as they stand in the address.
+    answers: String,
     symptoms: Vec<(String, String, String)>,
     symptom: String,
     said: String,
@@ -107,13 +110,14 @@ pub(crate) async fn show(
         let told = spot.as_ref().map(|s| hints(&analysis, &gate, s)).unwrap_or_default();
         let answers = answers(&query.a);
         let guided = guide(&query.symptom, &answers, &told, &known);
-        let mut devices: Vec<(String, String)> = site
+        let mut devices: Vec<(String, String, String)> = site
             .devices
             .iter()
             .map(|d| {
                 (
                     d.id.to_string(),
                     format!("{} {}", site.point_of(d).map_or("", |p| p.label()), d.name),
+                    d.point.to_string(),
                 )
             })
             .collect();
@@ -174,11 +178,30 @@ pub(crate) async fn show(
             put: put.to_string(),
             log: logged.collect(),
             device: query.device,
+            answers: query.a,
             symptom: query.symptom,
             shell: job.shell("Install"),
         })
     })
     .await
+}
+
+/// What a phone takes along, to go on with the guide where there is no line.
+#[get("/jobs/{job}/install/guide.json")]
+pub(crate) async fn kit(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+    let analysis = job.analysed().await?;
+    let known: Vec<Fault> = job.app.ask(Store::faults).await?;
+    let record = job.record.clone();
+    let kit = job.word(move || {
+        let gate = gate(&record, &analysis.site);
+        let of = |id: &DeviceId| {
+            let spot = WorkedDevice::of(&analysis.site, id)?;
+            Some((id.clone(), hints(&analysis, &gate, &spot)))
+        };
+        let all = analysis.site.devices.iter().filter_map(|d| of(&d.id)).collect();
+        GuideKit::of(&known, all)
+    });
+    Ok(HttpResponse::Ok().json(kit.await?))
 }
 
 fn answers(text: &str) -> Vec<CheckAnswer> {

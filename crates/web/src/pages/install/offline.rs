@@ -63,11 +63,13 @@ pub(crate) async fn pages(For(job, ..): For<See>) -> Result<HttpResponse, WebErr
         "round",
         "install/electrician",
         "install/fault",
+        "install/guide.json",
     ];
     let mut pages: Vec<String> = fixed.iter().map(|page| format!("/jobs/{id}/{page}")).collect();
-    let mut floors: Vec<String> =
-        job.site.floors.iter().map(|f| format!("/jobs/{id}/reach?floor={}", f.id)).collect();
-    pages.append(&mut floors);
+    for page in ["reach", "walk"] {
+        let floors = job.site.floors.iter();
+        pages.extend(floors.map(|f| format!("/jobs/{id}/{page}?floor={}", f.id)));
+    }
     let images: Vec<String> = job
         .site
         .photos

@@ -178,6 +178,16 @@ impl Names<'_> {
                 format!("met a fault{}: {symptom}", place.unwrap_or_default())
             }
             What::CameBack(of) => format!("{} is back after router {}", of.name, of.round),
+            What::NamesFound(of) => {
+                let site = self.site;
+                let platform = site.platforms.named(&of.of).map(|p| p.name.as_str());
+                let network = || site.networks.named(&of.of).map(|n| n.name.as_str());
+                let name = platform.or_else(network).unwrap_or("a platform removed since");
+                format!(
+                    "looked at the names in {name}: {}",
+                    plural(of.rows.len(), "entry", "entries")
+                )
+            }
             What::Agreed(_) => "agreed what counts as accepted".to_owned(),
             What::Cured { device, what } => format!("{}: {what}", self.device(device)),
             What::GaveOut(of) => {

@@ -3,6 +3,7 @@
 pub(crate) mod acceptance;
 pub(crate) mod findings;
 pub(crate) mod helps;
+pub(crate) mod names;
 pub(crate) mod readings;
 pub(crate) mod report;
 pub(crate) mod round;
@@ -34,6 +35,7 @@ fn tabs(job: &dot_reach_store::JobId, here: &str) -> Tabs {
         ("/readings", "Readings"),
         ("/acceptance", "Acceptance"),
         ("/stages", "States of the plan"),
+        ("/names", "Names"),
         ("/since", "Since then"),
         ("/router", "New router"),
     ];

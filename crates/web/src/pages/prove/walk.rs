@@ -4,12 +4,13 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::catalogue::Duty;
+use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::accept::{counting, so_far};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::next;
 use dot_reach_core::prove::press::{CONDITIONS, in_words};
-use dot_reach_core::record::Record;
+use dot_reach_core::record::{Record, Step};
 use dot_reach_core::site::{Device, FloorId, Site};
 use serde::Deserialize;
 
@@ -35,12 +36,13 @@ pub(crate) struct Asked {
 #[template(path = "prove/walk.html")]
 struct Page {
     shell: Shell,
-    devices: Vec<(String, String, bool)>,
+    devices: Vec<WalkedWith>,
     device: String,
     device_name: String,
     told: String,
     more: String,
-    conditions: Vec<(&'static str, &'static str)>,
+    /// Word, what it asks, of what, and whether it makes sense here.
+    conditions: Vec<(&'static str, &'static str, &'static str, bool)>,
     floors: Vec<(String, String, bool)>,
     floor: String,
     plan: Option<(String, Plan)>,
@@ -49,6 +51,16 @@ struct Page {
     /// Network and number of the device, where its hub can be asked to ping it.
     ping: Option<(String, u32)>,
     last: Vec<(String, bool)>,
+}
+
+/// What can be tested.
+struct WalkedWith {
+    id: String,
+    name: String,
+    floor: String,
+    is_remote: bool,
+    has_plate: bool,
+    is_here: bool,
 }
 
 #[get("/jobs/{job}/walk")]
@@ -83,7 +95,8 @@ fn view(shell: Shell, analysis: &Analysis, proof: &Proof, asked: &Asked) -> Page
         of(&asked.from).zip(of(&asked.to))
     };
     let remote = device.is_some_and(|d| is_remote(site, d));
-    let asked_for = CONDITIONS.iter().filter(|(.., of_all)| *of_all || remote);
+    let plate = |d: &Device| WorkedDevice::of(site, &d.id).is_some_and(|s| s.takes(Step::Closed));
+    let has_plate = device.is_some_and(plate);
     let tests: Vec<_> = device.map(|d| counting(site, record, d)).unwrap_or_default();
     let last = tests.iter().rev().take(12).flat_map(|t| {
         let note = t.spot.map_or_else(|| "in place".to_owned(), |_| "here".to_owned());
@@ -93,19 +106,22 @@ fn view(shell: Shell, analysis: &Analysis, proof: &Proof, asked: &Asked) -> Page
     Page {
         devices: devices
             .iter()
-            .map(|d| {
-                (
-                    d.id.to_string(),
-                    d.name.clone(),
-                    Some(d.id.as_str()) == device.map(|d| d.id.as_str()),
-                )
+            .map(|d| WalkedWith {
+                id: d.id.to_string(),
+                name: d.name.clone(),
+                floor: site.point_of(d).map(|p| p.floor.to_string()).unwrap_or_default(),
+                is_remote: is_remote(site, d),
+                has_plate: plate(d),
+                is_here: Some(&d.id) == device.map(|d| &d.id),
             })
             .collect(),
         device: device.map(|d| d.id.to_string()).unwrap_or_default(),
         device_name: device.map(|d| d.name.clone()).unwrap_or_default(),
         told,
         more,
-        conditions: asked_for.map(|(word, what, _)| (*word, *what)).collect(),
+        conditions: CONDITIONS
+            .map(|(word, what, of)| (word, what, of.word(), of.is_of(remote, has_plate)))
+            .to_vec(),
         floors: site
             .floors_upward()
             .into_iter()
