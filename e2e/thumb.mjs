@@ -68,7 +68,9 @@ export async function doCard(page, thumb, answers = async () => {}) {
     } else {
       await answers(parts, thumb);
       for (const box of await parts.locator("[data-check][data-alone]:not(:disabled)").all()) await thumb.tick(box);
-      await expect(parts.locator("label.why:visible")).toHaveCount(0);
+      // Nothing goes on record against a rule, or for want of something, without its reason.
+      const unsaid = parts.locator('label.why:visible [data-field="why"]');
+      await expect.poll(() => unsaid.evaluateAll((all) => all.filter((i) => !i.value).length)).toBe(0);
       await expect(foot).toBeEnabled();
       await thumb.tap(foot);
       await expect(parts.and(page.locator(":not([data-done])"))).toHaveCount(0);

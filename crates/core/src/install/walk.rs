@@ -78,7 +78,8 @@ impl<'a> Walks<'a> {
         } else if let Some(visit) = visits().find(|v| rest_of(v) == key && !v.after.is_empty()) {
             (REST.to_owned(), self.with_power(&self.ranked(visit.after.clone()), |_, _| true))
         } else {
-            let outage = plan.outages().find(|o| o.key == key).or_else(|| self.in_force(key))?;
+            let outage =
+                plan.outages().find(|o| o.key == key).or_else(|| self.opened_under(key))?;
             let as_planned = planned(self.gate.site(), outage);
             boxes = outage.boxes.iter().flat_map(|b| b.devices.clone()).collect();
             let live = self.gate.record().in_force().flat_map(|i| i.live.values());
@@ -98,20 +99,23 @@ impl<'a> Walks<'a> {
         Some(Stretch { key: key.to_owned(), title, moves, off, further, boxes })
     }
 
-    /// The time without power in which stands open what was opened under a key: the plan can call it another by now, and
-    /// who is at work in it goes on with it.
-    fn in_force(&self, key: &str) -> Option<&'a PowerOff> {
+    /// The time without power in which is what was opened under a key: the plan can call it another by now, and who is at
+    /// work in it goes on with it; also once it is on again, for what was fitted then.
+    fn opened_under(&self, key: &str) -> Option<&'a PowerOff> {
         let of = key.split('~').next().unwrap_or(key);
         let named: BTreeSet<&str> = of.split('+').collect();
         let is_of = |i: &&Isolation| {
             let own = || i.circuits.iter().map(|label| label.trim()).collect::<BTreeSet<_>>();
             if i.means.is_main() { of == "main" } else { own() == named }
         };
-        let opened = |o: &&PowerOff| {
-            let mut off = self.gate.record().in_force().filter(is_of);
-            off.any(|i| o.devices().any(|d| i.boxes.contains_key(d)))
-        };
-        self.plan.outages().find(opened)
+        let record = self.gate.record();
+        // What is off now comes before what was off last.
+        let mut all = record.in_force().chain(record.isolations.iter().rev()).filter(is_of);
+        all.find_map(|i| {
+            let goes_on = |d: &DeviceId| i.is_in_force() || self.gate.holds(d, Step::DryFitted);
+            let is_left = |d: &DeviceId| i.boxes.contains_key(d) && goes_on(d);
+            self.plan.outages().find(|o| o.devices().any(is_left))
+        })
     }
 
     /// Devices that have power: a hub among them is live and ready first, then each network is opened for its own, then

@@ -1,5 +1,6 @@
 // The day on a phone: one move at a time. What may be done when is read off the gate that the server shipped
 // with the page, together with what waits for the line: whatever page it was done on.
+import { boxOf, clearRefused, saidOf, showBeside, stamped, tellLine, tellRefused, tellWho, who } from "./cards.js";
 import { codePhoto, scan, serveCards } from "./codes.js";
 import { Facts, effects, isDone, lacks, namedFor, plainName } from "./gate.js";
 import { edit, job, newId, notice, waitingEdits } from "./job.js";
@@ -106,7 +107,9 @@ function settleCard(card) {
     }
     for (const tap of move.querySelectorAll("[data-tap][data-deed]")) {
       const other = deedOf(tap.dataset.deed);
-      const missing = other ? lacks(other, now, who()) : [];
+      const here = now.copy();
+      for (const word of alsoTicked(tap)) here.take(effects(deedOf("tick"), { ...JSON.parse(tap.dataset.tap), check: word }));
+      const missing = other ? lacks(other, here, who()) : [];
       tap.disabled = missing.some((n) => !other.needs[n].yields);
       tap.title = missing.map((n) => other.needs[n].says).join("; ");
     }
@@ -118,6 +121,9 @@ function settleCard(card) {
 const byKey = (key) => moves().find((m) => m.dataset.move === key);
 const leftOn = (card) => moves().filter((m) => m.dataset.card === card && !isOver(m));
 const loose = (move) => [...move.querySelectorAll("[data-check]:not([data-alone])")].filter((box) => !box.checked);
+
+/** What is ticked beside an act that stands by itself. */
+const alsoTicked = (tap) => [...(tap.closest("details")?.querySelectorAll("[data-also]:checked") ?? [])].map((box) => box.dataset.also);
 
 /** What holds with all of a part looked at that is ticked, be it on its way, and that is not ticked by itself. */
 function looked(move, facts) {
@@ -269,7 +275,9 @@ function comesTo(act, move) {
       return { deed: deed.key, comes: { ends: whole.ends, gives: known } };
     }
     default: {
-      const key = act.do === "take-back" ? `back:${act.device}:${act.step}` : act.do === "take-step" ? `step:${act.device}:${act.step}` : act.do === "found-live" ? `live:${act.device}` : move?.dataset.deed;
+      const { device, step } = act;
+      const keys = { "take-back": `back:${device}:${step}`, "take-step": `step:${device}:${step}`, "found-live": `live:${device}` };
+      const key = keys[act.do] ?? move?.dataset.deed;
       const deed = at(key) ?? (move ? ownDeed(move) : null);
       if (!deed) return {};
       return { deed: deed.key, comes: effects(deed, namedFor(deed, now, who(), act.isolation ? { iso: act.isolation } : {})) };
@@ -277,79 +285,19 @@ function comesTo(act, move) {
   }
 }
 
-function stamped(act) {
-  const at = new Date().toISOString().replace(/\.\d+Z$/, "Z");
-  return { ...act, by: who(), at };
-}
-
-/** Who is at work here: as the browser remembers, or as the page was made for. */
-function who() {
-  const kept = document.cookie.split("; ").find((part) => part.startsWith("who="));
-  return kept ? decodeURIComponent(kept.slice(4)) : page().dataset.who;
-}
-
-function tellWho() {
-  const place = document.querySelector("[data-who-name]");
-  if (place) place.textContent = who();
-}
-
-const WORDS = { isolate: "power off", energise: "power on", "find-lines": "power on for finding", "end-finding": "power off", "keep-code": "a code", join: "joined" };
-
-/** Where there is no line, what others did meanwhile is not known, and the page says so. */
-function tellLine() {
-  const hasLine = navigator.onLine && document.documentElement.dataset.live === "true";
-  for (const told of document.querySelectorAll("[data-no-line]")) told.hidden = hasLine;
-}
-
-/** The box that a card is of, as people call it. */
-const boxOf = (move) => move?.querySelector(".where")?.textContent.replace(/^\s*\d+\s*/, "").replaceAll(/\s+/g, " ").trim() ?? "";
-
-/** What an act is, as it stands on its card: what is looked at, or what the card asks to do. */
-function saidOf(act, move) {
-  const tick = act.check && move?.querySelector(`[data-check="${CSS.escape(act.check)}"]`);
-  const said = tick?.closest("label") ?? move?.querySelector("h2");
-  return said?.textContent.trim() ?? act.do.replaceAll("-", " ");
-}
-
 async function send(act, move, options = {}) {
-  const words = options.words ?? WORDS[act.do] ?? saidOf(act, move);
-  const told = move?.querySelector("[data-refused]");
-  if (told) told.hidden = true;
-  for (const old of move?.querySelectorAll("[data-shown]") ?? []) old.remove();
-  for (const input of move?.querySelectorAll("[aria-invalid]") ?? []) input.removeAttribute("aria-invalid");
+  const words = options.words ?? saidOf(act, move);
+  clearRefused(move);
+  const then = isShort(move) && act.do === "take-step" ? {} : comesTo(act, move);
   try {
-    await edit(stamped(act), { words, box: act.device ? boxOf(move) : "", ...(isShort(move) && act.do === "take-step" ? {} : comesTo(act, move)), ...options });
+    await edit(stamped(act), { words, box: act.device ? boxOf(move) : "", ...then, ...options });
   } catch (refused) {
     if (refused.conflict) return false;
-    const input = refused.field && move?.querySelector(`[data-field="${CSS.escape(refused.field)}"]`);
-    if (input) {
-      showBeside(input, refused.message);
-    } else if (told) {
-      told.textContent = refused.message;
-      told.hidden = false;
-      told.scrollIntoView({ block: "nearest" });
-    } else {
-      notice(refused.message);
-    }
+    tellRefused(refused, move);
     return false;
   }
   await readPending();
   return true;
-}
-
-/** What is wrong with a field stands beside it. */
-function showBeside(input, message) {
-  const words = document.createElement("p");
-  words.className = "field-error";
-  words.dataset.shown = "true";
-  words.setAttribute("role", "alert");
-  words.textContent = message;
-  input.setAttribute("aria-invalid", "true");
-  const label = input.closest("label");
-  if (label) label.append(words);
-  else input.after(words);
-  if (label) label.hidden = false;
-  words.scrollIntoView({ block: "nearest" });
 }
 
 async function readPending() {
@@ -510,7 +458,10 @@ function startMoves() {
     const foot = at("[data-card-done]");
     if (foot) finishCard(foot);
     const tap = at("[data-tap]");
-    if (tap) send(JSON.parse(tap.dataset.tap), tap.closest("[data-move]"));
+    if (tap) {
+      const checks = alsoTicked(tap);
+      send({ ...JSON.parse(tap.dataset.tap), ...(checks.length > 0 ? { checks } : {}) }, tap.closest("[data-move]"));
+    }
     const hand = at("[data-hand]");
     if (hand) handOver(hand);
     const live = at("[data-say-live]");
@@ -539,7 +490,7 @@ function startMoves() {
       tellWho();
       settle();
     }
-    if (event.target.matches('[data-field="joined"]')) settle();
+    if (event.target.matches('[data-field="joined"], [data-also]')) settle();
     if (event.target.matches("[data-code-photo], [data-photo-of]") && event.target.files[0]) photo(event.target);
   });
   document.addEventListener("refreshed", () => {

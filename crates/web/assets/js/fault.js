@@ -33,6 +33,8 @@ async function replace(form) {
 }
 
 const SHOWN = 6;
+const FOUND = "It is as good as found.";
+const ALIKE = "Nothing more tells these apart from here: try the cures from the top.";
 const WORDS = { yes: "yes", no: "no", unknown: "cannot tell" };
 const TRUE = { yes: true, no: false, unknown: null };
 
@@ -43,6 +45,9 @@ function askedFor(page) {
   const { device, symptom, answers } = page.dataset;
   return is("device", device) && is("symptom", symptom) && is("a", answers) ? null : asked;
 }
+
+/** An answer as it goes on record: what nobody could tell is left out. */
+const asTold = ({ check, so }) => (so === null ? { check } : { check, so });
 
 /** Where the guide stands, as the page draws it; addresses are those that the server would answer. */
 function drawn(kit, asked, point) {
@@ -57,7 +62,8 @@ function drawn(kit, asked, point) {
     return { check, so: TRUE[so] ?? null };
   });
   const { ranked, next } = guided(kit, symptom, answers, kit.hints[device] ?? []);
-  const causes = ranked.map((r) => ({ ...r, of: kit.causes.find((c) => c.id === r.cause) })).filter((r) => r.of && Math.round(r.share * 100) > 0);
+  const known = ranked.map((r) => ({ ...r, of: kit.causes.find((c) => c.id === r.cause) }));
+  const causes = known.filter((r) => r.of && Math.round(r.share * 100) > 0);
   const answered = (so) => to({ a: [...parts, `${next.id}:${so}`].join(",") });
   return {
     symptoms, symptom, said: said.text, anew: `?${new URLSearchParams({ device })}`,
@@ -69,12 +75,12 @@ function drawn(kit, asked, point) {
       ask: next.ask, takes: next.minutes < 1 ? "less than a minute" : `some ${next.minutes} minutes`,
       yes: answered("yes"), no: answered("no"), unknown: answered("unknown"),
     },
-    end: ranked[0]?.share >= kit.sure ? "It is as good as found." : "Nothing more tells these apart from here: try the cures from the top.",
+    end: ranked[0]?.share >= kit.sure ? FOUND : ALIKE,
     causes: causes.slice(0, SHOWN).map(({ of, share, whys }) => ({
       id: of.id, text: of.text, share: `${Math.round(share * 100)} %`, cure: `${of.cure}.`, whys: whys.map((why) => `Known here: ${why}`),
     })),
     cure: causes[0]?.of.cure ?? "",
-    put: JSON.stringify({ ...(device ? { device, point } : {}), symptom, asked: answers.map(({ check, so }) => ({ check, ...(so === null ? {} : { so }) })) }),
+    put: JSON.stringify({ ...(device ? { device, point } : {}), symptom, asked: answers.map(asTold) }),
   };
 }
 

@@ -21,7 +21,8 @@ function nextOf(kit, ranked, answers) {
     return entropy(ranked.map((r) => r.share)) - after(true) - after(false);
   };
   const open = kit.checks.filter((check) => !answers.some((a) => a.check === check.id)).map((check) => [check, told(check)]);
-  const rated = open.filter(([, bits]) => bits > kit.least_bits).map(([check, bits]) => [check, bits / (check.minutes + kit.there_and_back_min)]);
+  const telling = open.filter(([, bits]) => bits > kit.least_bits);
+  const rated = telling.map(([check, bits]) => [check, bits / (check.minutes + kit.there_and_back_min)]);
   rated.sort((a, b) => b[1] - a[1] || byName(a[0].id, b[0].id));
   return rated[0]?.[0] ?? null;
 }

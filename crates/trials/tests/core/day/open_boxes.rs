@@ -15,7 +15,7 @@ use serde_json::json;
 
 use crate::common::{wish, with};
 use crate::day::machine::{
-    AT, circuit, energise, house, isolated, planned, refused, set, stepped, take, ticked,
+    AT, circuit, energise, house, isolated, planned, refused, set, stepped, take, ticked, wired,
 };
 
 /// A remote goes into the box of a mains switch: while that box is open no power comes on, whatever is said of it since.
@@ -279,4 +279,15 @@ fn what_is_open_under_one_cut_stays_one_stretch_whatever_the_plan_makes_of_it() 
     let told = gate(&one.record, &one.site);
     let stretch = Walks::of(&analysis, &plan, &told).stretch("7+9").unwrap();
     assert!(stretch.boxes.iter().any(|d| d.as_str() == "a"));
+    // Also once it is on again: what was fitted under that cut goes on there, what was put back is planned anew.
+    for (done, goes_on) in [(wired(&one, "a"), true), (stepped(&one, "a", "put-back"), false)] {
+        let on = wish(&done, &energise("x")).unwrap();
+        let analysis = analyse(&Arc::new(on.site.clone()), &Options::default());
+        let plan = schedule(&analysis, &on.record);
+        assert!(plan.outages().all(|o| o.key != "7+9"), "the plan calls it otherwise");
+        let told = gate(&on.record, &on.site);
+        let stretch = Walks::of(&analysis, &plan, &told).stretch("7+9");
+        let is_on_it = stretch.is_some_and(|s| s.boxes.iter().any(|d| d.as_str() == "a"));
+        assert_eq!(is_on_it, goes_on);
+    }
 }

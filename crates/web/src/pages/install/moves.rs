@@ -6,7 +6,7 @@ use dot_reach_core::codes;
 use dot_reach_core::fit::candidates::{Candidate, instead};
 use dot_reach_core::fit::{Fits, verdict};
 use dot_reach_core::gate::Gate;
-use dot_reach_core::gate::checks::{cautions, checks};
+use dot_reach_core::gate::checks::{StepCheck, cautions, checks};
 use dot_reach_core::gate::range_test::{least, rule_for};
 use dot_reach_core::gate::work::{WorkKind, WorkedDevice};
 use dot_reach_core::install::cards::{self, Card};
@@ -119,9 +119,16 @@ pub(super) struct Told {
     pub(super) back: String,
     pub(super) verb: &'static str,
     pub(super) stem: &'static str,
-    pub(super) other: Option<(String, &'static str)>,
+    /// Putting the old wiring back, where the box is open.
+    pub(super) put_back: Option<PutBack>,
     /// Where what was found in an open box speaks against what is planned there.
     pub(super) surprise: Option<Surprise>,
+}
+
+/// Putting the old wiring back: what is looked at first, and the act.
+pub(super) struct PutBack {
+    pub(super) checks: Vec<StepCheck>,
+    pub(super) act: String,
 }
 
 /// A box that is not as it was planned: what speaks against the device, and what fits in its stead.
@@ -217,7 +224,7 @@ pub(super) fn plain(heading: &str, text: &str) -> Told {
         back: String::new(),
         verb: "Done",
         stem: "",
-        other: None,
+        put_back: None,
         surprise: None,
     }
 }
@@ -310,7 +317,6 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         Step::Tied => (json!({"do": "tie", "device": device}), "tie"),
         _ => (json!({"do": "take-step", "device": device, "step": step}), ""),
     };
-    let put_back = json!({"do": "take-step", "device": device, "step": Step::PutBack});
     let in_box = matches!(step, Step::Noted | Step::Wired | Step::Checked | Step::DryFitted);
     Told {
         heading: heading.to_owned(),
@@ -322,10 +328,23 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         back: json!({"do": "take-back", "device": device, "step": step}).to_string(),
         verb: "Done",
         stem,
-        other: in_box
-            .then(|| (put_back.to_string(), "Not today: the old wiring is back, the box is safe")),
-        surprise: if step == Step::Wired { surprise(site, spot) } else { None },
+        put_back: in_box.then(|| put_back(spot)),
+        surprise: if is_first_open(gate, spot, step) { surprise(site, spot) } else { None },
     }
+}
+
+fn put_back(spot: &WorkedDevice<'_>) -> PutBack {
+    let (device, step) = (&spot.device.id, Step::PutBack);
+    let act = json!({"do": "take-step", "device": device, "step": step});
+    PutBack { checks: checks(spot, step), act: act.to_string() }
+}
+
+/// Whether a step is the first that is left in an open box before anything is wired: there stands what speaks against it.
+fn is_first_open(gate: &Gate<'_>, spot: &WorkedDevice<'_>, step: Step) -> bool {
+    let device = &spot.device.id;
+    let left = |s: &Step| spot.takes(*s) && !gate.holds(device, *s);
+    let first = [Step::Noted, Step::Wired].into_iter().find(left);
+    gate.holds(device, Step::Dead) && first == Some(step)
 }
 
 /// What a step asks to do.

@@ -219,9 +219,11 @@ fn panel(site: &Site, panel: &Panel) -> String {
 }
 
 fn triggers(site: &Site, told: &Record) -> Vec<Trigger> {
-    let tested = told.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
+    let by_step = told.marks().filter(|(_, step, m)| *step == Step::Tested && m.done.is_some());
+    let walked = told.range_tests.iter().map(|t| &t.device);
+    let tested: BTreeSet<&DeviceId> = by_step.map(|(device, ..)| device).chain(walked).collect();
     let spots: Vec<WorkedDevice<'_>> =
-        tested.filter_map(|(d, ..)| WorkedDevice::of(site, d)).collect();
+        tested.into_iter().filter_map(|d| WorkedDevice::of(site, d)).collect();
     let networks = site.networks.iter().filter(|n| spots.iter().any(|s| s.device.network == n.id));
     let networks: Vec<_> =
         networks.map(|n| ("network".to_owned(), n.id.to_string(), n.name.clone())).collect();

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use actix_web::http::header::LOCATION;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::Analysis;
@@ -14,11 +15,11 @@ use dot_reach_core::site::{Security, Site};
 use serde::Deserialize;
 use serde_json::json;
 
-use super::moves::{self, Body, CheckLine, Surprise};
+use super::moves::{self, Body, CheckLine, PutBack, Surprise};
 use super::overview::href;
 use crate::door::{For, See};
 use crate::error::WebError;
-use crate::pages::{Shell, printed};
+use crate::pages::Shell;
 
 /// Which stretch.
 #[derive(Deserialize)]
@@ -86,11 +87,11 @@ struct Card {
     /// The word on the button.
     verb: &'static str,
     stem: &'static str,
-    /// What works instead, when this cannot be done today.
-    other: Option<(String, &'static str)>,
+    /// Putting the old wiring back, where this cannot be done today.
+    put_back: Option<PutBack>,
     surprise: Option<Surprise>,
     /// The keys of what that needs, and of what taking it back needs.
-    other_deed: String,
+    put_back_deed: String,
     back_deed: String,
     /// The key of saying that the box is live.
     live_deed: String,
@@ -122,11 +123,15 @@ pub(crate) async fn show(
     let (analysis, plan) = job.planned().await?;
     let (shell, who) = (job.shell("Install"), job.caller.person.who.clone());
     let of = query.into_inner().of;
-    printed(job, move |job| {
-        let page = view(shell, who, &of, &analysis, &job.record, &plan);
-        page.ok_or(WebError::NotFound("part of the day; the plan has changed since"))
+    let (record, day) = (job.record.clone(), format!("/jobs/{}/install", job.id));
+    let page = job.word(move || {
+        view(shell, who, &of, &analysis, &record, &plan).map(|page| page.render()).transpose()
+    });
+    Ok(match page.await?? {
+        Some(text) => HttpResponse::Ok().content_type("text/html; charset=utf-8").body(text),
+        // What was on it is done, or has become another part of the day.
+        None => HttpResponse::SeeOther().insert_header((LOCATION, day)).finish(),
     })
-    .await
 }
 
 /// All stretches of a job as one answer, each page by its address: what a phone keeps of a revision is fetched
@@ -222,7 +227,7 @@ impl Wording<'_> {
             met: !lacks.iter().any(|l| l.what == need.what),
         });
         let needs: Vec<NeedLine> = needs.collect();
-        let (other_deed, back_deed) =
+        let (put_back_deed, back_deed) =
             (key_of(deeds.put_back.as_ref()), key_of(deeds.back.as_ref()));
         let live_deed = key_of(deeds.live.as_ref());
         let all = [Some(deeds.own), deeds.elsewhere, deeds.put_back, deeds.live, deeds.back];
@@ -255,7 +260,7 @@ impl Wording<'_> {
             cautions: told.cautions,
             checks: told.checks,
             needs,
-            other_deed,
+            put_back_deed,
             back_deed,
             live_deed,
             body: told.body,
@@ -263,7 +268,7 @@ impl Wording<'_> {
             back: told.back,
             verb: told.verb,
             stem: told.stem,
-            other: told.other,
+            put_back: told.put_back,
             surprise: told.surprise,
             device: step.as_ref().map(|(spot, _)| spot.device.id.to_string()).unwrap_or_default(),
             step: step.as_ref().map_or("", |(_, step)| step.word()),
