@@ -59,6 +59,7 @@ pub(crate) async fn pages(For(job, ..): For<See>) -> Result<HttpResponse, WebErr
         "previsit",
         "prove",
         "prove/readings",
+        "prove/names",
         "walk",
         "round",
         "install/electrician",
