@@ -27,6 +27,15 @@ pub(crate) enum Verb {
         /// The database file; made if it is not there.
         #[arg(long)]
         db: PathBuf,
+        /// A folder for copies that are made by the clock, each read as it is made.
+        #[arg(long, env = "DOT_REACH_BACKUPS")]
+        backups: Option<PathBuf>,
+        /// Hours from one copy to the next.
+        #[arg(long, env = "DOT_REACH_BACKUP_HOURS", default_value_t = 24.0, requires = "backups")]
+        backup_hours: f64,
+        /// How many copies stay; the oldest go.
+        #[arg(long, env = "DOT_REACH_BACKUP_KEEP", default_value_t = 14, requires = "backups")]
+        backup_keep: usize,
         #[command(flatten)]
         serving: Serving,
     },
@@ -208,6 +217,17 @@ pub(crate) enum Verb {
         db: PathBuf,
         /// The copy.
         to: PathBuf,
+    },
+    /// Puts a backup in the place of a database that no server has open; what was there is kept beside it.
+    Restore {
+        /// The database file.
+        #[arg(long)]
+        db: PathBuf,
+        /// The backup.
+        from: PathBuf,
+        /// Reads all of the backup and says what it holds; nothing is put anywhere.
+        #[arg(long)]
+        rehearse: bool,
     },
     /// Reads all of a database, and holds journal, tables and record against each other.
     Check {

@@ -12,6 +12,7 @@ use std::io::Write;
 use std::net::TcpListener;
 use std::path::Path;
 use std::process::ExitCode;
+use std::time::Duration;
 
 use actix_web::web::Data;
 use arguments::{Arguments, ModelPart, Serving, Verb};
@@ -21,7 +22,7 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_formats::job_file;
 use dot_reach_standin::houses;
-use dot_reach_store::{Image, Store, backup, read_copy};
+use dot_reach_store::{Backups, Image, Store, backup, read_copy, rehearse, restore};
 use dot_reach_web::{App, Settings, now, serve};
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
@@ -66,8 +67,12 @@ fn complain(text: &str) {
 
 fn run(verb: Verb) -> Result<(), Failure> {
     match verb {
-        Verb::Demo { serving } => host(demo_store()?, serving),
-        Verb::Serve { db, serving } => host(Store::open(&db)?, serving),
+        Verb::Demo { serving } => host(demo_store()?, serving, None),
+        Verb::Serve { db, backups, backup_hours, backup_keep, serving } => {
+            let store = Store::open(&db)?;
+            let kept = backups.map(|folder| Backups { of: db, folder, keep: backup_keep });
+            host(store, serving, kept.map(|kept| (kept, backup_hours)))
+        }
         Verb::Place { file, seconds, json } => advise::place(&file, seconds, json),
         Verb::Advise { file, network, disjoint, json } => {
             advise::network(read(&file)?.site, &network, disjoint, json)
@@ -109,6 +114,7 @@ fn run(verb: Verb) -> Result<(), Failure> {
         Verb::Import { db, file } => import(&db, &file),
         Verb::Export { db, job } => export(&db, &job),
         Verb::Backup { db, to } => Ok(backup(&db, &to)?),
+        Verb::Restore { db, from, rehearse: is_tried } => bring_back(&db, &from, is_tried),
         Verb::Check { db } => check(&db),
         Verb::Standin { house } => match houses::named(&house) {
             Some(folder) => print_job(None, &folder.site, &folder.record, &BTreeMap::new()),
@@ -146,7 +152,24 @@ fn demo_store() -> Result<Store, Failure> {
     Ok(store)
 }
 
-fn host(store: Store, serving: Serving) -> Result<(), Failure> {
+/// Makes copies by the clock for as long as the program runs, the first at once; what fails is told in the log and tried
+/// again at the next.
+fn back_up_by_the_clock(backups: Backups, hours: f64) -> Result<(), Failure> {
+    // Less than a minute is a slip; a year is never.
+    let every = Duration::try_from_secs_f64(hours.clamp(1.0 / 60.0, 8760.0) * 3600.0)?;
+    std::thread::Builder::new().name("backups".to_owned()).spawn(move || {
+        loop {
+            match backups.one_more(&now()) {
+                Ok(made) => tracing::info!(backup = %made.display(), "a copy was made and read"),
+                Err(error) => tracing::error!(%error, "no copy was made"),
+            }
+            std::thread::sleep(every);
+        }
+    })?;
+    Ok(())
+}
+
+fn host(store: Store, serving: Serving, backups: Option<(Backups, f64)>) -> Result<(), Failure> {
     let filter: tracing_subscriber::filter::Targets = serving.log.parse()?;
     let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
     tracing_subscriber::registry().with(lines).with(filter).init();
@@ -168,6 +191,9 @@ fn host(store: Store, serving: Serving) -> Result<(), Failure> {
         hosts: serving.hosts,
         collectors: serving.collectors,
     };
+    if let Some((backups, hours)) = backups {
+        back_up_by_the_clock(backups, hours)?;
+    }
     let app = Data::new(App::new(store, settings));
     let kept = app.clone();
     let system = actix_web::rt::System::new();
@@ -215,6 +241,24 @@ fn print_job(
     let mut out = std::io::stdout().lock();
     out.write_all(&job_file::write(id, site, record, images)?)?;
     writeln!(out)?;
+    Ok(())
+}
+
+/// Puts a backup in the place of a database, or only reads it and says what it holds.
+fn bring_back(db: &Path, from: &Path, is_tried: bool) -> Result<(), Failure> {
+    if is_tried {
+        let jobs = rehearse(from)?;
+        let count =
+            if jobs.len() == 1 { "1 job".to_owned() } else { format!("{} jobs", jobs.len()) };
+        println!("{} can be brought back to {}: {count}", from.display(), db.display());
+        for name in &jobs {
+            println!("  {name}");
+        }
+        return Ok(());
+    }
+    let there = restore(from, db)?;
+    let kept = there.map(|kept| format!("; what was there is kept as {}", kept.display()));
+    println!("{} is back{}", db.display(), kept.unwrap_or_default());
     Ok(())
 }
 

@@ -296,3 +296,29 @@ fn it_listens_on_this_machine_only() {
     let said = String::from_utf8_lossy(&refused.stderr);
     assert!(!refused.status.success() && said.contains("this machine only"), "{said}");
 }
+
+#[test]
+fn a_database_is_copied_rehearsed_and_brought_back_as_the_guide_for_operators_says() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name).to_string_lossy().into_owned();
+    let (job, db, copy) = (at("job.json"), at("jobs.db"), at("copy.db"));
+    std::fs::write(&job, run(&["standin", "quay-court"]).stdout).unwrap();
+    let said = |arguments: &[&str]| {
+        let ended = run(arguments);
+        let told = [ended.stdout, ended.stderr].concat();
+        (ended.status.success(), String::from_utf8_lossy(&told).into_owned())
+    };
+    assert!(said(&["import", "--db", &db, &job]).0);
+    assert!(said(&["backup", "--db", &db, &copy]).0);
+    assert!(said(&["import", "--db", &db, &job]).0);
+    let (is_well, told) = said(&["restore", "--db", &db, &copy, "--rehearse"]);
+    assert!(is_well && told.contains("1 job\n") && told.contains("Quay Court"), "{told}");
+    let (is_well, told) = said(&["restore", "--db", &db, &copy]);
+    assert!(is_well && told.contains("jobs.db.before-1"), "{told}");
+    assert!(said(&["check", &db]).0);
+    // What was there is a database as any: the second job is in it still.
+    let (_, told) = said(&["restore", "--db", &db, &at("jobs.db.before-1"), "--rehearse"]);
+    assert!(told.contains("2 jobs"), "{told}");
+    let (is_well, told) = said(&["restore", "--db", &db, &job]);
+    assert!(!is_well && told.contains("another program"), "{told}");
+}

@@ -6,7 +6,8 @@
 //!
 //! | file | what it holds |
 //! |---|---|
-//! | `open.rs` | opening a file, migrations, copies of a file |
+//! | `open.rs` | opening a file, migrations |
+//! | `backups.rs` | copies that were read, bringing one back, so many kept |
 //! | `check.rs` | a database held against itself |
 //! | `connections.rs` | the writing thread and the reading connections |
 //! | `jobs.rs` | the list of jobs, making one, its site |
@@ -19,6 +20,7 @@
 //! | `images.rs` | plan images |
 //! | `variants.rs` | branches of a job |
 
+mod backups;
 mod check;
 mod connections;
 mod edits;
@@ -34,13 +36,14 @@ mod variants;
 
 use dot_reach_core::site::Refusal;
 
+pub use backups::{Backups, backup, rehearse, restore};
 pub use check::check;
 pub use edits::{Command, Committed, Conflict, Reads};
 pub use history::{JournalAct, JournalRow};
 pub use images::Image;
 pub use jobs::{JobId, JobSummary};
 pub use memory::OpenJob;
-pub use open::{backup, read_copy};
+pub use open::read_copy;
 pub use variants::{MOST_VARIANTS, Variant};
 
 use connections::{Readers, Writer};
@@ -65,6 +68,21 @@ pub enum StoreError {
     /// Another program's file.
     #[error("{0} is a database of another program")]
     Foreign(String),
+    /// A newer version of this program wrote it.
+    #[error(
+        "{0} was written by a newer version of this program: use that one, or bring back a backup of before"
+    )]
+    Newer(String),
+    /// A copy with which something is wrong.
+    #[error("{file} is no sound copy, {count} things are wrong with it; the first: {first}")]
+    Unsound {
+        /// The file.
+        file: String,
+        /// How many things are wrong.
+        count: usize,
+        /// The first of them.
+        first: String,
+    },
     /// Another program has it.
     #[error("{0} is in use by another server; stop that first, or choose another file")]
     InUse(String),

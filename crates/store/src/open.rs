@@ -17,8 +17,10 @@ use crate::{Store, StoreError};
 const APPLICATION_ID: i32 = 0x646f_7452;
 
 /// Every migration in order. Append only from the first release on.
+const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_jobs.sql")];
+
 fn migrations() -> Migrations<'static> {
-    Migrations::new(vec![M::up(include_str!("../migrations/0001_jobs.sql"))])
+    Migrations::new(MIGRATIONS.map(M::up).to_vec())
 }
 
 impl Store {
@@ -62,7 +64,7 @@ impl Store {
 }
 
 /// Holds a file for this program alone; the lock ends with the program, however that ends.
-fn lock(path: &Path) -> Result<File, StoreError> {
+pub(crate) fn lock(path: &Path) -> Result<File, StoreError> {
     let mut beside = path.as_os_str().to_owned();
     beside.push(".lock");
     let lock = File::options().create(true).truncate(false).write(true).open(beside)?;
@@ -73,13 +75,18 @@ fn lock(path: &Path) -> Result<File, StoreError> {
     }
 }
 
-/// Refuses another program's file; a new file and one of before the mark are ours.
+/// Refuses another program's file and one of a newer version; a new file and one of before the mark are ours.
 fn is_ours(db: &Connection, path: &Path) -> Result<(), StoreError> {
     let foreign = || StoreError::Foreign(path.display().to_string());
     let number = |pragma: &str| {
         db.pragma_query_value(None, pragma, |row| row.get::<_, i32>(0)).map_err(|_| foreign())
     };
     match number("application_id")? {
+        APPLICATION_ID
+            if usize::try_from(number("user_version")?).unwrap_or(0) > MIGRATIONS.len() =>
+        {
+            Err(StoreError::Newer(path.display().to_string()))
+        }
         APPLICATION_ID => Ok(()),
         0 => {
             let count = |sql| db.query_row(sql, [], |row| row.get::<_, u32>(0));
@@ -92,25 +99,13 @@ fn is_ours(db: &Connection, path: &Path) -> Result<(), StoreError> {
 }
 
 /// A file as it is, for reading only: never made, never brought up to date.
-fn as_it_is(path: &Path) -> Result<Connection, StoreError> {
+pub(crate) fn as_it_is(path: &Path) -> Result<Connection, StoreError> {
     if !path.is_file() {
         return Err(StoreError::NoFile(path.display().to_string()));
     }
     let db = Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
     is_ours(&db, path)?;
     Ok(db)
-}
-
-/// Writes a copy of a database to another file, while it is in use.
-///
-/// # Errors
-/// There is no such database, or the copy cannot be written.
-pub fn backup(from: &Path, to: &Path) -> Result<(), StoreError> {
-    let db = as_it_is(from)?;
-    if to.exists() {
-        return Err(StoreError::Exists(to.display().to_string()));
-    }
-    copy(&db, &mut Connection::open(to)?)
 }
 
 /// The jobs of a database that is not to be changed: of a copy of it, brought up to date in memory.
@@ -125,8 +120,8 @@ pub fn read_copy(from: &Path) -> Result<Store, StoreError> {
     Store::over(&to, "OFF", None, Some(folder))
 }
 
-fn copy(from: &Connection, to: &mut Connection) -> Result<(), StoreError> {
-    let backup = Backup::new(from, to)?;
-    backup.run_to_completion(256, std::time::Duration::ZERO, None)?;
-    Ok(())
+/// Copies all pages, and leaves one file: a copy keeps nothing beside it.
+pub(crate) fn copy(from: &Connection, to: &mut Connection) -> Result<(), StoreError> {
+    Backup::new(from, to)?.run_to_completion(256, std::time::Duration::ZERO, None)?;
+    Ok(to.pragma_update(None, "journal_mode", "DELETE")?)
 }
