@@ -137,6 +137,8 @@ pub(super) struct Surprise {
     pub(super) against: Vec<String>,
     /// Name, what it costs, and the edit that plans it here.
     pub(super) others: Vec<(String, String, String)>,
+    /// The edit that plans a blank cover here, and what that costs; nothing where none fits.
+    pub(super) blank: Option<(String, String)>,
     /// The place, whose facts are written down.
     pub(super) point: String,
 }
@@ -145,7 +147,8 @@ pub(super) struct Surprise {
 const MOST_OTHERS: usize = 4;
 
 fn surprise(site: &Site, spot: &WorkedDevice<'_>) -> Option<Surprise> {
-    let (against, others) = instead(site, spot.device)?;
+    let (against, fitting) = instead(site, spot.device)?;
+    let (blanks, others): (Vec<_>, Vec<_>) = fitting.iter().partition(|c| c.kind.is_cover());
     let other = |c: &Candidate<'_>| {
         let price =
             c.kind.fit.price.map(|p| format!("{} {}", typographic(p, 0), site.job.currency));
@@ -161,7 +164,8 @@ fn surprise(site: &Site, spot: &WorkedDevice<'_>) -> Option<Surprise> {
             Fits::NotKnown | Fits::IfSo | Fits::Yes => "It is not known whether this goes in here.",
         },
         against: against.iter().map(ToString::to_string).collect(),
-        others: others.iter().take(MOST_OTHERS).map(other).collect(),
+        others: others.into_iter().take(MOST_OTHERS).map(other).collect(),
+        blank: blanks.first().map(|c| other(c)).map(|(_, price, edit)| (edit, price)),
         point: spot.point.id.to_string(),
     })
 }
