@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 43] = [
+const FLOORS: [&str; 44] = [
     // Quantities and numbers.
     "units",
     "moment",
@@ -52,6 +52,7 @@ const FLOORS: [&str; 43] = [
     // What may be done by the record, and the day as it is planned.
     "gate",
     "platforms",
+    "names",
     "install",
     "effects",
     "elsewhere",
