@@ -14,6 +14,7 @@ use tokio::sync::broadcast;
 use crate::desk::Desk;
 use crate::error::{self, WebError};
 use crate::metrics::Metrics;
+use crate::presence::Presence;
 use crate::settings::Settings;
 use crate::work::Work;
 use crate::{guard, pages};
@@ -30,6 +31,8 @@ pub struct App {
     pub(crate) metrics: Metrics,
     /// How it was started.
     pub(crate) settings: Settings,
+    /// Who has a page open.
+    pub(crate) presence: Arc<Presence>,
     news: broadcast::Sender<News>,
 }
 
@@ -48,7 +51,8 @@ impl App {
         let (news, _) = broadcast::channel(64);
         let desk = Desk::of(settings.cache_bytes);
         let (work, metrics) = (Work::default(), Metrics::default());
-        Self { store: Arc::new(store), desk, work, metrics, settings, news }
+        let presence = Arc::default();
+        Self { store: Arc::new(store), desk, work, metrics, settings, presence, news }
     }
 
     /// Takes nothing more, and leaves one file that holds everything that was acknowledged.

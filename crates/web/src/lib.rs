@@ -30,6 +30,7 @@ mod imports;
 mod live;
 mod metrics;
 mod pages;
+mod presence;
 mod record;
 pub mod settings;
 mod trace;

@@ -24,6 +24,7 @@ use crate::door::{AskedJob, For, See};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::{advice, hub, reach};
+use crate::presence::Stay;
 use crate::work::{Asker, Ticket};
 
 /// The largest message of a page.
@@ -101,21 +102,49 @@ enum Dragged {
     },
 }
 
+/// The page at the other end.
+#[derive(Deserialize)]
+pub(crate) struct Opened {
+    /// What tells its window from others.
+    #[serde(default)]
+    client: String,
+    /// The stage that it is of.
+    #[serde(default)]
+    at: String,
+}
+
 #[get("/jobs/{job}/live")]
 pub(crate) async fn live(
     request: HttpRequest,
     body: web::Payload,
+    opened: web::Query<Opened>,
     For(job, ..): For<See>,
 ) -> Result<HttpResponse, actix_web::Error> {
     let (response, session, stream) = actix_ws::handle(&request, body)?;
     let stream = stream.max_frame_size(MOST_BYTES).aggregate_continuations();
-    rt::spawn(talk(job, session, stream.max_continuation_size(MOST_BYTES)));
+    let Opened { client, at } = opened.into_inner();
+    let person = &job.caller.person;
+    let who = if person.is_named() { person.who.as_str() } else { "" };
+    let stay = job.app.presence.enter(&job.id, who, &at, &client);
+    rt::spawn(talk(job, stay, session, stream.max_continuation_size(MOST_BYTES)));
     Ok(response)
 }
 
-async fn talk(job: AskedJob, mut session: Session, mut stream: actix_ws::AggregatedMessageStream) {
+async fn talk(
+    job: AskedJob,
+    stay: Stay,
+    mut session: Session,
+    mut stream: actix_ws::AggregatedMessageStream,
+) {
     Metrics::count(&job.app.metrics.channels);
     let mut news = job.app.listen();
+    let presence = Arc::clone(&job.app.presence);
+    let mut comings = presence.listen();
+    let here = || json!({ "tell": "here", "others": presence.others(&stay) }).to_string();
+    if session.text(here()).await.is_err() {
+        Metrics::less(&job.app.metrics.channels);
+        return;
+    }
     let (mut page, mut tidings) = Page::of(job);
     let mut beat = tokio::time::interval(HEARTBEAT);
     let mut heard = true;
@@ -129,6 +158,12 @@ async fn talk(job: AskedJob, mut session: Session, mut stream: actix_ws::Aggrega
                 Ok(_) => continue,
                 // A page that fell behind looks at the newest revision.
                 Err(RecvError::Lagged(_)) => json!({ "tell": "revision" }).to_string(),
+                Err(RecvError::Closed) => break,
+            },
+            of = comings.recv() => match of {
+                Ok(of) if of == stay.job => here(),
+                Ok(_) => continue,
+                Err(RecvError::Lagged(_)) => here(),
                 Err(RecvError::Closed) => break,
             },
             Some(told) = tidings.recv() => told,

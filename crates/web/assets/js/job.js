@@ -304,7 +304,8 @@ export function hear(kind, act) {
 
 function connect() {
   const scheme = location.protocol === "https:" ? "wss" : "ws";
-  socket = new WebSocket(`${scheme}://${location.host}/jobs/${job()}/live`);
+  const at = document.querySelector(".stages [aria-current=page]")?.textContent.trim() ?? "";
+  socket = new WebSocket(`${scheme}://${location.host}/jobs/${job()}/live?${new URLSearchParams({ client, at })}`);
   socket.addEventListener("message", ({ data }) => {
     const told = JSON.parse(data);
     hearers.get(told.tell)?.(told);
@@ -324,6 +325,8 @@ function connect() {
     delete document.documentElement.dataset.live;
     document.dispatchEvent(new CustomEvent("line"));
     lost = true;
+    // Who is there is not known any longer.
+    showHere({ others: [] });
     document.dispatchEvent(new CustomEvent("live-lost"));
     setTimeout(connect, 1500);
   });
@@ -352,6 +355,16 @@ function goTo(input) {
     options.find((o) => o.value.toLowerCase() === wanted) ??
     options.find((o) => wanted && o.value.toLowerCase().includes(wanted));
   if (found) location.assign(found.dataset.href);
+}
+
+/** Who else has a page of this job open, and which. */
+function showHere({ others }) {
+  const place = document.querySelector("[data-here]");
+  if (!place) return;
+  const named = others.map(({ who, at }) => [who || "Somebody", at].filter(Boolean).join(", "));
+  place.hidden = named.length === 0;
+  place.textContent = named.length === 1 ? `Also here: ${named[0]}` : `${named.length} others here`;
+  place.title = named.join("\n");
 }
 
 // Long work: the page says what it waits for; how far it is, and that it is done, comes by the channel.
@@ -384,6 +397,7 @@ export function startJob() {
     if (told.who) say(`${told.who} changed it`);
   });
   hear("error", (told) => notice(told.message));
+  hear("here", showHere);
   startWork();
   connect();
   document.addEventListener("keydown", keys);

@@ -40,6 +40,11 @@ impl Visitor {
         self.author.clone().unwrap_or_else(|| format!("window:{client}"))
     }
 
+    /// Whether the person gave a name.
+    pub(crate) fn is_named(&self) -> bool {
+        self.author.as_ref().is_some_and(|author| author.starts_with("name:"))
+    }
+
     /// Whose changes a page can undo.
     pub(crate) fn known(&self) -> Option<&str> {
         self.author.as_deref()

@@ -1,0 +1,134 @@
+//! Who has a page of a job open, and which: as long as its live channel stands.
+
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use dot_reach_store::JobId;
+use serde::Serialize;
+use tokio::sync::broadcast;
+
+/// How many comings and goings wait for a slow page; one that fell behind is told how it stands now.
+const MOST_WAITING: usize = 64;
+
+/// Somebody with a page open.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub(crate) struct Here {
+    /// By name; empty for whoever gave none.
+    pub(crate) who: String,
+    /// The stage whose page it is.
+    pub(crate) at: String,
+    #[serde(skip)]
+    window: String,
+}
+
+/// All who have a page open, by job.
+#[derive(Debug)]
+pub(crate) struct Presence {
+    here: Mutex<BTreeMap<JobId, BTreeMap<u64, Here>>>,
+    next: std::sync::atomic::AtomicU64,
+    changed: broadcast::Sender<JobId>,
+}
+
+impl Default for Presence {
+    fn default() -> Self {
+        let (changed, _) = broadcast::channel(MOST_WAITING);
+        Self { here: Mutex::default(), next: 0.into(), changed }
+    }
+}
+
+impl Presence {
+    fn all(&self) -> MutexGuard<'_, BTreeMap<JobId, BTreeMap<u64, Here>>> {
+        self.here.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Somebody opens a page; they are gone with what this gives.
+    pub(crate) fn enter(self: &Arc<Self>, job: &JobId, who: &str, at: &str, window: &str) -> Stay {
+        let key = self.next.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+        let short = |text: &str| text.chars().filter(|c| !c.is_control()).take(40).collect();
+        let here = Here { who: short(who), at: short(at), window: short(window) };
+        self.all().entry(job.clone()).or_default().insert(key, here);
+        self.tell(job);
+        Stay { of: Arc::clone(self), job: job.clone(), key }
+    }
+
+    /// Who else is there: each person once a stage, and not the one who asks in another window of theirs.
+    pub(crate) fn others(&self, stay: &Stay) -> Vec<Here> {
+        let all = self.all();
+        let Some(of_job) = all.get(&stay.job) else { return Vec::new() };
+        let Some(own) = of_job.get(&stay.key) else { return Vec::new() };
+        let is_own = |h: &Here| h.window == own.window || !h.who.is_empty() && h.who == own.who;
+        let mut others: Vec<Here> = of_job.values().filter(|h| !is_own(h)).cloned().collect();
+        others.sort_by(|a, b| {
+            (a.who.is_empty(), &a.who, &a.at).cmp(&(b.who.is_empty(), &b.who, &b.at))
+        });
+        others.dedup_by(|a, b| !a.who.is_empty() && a.who == b.who && a.at == b.at);
+        others
+    }
+
+    /// Tells of every coming and going, by its job.
+    pub(crate) fn listen(&self) -> broadcast::Receiver<JobId> {
+        self.changed.subscribe()
+    }
+
+    fn tell(&self, job: &JobId) {
+        // Nobody listening is no failure.
+        let _listeners = self.changed.send(job.clone());
+    }
+}
+
+/// A page that is open.
+#[derive(Debug)]
+pub(crate) struct Stay {
+    of: Arc<Presence>,
+    pub(crate) job: JobId,
+    key: u64,
+}
+
+impl Drop for Stay {
+    fn drop(&mut self) {
+        let mut all = self.of.all();
+        if let Some(of_job) = all.get_mut(&self.job) {
+            of_job.remove(&self.key);
+            if of_job.is_empty() {
+                all.remove(&self.job);
+            }
+        }
+        drop(all);
+        self.of.tell(&self.job);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn names(presence: &Presence, stay: &Stay) -> Vec<(String, String)> {
+        presence.others(stay).into_iter().map(|h| (h.who, h.at)).collect()
+    }
+
+    #[test]
+    fn others_are_there_as_long_as_their_page_is_and_nobody_is_their_own_other() {
+        let presence = Arc::new(Presence::default());
+        let (job, other): (JobId, JobId) = ("mill".parse().unwrap(), "quay".parse().unwrap());
+        let mut news = presence.listen();
+        let ines = presence.enter(&job, "Ines", "Install", "w1");
+        let _second = presence.enter(&job, "Ines", "Reach", "w2");
+        let _elsewhere = presence.enter(&other, "Adam", "Brief", "w3");
+        assert_eq!(names(&presence, &ines), []);
+        let otto = presence.enter(&job, "Otto", "Install", "w4");
+        let nameless = presence.enter(&job, "", "Survey", "w5");
+        let also = presence.enter(&job, "", "Survey", "w6");
+        let of = |who: &str, at: &str| (who.to_owned(), at.to_owned());
+        assert_eq!(
+            names(&presence, &ines),
+            [of("Otto", "Install"), of("", "Survey"), of("", "Survey")],
+            "two without a name are two"
+        );
+        assert_eq!(names(&presence, &otto)[..2], [of("Ines", "Install"), of("Ines", "Reach")]);
+        drop((nameless, also));
+        drop(otto);
+        assert_eq!(names(&presence, &ines), []);
+        let told = std::iter::from_fn(|| news.try_recv().ok());
+        assert_eq!(told.filter(|of| *of == job).count(), 8, "each coming and each going");
+    }
+}
