@@ -24,7 +24,7 @@ use crate::door::{AskedJob, For, See};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::{advice, hub, reach};
-use crate::presence::Stay;
+use crate::presence::Attending;
 use crate::work::{Asker, Ticket};
 
 /// The largest message of a page.
@@ -132,7 +132,7 @@ pub(crate) async fn live(
 
 async fn talk(
     job: AskedJob,
-    stay: Stay,
+    stay: Attending,
     mut session: Session,
     mut stream: actix_ws::AggregatedMessageStream,
 ) {

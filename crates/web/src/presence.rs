@@ -42,17 +42,23 @@ impl Presence {
     }
 
     /// Somebody opens a page; they are gone with what this gives.
-    pub(crate) fn enter(self: &Arc<Self>, job: &JobId, who: &str, at: &str, window: &str) -> Stay {
+    pub(crate) fn enter(
+        self: &Arc<Self>,
+        job: &JobId,
+        who: &str,
+        at: &str,
+        window: &str,
+    ) -> Attending {
         let key = self.next.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
         let short = |text: &str| text.chars().filter(|c| !c.is_control()).take(40).collect();
         let here = Here { who: short(who), at: short(at), window: short(window) };
         self.all().entry(job.clone()).or_default().insert(key, here);
         self.tell(job);
-        Stay { of: Arc::clone(self), job: job.clone(), key }
+        Attending { of: Arc::clone(self), job: job.clone(), key }
     }
 
     /// Who else is there: each person once a stage, and not the one who asks in another window of theirs.
-    pub(crate) fn others(&self, stay: &Stay) -> Vec<Here> {
+    pub(crate) fn others(&self, stay: &Attending) -> Vec<Here> {
         let all = self.all();
         let Some(of_job) = all.get(&stay.job) else { return Vec::new() };
         let Some(own) = of_job.get(&stay.key) else { return Vec::new() };
@@ -78,13 +84,13 @@ impl Presence {
 
 /// A page that is open.
 #[derive(Debug)]
-pub(crate) struct Stay {
+pub(crate) struct Attending {
     of: Arc<Presence>,
     pub(crate) job: JobId,
     key: u64,
 }
 
-impl Drop for Stay {
+impl Drop for Attending {
     fn drop(&mut self) {
         let mut all = self.of.all();
         if let Some(of_job) = all.get_mut(&self.job) {
@@ -102,7 +108,7 @@ impl Drop for Stay {
 mod tests {
     use super::*;
 
-    fn names(presence: &Presence, stay: &Stay) -> Vec<(String, String)> {
+    fn names(presence: &Presence, stay: &Attending) -> Vec<(String, String)> {
         presence.others(stay).into_iter().map(|h| (h.who, h.at)).collect()
     }
 
