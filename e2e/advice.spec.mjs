@@ -1,5 +1,5 @@
 // The adviser: what is out is cured, one repeater refused and another taken, all of it undone.
-import { expect, open, test } from "./fixtures.mjs";
+import { expect, open, ready, test } from "./fixtures.mjs";
 
 const advice = (page) => page.locator('[data-part="advice"]');
 
@@ -45,6 +45,8 @@ test("a variant is branched off from the advice, compared with another, taken an
   await expect(page.locator(".variant-name")).toContainText("As advised");
   // What is in the variant is not in the plan.
   await page.locator(".variant-name").click();
+  await page.waitForURL(/\/variants/);
+  await ready(page);
   await page.getByLabel("A new variant, called").fill("As it is");
   await page.getByRole("button", { name: "Branch off" }).click();
   await page.waitForURL(/as-it-is\/reach/);

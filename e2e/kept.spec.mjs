@@ -130,7 +130,7 @@ test("what was refused stays in view until a person decides", async ({ page, con
 });
 
 test("a wall ends where it was snapped, however slow the answer", async ({ page }) => {
-  await page.routeWebSocket(/\/live$/, (socket) => {
+  await page.routeWebSocket(/\/live(\?|$)/, (socket) => {
     const server = socket.connectToServer();
     server.onMessage((message) => setTimeout(() => socket.send(message), 1200));
   });
@@ -153,7 +153,7 @@ test("a wall ends where it was snapped, however slow the answer", async ({ page 
 
 test("a channel that drops ends no live preview, and what was missed is asked for", async ({ page, app }) => {
   let first = true;
-  await page.routeWebSocket(/\/live$/, (socket) => {
+  await page.routeWebSocket(/\/live(\?|$)/, (socket) => {
     const server = socket.connectToServer();
     socket.onMessage((message) => {
       // The first question takes the channel with it.

@@ -127,7 +127,7 @@ async function openPdf(file) {
   const pages = Array.from({ length: Math.min(pdf.numPages, 500) }, (_, n) => String(n + 1));
   form().elements.page.replaceChildren(...pages.map((n) => new Option(n, n)));
   part("chosen").hidden = false;
-  await drawPage();
+  await redraw();
 }
 
 async function drawPage() {
@@ -143,6 +143,13 @@ async function drawPage() {
   part("sums").textContent = `Page ${form().elements.page.value} of ${pdf.numPages}.`;
   part("size").textContent = (await fetched(`/jobs/${job()}/plans/page?${new URLSearchParams(page())}`)).words;
   fail("");
+}
+
+// One after the other: a page is drawn on one canvas, and what was chosen last is told last.
+let drawing = Promise.resolve();
+function redraw() {
+  drawing = drawing.catch(() => {}).then(drawPage);
+  return drawing;
 }
 
 /** What the server is told of the page that is shown. */
@@ -171,7 +178,7 @@ export function startPlans() {
   const guarded = (act) => act().catch((e) => fail(e.message));
   form().addEventListener("change", (event) => {
     if (event.target.name === "file") guarded(() => opened(event.target.files[0]));
-    else if (pdf) guarded(drawPage);
+    else if (pdf) guarded(redraw);
     else if (read) guarded(ask);
   });
   form().addEventListener("submit", (event) => {
