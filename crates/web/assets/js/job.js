@@ -363,7 +363,8 @@ function showHere({ others }) {
   if (!place) return;
   const named = others.map(({ who, at }) => [who || "Somebody", at].filter(Boolean).join(", "));
   place.hidden = named.length === 0;
-  place.textContent = named.length === 1 ? `Also here: ${named[0]}` : `${named.length} others here`;
+  const also = Object.assign(document.createElement("span"), { className: "also", textContent: "Also here: " });
+  place.replaceChildren(...(named.length === 1 ? [also, named[0]] : [`${named.length} others here`]));
   place.title = named.join("\n");
 }
 
