@@ -19,6 +19,8 @@ pub enum StandsAs {
     NotLooked,
     /// As it is to be.
     AsAgreed,
+    /// Its name is right; of its room the plan or the list says nothing.
+    NameOnly,
     /// Its name is right, in no room or in one that the platform makes by itself.
     DefaultRoom(String),
     /// Its name is right, in another room.
@@ -77,9 +79,15 @@ pub struct NamesIn {
 impl NamesIn {
     /// Lines of which something is to be put right, by what was found.
     pub fn wrong(&self) -> usize {
-        let is_wrong =
-            |l: &&NameLine| !matches!(l.stands, StandsAs::NotLooked | StandsAs::AsAgreed);
-        self.lines.iter().filter(is_wrong).count()
+        self.lines.iter().filter(|l| l.is_wrong()).count()
+    }
+}
+
+impl NameLine {
+    /// Whether something of it is to be put right there, by what was found.
+    pub fn is_wrong(&self) -> bool {
+        let is_well = [StandsAs::NotLooked, StandsAs::AsAgreed, StandsAs::NameOnly];
+        !is_well.contains(&self.stands)
     }
 }
 
@@ -217,9 +225,8 @@ fn compare(lines: &mut [NameLine], list: &NameList) -> Vec<Stray> {
 fn in_room(line: &NameLine, row: &NamedThere, tells_rooms: bool) -> StandsAs {
     let room = plain(&row.room);
     match () {
-        () if !tells_rooms || line.room.is_empty() || room == plain(&line.room) => {
-            StandsAs::AsAgreed
-        }
+        () if !tells_rooms || line.room.is_empty() => StandsAs::NameOnly,
+        () if room == plain(&line.room) => StandsAs::AsAgreed,
         () if is_default_room(&row.room) => StandsAs::DefaultRoom(row.room.trim().to_owned()),
         () => StandsAs::OtherRoom(row.room.trim().to_owned()),
     }

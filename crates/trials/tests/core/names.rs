@@ -124,7 +124,10 @@ fn what_was_found_is_told_line_by_line() {
     assert_eq!(again.record.name_lists.len(), 2);
     // A list without any room says nothing of rooms.
     let bare = found(&again, "t", "l3", &[("Front door", ""), ("Patio door", "")]);
-    assert_eq!(stands(&bare, "a"), StandsAs::AsAgreed);
+    assert_eq!(stands(&bare, "a"), StandsAs::NameOnly);
+    // What the plan gives no room is settled by no list.
+    let roomless = json!({"do": "set", "kind": "point", "id": "pa", "field": "room", "value": ""});
+    assert_eq!(stands(&wish(&again, &roomless).unwrap(), "a"), StandsAs::NameOnly);
     // One that was pasted under the wrong platform is struck.
     let struck = wish(&bare, &json!({"do": "remove", "kind": "name-list", "id": "l3"})).unwrap();
     assert_eq!(stands(&struck, "b"), StandsAs::Times(2));

@@ -1,5 +1,5 @@
 // Edits, undo and redo, the saved state, news of others' edits, the live channel.
-import { fetchPage, swapParts } from "./parts.js";
+import { fetchPage, holdsTyped, swapParts } from "./parts.js";
 import { forget, ground, isWaiting, keep, keepFlying, kept, newUuid, openQueue, send } from "./queue.js";
 import { button, drawWaiting } from "./waiting.js";
 
@@ -280,11 +280,21 @@ async function oneStep(act, force) {
 export async function refresh(keepParts = []) {
   asks += 1;
   const asked = asks;
-  const html = await fetchPage(location.href);
+  const html = await fetchPage(location.href).catch(goOnElsewhere);
+  if (html === null) return;
   if (asked < shownUpTo) return;
   shownUpTo = asked;
   swapParts(html, keepParts);
   document.dispatchEvent(new CustomEvent("refreshed"));
+}
+
+/** Where a page is over, it goes on elsewhere; not under what is being typed. */
+function goOnElsewhere(gone) {
+  if (!gone.elsewhere) throw gone;
+  const goOn = () => location.assign(gone.elsewhere);
+  if (holdsTyped()) notice("This part is planned otherwise by now. What you typed stands here until you go on.", [["Go on", goOn]]);
+  else goOn();
+  return null;
 }
 
 /** As `refresh`, where nobody waits for it: without a connection the page stays as it is. */

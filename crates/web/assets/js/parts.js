@@ -131,6 +131,9 @@ export function isTyped(field) {
   return field.type === "checkbox" ? field.checked !== field.defaultChecked : field.value !== field.defaultValue;
 }
 
+/** Whether anything on the page was typed and is said nowhere yet. */
+export const holdsTyped = () => [...document.querySelectorAll("main :is(input, textarea):not([type=checkbox], [type=hidden])")].some(isTyped);
+
 const ON_CARDS = ["data-field", "data-live-field", "data-to", "data-also"];
 
 /** What was typed on a card of the day and is not said yet stays on it, whatever was ticked or came from others meanwhile. */
@@ -200,8 +203,9 @@ document.addEventListener("input", ({ target }) => { delete target.form?.dataset
 /** Fetches a page of this application. */
 export async function fetchPage(address) {
   const answer = await fetch(address, { headers: { accept: "text/html" } });
-  // What the page showed is over or stands elsewhere: there it goes on.
-  if (answer.redirected && new URL(answer.url).pathname !== new URL(address, location.href).pathname) location.assign(answer.url);
+  // What the page showed is over or stands elsewhere.
+  const isElsewhere = answer.redirected && new URL(answer.url).pathname !== new URL(address, location.href).pathname;
+  if (isElsewhere) throw Object.assign(new Error("this is planned otherwise by now"), { elsewhere: answer.url });
   const text = await answer.text();
   if (!answer.ok) throw new Error(parse(text).querySelector("[data-message]")?.textContent ?? "the page did not come");
   return text;

@@ -41,7 +41,11 @@ function showStood() {
   if (stood) overlay().append(upright(stood.map((v) => v * 100), [shape("circle", { r: 11, class: "stood" }), shape("path", { d: "M-16 0H16M0-16V16", class: "stood" })]));
 }
 
-const conditions = () => [...walk().querySelectorAll("[data-condition]:checked")].filter((box) => !box.closest("[hidden]")).map((box) => box.dataset.condition);
+/** What is ticked of the conditions that make sense for the device. */
+function conditions() {
+  const ticked = [...walk().querySelectorAll("[data-condition]:checked")];
+  return ticked.filter((box) => !box.closest("[hidden]")).map((box) => box.dataset.condition);
+}
 
 /** One press, heard or not, where somebody stood. */
 async function pressed(heard, timing = {}) {
@@ -122,7 +126,8 @@ function walkedWith() {
   for (const name of walk().querySelectorAll("[data-with]")) name.textContent = option.textContent;
   for (const part of walk().querySelectorAll("[data-of]")) part.hidden = !is[part.dataset.of];
   for (const part of walk().querySelectorAll("[data-ping-line], [data-part=walk-told] > *, .mark")) part.remove();
-  walk().querySelector("[data-part=walk-told]").textContent = "What was pressed with it before is not on this phone; it counts all the same.";
+  const told = walk().querySelector("[data-part=walk-told]");
+  told.textContent = "What was pressed with it before is not on this phone; it counts all the same.";
 }
 
 export function startProve() {

@@ -49,6 +49,8 @@ struct LineForm {
     /// What is to be done there; empty where it stands as it is to.
     said: String,
     is_wrong: bool,
+    /// Whether name and room were found as they are to be.
+    is_settled: bool,
     /// What ticks it; empty where it is ticked on no card.
     tick: String,
     is_ticked: bool,
@@ -59,6 +61,7 @@ fn said(line: &NameLine) -> String {
     match &line.stands {
         StandsAs::NotLooked => String::new(),
         StandsAs::AsAgreed => "stands there so".to_owned(),
+        StandsAs::NameOnly => "its name stands there; its room is not known".to_owned(),
         StandsAs::DefaultRoom(room) if room.is_empty() => {
             format!("in no room: move it to {}", line.room)
         }
@@ -91,7 +94,8 @@ fn line(site: &Site, line: NameLine) -> LineForm {
     LineForm {
         point,
         on_plan,
-        is_wrong: !matches!(line.stands, StandsAs::NotLooked | StandsAs::AsAgreed),
+        is_wrong: line.is_wrong(),
+        is_settled: line.stands == StandsAs::AsAgreed,
         said: said(&line),
         tick: tick.unwrap_or_default(),
         is_ticked: line.is_ticked,
