@@ -1,6 +1,6 @@
 //! What the command line is asked with: each verb with its own words.
 
-use std::net::{IpAddr, Ipv4Addr};
+use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 
 use clap::{Parser, Subcommand};
@@ -22,22 +22,27 @@ pub(crate) enum Verb {
         #[command(flatten)]
         serving: Serving,
     },
-    /// Your own jobs, kept in a file.
+    /// Your own jobs: in one file that whoever sits at this machine has, or the firms of a folder, whose people sign in.
+    #[command(group = clap::ArgGroup::new("what").required(true).args(["db", "data"]))]
     Serve {
-        /// The database file; made if it is not there.
+        /// The database file; made if it is not there. Nobody signs in.
         #[arg(long)]
-        db: PathBuf,
-        /// A folder for copies that are made by the clock, each read as it is made.
-        #[arg(long, env = "DOT_REACH_BACKUPS")]
-        backups: Option<PathBuf>,
-        /// Hours from one copy to the next.
-        #[arg(long, env = "DOT_REACH_BACKUP_HOURS", default_value_t = 24.0, requires = "backups")]
-        backup_hours: f64,
-        /// How many copies stay; the oldest go.
-        #[arg(long, env = "DOT_REACH_BACKUP_KEEP", default_value_t = 14, requires = "backups")]
-        backup_keep: usize,
+        db: Option<PathBuf>,
+        /// The folder of the firms; made if it is not there. The first start prints the link that makes the first owner.
+        #[arg(long, env = "DOT_REACH_DATA")]
+        data: Option<PathBuf>,
+        #[command(flatten)]
+        backups: KeptCopies,
         #[command(flatten)]
         serving: Serving,
+    },
+    /// The firms of a folder, for whoever runs the server; also while it is in use.
+    Firms {
+        /// The folder.
+        #[arg(long, env = "DOT_REACH_DATA")]
+        data: PathBuf,
+        #[command(subcommand)]
+        act: FirmsVerb,
     },
     /// Routes, margins and verdicts of a job file.
     Analyse {
@@ -285,15 +290,71 @@ pub(crate) enum Verb {
     Schema,
 }
 
+/// What is done with the firms of a folder.
+#[derive(Subcommand)]
+pub(crate) enum FirmsVerb {
+    /// Each firm by its word and its name.
+    List,
+    /// Makes a firm, and prints the link that makes its owner.
+    Add {
+        /// What it is called.
+        name: String,
+    },
+    /// Prints a link by which somebody chooses a new password: for an owner who lost theirs.
+    Reset {
+        /// The firm, by its word.
+        firm: String,
+        /// By what they sign in.
+        login: String,
+    },
+    /// Deletes a firm for good: its people, its links and its file. Stop the server first, or have nobody of it at work.
+    Delete {
+        /// The firm, by its word.
+        firm: String,
+        /// The same word again: it cannot be undone.
+        #[arg(long)]
+        really: String,
+    },
+}
+
+/// Copies that are made by the clock.
+#[derive(clap::Args)]
+pub(crate) struct KeptCopies {
+    /// A folder for copies that are made by the clock, each read as it is made.
+    #[arg(long, env = "DOT_REACH_BACKUPS")]
+    pub(crate) backups: Option<PathBuf>,
+    /// Hours from one copy to the next.
+    #[arg(long, env = "DOT_REACH_BACKUP_HOURS", default_value_t = 24.0, requires = "backups")]
+    pub(crate) backup_hours: f64,
+    /// How many copies stay; the oldest go.
+    #[arg(long, env = "DOT_REACH_BACKUP_KEEP", default_value_t = 14, requires = "backups")]
+    pub(crate) backup_keep: usize,
+}
+
 /// How to serve; each may be set by flag or in the environment.
 #[derive(clap::Args)]
 pub(crate) struct Serving {
     /// The port; 0 takes any that is free.
     #[arg(long, env = "DOT_REACH_PORT", default_value_t = 4517)]
     pub(crate) port: u16,
-    /// The address to listen on.
-    #[arg(long, env = "DOT_REACH_ADDRESS", default_value_t = IpAddr::V4(Ipv4Addr::LOCALHOST))]
-    pub(crate) address: IpAddr,
+    /// Address and port to listen on, such as 0.0.0.0:443; in place of `--port`, which listens on this machine alone.
+    #[arg(long, env = "DOT_REACH_LISTEN", conflicts_with = "port")]
+    pub(crate) listen: Option<SocketAddr>,
+    /// The certificate with its chain, PEM; read anew when the file changes.
+    #[arg(long, env = "DOT_REACH_TLS_CERT", requires = "tls_key")]
+    pub(crate) tls_cert: Option<PathBuf>,
+    /// The key of the certificate, PEM.
+    #[arg(long, env = "DOT_REACH_TLS_KEY", requires = "tls_cert")]
+    pub(crate) tls_key: Option<PathBuf>,
+    /// Proxies in front, by their addresses, at which TLS ends; nobody else is answered. Commas between them.
+    #[arg(long, env = "DOT_REACH_BEHIND", value_delimiter = ',', conflicts_with = "tls_cert")]
+    pub(crate) behind: Vec<IpAddr>,
+    /// Without TLS also to other machines: whoever is on the way reads along.
+    #[arg(long)]
+    pub(crate) plain_to_all: bool,
+    /// How many firms are open at a time.
+    #[arg(long, env = "DOT_REACH_MOST_OPEN", default_value_t = 50)]
+    pub(crate) most_open: usize,
     /// Names by which it may be asked for, beside this machine's own, as a browser sends them:
     /// reach.example:4517. Commas between them.
     #[arg(long, env = "DOT_REACH_HOSTS", value_delimiter = ',')]

@@ -5,27 +5,23 @@ mod advise;
 mod arguments;
 mod calculate;
 mod day;
+mod hosting;
 mod prove;
 
 use std::collections::BTreeMap;
 use std::io::Write;
-use std::net::TcpListener;
 use std::path::Path;
 use std::process::ExitCode;
-use std::time::Duration;
 
-use actix_web::web::Data;
-use arguments::{Arguments, ModelPart, Serving, Verb};
+use arguments::{Arguments, ModelPart, Verb};
 use clap::Parser;
 use dot_reach_core::propagation::Model;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_formats::job_file;
 use dot_reach_standin::houses;
-use dot_reach_store::{Backups, Image, Store, backup, read_copy, rehearse, restore};
-use dot_reach_web::{App, Settings, now, serve};
-use tracing_subscriber::layer::SubscriberExt;
-use tracing_subscriber::util::SubscriberInitExt;
+use dot_reach_store::{Image, Store, backup, read_copy, rehearse, restore};
+use dot_reach_web::now;
 
 type Failure = Box<dyn std::error::Error>;
 
@@ -67,12 +63,15 @@ fn complain(text: &str) {
 
 fn run(verb: Verb) -> Result<(), Failure> {
     match verb {
-        Verb::Demo { serving } => host(demo_store()?, serving, None),
-        Verb::Serve { db, backups, backup_hours, backup_keep, serving } => {
+        Verb::Demo { serving } => hosting::here(demo_store()?, serving, None),
+        Verb::Serve { db: Some(db), backups, serving, .. } => {
             let store = Store::open(&db)?;
-            let kept = backups.map(|folder| Backups { of: db, folder, keep: backup_keep });
-            host(store, serving, kept.map(|kept| (kept, backup_hours)))
+            hosting::here(store, serving, backups.of_file(db))
         }
+        Verb::Serve { data, backups, serving, .. } => {
+            hosting::of_firms(&data.unwrap_or_default(), serving, backups)
+        }
+        Verb::Firms { data, act } => hosting::firms(&data, act),
         Verb::Place { file, seconds, json } => advise::place(&file, seconds, json),
         Verb::Advise { file, network, disjoint, json } => {
             advise::network(read(&file)?.site, &network, disjoint, json)
@@ -150,57 +149,6 @@ fn demo_store() -> Result<Store, Failure> {
         store.create_told(&folder.site, &folder.record, None, &at)?;
     }
     Ok(store)
-}
-
-/// Makes copies by the clock for as long as the program runs, the first at once; what fails is told in the log and tried
-/// again at the next.
-fn back_up_by_the_clock(backups: Backups, hours: f64) -> Result<(), Failure> {
-    // Less than a minute is a slip; a year is never.
-    let every = Duration::try_from_secs_f64(hours.clamp(1.0 / 60.0, 8760.0) * 3600.0)?;
-    std::thread::Builder::new().name("backups".to_owned()).spawn(move || {
-        loop {
-            match backups.one_more(&now()) {
-                Ok(made) => tracing::info!(backup = %made.display(), "a copy was made and read"),
-                Err(error) => tracing::error!(%error, "no copy was made"),
-            }
-            std::thread::sleep(every);
-        }
-    })?;
-    Ok(())
-}
-
-fn host(store: Store, serving: Serving, backups: Option<(Backups, f64)>) -> Result<(), Failure> {
-    let filter: tracing_subscriber::filter::Targets = serving.log.parse()?;
-    let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
-    tracing_subscriber::registry().with(lines).with(filter).init();
-    if !serving.address.is_loopback() {
-        return Err("nobody signs in here yet, so it listens on this machine only (127.0.0.1 or ::1); for others put \
-                    a proxy in front that asks who they are, and name it with --hosts"
-            .into());
-    }
-    let listener = match TcpListener::bind((serving.address, serving.port)) {
-        Ok(listener) => listener,
-        // Someone uses that port already: any free one will do.
-        Err(_) => TcpListener::bind((serving.address, 0))?,
-    };
-    println!("Dot Reach is ready at http://{}", listener.local_addr()?);
-    let settings = Settings {
-        workers: serving.workers.max(1),
-        most_body: serving.most_edit_kb * 1024,
-        cache_bytes: serving.cache_mb * 1024 * 1024,
-        hosts: serving.hosts,
-        collectors: serving.collectors,
-    };
-    if let Some((backups, hours)) = backups {
-        back_up_by_the_clock(backups, hours)?;
-    }
-    let app = Data::new(App::new(store, settings));
-    let kept = app.clone();
-    let system = actix_web::rt::System::new();
-    system.block_on(async move { serve(listener, app)?.await })?;
-    kept.close();
-    // Work that nobody waits for any longer goes on in its thread: it does not hold up the end.
-    std::process::exit(0)
 }
 
 fn import(db: &Path, file: &Path) -> Result<(), Failure> {

@@ -292,7 +292,7 @@ fn a_command_ends_quietly_where_nobody_reads_on() {
 
 #[test]
 fn it_listens_on_this_machine_only() {
-    let refused = run(&["demo", "--address", "0.0.0.0", "--port", "0"]);
+    let refused = run(&["demo", "--listen", "0.0.0.0:0"]);
     let said = String::from_utf8_lossy(&refused.stderr);
     assert!(!refused.status.success() && said.contains("this machine only"), "{said}");
 }

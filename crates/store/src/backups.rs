@@ -73,16 +73,37 @@ impl Backups {
     /// # Errors
     /// As [`backup`]; then none is taken away.
     pub fn one_more(&self, now: &str) -> Result<PathBuf, StoreError> {
-        fs::create_dir_all(&self.folder)?;
-        let plain: String = now.chars().filter(char::is_ascii_alphanumeric).collect();
-        let to = self.folder.join(format!("{}-{plain}.db", self.stem()));
-        backup(&self.of, &to)?;
-        let mut all = self.all()?;
-        let too_many = all.len().saturating_sub(self.keep.max(1));
-        for old in all.drain(..too_many) {
-            fs::remove_file(old)?;
+        self.one_more_by(now, |to| backup(&self.of, to))
+    }
+
+    /// The same of a file that copies itself another way.
+    ///
+    /// # Errors
+    /// Those of the copying; then none is taken away.
+    pub fn one_more_by<E: From<StoreError>>(
+        &self,
+        now: &str,
+        copy: impl FnOnce(&Path) -> Result<(), E>,
+    ) -> Result<PathBuf, E> {
+        let (to, too_old) = (self.next(now)?, || self.too_old());
+        copy(&to)?;
+        for old in too_old()? {
+            fs::remove_file(old).map_err(StoreError::from)?;
         }
         Ok(to)
+    }
+
+    /// The name of the next, in a folder that is there.
+    fn next(&self, now: &str) -> Result<PathBuf, StoreError> {
+        fs::create_dir_all(&self.folder)?;
+        let plain: String = now.chars().filter(char::is_ascii_alphanumeric).collect();
+        Ok(self.folder.join(format!("{}-{plain}.db", self.stem())))
+    }
+
+    fn too_old(&self) -> Result<Vec<PathBuf>, StoreError> {
+        let mut all = self.all()?;
+        all.truncate(all.len().saturating_sub(self.keep.max(1)));
+        Ok(all)
     }
 
     /// Those that are there, the oldest first: their names are moments.

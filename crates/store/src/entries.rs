@@ -39,15 +39,15 @@ pub(crate) fn add(
     rows: &EntryRows,
 ) -> Result<Vec<(u64, EntryId)>, StoreError> {
     let mut insert = write.prepare_cached(
-        "INSERT INTO entry (job_id, seq, id, edit_id, revision, client, did, format, body)
-         VALUES (:job, :seq, :id, :edit_id, :revision, :client, :did, :format, :body)",
+        "INSERT INTO entry (job_id, seq, id, edit_id, revision, client, author, did, format, body)
+         VALUES (:job, :seq, :id, :edit_id, :revision, :client, :author, :did, :format, :body)",
     )?;
     let mut told = Vec::new();
     for (seq, row) in (first..).zip(rows) {
         insert.execute(named_params! {
             ":job": job.as_str(), ":seq": seq, ":id": row.id.as_str(), ":edit_id": command.edit_id,
-            ":revision": revision, ":client": command.client, ":did": row.did, ":format": FORMAT,
-            ":body": row.body,
+            ":revision": revision, ":client": command.client, ":author": command.author, ":did": row.did,
+            ":format": FORMAT, ":body": row.body,
         })?;
         told.push((seq, row.id.clone()));
     }

@@ -15,6 +15,7 @@
 //! | `turns.rs` | who works out something that others hinder |
 //! | `edits.rs` | what is kept: worked out beside the writer, its receipt, its conflicts |
 //! | `entries.rs` | the rows of the record |
+//! | `people.rs` | what somebody did, and the deletion of who they were |
 //! | `history.rs` | undo, redo, the journal of the plan |
 //! | `things.rs` | the rows of walls, points, devices and so on |
 //! | `images.rs` | plan images |
@@ -30,6 +31,7 @@ mod images;
 mod jobs;
 mod memory;
 mod open;
+mod people;
 mod things;
 mod turns;
 mod variants;
@@ -43,7 +45,7 @@ pub use history::{JournalAct, JournalRow};
 pub use images::Image;
 pub use jobs::{JobId, JobSummary};
 pub use memory::OpenJob;
-pub use open::read_copy;
+pub use open::{lock, read_copy};
 pub use variants::{MOST_VARIANTS, Variant};
 
 use connections::{Readers, Writer};

@@ -45,6 +45,11 @@ impl Memory {
         Some(job.clone())
     }
 
+    /// Knows nothing any longer.
+    pub(crate) fn clear(&self) {
+        self.lock().jobs.clear();
+    }
+
     /// Knows nothing of a job any longer.
     pub(crate) fn forget(&self, id: &JobId) {
         let mut held = self.lock();

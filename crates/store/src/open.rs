@@ -64,7 +64,10 @@ impl Store {
 }
 
 /// Holds a file for this program alone; the lock ends with the program, however that ends.
-pub(crate) fn lock(path: &Path) -> Result<File, StoreError> {
+///
+/// # Errors
+/// Another server holds it, or there is no room beside it.
+pub fn lock(path: &Path) -> Result<File, StoreError> {
     let mut beside = path.as_os_str().to_owned();
     beside.push(".lock");
     let lock = File::options().create(true).truncate(false).write(true).open(beside)?;

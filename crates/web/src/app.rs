@@ -5,35 +5,50 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use actix_web::body::MessageBody;
-use actix_web::dev::{Server, ServiceFactory, ServiceRequest, ServiceResponse};
+use actix_web::dev::{ServiceFactory, ServiceRequest, ServiceResponse};
 use actix_web::{App as ActixApp, HttpServer, middleware, web};
+use dot_reach_accounts::{AccountId, LinkId, SessionId};
 use dot_reach_core::moment::Moment;
 use dot_reach_store::{JobId, Store, StoreError};
+use rustls::ServerConfig;
 use tokio::sync::broadcast;
 
 use crate::desk::Desk;
 use crate::error::{self, WebError};
 use crate::metrics::Metrics;
 use crate::presence::Presence;
+use crate::server::{Server, Shared};
 use crate::settings::Settings;
 use crate::work::Work;
 use crate::{guard, pages};
 
-/// What every request shares.
+/// What every request of a firm shares: its jobs, and what is known of them.
 #[derive(Debug)]
-pub struct App {
+pub(crate) struct App {
     store: Arc<Store>,
     /// What is known of jobs in use.
     pub(crate) desk: Desk,
     /// Heavy work and its turns.
     pub(crate) work: Work,
     /// What the operator may ask.
-    pub(crate) metrics: Metrics,
+    pub(crate) metrics: Arc<Metrics>,
     /// How it was started.
-    pub(crate) settings: Settings,
+    pub(crate) settings: Arc<Settings>,
     /// Who has a page open.
     pub(crate) presence: Arc<Presence>,
     news: broadcast::Sender<News>,
+    away: broadcast::Sender<Away>,
+}
+
+/// Who is no longer let in, so that their channels close at once.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Away {
+    /// Somebody, wherever they are signed in.
+    Person(AccountId),
+    /// Somebody who signed out there.
+    Session(SessionId),
+    /// Whoever followed a link.
+    Link(LinkId),
 }
 
 /// A job has a new revision.
@@ -46,17 +61,17 @@ pub(crate) struct News {
 }
 
 impl App {
-    /// Everything around a store.
-    pub fn new(store: Store, settings: Settings) -> Self {
+    /// Everything around a store; what all firms share comes from the server.
+    pub(crate) fn over(store: Store, shared: &Shared) -> Self {
         let (news, _) = broadcast::channel(64);
-        let desk = Desk::of(settings.cache_bytes);
-        let (work, metrics) = (Work::default(), Metrics::default());
-        let presence = Arc::default();
-        Self { store: Arc::new(store), desk, work, metrics, settings, presence, news }
+        let (settings, metrics) = (Arc::clone(&shared.settings), Arc::clone(&shared.metrics));
+        let (desk, work) = (Desk::within(&shared.room), shared.work.beside());
+        let ((away, _), presence) = (broadcast::channel(64), Arc::default());
+        Self { store: Arc::new(store), desk, work, metrics, settings, presence, news, away }
     }
 
     /// Takes nothing more, and leaves one file that holds everything that was acknowledged.
-    pub fn close(&self) {
+    pub(crate) fn close(&self) {
         self.store.close();
     }
 
@@ -83,6 +98,16 @@ impl App {
         let _listeners = self.news.send(news);
     }
 
+    /// Closes the channels of whoever is no longer let in.
+    pub(crate) fn send_away(&self, who: &Away) {
+        let _listeners = self.away.send(who.clone());
+    }
+
+    /// Tells who is no longer let in.
+    pub(crate) fn departures(&self) -> broadcast::Receiver<Away> {
+        self.away.subscribe()
+    }
+
     pub(crate) fn listen(&self) -> broadcast::Receiver<News> {
         self.news.subscribe()
     }
@@ -101,10 +126,10 @@ pub fn now() -> String {
 }
 
 /// The routes with all that every request meets on its way to them.
-fn configure(app: &web::Data<App>, config: &mut web::ServiceConfig) {
-    let settings = &app.settings;
+fn configure(server: &web::Data<Server>, config: &mut web::ServiceConfig) {
+    let settings = &server.shared.settings;
     config
-        .app_data(app.clone())
+        .app_data(server.clone())
         .app_data(web::JsonConfig::default().limit(settings.most_body).error_handler(|e, _| {
             WebError::Field { field: "edit".into(), reason: error::of_json(&e) }.into()
         }))
@@ -116,7 +141,7 @@ fn configure(app: &web::Data<App>, config: &mut web::ServiceConfig) {
 
 /// The application: its routes, and all that every request meets on its way to them.
 pub fn application(
-    app: &web::Data<App>,
+    server: &web::Data<Server>,
 ) -> ActixApp<
     impl ServiceFactory<
         ServiceRequest,
@@ -126,7 +151,7 @@ pub fn application(
         InitError = (),
     > + use<>,
 > {
-    let inner = app.clone();
+    let inner = server.clone();
     ActixApp::new()
         .configure(move |config| configure(&inner, config))
         .default_service(web::to(error::nothing_there))
@@ -139,16 +164,23 @@ pub fn application(
 ///
 /// # Errors
 /// The listener cannot be used.
-pub fn serve(listener: TcpListener, app: web::Data<App>) -> std::io::Result<Server> {
-    let workers = app.settings.workers;
-    let server = HttpServer::new(move || application(&app))
+pub fn serve(
+    listener: TcpListener,
+    server: web::Data<Server>,
+    tls: Option<ServerConfig>,
+) -> std::io::Result<actix_web::dev::Server> {
+    let workers = server.shared.settings.workers;
+    let http = HttpServer::new(move || application(&server))
         .workers(workers)
         .tcp_nodelay(true)
         // Who hangs up wants no answer: its work is broken off.
         .h1_allow_half_closed(false)
         .client_request_timeout(Duration::from_secs(20))
         // With what the store needs to close its file, less than three seconds.
-        .shutdown_timeout(1)
-        .listen(listener)?;
-    Ok(server.run())
+        .shutdown_timeout(1);
+    let http = match tls {
+        Some(config) => http.listen_rustls_0_23(listener, config)?,
+        None => http.listen(listener)?,
+    };
+    Ok(http.run())
 }

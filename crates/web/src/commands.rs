@@ -25,8 +25,8 @@ use futures_util::TryStreamExt;
 use serde::Deserialize;
 use serde_json::json;
 
-use crate::app::{App, News, moment, now};
-use crate::door::{AskedJob, Change, For, Prove, See};
+use crate::app::{News, moment, now};
+use crate::door::{AskedJob, Change, For, Keep, Of, Prove, See, Show, TakeAlong};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::reach;
@@ -87,7 +87,15 @@ pub(crate) async fn keep(
     prepare: impl Fn(&Site, &Record) -> Result<Prepared, Refusal> + Send + 'static,
 ) -> Result<Committed, WebError> {
     let (id, asked) = (job.id.clone(), command.clone());
-    let committed = job.app.ask(move |store| store.keep(&id, &asked, reads, prepare)).await?;
+    let signed = job.caller.signed_in().map(|signed| signed.account.licence.clone());
+    let entitled = move |site: &Site, record: &Record| {
+        let prepared = prepare(site, record)?;
+        if let Some(licence) = &signed {
+            prepared.entitled(site, licence.as_ref().map(|l| l.country.as_str()))?;
+        }
+        Ok(prepared)
+    };
+    let committed = job.app.ask(move |store| store.keep(&id, &asked, reads, entitled)).await?;
     told(job, command, &committed);
     Ok(committed)
 }
@@ -210,7 +218,8 @@ pub(crate) struct NewJob {
 }
 
 #[post("/jobs")]
-pub(crate) async fn new_job(form: web::Json<NewJob>, app: web::Data<App>) -> Answer {
+pub(crate) async fn new_job(of: Of<Keep>, form: web::Json<NewJob>) -> Answer {
+    let app = of.app();
     let NewJob { name, region, confidence } = form.into_inner();
     let confidence =
         Confidence::new(confidence).map_err(|e| WebError::field("confidence", e.to_string()))?;
@@ -233,7 +242,8 @@ pub(crate) async fn new_job(form: web::Json<NewJob>, app: web::Data<App>) -> Ans
 
 /// The library of the firm; made when it is first asked for.
 #[get("/library")]
-pub(crate) async fn open_library(app: web::Data<App>) -> Answer {
+pub(crate) async fn open_library(of: Of<See>) -> Answer {
+    let app = of.app();
     let sure = Confidence::new(0.95).map_err(|e| WebError::Inside(e.to_string()))?;
     let empty = Site::new(JobFields::new("Library of the firm", Region::Eu, sure));
     let id = app.ask(move |store| store.library(&empty, &now())).await?;
@@ -346,8 +356,8 @@ pub(crate) fn stored(image: plan_image::CheckedImage) -> Image {
 }
 
 #[get("/images/{sha}")]
-pub(crate) async fn show_image(sha: web::Path<String>, app: web::Data<App>) -> Answer {
-    let found = app.ask(move |store| store.image(&sha)).await?;
+pub(crate) async fn show_image(of: Of<Show>, sha: web::Path<String>) -> Answer {
+    let found = of.app().ask(move |store| store.image(&sha)).await?;
     let image = found.ok_or(WebError::NotFound("image"))?;
     Ok(HttpResponse::Ok()
         .content_type(image.media_type)
@@ -476,7 +486,7 @@ pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>
 }
 
 #[get("/jobs/{job}/{file}.json")]
-pub(crate) async fn export(For(job, ..): For<See>) -> Answer {
+pub(crate) async fn export(For(job, ..): For<TakeAlong>) -> Answer {
     let (id, site, record) = (job.id.clone(), Arc::clone(&job.site), Arc::clone(&job.record));
     let written = job
         .app

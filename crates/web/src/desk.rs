@@ -6,6 +6,7 @@
 //! rests on the core: an analysis says what it is of, and a surface drops what another building,
 //! frequency or model has computed.
 
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use dot_reach_core::analysis::{Analysis, Options, analyse_while};
@@ -96,11 +97,36 @@ fn is_of(analysis: &Analysis, site: &Arc<Site>, options: &Options) -> bool {
     analysis.options == *options && (Arc::ptr_eq(&analysis.site, site) || *analysis.site == **site)
 }
 
-/// The benches of jobs in use.
+/// How many bytes all desks of a server hold together, and how many they may.
+#[derive(Debug)]
+pub(crate) struct Room {
+    most: usize,
+    taken: AtomicUsize,
+}
+
+impl Room {
+    pub(crate) fn of(most: usize) -> Arc<Self> {
+        Arc::new(Self { most, taken: AtomicUsize::new(0) })
+    }
+
+    /// How much is kept.
+    pub(crate) fn taken(&self) -> usize {
+        self.taken.load(Ordering::Relaxed)
+    }
+}
+
+/// The benches of the jobs of a firm that are in use.
 #[derive(Debug)]
 pub(crate) struct Desk {
-    most_bytes: usize,
+    room: Arc<Room>,
     held: Mutex<Held>,
+}
+
+impl Drop for Desk {
+    fn drop(&mut self) {
+        let bytes = total(&self.lock().benches);
+        self.room.taken.fetch_sub(bytes, Ordering::Relaxed);
+    }
 }
 
 #[derive(Debug, Default)]
@@ -148,8 +174,8 @@ pub(crate) enum Slot {
 }
 
 impl Desk {
-    pub(crate) fn of(most_bytes: usize) -> Self {
-        Self { most_bytes, held: Mutex::new(Held::default()) }
+    pub(crate) fn within(room: &Arc<Room>) -> Self {
+        Self { room: Arc::clone(room), held: Mutex::new(Held::default()) }
     }
 
     /// A bench to work out an answer on: one that holds it already, or one of this what-if, or one of
@@ -176,14 +202,19 @@ impl Desk {
         let mut held = self.lock();
         held.clock += 1;
         let (used, bytes, bench) = (held.clock, bench.bytes(), bench.for_asker(Asker::default()));
+        let before = total(&held.benches);
         held.benches.retain(|e| !(e.job == *job && e.slot == slot));
         held.benches.push(Entry { job: job.clone(), slot, used, bytes, bench });
+        let others = self.room.taken().saturating_sub(before);
         // The newest stays, however large.
-        while held.benches.len() > 1 && total(&held.benches) > self.most_bytes {
+        while held.benches.len() > 1 && others + total(&held.benches) > self.room.most {
             let oldest = held.benches.iter().enumerate().min_by_key(|(_, e)| e.used);
             let Some((oldest, _)) = oldest else { break };
             held.benches.swap_remove(oldest);
         }
+        let after = total(&held.benches);
+        self.room.taken.fetch_add(after, Ordering::Relaxed);
+        self.room.taken.fetch_sub(before, Ordering::Relaxed);
     }
 
     /// The standing of a job at a revision, if it is known.
@@ -243,11 +274,6 @@ impl Desk {
     /// Notes what would help a job.
     pub(crate) fn note_helps(&self, job: &JobId, revision: u64, helps: Arc<Vec<Help>>) {
         note(&mut self.lock().helps, MOST_PROOFS, (job, revision), helps);
-    }
-
-    /// How much is kept.
-    pub(crate) fn bytes(&self) -> usize {
-        total(&self.lock().benches)
     }
 
     fn lock(&self) -> MutexGuard<'_, Held> {

@@ -7,6 +7,7 @@ use actix_web::http::StatusCode;
 use actix_web::http::header::ACCEPT;
 use actix_web::{HttpRequest, HttpResponse, ResponseError};
 use askama::Template;
+use dot_reach_accounts::AccountError;
 use dot_reach_formats::job_file::JobFileError;
 use dot_reach_formats::plan_image::ImageError;
 use dot_reach_store::StoreError;
@@ -28,8 +29,19 @@ pub(crate) enum WebError {
     Field { field: Cow<'static, str>, reason: String },
     #[error("there is no such {0}")]
     NotFound(&'static str),
+    #[error(transparent)]
+    Account(#[from] AccountError),
     #[error("this request does not come from a page of this application")]
     Foreign,
+    /// Nobody is signed in, or no longer.
+    #[error("sign in first")]
+    SignIn,
+    /// Somebody is, and may not.
+    #[error("your part in this firm does not include this; ask an owner of it")]
+    NotYours,
+    /// All firms that may be open are in use.
+    #[error("too many firms are at work just now; try again in a minute")]
+    Full,
     /// Work was broken off, as nobody waits for it.
     #[error("whoever asked for this has left")]
     Left,
@@ -51,8 +63,11 @@ impl WebError {
     /// The field that the message belongs beside.
     fn of_field(&self) -> Option<&str> {
         match self {
-            Self::Field { field, .. } => Some(field),
+            Self::Field { field, .. } | Self::Account(AccountError::Field { field, .. }) => {
+                Some(field)
+            }
             Self::Store(StoreError::Refused(refusal)) => refusal.field(),
+            Self::Account(AccountError::Wrong) => Some("password"),
             Self::Image(_) => Some("image"),
             Self::JobFile(_) => Some("file"),
             _ => None,
@@ -68,7 +83,7 @@ impl WebError {
         }
         match self {
             Self::Store(StoreError::Refused(refusal)) => refusal.reason(),
-            broken if broken.status_code().is_server_error() => {
+            broken if broken.status_code().is_server_error() && !matches!(broken, Self::Full) => {
                 "something broke inside; your work up to the last change is kept".to_owned()
             }
             other => other.to_string(),
@@ -94,16 +109,24 @@ impl ResponseError for WebError {
             Self::Image(_) | Self::JobFile(_) | Self::Field { .. } => {
                 StatusCode::UNPROCESSABLE_ENTITY
             }
+            Self::Account(error) => match error {
+                AccountError::Field { .. } => StatusCode::UNPROCESSABLE_ENTITY,
+                AccountError::Link | AccountError::Nobody => StatusCode::NOT_FOUND,
+                AccountError::Wrong => StatusCode::UNAUTHORIZED,
+                AccountError::Slowed(_) => StatusCode::TOO_MANY_REQUESTS,
+                _ => StatusCode::INTERNAL_SERVER_ERROR,
+            },
             Self::NotFound(_) => StatusCode::NOT_FOUND,
-            Self::Foreign => StatusCode::FORBIDDEN,
-            Self::Left => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Foreign | Self::NotYours => StatusCode::FORBIDDEN,
+            Self::SignIn => StatusCode::UNAUTHORIZED,
+            Self::Full | Self::Left => StatusCode::SERVICE_UNAVAILABLE,
             Self::Inside(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
 
     fn error_response(&self) -> HttpResponse {
         let status = self.status_code();
-        if status.is_server_error() && !matches!(self, Self::Left) {
+        if status.is_server_error() && !matches!(self, Self::Left | Self::Full) {
             tracing::error!(error = %self, "a request failed");
         }
         let mut told = json!({

@@ -7,21 +7,23 @@ use std::time::Duration;
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
 use actix_web::error::PayloadError;
-use actix_web::http::Method;
 use actix_web::http::header::{
-    CONTENT_SECURITY_POLICY, HOST, HeaderName, HeaderValue, ORIGIN, REFERRER_POLICY,
-    X_CONTENT_TYPE_OPTIONS,
+    CACHE_CONTROL, CONTENT_SECURITY_POLICY, HOST, HeaderName, HeaderValue, LOCATION, ORIGIN,
+    REFERRER_POLICY, STRICT_TRANSPORT_SECURITY, X_CONTENT_TYPE_OPTIONS,
 };
+use actix_web::http::{Method, StatusCode};
 use actix_web::middleware::Next;
-use actix_web::{Error, HttpResponse, web};
+use actix_web::{Error, HttpRequest, HttpResponse, web};
 use futures_util::{Stream, StreamExt, stream};
+use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 use tokio::time::Instant;
 
-use crate::app::App;
 use crate::assets;
-use crate::door::{is_marked, mark};
+use crate::door::{is_marked, mark, renew};
 use crate::error::{self, WebError, reads_pages};
 use crate::metrics::Metrics;
+use crate::server::{Front, Server};
+use crate::settings::Settings;
 
 /// No inline script, no inline style, nothing from elsewhere. The one trusted-types policy takes
 /// fragments that this server rendered.
@@ -38,29 +40,53 @@ pub(crate) async fn guard(
     request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<BoxBody>, Error> {
-    let app = request.app_data::<web::Data<App>>().cloned();
-    let known = app.as_ref().map(|app| app.settings.hosts.clone()).unwrap_or_default();
+    let Some(server) = request.app_data::<web::Data<Server>>().cloned() else {
+        return Ok(request
+            .error_response(WebError::Inside("no server".to_owned()))
+            .map_into_boxed_body());
+    };
+    let settings = &server.shared.settings;
     let (by_person, is_marked) = (reads_pages(request.request()), is_marked(request.request()));
     let request = timed(request);
-    let mut response = if is_own(&request, &known) {
+    let mut response = if is_own(&request, &settings.hosts) && is_from_proxy(&request, settings) {
         next.call(request).await?.map_into_boxed_body()
     } else {
         request.error_response(WebError::Foreign).map_into_boxed_body()
     };
     let status = response.status();
-    if let Some(app) = &app {
-        count(&app.metrics, status.as_u16());
-    }
-    if status.as_u16() >= 400
+    count(&server.shared.metrics, status.as_u16());
+    if status == StatusCode::UNAUTHORIZED && by_person && response.request().method() == Method::GET
+    {
+        let page = sign_in_first(response.request());
+        response = response.into_response(page);
+    } else if status.as_u16() >= 400
         && by_person
         && let Some(page) = failure_page(&response)
     {
         response = response.into_response(page);
     }
-    if !is_marked {
+    if !is_marked && matches!(server.front, Front::Here(_)) {
         mark(response.response_mut());
     }
+    let asked = response.request().clone();
+    renew(response.response_mut(), &asked);
     let headers = response.headers_mut();
+    if settings.is_secure {
+        let year = HeaderValue::from_static("max-age=31536000; includeSubDomains");
+        headers.insert(STRICT_TRANSPORT_SECURITY, year);
+    }
+    // What is of a firm lies in no cache between; what is shipped with the program, and images by their sum, say so themselves.
+    if !headers.contains_key(CACHE_CONTROL) {
+        headers.insert(CACHE_CONTROL, HeaderValue::from_static("no-store"));
+    }
+    headers.insert(
+        HeaderName::from_static("cross-origin-opener-policy"),
+        HeaderValue::from_static("same-origin"),
+    );
+    headers.insert(
+        HeaderName::from_static("cross-origin-resource-policy"),
+        HeaderValue::from_static("same-origin"),
+    );
     headers.insert(CONTENT_SECURITY_POLICY, HeaderValue::from_static(POLICY));
     // By it a page that is older than the server knows that it is.
     if let Ok(build) = HeaderValue::from_str(assets::build()) {
@@ -104,6 +130,13 @@ fn timed(request: ServiceRequest) -> ServiceRequest {
     ServiceRequest::from_parts(request, Payload::from(chunks))
 }
 
+/// To the page of signing in, and from there on to what was asked for.
+fn sign_in_first(request: &HttpRequest) -> HttpResponse {
+    let asked = request.uri().path_and_query().map_or("/", |p| p.as_str());
+    let then = utf8_percent_encode(asked, NON_ALPHANUMERIC);
+    HttpResponse::SeeOther().insert_header((LOCATION, format!("/sign-in?then={then}"))).finish()
+}
+
 fn count(metrics: &Metrics, status: u16) {
     let more = |counter: &AtomicU64| Metrics::count(counter);
     more(&metrics.requests);
@@ -143,6 +176,12 @@ fn is_own(request: &ServiceRequest, known: &[String]) -> bool {
         // A browser sends the origin with every change; scripts on this machine send none.
         None => !changes || request.headers().get("sec-fetch-site").is_none(),
     }
+}
+
+/// Where TLS ends at a proxy in front, nobody comes past it; who sits at this machine may.
+fn is_from_proxy(request: &ServiceRequest, settings: &Settings) -> bool {
+    let from = request.peer_addr().map(|at| at.ip());
+    !settings.is_behind || from.is_none_or(|at| at.is_loopback() || settings.proxies.contains(&at))
 }
 
 fn is_loopback(host: &str) -> bool {

@@ -17,7 +17,7 @@ use serde_json::{Value, json};
 
 use crate::app::{App, News, now};
 use crate::commands::{Answer, spooled, stored};
-use crate::door::Visitor;
+use crate::door::{Keep, Of};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::work::{Question, Ticket, WorkFound};
@@ -53,12 +53,8 @@ pub(crate) struct Query {
 }
 
 #[post("/jobs/import")]
-pub(crate) async fn begin(
-    form: Multipart,
-    query: web::Query<Query>,
-    person: Visitor,
-    app: web::Data<App>,
-) -> Answer {
+pub(crate) async fn begin(of: Of<Keep>, query: web::Query<Query>, form: Multipart) -> Answer {
+    let (app, person) = (of.app(), of.0.person);
     let mut file = spooled(form, job_file::MOST_BYTES, "file").await?;
     let number = NEXT.fetch_add(1, Ordering::Relaxed);
     let shared = app.clone();
@@ -78,13 +74,15 @@ pub(crate) async fn begin(
 }
 
 #[get("/imports/{number}")]
-pub(crate) async fn show(number: web::Path<u64>, app: web::Data<App>) -> Answer {
+pub(crate) async fn show(of: Of<Keep>, number: web::Path<u64>) -> Answer {
+    let app = of.app();
     let ticket = app.work.ticket(&Question::Import(*number)).ok_or(WebError::NotFound("import"))?;
     told(*number, &ticket).await
 }
 
 #[delete("/imports/{number}")]
-pub(crate) async fn stop(number: web::Path<u64>, app: web::Data<App>) -> Answer {
+pub(crate) async fn stop(of: Of<Keep>, number: web::Path<u64>) -> Answer {
+    let app = of.app();
     let ticket = app.work.ticket(&Question::Import(*number)).ok_or(WebError::NotFound("import"))?;
     ticket.stop();
     Ok(HttpResponse::NoContent().finish())

@@ -2,7 +2,8 @@
 //!
 //! | place | what it holds |
 //! |---|---|
-//! | [`app`] | what every request shares, and `serve` |
+//! | [`app`] | what every request of a firm shares, and `serve` |
+//! | `server`, `firms` | one file that nobody signs in to, or the firms of a folder, opened when they are asked for |
 //! | [`settings`] | what an operator may set |
 //! | `guard` | same origin, known host, content security policy, failures as pages |
 //! | `door` | who asks and which job, read before a handler begins |
@@ -15,6 +16,7 @@
 //! | `work` | heavy work in turns, long work as tickets |
 //! | `metrics`, `trace` | health, counters, the log |
 //! | `drawing` | plan, section and staircase as ready-to-print shapes |
+//! | [`tls`] | certificates, read anew when they change |
 //! | `assets` | styles, scripts and fonts, shipped in the binary |
 
 pub mod app;
@@ -25,6 +27,7 @@ mod desk;
 mod door;
 mod drawing;
 mod error;
+mod firms;
 mod guard;
 mod imports;
 mod live;
@@ -32,9 +35,13 @@ mod metrics;
 mod pages;
 mod presence;
 mod record;
+mod server;
 pub mod settings;
+pub mod tls;
 mod trace;
 mod work;
 
-pub use app::{App, application, now, serve};
+pub use app::{application, now, serve};
+pub use firms::file_of;
+pub use server::Server;
 pub use settings::Settings;

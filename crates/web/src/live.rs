@@ -139,7 +139,7 @@ async fn talk(
     Metrics::count(&job.app.metrics.channels);
     let mut news = job.app.listen();
     let presence = Arc::clone(&job.app.presence);
-    let mut comings = presence.listen();
+    let (mut comings, mut departures) = (presence.listen(), job.app.departures());
     let here = || json!({ "tell": "here", "others": presence.others(&stay) }).to_string();
     if session.text(here()).await.is_err() {
         Metrics::less(&job.app.metrics.channels);
@@ -165,6 +165,11 @@ async fn talk(
                 Ok(_) => continue,
                 Err(RecvError::Lagged(_)) => here(),
                 Err(RecvError::Closed) => break,
+            },
+            away = departures.recv() => match away {
+                // Whoever fell behind asks anew who they are.
+                Ok(away) if !page.job.caller.is_sent_away(&away) => continue,
+                _ => break,
             },
             Some(told) = tidings.recv() => told,
             _ = beat.tick() => {

@@ -5,8 +5,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use actix_web::{HttpResponse, get, web};
 
-use crate::app::App;
 use crate::commands::Answer;
+use crate::door::Anybody;
+use crate::server::{Front, Server};
 
 /// Counters since the start.
 #[derive(Debug, Default)]
@@ -29,14 +30,29 @@ impl Metrics {
 }
 
 #[get("/healthz")]
-pub(crate) async fn health(app: web::Data<App>) -> Answer {
-    app.ask(dot_reach_store::Store::probe).await?;
+pub(crate) async fn health(_: Anybody, server: web::Data<Server>) -> Answer {
+    match &server.front {
+        Front::Here(app) => app.ask(dot_reach_store::Store::probe).await?,
+        Front::Firms(firms) => firms.ask(dot_reach_accounts::Accounts::probe).await?,
+    }
     Ok(HttpResponse::Ok().content_type("text/plain; charset=utf-8").body("ok\n"))
 }
 
+/// Whether it takes anybody new: a proxy in front sends nobody to a server that is about to end.
+#[get("/readyz")]
+pub(crate) async fn ready(_: Anybody, server: web::Data<Server>) -> HttpResponse {
+    let (mut answer, word) = if server.is_ready() {
+        (HttpResponse::Ok(), "ready\n")
+    } else {
+        (HttpResponse::ServiceUnavailable(), "ending\n")
+    };
+    answer.content_type("text/plain; charset=utf-8").body(word)
+}
+
+/// Counts, of no firm and no person.
 #[get("/metrics")]
-pub(crate) async fn metrics(app: web::Data<App>) -> HttpResponse {
-    let m = &app.metrics;
+pub(crate) async fn metrics(_: Anybody, server: web::Data<Server>) -> HttpResponse {
+    let m = &server.shared.metrics;
     let of = |counter: &AtomicU64| counter.load(Ordering::Relaxed);
     let rows = [
         ("requests_total", "counter", "Requests answered.", of(&m.requests)),
@@ -44,9 +60,9 @@ pub(crate) async fn metrics(app: web::Data<App>) -> HttpResponse {
         ("refusals_total", "counter", "Answers of 400 to 499.", of(&m.refusals)),
         ("edits_total", "counter", "Changes taken, undo and redo included.", of(&m.edits)),
         ("live_channels", "gauge", "Pages that listen.", of(&m.channels)),
-        ("work_running", "gauge", "Heavy work under way.", app.work.running()),
-        ("work_tickets", "gauge", "Long work under way.", app.work.tickets()),
-        ("cache_bytes", "gauge", "Kept of what was computed.", app.desk.bytes() as u64),
+        ("work_running", "gauge", "Heavy work under way.", server.shared.work.running()),
+        ("cache_bytes", "gauge", "Kept of what was computed.", server.shared.room.taken() as u64),
+        ("firms_open", "gauge", "Firms of which the file is open.", server.count_open()),
     ];
     let mut text = String::new();
     for (name, kind, help, value) in rows {

@@ -53,7 +53,11 @@ pub(crate) async fn tell(For(job, ..): For<Day>, sent: web::Json<SentEntries>) -
         ChangeMark { edit_id: format!("rec.{}", first.id).chars().take(64).collect(), client };
     let command = command(&job, mark);
     let mut wishes = Vec::new();
-    for (n, entry) in sent.into_iter().enumerate() {
+    for (n, mut entry) in sent.into_iter().enumerate() {
+        // Whoever signed in says what they say themselves: nobody puts words into another's mouth.
+        if job.caller.signed_in().is_some() {
+            entry.by = Some(command.who.clone());
+        }
         let mut what = entry.what;
         // Who and when stand on the entry; an act asks for them too.
         if let Some(fields) = what.as_object_mut().filter(|f| f.contains_key("do")) {
@@ -64,6 +68,9 @@ pub(crate) async fn tell(For(job, ..): For<Day>, sent: web::Json<SentEntries>) -
                     fields.entry("at").or_insert_with(|| json!(said));
                 }
                 let by = entry.by.clone().unwrap_or_else(|| command.who.clone());
+                if job.caller.signed_in().is_some() {
+                    fields.insert("by".to_owned(), json!(by));
+                }
                 fields.entry("by").or_insert_with(|| json!(by));
             }
         }

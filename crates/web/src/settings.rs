@@ -1,5 +1,7 @@
 //! How the server is started: limits and names that an operator may set.
 
+use std::net::IpAddr;
+
 /// How the server is started.
 #[derive(Clone, Debug)]
 pub struct Settings {
@@ -13,6 +15,14 @@ pub struct Settings {
     pub hosts: Vec<String>,
     /// Hosts beside this machine that may be asked as collectors, each `host:port`.
     pub collectors: Vec<String>,
+    /// How many firms are open at a time.
+    pub most_open: usize,
+    /// Whether people come to it by TLS, here or at a proxy in front.
+    pub is_secure: bool,
+    /// Proxies that may say for whom they ask; where some are named and TLS is theirs, nobody else is answered.
+    pub proxies: Vec<IpAddr>,
+    /// Whether TLS ends at those proxies.
+    pub is_behind: bool,
 }
 
 impl Default for Settings {
@@ -24,6 +34,10 @@ impl Default for Settings {
             cache_bytes: 192 * MB,
             hosts: Vec::new(),
             collectors: Vec::new(),
+            most_open: 50,
+            is_secure: false,
+            proxies: Vec::new(),
+            is_behind: false,
         }
     }
 }

@@ -53,6 +53,21 @@ impl Default for Work {
     }
 }
 
+impl Work {
+    /// For the jobs of another firm: they take turns with these, and see nothing of each other.
+    pub(crate) fn beside(&self) -> Self {
+        Self {
+            turns: Arc::clone(&self.turns),
+            jobs: Mutex::default(),
+            slow: Arc::clone(&self.slow),
+            words: Arc::clone(&self.words),
+            long: Arc::clone(&self.long),
+            running: Arc::clone(&self.running),
+            tickets: Mutex::default(),
+        }
+    }
+}
+
 /// Among whom work takes its turn.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Lane {
@@ -122,11 +137,6 @@ impl Work {
     /// How much heavy work is under way.
     pub(crate) fn running(&self) -> u64 {
         self.running.load(Ordering::Relaxed)
-    }
-
-    /// How much long work is under way.
-    pub(crate) fn tickets(&self) -> u64 {
-        self.held().iter().filter(|t| !t.is_over()).count() as u64
     }
 
     /// The ticket of a question, if somebody asked it and it was not broken off.

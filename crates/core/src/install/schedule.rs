@@ -26,7 +26,7 @@ use crate::trial;
 const STAIRS: f64 = 3.0;
 
 /// All visits.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Schedule {
     /// The visits, in order.
     pub visits: Vec<PlannedVisit>,
@@ -98,7 +98,7 @@ pub enum VisitKind {
 }
 
 /// A visit.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct PlannedVisit {
     /// Its key: `before`, `day-1`, `dry-1`.
     pub key: String,

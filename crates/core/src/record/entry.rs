@@ -167,6 +167,13 @@ pub enum What {
     Stage(Milestone),
     /// Somebody signed.
     Signed(SignOff),
+    /// Somebody without an account followed a link that was given to them.
+    LinkFollowed {
+        /// For whom it was given.
+        name: String,
+        /// As what: client, electrician, integrator.
+        role: String,
+    },
     /// An entry does not count: it was wrong.
     Struck {
         /// Which.
@@ -174,6 +181,25 @@ pub enum What {
         /// Why.
         why: String,
     },
+}
+
+impl What {
+    /// Whether it says that somebody worked on the mains: what local law leaves to who is licensed. That a box was found
+    /// live, anybody may say.
+    pub fn is_mains_work(&self) -> bool {
+        match self {
+            Self::Isolated(_)
+            | Self::TesterShown { .. }
+            | Self::Energised { .. }
+            | Self::FindingBegun { .. }
+            | Self::FindingOver { .. } => true,
+            Self::Stepped(of) => matches!(
+                of.step,
+                Step::Dead | Step::Wired | Step::Checked | Step::DryFitted | Step::PutBack
+            ),
+            _ => false,
+        }
+    }
 }
 
 impl Entry {
@@ -225,6 +251,10 @@ impl Entry {
             What::GaveOut(of) => of.check(),
             What::Stage(milestone) => milestone.check(),
             What::Signed(sign) => sign.check(),
+            What::LinkFollowed { name, role } => {
+                note("name", name)?;
+                note("role", role)
+            }
             What::Struck { why, .. } if why.trim().is_empty() => {
                 Err(Refusal::wrong("why", Wrong::NotSaid))
             }

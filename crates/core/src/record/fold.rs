@@ -90,7 +90,10 @@ impl Record {
             What::Stage(m) => anew(&self.milestones, m, "kept states of the plan"),
             What::Signed(s) => anew(&self.sign_offs, s, "signatures"),
             What::Struck { of, .. } => self.may_strike(of),
-            What::Ticked { .. } | What::Unsettled { .. } | What::Cured { .. } => Ok(()),
+            What::Ticked { .. }
+            | What::Unsettled { .. }
+            | What::Cured { .. }
+            | What::LinkFollowed { .. } => Ok(()),
         }
     }
 
@@ -328,6 +331,7 @@ impl Record {
             What::Agreed(rule) => self.acceptances.put(place, rule.clone()),
             What::Stage(milestone) => self.milestones.put(place, milestone.clone()),
             What::Signed(sign) => self.sign_offs.put(place, sign.clone()),
+            What::LinkFollowed { .. } => {}
             What::Cured { device, what } => self.set_aside(device, what, entry),
             What::GaveOut(of) => self.give_out(of, entry, place),
             What::Struck { of, .. } => {

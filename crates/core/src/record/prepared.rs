@@ -3,7 +3,7 @@
 
 use super::{Entry, EntryId, Record, What};
 use crate::moment::Moment;
-use crate::site::{Change, Edit, Refusal, Site, apply, difference};
+use crate::site::{Change, Edit, Refusal, Site, Wrong, apply, difference};
 
 /// Who sends something, when it came in, and by what it is known.
 #[derive(Clone, Debug, PartialEq)]
@@ -84,6 +84,30 @@ pub struct Prepared {
     pub edit: Option<Edit>,
     /// What it puts on record.
     pub entries: Vec<Entry>,
+}
+
+impl Prepared {
+    /// Whether whoever signed in may put it on record: work on the mains asks for a licence of the country by which the house
+    /// is wired. `licence` is the country of theirs.
+    ///
+    /// # Errors
+    /// There is none, it is of another country, or nobody said of which the house is.
+    pub fn entitled(&self, site: &Site, licence: Option<&str>) -> Result<(), Refusal> {
+        if !self.entries.iter().any(|entry| entry.what.is_mains_work()) {
+            return Ok(());
+        }
+        let asked =
+            site.job.country().map(|country| (country.code.as_str(), country.name.as_str()));
+        let why = match (asked, licence) {
+            (_, None) => Wrong::NoLicence,
+            (None, Some(_)) => Wrong::NoCountry,
+            (Some((code, _)), Some(is)) if code == is => return Ok(()),
+            (Some((_, name)), Some(is)) => {
+                Wrong::LicenceElsewhere { is: is.to_owned(), asked: name }
+            }
+        };
+        Err(Refusal::wrong("licence", why))
+    }
 }
 
 /// The plan and the record of a job.

@@ -108,6 +108,16 @@ fn counted(count: usize, kind: Kind) -> String {
 pub enum Wrong {
     #[error("give it a name")]
     NoName,
+    #[error(
+        "this is work on the mains: it asks for a licence, and none is on record for you; an owner of your firm puts it there"
+    )]
+    NoLicence,
+    #[error("this is work on the mains, and your licence is of {is}; the house stands in {asked}")]
+    LicenceElsewhere { is: String, asked: &'static str },
+    #[error(
+        "this is work on the mains: say in the brief by which country the house is wired, so that it is known which licence it asks for"
+    )]
+    NoCountry,
     #[error("is {is} characters long; {most} is the most")]
     LongText { is: usize, most: usize },
     #[error(transparent)]

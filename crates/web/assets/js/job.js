@@ -57,6 +57,10 @@ export async function fetched(address, request = {}, limit = 0) {
   } catch {
     throw new Refused({ message: "there is no connection; try again when it is back", offline: true });
   }
+  if (limit > 0 && answer.status === 401) {
+    signedOut();
+    throw new Refused({ message: "you are signed out: it is kept, and sent once you are in again", offline: true });
+  }
   if (limit > 0 && isLater(answer.status)) {
     throw new Refused({ message: "the server cannot take it now; it is sent again", offline: true });
   }
@@ -64,6 +68,17 @@ export async function fetched(address, request = {}, limit = 0) {
   const told = await answer.json().catch(() => ({}));
   if (!answer.ok) throw new Refused(told);
   return told;
+}
+
+let metSignOut = false;
+/** A session that ran out meanwhile: nothing is lost by it, and one press leads to signing in and back here. */
+function signedOut() {
+  if (metSignOut) return;
+  metSignOut = true;
+  const then = encodeURIComponent(location.pathname + location.search);
+  notice("You are signed out. What you do here is kept on this machine, and sent once you are in again.", [
+    ["Sign in", () => location.assign(`/sign-in?then=${then}`)],
+  ]);
 }
 
 let metOther = false;

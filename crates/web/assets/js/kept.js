@@ -40,6 +40,9 @@ function failed(error) {
   line(`Not kept on this phone: ${error.message}.`);
 }
 
+/** Takes every page from this phone that it keeps. */
+export const forgetKept = () => ask({ clear: true });
+
 const FRESH_MS = 10 * 60_000;
 const isDay = () => document.querySelector("[data-kept-line], [data-day]") !== null;
 
@@ -104,6 +107,7 @@ export async function startKept() {
     // Without a line to the server the worker that is there goes on.
     if (!navigator.serviceWorker.controller) return void failed(error);
   }
+  await ask({ owner: document.body.dataset.person ?? "" }).catch(() => {});
   if (!job()) return;
   await keepJob();
   await checkRoom();

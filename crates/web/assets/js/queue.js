@@ -2,7 +2,7 @@
 // the server has answered. What finds no line, no answer in time or a server that is not well is sent again, in
 // its order; what the server refused stays until a person decides. All tabs share one outbox a job; one of them
 // sends at a time.
-import { del, get, set, update } from "../vendor/idb-keyval.js";
+import { del, get, keys, set, update } from "../vendor/idb-keyval.js";
 
 const LEASE_MS = 20_000;
 const RETRY_MS = 3000;
@@ -23,7 +23,16 @@ export function newUuid() {
   return [hex.slice(0, 8), hex.slice(8, 12), hex.slice(12, 16), hex.slice(16, 20), hex.slice(20)].join("-");
 }
 
-const key = () => `waiting-${job}`;
+/** What waits is of a person: nobody else's sign-in sends it, or sees it. Where nobody signs in, it is of whoever is here. */
+const person = () => document.body.dataset.person ?? "";
+const key = () => (person() ? `waiting-${person()}-${job}` : `waiting-${job}`);
+
+/** How much waits of a person, in all jobs. */
+export async function waitingOf(whose) {
+  const own = (await keys()).filter((k) => typeof k === "string" && k.startsWith(`waiting-${whose}-`));
+  const lists = await Promise.all(own.map((k) => get(k)));
+  return lists.flatMap((list) => list ?? []).length;
+}
 
 /** All that is kept for this job, oldest first. */
 export const kept = async () => (await get(key())) ?? [];
@@ -104,7 +113,7 @@ function later() {
 /** Whether this tab may send: the lease of another ends by itself. */
 async function lease() {
   let mine = false;
-  await update(`sender-${job}`, (held) => {
+  await update(`sender-${key()}`, (held) => {
     mine = !held || held.tab === tab || held.until < Date.now();
     return mine ? { tab, until: Date.now() + LEASE_MS } : held;
   });
@@ -140,7 +149,7 @@ export async function send() {
       sent += 1;
     }
     // Another tab's lease is its own to end.
-    await update(`sender-${job}`, (held) => (held?.tab === tab ? null : held));
+    await update(`sender-${key()}`, (held) => (held?.tab === tab ? null : held));
   } finally {
     sending = false;
     if (sent > 0) hooks.drained();

@@ -4,6 +4,8 @@
 const SHELL = `shell-${BUILD}`;
 const PAGES = "pages";
 const MOST_JOBS = 5;
+/** What is older is no longer shown: a plan of last month is another one. */
+const MOST_DAYS = 14;
 const PATIENCE_MS = 6000;
 
 self.addEventListener("install", (event) => {
@@ -91,6 +93,28 @@ async function jobs() {
   return found ? found.json() : [];
 }
 
+/** Whose the kept pages are. Where somebody else is signed in now, all of them go; and of the same person's those that are too old. */
+async function ownedBy(owner) {
+  const found = await caches.match("/kept-owner", { cacheName: PAGES });
+  const before = found ? await found.text() : "";
+  if (before !== owner) await caches.delete(PAGES);
+  const cache = await caches.open(PAGES);
+  await cache.put("/kept-owner", new Response(owner));
+  const old = (await jobs()).filter((job) => Date.now() - Date.parse(job.at) > MOST_DAYS * 86_400_000);
+  if (old.length > 0) await letGo(cache, new Set(old.map((job) => job.id)));
+}
+
+async function letGo(cache, gone) {
+  const list = (await jobs()).filter((job) => !gone.has(job.id));
+  await note(list);
+  const images = new Set(list.flatMap((job) => job.images ?? []));
+  for (const request of await cache.keys()) {
+    const { pathname } = new URL(request.url);
+    const isGone = pathname.startsWith("/images/") ? !images.has(pathname) : gone.has(pathname.split("/")[2]);
+    if (isGone) await cache.delete(request);
+  }
+}
+
 async function isKept(pathname) {
   const [, , job] = pathname.split("/");
   return pathname === "/" || (await jobs()).some((kept) => kept.id === job);
@@ -131,23 +155,20 @@ async function keep(id, pinned) {
   const list = [entry, ...before];
   const opened = list.filter((job) => !job.pinned);
   const gone = new Set(opened.slice(MOST_JOBS).map((job) => job.id));
-  await note(list.filter((job) => !gone.has(job.id)));
-  const images = new Set(list.filter((job) => !gone.has(job.id)).flatMap((job) => job.images ?? []));
-  for (const request of await cache.keys()) {
-    const { pathname } = new URL(request.url);
-    const isGone = pathname.startsWith("/images/") ? !images.has(pathname) : gone.has(pathname.split("/")[2]);
-    if (isGone) await cache.delete(request);
-  }
+  await note(list);
+  await letGo(cache, gone);
   return entry;
 }
 
 self.addEventListener("message", (event) => {
-  const { keep: id, pin, list } = event.data;
+  const { keep: id, pin, list, owner, clear } = event.data;
   const port = event.ports[0];
-  const answer = id
-    ? keep(id, pin)
-    : list
-      ? jobs()
-      : Promise.resolve(null);
+  const asked = () => {
+    if (clear) return caches.delete(PAGES);
+    if (owner !== undefined) return ownedBy(owner);
+    if (id) return keep(id, pin);
+    return list ? jobs() : Promise.resolve(null);
+  };
+  const answer = asked();
   event.waitUntil(answer.then((value) => port.postMessage({ value }), (error) => port.postMessage({ error: String(error.message ?? error) })));
 });

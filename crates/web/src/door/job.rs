@@ -1,10 +1,8 @@
 //! Which job.
 
-use std::future::Future;
 use std::sync::Arc;
 
-use actix_web::dev::Payload;
-use actix_web::{FromRequest, HttpRequest, web};
+use actix_web::{HttpRequest, web};
 use dot_reach_core::analysis::{Analysis, Options, weight};
 use dot_reach_core::install::schedule::{Schedule, schedule_while};
 use dot_reach_core::prove::diagnose::{Diagnosis, diagnose};
@@ -15,8 +13,7 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_store::{JobId, OpenJob, StoreError, Variant};
 
-use super::Visitor;
-use super::may::Caller;
+use super::Caller;
 use crate::app::App;
 use crate::desk::{Bench, Slot};
 use crate::error::WebError;
@@ -45,6 +42,8 @@ const MOST_BESIDE: u64 = 6_000_000;
 #[derive(Clone)]
 pub(crate) struct AskedJob {
     pub(crate) id: JobId,
+    /// By what it is known on every machine, and in every link.
+    pub(crate) uid: String,
     pub(crate) site: Arc<Site>,
     pub(crate) record: Arc<Record>,
     pub(crate) revision: u64,
@@ -58,31 +57,23 @@ pub(crate) struct AskedJob {
 
 impl AskedJob {
     /// The job that the address of a request names, as it stands.
-    pub(super) fn named(
-        request: &HttpRequest,
-        payload: &mut Payload,
-    ) -> impl Future<Output = Result<Self, WebError>> + use<> {
-        let app = request.app_data::<web::Data<App>>().cloned();
+    pub(super) async fn named(request: &HttpRequest) -> Result<Self, WebError> {
         let named = request.match_info().get("job").unwrap_or_default().to_owned();
-        let person = Visitor::from_request(request, payload);
-        async move {
-            let app = app.ok_or_else(|| WebError::Inside("no application".to_owned()))?;
-            let person = person.await.map_err(|e| WebError::Inside(e.to_string()))?;
-            let id: JobId = named.parse()?;
-            let (wanted, author) = (id.clone(), person.known().map(str::to_owned));
-            let open = move |store: &dot_reach_store::Store| {
-                let open = store.open_job(&wanted)?;
-                let can = match author {
-                    Some(author) => store.can_undo_redo(&wanted, &author)?,
-                    None => (false, false),
-                };
-                Ok::<_, StoreError>((open, can, store.variant(&wanted)?))
+        let caller = Caller::of(request).await?;
+        let app = caller.app.clone();
+        let id: JobId = named.parse()?;
+        let (wanted, author) = (id.clone(), caller.person.known().map(str::to_owned));
+        let open = move |store: &dot_reach_store::Store| {
+            let open = store.open_job(&wanted)?;
+            let can = match author {
+                Some(author) => store.can_undo_redo(&wanted, &author)?,
+                None => (false, false),
             };
-            let (open, (can_undo, can_redo), variant) = app.ask(open).await?;
-            let OpenJob { site, record, revision } = open;
-            let caller = Caller::of(person);
-            Ok(Self { id, site, record, revision, caller, app, variant, can_undo, can_redo })
-        }
+            Ok::<_, StoreError>((open, can, store.variant(&wanted)?, store.uid(&wanted)?))
+        };
+        let (open, (can_undo, can_redo), variant, uid) = app.ask(open).await?;
+        let OpenJob { site, record, revision } = open;
+        Ok(Self { id, uid, site, record, revision, caller, app, variant, can_undo, can_redo })
     }
 
     /// The same job as it stands by now.
@@ -111,8 +102,17 @@ impl AskedJob {
         .await
     }
 
-    /// Its visits, planned once a revision and shared by all who ask.
+    /// Its visits, planned once a revision and shared by all who ask; of whoever is named on some, those alone.
     pub(crate) async fn planned(&self) -> Result<Planned, WebError> {
+        let (analysis, plan) = self.all_planned().await?;
+        let Some(own) = self.caller.visits(&self.site) else { return Ok((analysis, plan)) };
+        let mut plan = Schedule::clone(&plan);
+        plan.visits.retain(|visit| own.contains(&visit.key));
+        plan.left_out.clear();
+        Ok((analysis, Arc::new(plan)))
+    }
+
+    async fn all_planned(&self) -> Result<Planned, WebError> {
         self.at_bench(Options::default(), |bench, job| {
             if let Some(known) = job.app.desk.days(&job.id, job.revision) {
                 return Ok(known);

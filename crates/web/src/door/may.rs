@@ -1,64 +1,83 @@
-//! What a request may do to a job. A handler names it by what it takes, or it does not compile: a job comes in by
-//! no other way.
+//! What a request may do. A handler names it by what it takes, or it does not compile: a job or a firm comes in by no other
+//! way.
 
 use std::future::Future;
 use std::marker::PhantomData;
 use std::pin::Pin;
 
 use actix_web::dev::Payload;
-use actix_web::{FromRequest, HttpRequest};
+use actix_web::{FromRequest, HttpRequest, web};
+use dot_reach_accounts::{FirmRole, LinkScope, SignedIn};
 
-use super::{AskedJob, Visitor};
+use super::{AskedJob, Caller};
+use crate::app::App;
 use crate::error::WebError;
 
 /// Something that is done to a job.
 pub(crate) trait Access: 'static {
-    /// Whether a caller may do it.
-    fn is_open_to(caller: &Caller) -> bool;
+    /// Which roles may do it.
+    const ROLES: &'static [FirmRole];
+    /// Which links open it.
+    const LINKS: &'static [LinkScope];
+    /// Whether an electrician may, of a job with a visit on which they are named.
+    const IS_FOR_THE_NAMED: bool;
 }
 
-/// Who asks, and by which way they came in.
-#[derive(Clone, Debug)]
-pub(crate) struct Caller {
-    pub(crate) person: Visitor,
-    via: Via,
-}
-
-/// How somebody came in.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Via {
-    /// At this machine, where nobody signs in: the planner, who may do everything. The server listens nowhere else.
-    Here,
-}
-
-impl Caller {
-    pub(super) fn of(person: Visitor) -> Self {
-        Self { person, via: Via::Here }
-    }
-}
+use FirmRole::{Electrician, Installer, Owner, Planner, Viewer};
 
 macro_rules! acts {
-    ($($(#[$docs:meta])* $name:ident;)*) => {
+    ($($(#[$docs:meta])* $name:ident: [$($role:ident),*] [$($scope:ident),*] $named:literal;)*) => {
         $($(#[$docs])*
         #[derive(Debug)]
         pub(crate) struct $name;
         impl Access for $name {
-            fn is_open_to(caller: &Caller) -> bool {
-                caller.via == Via::Here
-            }
+            const ROLES: &'static [FirmRole] = &[$($role),*];
+            const LINKS: &'static [LinkScope] = &[$(LinkScope::$scope),*];
+            const IS_FOR_THE_NAMED: bool = $named;
         })*
     };
 }
 
+// Which roles, which links, and whether an electrician who is named on a visit of the job.
 acts! {
-    /// Reads it.
-    See;
+    /// Looks at it.
+    See: [Owner, Planner, Installer, Viewer] [] false;
+    /// Looks at the day and its wiring; an electrician and whoever has a link at their own visits alone.
+    Wiring: [Owner, Planner, Installer, Viewer] [Electrician] true;
+    /// Looks at the handover.
+    Handover: [Owner, Planner, Installer, Viewer] [Client] false;
+    /// Takes it along as a file.
+    TakeAlong: [Owner, Planner, Installer, Viewer] [Integrator] false;
     /// Changes its plan.
-    Change;
+    Change: [Owner, Planner, Installer] [] false;
+    /// Makes and deletes jobs and variants, sets prices, gives links.
+    Keep: [Owner, Planner] [] false;
     /// Puts on record what was done on site.
-    Day;
+    Day: [Owner, Planner, Installer] [] true;
     /// Puts on record what was measured.
-    Prove;
+    Prove: [Owner, Planner, Installer] [] false;
+    /// Agrees and signs for the house.
+    Agree: [Owner, Planner, Installer] [Client] false;
+    /// Looks at something that pages of the firm show: a photo, a plan image, the list of jobs.
+    Show: [Owner, Planner, Installer, Viewer, Electrician] [Client, Electrician, Integrator] false;
+    /// Says who may come in.
+    Manage: [Owner] [] false;
+}
+
+/// Whether a caller may do it at all; for the named, whether they may to this job.
+fn is_open<A: Access>(caller: &Caller, job: Option<&AskedJob>) -> bool {
+    if caller.is_here() {
+        return true;
+    }
+    if let Some(link) = caller.link() {
+        let is_of = job.is_none_or(|job| job.uid == link.job);
+        return is_of && A::LINKS.contains(&link.scope);
+    }
+    let Some(role) = caller.role() else { return false };
+    if role == Electrician && A::IS_FOR_THE_NAMED {
+        return job.is_some_and(|job| caller.visits(&job.site).is_none_or(|own| !own.is_empty()));
+    }
+    A::ROLES.contains(&role)
 }
 
 /// A job, for somebody who may do `A` to it.
@@ -68,15 +87,71 @@ impl<A: Access> FromRequest for For<A> {
     type Error = WebError;
     type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
 
-    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
-        let job = AskedJob::named(request, payload);
+    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
+        let request = request.clone();
         Box::pin(async move {
-            let job = job.await?;
-            if A::is_open_to(&job.caller) {
+            let job = AskedJob::named(&request).await?;
+            if is_open::<A>(&job.caller, Some(&job)) {
                 Ok(Self(job, PhantomData))
             } else {
-                Err(WebError::Foreign)
+                Err(WebError::NotYours)
             }
         })
+    }
+}
+
+/// A firm, for somebody who may do `A` in it.
+pub(crate) struct Of<A>(pub(crate) Caller, pub(crate) PhantomData<A>);
+
+impl<A> Of<A> {
+    /// The firm.
+    pub(crate) fn app(&self) -> web::Data<App> {
+        self.0.app.clone()
+    }
+}
+
+impl<A: Access> FromRequest for Of<A> {
+    type Error = WebError;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
+
+    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
+        let request = request.clone();
+        Box::pin(async move {
+            let caller = Caller::of(&request).await?;
+            if is_open::<A>(&caller, None) {
+                Ok(Self(caller, PhantomData))
+            } else {
+                Err(WebError::NotYours)
+            }
+        })
+    }
+}
+
+/// Somebody who signed in, about themselves.
+pub(crate) struct Own(pub(crate) SignedIn, pub(crate) Caller);
+
+impl FromRequest for Own {
+    type Error = WebError;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
+
+    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
+        let request = request.clone();
+        Box::pin(async move {
+            let caller = Caller::of(&request).await?;
+            let signed = caller.signed_in().cloned();
+            Ok(Self(signed.ok_or(WebError::NotFound("page: nobody signs in here"))?, caller))
+        })
+    }
+}
+
+/// A page that is open to everybody: it shows nothing of any firm.
+pub(crate) struct Anybody;
+
+impl FromRequest for Anybody {
+    type Error = WebError;
+    type Future = std::future::Ready<Result<Self, WebError>>;
+
+    fn from_request(_: &HttpRequest, _: &mut Payload) -> Self::Future {
+        std::future::ready(Ok(Self))
     }
 }

@@ -1,9 +1,14 @@
-//! What a request is about, read before its handler begins: who asks, and which job.
+//! What a request is about, read before its handler begins: who asks, which firm and which job, and what they may do.
 
+mod caller;
 mod job;
 mod may;
 mod person;
 
+pub(crate) use caller::{Caller, let_in, let_in_by_link, renew, show_out, whence};
 pub(crate) use job::{AskedJob, Looked, Planned, Proved};
-pub(crate) use may::{Change, Day, For, Prove, See};
+pub(crate) use may::{
+    Agree, Anybody, Change, Day, For, Handover, Keep, Manage, Of, Own, Prove, See, Show, TakeAlong,
+    Wiring,
+};
 pub(crate) use person::{Visitor, is_marked, mark};

@@ -1,20 +1,20 @@
 //! Who asks.
 
-use std::future::{Ready, ready};
-
+use actix_web::HttpRequest;
+use actix_web::HttpResponse;
 use actix_web::cookie::{Cookie, SameSite, time};
-use actix_web::dev::Payload;
 use actix_web::http::header::{CONTENT_TYPE, HeaderValue, SET_COOKIE};
-use actix_web::{FromRequest, HttpRequest, HttpResponse};
+use dot_reach_accounts::{Account, GuestLink};
 use percent_encoding::percent_decode_str;
 
 /// Who asks: a name that others read, and whose changes are whose to undo.
 #[derive(Clone, Debug)]
 pub(crate) struct Visitor {
-    /// The name that the person gave on the jobs page.
+    /// Their name: of whoever signed in, or the one that was given on the jobs page.
     pub(crate) who: String,
-    /// What tells one person's changes from another's: the name, or the mark of the browser.
+    /// What tells one person's changes from another's: the person, the name, or the mark of the browser.
     author: Option<String>,
+    is_named: bool,
 }
 
 /// The longest name.
@@ -22,7 +22,8 @@ const LONGEST: usize = 40;
 const MARK: &str = "person";
 
 impl Visitor {
-    fn of(request: &HttpRequest) -> Self {
+    /// Where nobody signs in: by the name that the browser remembers.
+    pub(super) fn here(request: &HttpRequest) -> Self {
         let cookie = |name: &str| {
             let value = request.cookie(name).map(|c| c.value().to_owned()).unwrap_or_default();
             let text = percent_decode_str(&value).decode_utf8_lossy().into_owned();
@@ -32,7 +33,19 @@ impl Visitor {
         let (name, mark) = (cookie("who"), cookie(MARK));
         let author = name.as_ref().map(|name| format!("name:{name}"));
         let author = author.or_else(|| mark.map(|mark| format!("mark:{mark}")));
-        Self { who: name.unwrap_or_else(|| "planner".to_owned()), author }
+        let is_named = name.is_some();
+        Self { who: name.unwrap_or_else(|| "planner".to_owned()), author, is_named }
+    }
+
+    /// Somebody who signed in.
+    pub(super) fn signed_in(account: &Account) -> Self {
+        let author = Some(format!("person:{}", account.id));
+        Self { who: account.name.clone(), author, is_named: true }
+    }
+
+    /// Somebody who followed a link.
+    pub(super) fn by_link(link: &GuestLink) -> Self {
+        Self { who: link.name.clone(), author: Some(format!("link:{}", link.id)), is_named: true }
     }
 
     /// Whose a change is that comes from this window: without name and mark, the window's own.
@@ -40,23 +53,14 @@ impl Visitor {
         self.author.clone().unwrap_or_else(|| format!("window:{client}"))
     }
 
-    /// Whether the person gave a name.
+    /// Whether the person is known by a name.
     pub(crate) fn is_named(&self) -> bool {
-        self.author.as_ref().is_some_and(|author| author.starts_with("name:"))
+        self.is_named
     }
 
     /// Whose changes a page can undo.
     pub(crate) fn known(&self) -> Option<&str> {
         self.author.as_deref()
-    }
-}
-
-impl FromRequest for Visitor {
-    type Error = actix_web::Error;
-    type Future = Ready<Result<Self, Self::Error>>;
-
-    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
-        ready(Ok(Self::of(request)))
     }
 }
 

@@ -16,21 +16,26 @@ pub(crate) mod install;
 pub(crate) mod jobs;
 pub(crate) mod journal;
 pub(crate) mod library;
+pub(crate) mod links;
+pub(crate) mod own;
+pub(crate) mod people;
 pub(crate) mod plans;
 pub(crate) mod previsit;
 pub(crate) mod prove;
 pub(crate) mod reach;
 pub(crate) mod schools;
 pub(crate) mod sheet;
+pub(crate) mod sign_in;
 pub(crate) mod survey;
 pub(crate) mod variants;
 
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use dot_reach_accounts::{FirmRole, LinkScope};
 use dot_reach_core::site::Site;
 use dot_reach_store::JobId;
 
-use crate::door::AskedJob;
+use crate::door::{AskedJob, Caller};
 use crate::error::WebError;
 use crate::{assets, collector, commands, imports, live, metrics, record};
 
@@ -39,6 +44,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
     config
         .service(assets::asset)
         .service(metrics::health)
+        .service(metrics::ready)
         .service(metrics::metrics)
         .service(jobs::stand)
         .service(jobs::show)
@@ -119,6 +125,18 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(collector::act)
         .service(collector::take_tables)
         .service(commands::tables_out)
+        .configure(of_proving)
+        .service(handover::show)
+        .service(journal::show)
+        .service(journal::delete)
+        .service(commands::export)
+        .service(commands::open)
+        .configure(of_people);
+}
+
+/// What was measured and found.
+fn of_proving(config: &mut web::ServiceConfig) {
+    config
         .service(prove::findings::show)
         .service(prove::helps::show)
         .service(prove::readings::show)
@@ -130,12 +148,34 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(prove::names::bring)
         .service(prove::report::show)
         .service(prove::walk::show)
-        .service(prove::round::show)
-        .service(handover::show)
-        .service(journal::show)
-        .service(journal::delete)
-        .service(commands::export)
-        .service(commands::open);
+        .service(prove::round::show);
+}
+
+/// Who comes in, and what they may.
+fn of_people(config: &mut web::ServiceConfig) {
+    config
+        .service(sign_in::show)
+        .service(sign_in::enter)
+        .service(sign_in::code)
+        .service(sign_in::leave)
+        .service(sign_in::welcome)
+        .service(sign_in::take)
+        .service(sign_in::follow)
+        .service(people::show)
+        .service(people::invite)
+        .service(people::act)
+        .service(people::held)
+        .service(own::show)
+        .service(own::password)
+        .service(own::new_second_step)
+        .service(own::keep_second_step)
+        .service(own::end_second_step)
+        .service(own::end_sessions)
+        .service(own::held)
+        .service(links::show)
+        .service(links::give)
+        .service(links::end)
+        .service(links::sign);
 }
 
 /// What the frame around every page of a job shows.
@@ -150,6 +190,51 @@ pub(crate) struct Shell {
     pub(crate) can_undo: bool,
     pub(crate) can_redo: bool,
     pub(crate) commands: Vec<Shortcut>,
+    /// Whoever signed in, or followed a link.
+    pub(crate) person: Option<ShownPerson>,
+}
+
+/// Who is here, as the frame of a page shows it.
+#[derive(Clone, Debug)]
+pub(crate) struct ShownPerson {
+    pub(crate) name: String,
+    /// What keeps on a phone what is theirs apart from what is another's.
+    pub(crate) key: String,
+    /// Whether they say who may come in.
+    pub(crate) is_owner: bool,
+    /// Whether there is an account to be looked after.
+    pub(crate) has_account: bool,
+    /// The stages that are open to them.
+    stages: &'static [&'static str],
+    /// Whether they make jobs and give links.
+    pub(crate) keeps: bool,
+}
+
+impl ShownPerson {
+    fn of(caller: &Caller) -> Option<Self> {
+        let name = caller.person.who.clone();
+        let key = caller.person.known().unwrap_or_default().to_owned();
+        if let Some(link) = caller.link() {
+            let stages: &[&str] = match link.scope {
+                LinkScope::Client => &["Handover"],
+                LinkScope::Electrician => &["Install"],
+                LinkScope::Integrator => &[],
+            };
+            return Some(Self {
+                name,
+                key,
+                is_owner: false,
+                has_account: false,
+                stages,
+                keeps: false,
+            });
+        }
+        let role = caller.role()?;
+        let stages: &[&str] = if role == FirmRole::Electrician { &["Install"] } else { &STAGES };
+        let keeps = matches!(role, FirmRole::Owner | FirmRole::Planner);
+        let is_owner = role == FirmRole::Owner;
+        Some(Self { name, key, is_owner, has_account: true, stages, keeps })
+    }
 }
 
 /// A place that the command box goes to.
@@ -185,8 +270,24 @@ impl Shell {
             None => format!("{stage} · {name}"),
         };
         let commands = shortcuts(&job.id, &job.site);
+        let person = ShownPerson::of(&job.caller);
         let (job, revision) = (job.id.to_string(), job.revision);
-        Self { title, job, name, variant, stage, revision, can_undo, can_redo, commands }
+        Self { title, job, name, variant, stage, revision, can_undo, can_redo, commands, person }
+    }
+
+    /// The frame for whoever asks.
+    pub(crate) fn of(self, caller: &Caller) -> Self {
+        Self { person: ShownPerson::of(caller), ..self }
+    }
+
+    /// The stages of the job that are open to whoever asks.
+    pub(crate) fn stages(&self) -> &'static [&'static str] {
+        self.person.as_ref().map_or(&STAGES, |person| person.stages)
+    }
+
+    /// Whether they make and delete jobs, and give links; where nobody signs in, everybody.
+    pub(crate) fn keeps(&self) -> bool {
+        self.person.as_ref().is_none_or(|person| person.keeps)
     }
 
     /// What tells this build from others.
@@ -206,11 +307,12 @@ impl Shell {
             can_undo: false,
             can_redo: false,
             commands: Vec::new(),
+            person: None,
         }
     }
 }
 
-const STAGES: [&str; 7] = ["Brief", "Survey", "Reach", "Install", "Prove", "Handover", "Journal"];
+static STAGES: [&str; 7] = ["Brief", "Survey", "Reach", "Install", "Prove", "Handover", "Journal"];
 
 fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
     let page = |stage: &&str| Shortcut {

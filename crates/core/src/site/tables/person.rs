@@ -64,6 +64,9 @@ pub struct Person {
     /// Their licence or registration; empty while nobody has seen one.
     #[serde(default)]
     pub licence: String,
+    /// By what they are known who sign in; empty for whoever does not.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub account: String,
     /// Free words.
     #[serde(default)]
     pub note: String,
@@ -78,6 +81,7 @@ impl Kept for Person {
     fn check(&self) -> Result<(), Refusal> {
         name(&self.name)?;
         note("licence", &self.licence)?;
+        note("account", &self.account)?;
         note("note", &self.note)
     }
 }

@@ -22,7 +22,7 @@ use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
 use serde::Deserialize;
 
-use crate::door::{For, See};
+use crate::door::{For, Handover};
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -122,7 +122,7 @@ pub(crate) struct Query {
 
 #[get("/jobs/{job}/handover")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
+    For(job, ..): For<Handover>,
     query: web::Query<Query>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Handover");

@@ -9,12 +9,12 @@ use dot_reach_store::JobId;
 use super::visit_name;
 use crate::app::now;
 use crate::commands::download;
-use crate::door::{For, See};
+use crate::door::{For, Wiring};
 use crate::error::WebError;
 use crate::pages::install::overview::{labels, why};
 
 #[get("/jobs/{job}/install/visits.ics")]
-pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<Wiring>) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
     let name = format!("{}-visits.ics", job.id);
     let id = job.id.clone();

@@ -17,7 +17,7 @@ use dot_reach_core::survey::brief::who_may;
 use super::overview::{labels, why};
 use super::wiring_sheet::{WiringSheet, wiring};
 use super::{about, visit_name};
-use crate::door::{For, See};
+use crate::door::{For, Wiring};
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
 
@@ -52,7 +52,7 @@ struct Boxed {
 }
 
 #[get("/jobs/{job}/install/electrician")]
-pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<Wiring>) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
     let (shell, record) = (job.shell("Install"), Arc::clone(&job.record));
     printed(job, move |_| Ok(view(shell, &analysis.site, &record, &plan))).await

@@ -7,7 +7,7 @@ use dot_reach_core::site::Shows;
 use serde_json::json;
 
 use crate::assets;
-use crate::door::{For, See};
+use crate::door::{For, Wiring};
 use crate::error::WebError;
 use crate::pages::{Shell, html};
 
@@ -49,7 +49,7 @@ pub(crate) async fn manifest() -> HttpResponse {
 /// What a phone keeps of a job: the stretches of the day, all in one `bundle`, and by their addresses the pages
 /// around them: plan, point sheet, what is known before, the forms of readings, the electrician's sheet, the guide.
 #[get("/jobs/{job}/offline.json")]
-pub(crate) async fn pages(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn pages(For(job, ..): For<Wiring>) -> Result<HttpResponse, WebError> {
     let id = job.id.to_string();
     let fixed = [
         "install",

@@ -20,7 +20,7 @@ use dot_reach_core::units::typographic;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 
 use super::{about, lasting, visit_name};
-use crate::door::{For, See};
+use crate::door::{For, Wiring};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::{Shell, printed};
@@ -101,7 +101,7 @@ pub(crate) fn href(job: &str, key: &str) -> String {
 }
 
 #[get("/jobs/{job}/install")]
-pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(For(job, ..): For<Wiring>) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Install");
     let (analysis, plan) = job.planned().await?;
     printed(job, move |job| Ok(view(shell, &analysis, &job.record, &plan))).await

@@ -17,7 +17,7 @@ use serde_json::json;
 
 use super::moves::{self, Body, CheckLine, PutBack, Surprise};
 use super::overview::href;
-use crate::door::{For, See};
+use crate::door::{For, Wiring};
 use crate::error::WebError;
 use crate::pages::Shell;
 
@@ -117,7 +117,7 @@ struct NeedLine {
 
 #[get("/jobs/{job}/install/work")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
+    For(job, ..): For<Wiring>,
     query: web::Query<Query>,
 ) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
@@ -137,7 +137,7 @@ pub(crate) async fn show(
 /// All stretches of a job as one answer, each page by its address: what a phone keeps of a revision is fetched
 /// once, and worked out once.
 #[get("/jobs/{job}/install/stretches.json")]
-pub(crate) async fn bundle(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn bundle(For(job, ..): For<Wiring>) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
     let asked = job.clone();
     let written = job.compute(move || {

@@ -3,16 +3,16 @@
 
 use std::sync::Arc;
 
-use actix_web::{HttpResponse, get, web};
+use actix_web::{HttpResponse, get};
 use askama::Template;
+use dot_reach_accounts::FirmRole;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::findings::Weight;
 use dot_reach_core::radio::region::REGIONS;
 use dot_reach_core::summary::Summary;
 use dot_reach_store::{JobId, JobSummary, Store};
 
-use crate::app::App;
-use crate::door::{For, See, Visitor};
+use crate::door::{For, Of, See, Show};
 use crate::error::WebError;
 use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html, printed};
@@ -33,6 +33,8 @@ struct JobRow {
     name: String,
     changed: String,
     standing: Option<Arc<Standing>>,
+    /// Whether how it stands may be asked for.
+    is_asked: bool,
 }
 
 /// How a job stands, in a few numbers and words.
@@ -46,17 +48,37 @@ pub(crate) struct Standing {
 }
 
 #[get("/")]
-pub(crate) async fn show(person: Visitor, app: web::Data<App>) -> Result<HttpResponse, WebError> {
-    let jobs = app.ask(Store::jobs).await?.into_iter().map(|summary| {
-        let standing = app.desk.standing(&summary.id, summary.revision);
-        row(&summary, standing)
+pub(crate) async fn show(of: Of<Show>) -> Result<HttpResponse, WebError> {
+    let (app, person) = (of.app(), of.0.person.clone());
+    let caller = of.0.clone();
+    // Whoever may not look at all jobs sees those that are open to them.
+    let mine = move |store: &Store| {
+        let all = store.jobs()?;
+        if caller.is_here() || caller.role().is_some_and(|role| role != FirmRole::Electrician) {
+            return Ok(all);
+        }
+        let mut own = Vec::new();
+        for job in all {
+            let is_open = match caller.link() {
+                Some(link) => store.uid(&job.id)? == link.job,
+                None => caller.visits(&store.open_job(&job.id)?.site).is_none_or(|v| !v.is_empty()),
+            };
+            own.extend(is_open.then_some(job));
+        }
+        Ok(own)
+    };
+    let sees = of.0.is_here() || of.0.role().is_some_and(|role| role != FirmRole::Electrician);
+    let jobs = app.ask(mine).await?.into_iter().map(|summary| {
+        let standing = app.desk.standing(&summary.id, summary.revision).filter(|_| sees);
+        JobRow { is_asked: sees, ..row(&summary, standing) }
     });
+    let shell = Shell::plain("Jobs").of(&of.0);
     let regions = REGIONS
         .iter()
         .map(|r| (serde_json::to_value(r.region).ok(), r.name))
         .filter_map(|(id, name)| Some((id?.as_str()?.to_owned(), name)))
         .collect();
-    html(&Page { shell: Shell::plain("Jobs"), who: person.who, jobs: jobs.collect(), regions })
+    html(&Page { shell, who: person.who, jobs: jobs.collect(), regions })
 }
 
 /// The row of one job with its standing, worked out if nobody knows it yet.
@@ -73,7 +95,8 @@ pub(crate) async fn stand(For(job, ..): For<See>) -> Result<HttpResponse, WebErr
 
 fn row(summary: &JobSummary, standing: Option<Arc<Standing>>) -> JobRow {
     let JobSummary { id, name, changed_at, .. } = summary;
-    JobRow { id: JobId::to_string(id), name: name.clone(), changed: day(changed_at), standing }
+    let (id, name, changed) = (JobId::to_string(id), name.clone(), day(changed_at));
+    JobRow { id, name, changed, standing, is_asked: true }
 }
 
 impl Standing {

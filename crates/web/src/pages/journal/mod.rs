@@ -12,7 +12,7 @@ use serde::Deserialize;
 use serde_json::{Value, json};
 
 use crate::commands::Answer;
-use crate::door::{Change, For, See};
+use crate::door::{For, Keep, See};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
@@ -82,7 +82,7 @@ pub(crate) struct SentName {
 
 /// Deletes a job with all that hangs on it, for who writes its name.
 #[post("/jobs/{job}/delete")]
-pub(crate) async fn delete(For(job, ..): For<Change>, sent: web::Json<SentName>) -> Answer {
+pub(crate) async fn delete(For(job, ..): For<Keep>, sent: web::Json<SentName>) -> Answer {
     if sent.name.trim() != job.site.job.name.trim() {
         return Err(WebError::field("name", "write the name of the job, as it stands above"));
     }

@@ -189,6 +189,7 @@ impl Names<'_> {
                 )
             }
             What::Agreed(_) => "agreed what counts as accepted".to_owned(),
+            What::LinkFollowed { name, role } => format!("{name} followed the link for the {role}"),
             What::Cured { device, what } => format!("{}: {what}", self.device(device)),
             What::GaveOut(of) => {
                 let hung = match of.hung.len() {

@@ -19,7 +19,7 @@ use serde::Deserialize;
 use serde_json::{Value, json};
 
 use crate::commands::{Answer, ChangeMark, download, take_lines, uploaded};
-use crate::door::{AskedJob, Change, For, See};
+use crate::door::{AskedJob, For, Keep, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice, choices, word, yes_no};
 use crate::pages::{Shell, printed};
@@ -460,7 +460,7 @@ pub(crate) struct Marked {
 
 #[post("/jobs/{job}/library")]
 pub(crate) async fn bring(
-    For(job, ..): For<Change>,
+    For(job, ..): For<Keep>,
     query: web::Query<Marked>,
     form: Multipart,
 ) -> Answer {

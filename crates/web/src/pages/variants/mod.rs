@@ -18,7 +18,7 @@ use serde_json::json;
 
 use crate::app::now;
 use crate::commands::{Answer, ChangeMark, command, keep, receipt};
-use crate::door::{AskedJob, Change, For, See};
+use crate::door::{AskedJob, For, Keep, See};
 use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -268,7 +268,7 @@ pub(crate) struct SentBranch {
 
 /// Branches the job off under a name.
 #[post("/jobs/{job}/variants")]
-pub(crate) async fn branch(For(job, ..): For<Change>, sent: web::Json<SentBranch>) -> Answer {
+pub(crate) async fn branch(For(job, ..): For<Keep>, sent: web::Json<SentBranch>) -> Answer {
     let SentBranch { name, edit } = sent.into_inner();
     let name = name.trim().to_owned();
     if name.is_empty() || name.chars().count() > 60 {
@@ -302,7 +302,7 @@ pub(crate) struct SentTake {
 /// Takes what a variant changes over into the plan, field by field and as one change.
 #[post("/jobs/{job}/variants/{variant}/take")]
 pub(crate) async fn take(
-    For(job, ..): For<Change>,
+    For(job, ..): For<Keep>,
     path: web::Path<(String, String)>,
     sent: web::Json<SentTake>,
 ) -> Answer {
@@ -341,7 +341,7 @@ fn told(both: &[Both]) -> String {
 /// Puts a variant aside.
 #[post("/jobs/{job}/variants/{variant}/aside")]
 pub(crate) async fn put_aside(
-    For(job, ..): For<Change>,
+    For(job, ..): For<Keep>,
     path: web::Path<(String, String)>,
 ) -> Answer {
     put(job, &path.into_inner().1, true).await
@@ -350,7 +350,7 @@ pub(crate) async fn put_aside(
 /// Brings one back that was put aside.
 #[post("/jobs/{job}/variants/{variant}/back")]
 pub(crate) async fn bring_back(
-    For(job, ..): For<Change>,
+    For(job, ..): For<Keep>,
     path: web::Path<(String, String)>,
 ) -> Answer {
     put(job, &path.into_inner().1, false).await

@@ -1,0 +1,253 @@
+//! Serving: one file for whoever sits at this machine, or the firms of a folder for those who sign in; and what whoever runs
+//! the server does with firms.
+
+use std::net::{SocketAddr, TcpListener};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use actix_web::web::Data;
+use dot_reach_accounts::{AccountError, Accounts, FirmId, FirmRole, Token};
+use dot_reach_store::{Backups, Store};
+use dot_reach_web::{Server, Settings, file_of, now, serve, tls};
+use jiff::Timestamp;
+use rustls::ServerConfig;
+use tracing_subscriber::layer::SubscriberExt;
+use tracing_subscriber::util::SubscriberInitExt;
+
+use crate::Failure;
+use crate::arguments::{FirmsVerb, KeptCopies, Serving};
+
+/// How often files that nobody asks for are looked for.
+const TIDY_EVERY: Duration = Duration::from_mins(1);
+
+impl KeptCopies {
+    /// Of one file.
+    pub(crate) fn of_file(self, of: PathBuf) -> Option<Clock> {
+        let Self { backups, backup_hours: hours, backup_keep: keep } = self;
+        let kept = Backups { of, folder: backups?, keep };
+        Some(Clock {
+            hours,
+            copy: Box::new(move || kept.one_more(&now()).map(|_| ()).map_err(Into::into)),
+        })
+    }
+
+    /// Of all firms of a folder and of their accounts.
+    fn of_folder(self, data: &Path) -> Option<Clock> {
+        let Self { backups, backup_hours: hours, backup_keep: keep } = self;
+        let (folder, data) = (backups?, data.to_owned());
+        let copy = move || {
+            let at = now();
+            let kept = |of: PathBuf| Backups { of, folder: folder.clone(), keep };
+            let accounts = Accounts::open_beside(&accounts_of(&data))?;
+            kept(accounts_of(&data)).one_more_by::<AccountError>(&at, |to| accounts.copy_to(to))?;
+            let mut failed = Vec::new();
+            for firm in accounts.firms()? {
+                let of = file_of(&data, &firm.id);
+                // A firm that nobody has come to yet has no file.
+                if of.is_file()
+                    && let Err(why) = kept(of).one_more(&at)
+                {
+                    failed.push(format!("{}: {why}", firm.id));
+                }
+            }
+            if failed.is_empty() { Ok(()) } else { Err(failed.join("; ").into()) }
+        };
+        Some(Clock { hours, copy: Box::new(copy) })
+    }
+}
+
+/// Something that is done by the clock.
+pub(crate) struct Clock {
+    hours: f64,
+    copy: Box<dyn Fn() -> Result<(), Failure> + Send>,
+}
+
+impl Clock {
+    /// Does it for as long as the program runs, the first time at once; what fails is told in the log and tried again at the
+    /// next.
+    fn start(self) -> Result<(), Failure> {
+        // Less than a minute is a slip; a year is never.
+        let every = Duration::try_from_secs_f64(self.hours.clamp(1.0 / 60.0, 8760.0) * 3600.0)?;
+        std::thread::Builder::new().name("backups".to_owned()).spawn(move || {
+            loop {
+                match (self.copy)() {
+                    Ok(()) => tracing::info!("copies were made and read"),
+                    Err(error) => tracing::error!(%error, "not all copies were made"),
+                }
+                std::thread::sleep(every);
+            }
+        })?;
+        Ok(())
+    }
+}
+
+fn accounts_of(data: &Path) -> PathBuf {
+    data.join("accounts.db")
+}
+
+/// One file, for whoever sits at this machine.
+pub(crate) fn here(store: Store, serving: Serving, backups: Option<Clock>) -> Result<(), Failure> {
+    if serving.listen.is_some_and(|at| !at.ip().is_loopback()) {
+        return Err("nobody signs in to this, so it listens on this machine only; for others use “serve --data FOLDER”, \
+                    where people sign in"
+            .into());
+    }
+    let way = Way::of(&serving)?;
+    println!("Dot Reach is ready at {}", way.address()?);
+    run(Server::here(store, way.settings(serving)), way, backups)
+}
+
+/// The firms of a folder.
+pub(crate) fn of_firms(data: &Path, serving: Serving, backups: KeptCopies) -> Result<(), Failure> {
+    std::fs::create_dir_all(data.join("firms"))?;
+    only_for_its_owner(data)?;
+    let accounts = Accounts::open(&accounts_of(data))?;
+    let way = Way::of(&serving)?;
+    let address = way.address()?;
+    println!("Dot Reach is ready at {address}");
+    if let Some(token) = accounts.first_link(Timestamp::now())? {
+        println!(
+            "Nobody is in yet. This link makes the first firm and its owner; it works once, within a day:\n{address}/in/{}",
+            token.as_str()
+        );
+    }
+    let clock = backups.of_folder(data);
+    run(Server::of_firms(data, accounts, way.settings(serving)), way, clock)
+}
+
+/// Nobody else on this machine reads along.
+fn only_for_its_owner(folder: &Path) -> Result<(), Failure> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700))?;
+    }
+    Ok(())
+}
+
+/// How people come to the server.
+struct Way {
+    listener: TcpListener,
+    tls: Option<ServerConfig>,
+}
+
+impl Way {
+    fn of(serving: &Serving) -> Result<Self, Failure> {
+        let filter: tracing_subscriber::filter::Targets = serving.log.parse()?;
+        let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
+        tracing_subscriber::registry().with(lines).with(filter).init();
+        let tls = match (&serving.tls_cert, &serving.tls_key) {
+            (Some(chain), Some(key)) => Some(tls::from_files(chain, key)?),
+            _ => None,
+        };
+        let here = |port| TcpListener::bind(SocketAddr::from(([127, 0, 0, 1], port)));
+        let listener = if let Some(at) = serving.listen {
+            TcpListener::bind(at)?
+        } else {
+            // Someone uses that port already: any free one will do.
+            here(serving.port).or_else(|_| here(0))?
+        };
+        let is_far = !listener.local_addr()?.ip().is_loopback();
+        if is_far && tls.is_none() && serving.behind.is_empty() {
+            if !serving.plain_to_all {
+                return Err("without TLS it listens on this machine only: give --tls-cert and --tls-key, or name the proxy \
+                            in front at which TLS ends with --behind; --plain-to-all serves without, to whoever reads along"
+                    .into());
+            }
+            tracing::warn!(
+                "serving without TLS to other machines: passwords and jobs can be read on the way"
+            );
+        }
+        Ok(Self { listener, tls })
+    }
+
+    fn address(&self) -> Result<String, Failure> {
+        let scheme = if self.tls.is_some() { "https" } else { "http" };
+        Ok(format!("{scheme}://{}", self.listener.local_addr()?))
+    }
+
+    fn settings(&self, serving: Serving) -> Settings {
+        let is_behind = !serving.behind.is_empty();
+        Settings {
+            workers: serving.workers.max(1),
+            most_body: serving.most_edit_kb * 1024,
+            cache_bytes: serving.cache_mb * 1024 * 1024,
+            hosts: serving.hosts,
+            collectors: serving.collectors,
+            most_open: serving.most_open.max(1),
+            is_secure: self.tls.is_some() || is_behind,
+            proxies: serving.behind,
+            is_behind,
+        }
+    }
+}
+
+fn run(server: Server, way: Way, backups: Option<Clock>) -> Result<(), Failure> {
+    if let Some(clock) = backups {
+        clock.start()?;
+    }
+    let server = Data::new(server);
+    let (kept, idle) = (server.clone(), server.clone());
+    std::thread::Builder::new().name("tidy".to_owned()).spawn(move || {
+        loop {
+            std::thread::sleep(TIDY_EVERY);
+            idle.tidy();
+        }
+    })?;
+    let system = actix_web::rt::System::new();
+    system.block_on(async move { serve(way.listener, server, way.tls)?.await })?;
+    kept.close();
+    // Work that nobody waits for any longer goes on in its thread: it does not hold up the end.
+    std::process::exit(0)
+}
+
+/// What whoever runs the server does with firms.
+pub(crate) fn firms(data: &Path, act: FirmsVerb) -> Result<(), Failure> {
+    std::fs::create_dir_all(data.join("firms"))?;
+    let accounts = Accounts::open_beside(&accounts_of(data))?;
+    let at = Timestamp::now();
+    let link = |token: &Token, good: &str| println!("/in/{}\n{good}", token.as_str());
+    match act {
+        FirmsVerb::List => {
+            for firm in accounts.firms()? {
+                println!("{}\t{}", firm.id, firm.name);
+            }
+        }
+        FirmsVerb::Add { name } => {
+            let firm = accounts.make_firm(&name, at)?;
+            let token = accounts.invite(&firm.id, FirmRole::Owner, "", at)?;
+            link(
+                &token,
+                "makes the owner: put the address of the server before it; it works once, within 7 days",
+            );
+        }
+        FirmsVerb::Reset { firm, login } => {
+            let firm: FirmId = firm.parse()?;
+            let person = accounts.by_login(&firm, &login)?;
+            let token = accounts.reset(&firm, &person.id, at)?;
+            link(
+                &token,
+                "leads to a new password: put the address of the server before it; it works once, within a day",
+            );
+        }
+        FirmsVerb::Delete { firm, really } => {
+            if firm != really {
+                return Err("say its word again with --really: it cannot be undone".into());
+            }
+            let firm: FirmId = firm.parse()?;
+            let file = file_of(data, &firm);
+            let _nobody_else = dot_reach_store::lock(&file)?;
+            accounts.delete_firm(&firm)?;
+            for end in ["", "-wal", "-shm", ".lock"] {
+                let mut name = file.clone().into_os_string();
+                name.push(end);
+                match std::fs::remove_file(&name) {
+                    Err(e) if e.kind() != std::io::ErrorKind::NotFound => return Err(e.into()),
+                    _ => {}
+                }
+            }
+            println!("{firm} is deleted; its copies in the folder of backups are yours to delete");
+        }
+    }
+    Ok(())
+}

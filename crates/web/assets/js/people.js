@@ -1,0 +1,101 @@
+// Coming in and going: forms that are sent as they are, the code after the password, links that are shown once, and
+// what this browser keeps of a person when they sign out.
+import { forgetKept } from "./kept.js";
+import { fetched, notice, post } from "./job.js";
+import { waitingOf } from "./queue.js";
+
+const blank = () => ({ field: "", message: "" });
+const told = (refused) => ({ field: refused.field ?? "", message: refused.message });
+const fields = (form) => Object.fromEntries(new FormData(form));
+
+export function registerPeople(Alpine) {
+  Alpine.data("signIn", () => ({
+    error: blank(),
+    halfWay: "",
+    async send() {
+      const { then } = this.$root.dataset;
+      this.error = blank();
+      try {
+        const { login, password, code } = fields(this.$root);
+        const answer = this.halfWay
+          ? await post("/sign-in/code", { half_way: this.halfWay, code, then })
+          : await post("/sign-in", { login, password, then });
+        if (answer.location) return void location.assign(answer.location);
+        this.halfWay = answer.half_way;
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+
+  // Fields go out by their names; the answer leads on, or gives a link that is shown this once.
+  Alpine.data("sentForm", () => ({
+    error: blank(),
+    link: "",
+    told: "",
+    async send() {
+      const { to, ask } = this.$root.dataset;
+      if (ask && !window.confirm(ask)) return;
+      this.error = blank();
+      this.link = "";
+      try {
+        const answer = await post(to, fields(this.$root));
+        if (answer.location) return void location.assign(answer.location);
+        this.link = answer.link ? new URL(answer.link, location.origin).href : "";
+        this.told = answer.told ?? "";
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+    async copy() {
+      await navigator.clipboard?.writeText(this.link).catch(() => {});
+      this.$root.querySelector("input[readonly]")?.select();
+    },
+  }));
+
+  Alpine.data("secondStep", () => ({
+    error: blank(),
+    secret: "",
+    picture: "",
+    async begin() {
+      this.error = blank();
+      try {
+        const made = await post("/own/second-step/new", {});
+        this.secret = made.secret;
+        this.picture = made.picture;
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+    async send() {
+      const { code, given } = fields(this.$root);
+      this.error = blank();
+      try {
+        const answer = await post("/own/second-step", { secret: this.secret, code, given });
+        location.assign(answer.location);
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+}
+
+const many = (count) => (count === 1 ? "1 change waits here and was" : `${count} changes wait here and were`);
+
+/** Signs out: pages that this phone keeps go; what was not sent yet stays for its person, and is asked about. */
+async function signOut() {
+  const waits = await waitingOf(document.body.dataset.person ?? "").catch(() => 0);
+  const words = `${many(waits)} not sent yet. They stay on this phone for you, and go out when you sign in here again.`;
+  if (waits > 0 && !window.confirm(`${words} Sign out?`)) return;
+  try {
+    const answer = await fetched("/sign-out", { method: "POST" });
+    await forgetKept().catch(() => {});
+    location.assign(answer.location);
+  } catch (refused) {
+    notice(refused.message);
+  }
+}
+
+export function startPeople() {
+  document.querySelector("[data-sign-out]")?.addEventListener("click", signOut);
+}
