@@ -100,7 +100,7 @@ impl FirmRole {
     pub const ALL: [(Self, &'static str, &'static str); 5] = [
         (Self::Owner, "owner", "plans, and says who else may come in"),
         (Self::Planner, "planner", "plans, prices and proves"),
-        (Self::Installer, "installer", "works the day and proves; does not change the plan"),
+        (Self::Installer, "installer", "surveys, works the day and proves; makes no jobs"),
         (Self::Electrician, "electrician", "the visits on which they are named, nothing else"),
         (Self::Viewer, "viewer", "looks on"),
     ];
@@ -125,7 +125,7 @@ impl FromStr for FirmRole {
 pub struct MainsLicence {
     /// As it stands on the licence or in the register.
     pub number: String,
-    /// The country that gave it, by its two letters.
+    /// The country that gave it, by its two letters, small.
     pub country: String,
 }
 
@@ -333,8 +333,8 @@ impl Accounts {
         let (number, country) = if number.trim().is_empty() {
             (String::new(), String::new())
         } else {
-            let country = country.trim().to_uppercase();
-            if country.len() != 2 || !country.bytes().all(|b| b.is_ascii_uppercase()) {
+            let country = country.trim().to_lowercase();
+            if country.len() != 2 || !country.bytes().all(|b| b.is_ascii_lowercase()) {
                 return Err(AccountError::field(
                     "country",
                     "say which country gave it, by its two letters",

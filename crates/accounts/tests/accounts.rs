@@ -376,7 +376,7 @@ fn a_name_that_is_deleted_is_gone_from_the_file_and_all_that_is_held_is_told() {
     let token = house.enter("otto@quay.example", at(10));
     let held = house.accounts.held_on(&house.firm, &otto.id).unwrap();
     assert_eq!((held.login.as_str(), held.sessions.len()), ("otto@quay.example", 1));
-    assert_eq!(held.licence.unwrap().country, "DE");
+    assert_eq!(held.licence.unwrap().country, "de");
     house.accounts.delete_name(&house.firm, &otto.id, at(20)).unwrap();
     assert!(!house.is_in(&token, at(21)));
     assert!(

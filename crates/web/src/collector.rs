@@ -104,7 +104,7 @@ fn upper(text: &str) -> String {
 }
 
 #[get("/jobs/{job}/collector/events")]
-pub(crate) async fn events(For(job, ..): For<See>, asked: web::Query<Asked>) -> Answer {
+pub(crate) async fn events(For(job, asked, ..): For<See, web::Query<Asked>>) -> Answer {
     let Asked { network, after } = asked.into_inner();
     let network = segment(&network)?;
     let told: Events =
@@ -130,7 +130,7 @@ pub(crate) struct Wanted {
 }
 
 #[post("/jobs/{job}/collector/acts")]
-pub(crate) async fn act(For(job, ..): For<Day>, wanted: web::Json<Wanted>) -> Answer {
+pub(crate) async fn act(For(job, wanted, ..): For<Day, web::Json<Wanted>>) -> Answer {
     let Wanted { network, act, node } = wanted.into_inner();
     let network = segment(&network)?;
     let of_node = |act: &str| {
@@ -152,7 +152,7 @@ pub(crate) async fn act(For(job, ..): For<Day>, wanted: web::Json<Wanted>) -> An
 
 /// Asks for neighbours, routes and the list of a network, and takes them in as readings and reports.
 #[post("/jobs/{job}/collector/tables")]
-pub(crate) async fn take_tables(For(job, ..): For<Prove>, sent: web::Json<Tables>) -> Answer {
+pub(crate) async fn take_tables(For(job, sent, ..): For<Prove, web::Json<Tables>>) -> Answer {
     let Tables { mark } = sent.into_inner();
     let (mut all, mut asked, mut failed) = (Vec::new(), false, None);
     for network in job.site.networks.iter().map(|n| n.id.clone()) {

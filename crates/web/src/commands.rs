@@ -126,7 +126,7 @@ pub(crate) fn receipt(committed: &Committed) -> serde_json::Value {
 }
 
 #[post("/jobs/{job}/edits")]
-pub(crate) async fn edits(For(job, ..): For<Change>, sent: web::Json<SentEdit>) -> Answer {
+pub(crate) async fn edits(For(job, sent, ..): For<Change, web::Json<SentEdit>>) -> Answer {
     make_edit(job, sent.into_inner()).await
 }
 
@@ -189,12 +189,12 @@ async fn keep_wish(
 }
 
 #[post("/jobs/{job}/undo")]
-pub(crate) async fn undo(For(job, ..): For<Change>, sent: web::Json<SentStep>) -> Answer {
+pub(crate) async fn undo(For(job, sent, ..): For<Change, web::Json<SentStep>>) -> Answer {
     step(job, sent.into_inner(), false).await
 }
 
 #[post("/jobs/{job}/redo")]
-pub(crate) async fn redo(For(job, ..): For<Change>, sent: web::Json<SentStep>) -> Answer {
+pub(crate) async fn redo(For(job, sent, ..): For<Change, web::Json<SentStep>>) -> Answer {
     step(job, sent.into_inner(), true).await
 }
 
@@ -218,8 +218,8 @@ pub(crate) struct NewJob {
 }
 
 #[post("/jobs")]
-pub(crate) async fn new_job(of: Of<Keep>, form: web::Json<NewJob>) -> Answer {
-    let app = of.app();
+pub(crate) async fn new_job(Of(caller, form, ..): Of<Keep, web::Json<NewJob>>) -> Answer {
+    let app = caller.app.clone();
     let NewJob { name, region, confidence } = form.into_inner();
     let confidence =
         Confidence::new(confidence).map_err(|e| WebError::field("confidence", e.to_string()))?;
@@ -243,7 +243,7 @@ pub(crate) async fn new_job(of: Of<Keep>, form: web::Json<NewJob>) -> Answer {
 /// The library of the firm; made when it is first asked for.
 #[get("/library")]
 pub(crate) async fn open_library(of: Of<See>) -> Answer {
-    let app = of.app();
+    let app = of.0.app.clone();
     let sure = Confidence::new(0.95).map_err(|e| WebError::Inside(e.to_string()))?;
     let empty = Site::new(JobFields::new("Library of the firm", Region::Eu, sure));
     let id = app.ask(move |store| store.library(&empty, &now())).await?;
@@ -298,7 +298,7 @@ pub(crate) async fn spooled(
 }
 
 #[post("/jobs/{job}/images")]
-pub(crate) async fn upload_image(For(job, ..): For<Change>, form: Multipart) -> Answer {
+pub(crate) async fn upload_image(For(job, form, ..): For<Change, Multipart>) -> Answer {
     let bytes = uploaded(form, plan_image::MOST_BYTES, "image").await?;
     let image = job.compute(move || plan_image::plan(&bytes)).await??;
     let (width, height) = (image.width_px, image.height_px);
@@ -309,7 +309,7 @@ pub(crate) async fn upload_image(For(job, ..): For<Change>, form: Multipart) -> 
 
 /// Keeps a photo, made anew from its pixels alone: what a camera writes beside them stays out.
 #[post("/jobs/{job}/photos")]
-pub(crate) async fn upload_photo(For(job, ..): For<Change>, form: Multipart) -> Answer {
+pub(crate) async fn upload_photo(For(job, form, ..): For<Change, Multipart>) -> Answer {
     let bytes = uploaded(form, plan_image::MOST_BYTES, "image").await?;
     let image = job.compute(move || plan_image::photo(&bytes)).await??;
     let sha = job.app.ask(move |store| store.keep_image(&stored(image))).await?;
@@ -322,7 +322,7 @@ const THE_PHOTO: &str = "the-photo";
 /// Keeps a photo and makes the edit that names it, as one: whoever was without a connection sends both when
 /// it is back, and sent twice they are taken once.
 #[post("/jobs/{job}/photo-edits")]
-pub(crate) async fn photo_edit(For(job, ..): For<Change>, mut form: Multipart) -> Answer {
+pub(crate) async fn photo_edit(For(job, mut form, ..): For<Change, Multipart>) -> Answer {
     let broken = |e: &dyn std::fmt::Display| WebError::field("image", e.to_string());
     let (mut image, mut sent) = (Vec::new(), Vec::new());
     while let Some(mut part) = form.try_next().await.map_err(|e| broken(&e))? {
@@ -357,7 +357,7 @@ pub(crate) fn stored(image: plan_image::CheckedImage) -> Image {
 
 #[get("/images/{sha}")]
 pub(crate) async fn show_image(of: Of<Show>, sha: web::Path<String>) -> Answer {
-    let found = of.app().ask(move |store| store.image(&sha)).await?;
+    let found = of.0.app.clone().ask(move |store| store.image(&sha)).await?;
     let image = found.ok_or(WebError::NotFound("image"))?;
     Ok(HttpResponse::Ok()
         .content_type(image.media_type)
@@ -376,7 +376,7 @@ pub(crate) struct SentReadings {
 }
 
 #[post("/jobs/{job}/readings")]
-pub(crate) async fn readings(For(job, ..): For<Prove>, sent: web::Json<SentReadings>) -> Answer {
+pub(crate) async fn readings(For(job, sent, ..): For<Prove, web::Json<SentReadings>>) -> Answer {
     let SentReadings { csv, source, mark } = sent.into_inner();
     let source = if source.is_empty() { "typed".to_owned() } else { source };
     let now = moment();
@@ -485,12 +485,21 @@ pub(crate) fn download(name: &str, media: &'static str, body: impl Into<Vec<u8>>
         .body(body.into())
 }
 
+/// What a file is to hold beside the usual: join codes open the network of the house, and go along where they are asked for.
+#[derive(Deserialize)]
+pub(crate) struct With {
+    #[serde(default)]
+    codes: u8,
+}
+
 #[get("/jobs/{job}/{file}.json")]
-pub(crate) async fn export(For(job, ..): For<TakeAlong>) -> Answer {
+pub(crate) async fn export(For(job, with, ..): For<TakeAlong, web::Query<With>>) -> Answer {
     let (id, site, record) = (job.id.clone(), Arc::clone(&job.site), Arc::clone(&job.record));
+    let has_codes = with.codes == 1 && job.caller.may_see_codes();
     let written = job
         .app
         .ask(move |store| {
+            let record = if has_codes { record } else { Arc::new(record.without_codes()) };
             let mut images = BTreeMap::new();
             for sha in job_file::images_named(&site, &record) {
                 if let Some(image) = store.image(sha)? {

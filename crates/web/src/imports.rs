@@ -53,8 +53,10 @@ pub(crate) struct Query {
 }
 
 #[post("/jobs/import")]
-pub(crate) async fn begin(of: Of<Keep>, query: web::Query<Query>, form: Multipart) -> Answer {
-    let (app, person) = (of.app(), of.0.person);
+pub(crate) async fn begin(
+    Of(caller, (query, form), ..): Of<Keep, (web::Query<Query>, Multipart)>,
+) -> Answer {
+    let (app, person) = (caller.app.clone(), caller.person);
     let mut file = spooled(form, job_file::MOST_BYTES, "file").await?;
     let number = NEXT.fetch_add(1, Ordering::Relaxed);
     let shared = app.clone();
@@ -75,14 +77,14 @@ pub(crate) async fn begin(of: Of<Keep>, query: web::Query<Query>, form: Multipar
 
 #[get("/imports/{number}")]
 pub(crate) async fn show(of: Of<Keep>, number: web::Path<u64>) -> Answer {
-    let app = of.app();
+    let app = of.0.app.clone();
     let ticket = app.work.ticket(&Question::Import(*number)).ok_or(WebError::NotFound("import"))?;
     told(*number, &ticket).await
 }
 
 #[delete("/imports/{number}")]
 pub(crate) async fn stop(of: Of<Keep>, number: web::Path<u64>) -> Answer {
-    let app = of.app();
+    let app = of.0.app.clone();
     let ticket = app.work.ticket(&Question::Import(*number)).ok_or(WebError::NotFound("import"))?;
     ticket.stop();
     Ok(HttpResponse::NoContent().finish())
@@ -125,7 +127,8 @@ fn import(
     };
     if let (Known::Ask, Some(here)) = (known, &here) {
         let now = app.ask_here(|store| store.open_job(here))?;
-        let is_same = *now.site == site && *now.record == record;
+        let is_same =
+            *now.site == site && (*now.record == record || now.record.without_codes() == record);
         let changed = app.ask_here(Store::jobs)?.into_iter().find(|j| j.id == *here);
         return Ok(Some(json!({ "known": {
             "name": now.site.job.name, "same": is_same,

@@ -116,9 +116,7 @@ pub(crate) struct Opened {
 #[get("/jobs/{job}/live")]
 pub(crate) async fn live(
     request: HttpRequest,
-    body: web::Payload,
-    opened: web::Query<Opened>,
-    For(job, ..): For<See>,
+    For(job, (body, opened), ..): For<See, (web::Payload, web::Query<Opened>)>,
 ) -> Result<HttpResponse, actix_web::Error> {
     let (response, session, stream) = actix_ws::handle(&request, body)?;
     let stream = stream.max_frame_size(MOST_BYTES).aggregate_continuations();
@@ -169,7 +167,11 @@ async fn talk(
             away = departures.recv() => match away {
                 // Whoever fell behind asks anew who they are.
                 Ok(away) if !page.job.caller.is_sent_away(&away) => continue,
-                _ => break,
+                _ => {
+                    // The page is told why, where it still hears.
+                    let _gone = session.text(json!({ "tell": "sent-away" }).to_string()).await;
+                    break;
+                }
             },
             Some(told) = tidings.recv() => told,
             _ = beat.tick() => {

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::moment::Moment;
-use dot_reach_core::record::{EntryId, Folder, Prepared, Sender};
+use dot_reach_core::record::{Entry, EntryId, Folder, Prepared, Sender, What};
 use dot_reach_core::site::Edit;
 use dot_reach_core::wish::PageRequest;
 use dot_reach_store::Reads;
@@ -40,7 +40,7 @@ const MOST_ENTRIES: usize = 20_000;
 
 /// Puts entries on record, all of them or none; those that were taken before are answered with their receipts.
 #[post("/jobs/{job}/record")]
-pub(crate) async fn tell(For(job, ..): For<Day>, sent: web::Json<SentEntries>) -> Answer {
+pub(crate) async fn tell(For(job, sent, ..): For<Day, web::Json<SentEntries>>) -> Answer {
     let SentEntries { entries: sent, client } = sent.into_inner();
     let Some(first) = sent.first() else {
         return Err(WebError::field("entries", "name at least one entry"));
@@ -114,11 +114,13 @@ pub(crate) struct After {
 
 /// The record, in order, from an entry on.
 #[get("/jobs/{job}/record.json")]
-pub(crate) async fn entries(For(job, ..): For<See>, query: web::Query<After>) -> Answer {
+pub(crate) async fn entries(For(job, query, ..): For<See, web::Query<After>>) -> Answer {
     let from = usize::try_from(query.after).unwrap_or(usize::MAX).min(job.record.len());
-    let record = Arc::clone(&job.record);
+    let (record, sees_codes) = (Arc::clone(&job.record), job.caller.may_see_codes());
     let text = job.compute(move || {
-        let told = (from + 1..).zip(record.entries_from(from)).map(|(seq, entry)| {
+        let is_shown = |entry: &Entry| sees_codes || !matches!(entry.what, What::CodeKept(_));
+        let all = (from + 1..).zip(record.entries_from(from)).filter(|(_, entry)| is_shown(entry));
+        let told = all.map(|(seq, entry)| {
             let mut value = serde_json::to_value(entry).unwrap_or_default();
             value["seq"] = seq.into();
             value

@@ -11,7 +11,7 @@ mod prepared;
 mod said;
 mod things;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rpds::{RedBlackTreeMapSync, VectorSync};
@@ -82,6 +82,25 @@ impl Record {
             refused.extend(record.say(entry).err().map(|why| (id, why)));
         }
         (record, refused)
+    }
+
+    /// The same without join codes, which open the network of the house: what else is said of them goes along.
+    #[must_use]
+    pub fn without_codes(&self) -> Self {
+        let mut gone = BTreeSet::new();
+        let kept = self.entries().filter(|entry| {
+            let is_code = match &entry.what {
+                What::CodeKept(_) => true,
+                What::Struck { of, .. } => gone.contains(of),
+                _ => false,
+            };
+            if is_code {
+                gone.insert(entry.id.clone());
+            }
+            !is_code
+        });
+        // What rests on a code only is left out with it.
+        Self::of(kept.cloned().collect::<Vec<_>>()).0
     }
 
     /// How many entries there are.

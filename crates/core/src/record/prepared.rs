@@ -103,7 +103,7 @@ impl Prepared {
             (None, Some(_)) => Wrong::NoCountry,
             (Some((code, _)), Some(is)) if code == is => return Ok(()),
             (Some((_, name)), Some(is)) => {
-                Wrong::LicenceElsewhere { is: is.to_owned(), asked: name }
+                Wrong::LicenceElsewhere { is: is.to_uppercase(), asked: name }
             }
         };
         Err(Refusal::wrong("licence", why))

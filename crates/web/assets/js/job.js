@@ -327,7 +327,10 @@ export function hear(kind, act) {
   hearers.set(kind, act);
 }
 
+let isSentAway = false;
 function connect() {
+  // Whoever has some pages of a job alone has no channel to it; and whoever was signed out comes back by signing in.
+  if (isSentAway || "alone" in document.body.dataset) return;
   const scheme = location.protocol === "https:" ? "wss" : "ws";
   const at = document.querySelector(".stages [aria-current=page]")?.textContent.trim() ?? "";
   socket = new WebSocket(`${scheme}://${location.host}/jobs/${job()}/live?${new URLSearchParams({ client, at })}`);
@@ -424,6 +427,10 @@ export function startJob() {
   });
   hear("error", (told) => notice(told.message));
   hear("here", showHere);
+  hear("sent-away", () => {
+    isSentAway = true;
+    signedOut();
+  });
   startWork();
   connect();
   document.addEventListener("keydown", keys);

@@ -2,7 +2,7 @@
 // what this browser keeps of a person when they sign out.
 import { forgetKept } from "./kept.js";
 import { fetched, notice, post } from "./job.js";
-import { waitingOf } from "./queue.js";
+import { newUuid, waitingOf } from "./queue.js";
 
 const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field ?? "", message: refused.message });
@@ -39,7 +39,7 @@ export function registerPeople(Alpine) {
       this.error = blank();
       this.link = "";
       try {
-        const answer = await post(to, fields(this.$root));
+        const answer = await post(to, { ...fields(this.$root), edit_id: newUuid() });
         if (answer.location) return void location.assign(answer.location);
         this.link = answer.link ? new URL(answer.link, location.origin).href : "";
         this.told = answer.told ?? "";

@@ -97,6 +97,13 @@ impl Caller {
         self.signed_in().map(|signed| signed.account.role)
     }
 
+    /// Whether they work with join codes, which open the network of the house.
+    pub(crate) fn may_see_codes(&self) -> bool {
+        use FirmRole::{Installer, Owner, Planner};
+        self.is_here()
+            || self.role().is_some_and(|role| matches!(role, Owner | Planner | Installer))
+    }
+
     /// Whether they sit at this machine.
     pub(crate) fn is_here(&self) -> bool {
         matches!(self.via, Via::Here)

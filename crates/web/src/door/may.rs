@@ -6,11 +6,10 @@ use std::marker::PhantomData;
 use std::pin::Pin;
 
 use actix_web::dev::Payload;
-use actix_web::{FromRequest, HttpRequest, web};
+use actix_web::{FromRequest, HttpRequest};
 use dot_reach_accounts::{FirmRole, LinkScope, SignedIn};
 
 use super::{AskedJob, Caller};
-use crate::app::App;
 use crate::error::WebError;
 
 /// Something that is done to a job.
@@ -80,66 +79,70 @@ fn is_open<A: Access>(caller: &Caller, job: Option<&AskedJob>) -> bool {
     A::ROLES.contains(&role)
 }
 
-/// A job, for somebody who may do `A` to it.
-pub(crate) struct For<A>(pub(crate) AskedJob, pub(crate) PhantomData<A>);
+/// A job, for somebody who may do `A` to it, and what they bring along. That is read once they were let in: whoever is not
+/// learns nothing of what it should have been.
+pub(crate) struct For<A, T = ()>(pub(crate) AskedJob, pub(crate) T, pub(crate) PhantomData<A>);
 
-impl<A: Access> FromRequest for For<A> {
-    type Error = WebError;
-    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
+/// A firm, for somebody who may do `A` in it, and what they bring along.
+pub(crate) struct Of<A, T = ()>(pub(crate) Caller, pub(crate) T, pub(crate) PhantomData<A>);
 
-    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
-        let request = request.clone();
+/// Somebody who signed in, about themselves, and what they bring along.
+pub(crate) struct Own<T = ()>(pub(crate) SignedIn, pub(crate) Caller, pub(crate) T);
+
+type Let<T> = Pin<Box<dyn Future<Output = Result<T, actix_web::Error>>>>;
+
+impl<A: Access, T: FromRequest + 'static> FromRequest for For<A, T> {
+    type Error = actix_web::Error;
+    type Future = Let<Self>;
+
+    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+        let (request, mut payload) = (request.clone(), payload.take());
         Box::pin(async move {
             let job = AskedJob::named(&request).await?;
-            if is_open::<A>(&job.caller, Some(&job)) {
-                Ok(Self(job, PhantomData))
-            } else {
-                Err(WebError::NotYours)
+            if !is_open::<A>(&job.caller, Some(&job)) {
+                return Err(WebError::NotYours.into());
             }
+            let brought = T::from_request(&request, &mut payload).await.map_err(Into::into)?;
+            Ok(Self(job, brought, PhantomData))
         })
     }
 }
 
-/// A firm, for somebody who may do `A` in it.
-pub(crate) struct Of<A>(pub(crate) Caller, pub(crate) PhantomData<A>);
+impl<A: Access, T: FromRequest + 'static> FromRequest for Of<A, T> {
+    type Error = actix_web::Error;
+    type Future = Let<Self>;
 
-impl<A> Of<A> {
-    /// The firm.
-    pub(crate) fn app(&self) -> web::Data<App> {
-        self.0.app.clone()
-    }
-}
-
-impl<A: Access> FromRequest for Of<A> {
-    type Error = WebError;
-    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
-
-    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
-        let request = request.clone();
+    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+        let (request, mut payload) = (request.clone(), payload.take());
         Box::pin(async move {
             let caller = Caller::of(&request).await?;
-            if is_open::<A>(&caller, None) {
-                Ok(Self(caller, PhantomData))
-            } else {
-                Err(WebError::NotYours)
+            if !is_open::<A>(&caller, None) {
+                return Err(WebError::NotYours.into());
             }
+            let brought = T::from_request(&request, &mut payload).await.map_err(Into::into)?;
+            Ok(Self(caller, brought, PhantomData))
         })
     }
 }
 
-/// Somebody who signed in, about themselves.
-pub(crate) struct Own(pub(crate) SignedIn, pub(crate) Caller);
+impl<T: FromRequest + 'static> FromRequest for Own<T> {
+    type Error = actix_web::Error;
+    type Future = Let<Self>;
 
-impl FromRequest for Own {
-    type Error = WebError;
-    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
-
-    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
-        let request = request.clone();
+    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+        let (request, mut payload) = (request.clone(), payload.take());
         Box::pin(async move {
             let caller = Caller::of(&request).await?;
-            let signed = caller.signed_in().cloned();
-            Ok(Self(signed.ok_or(WebError::NotFound("page: nobody signs in here"))?, caller))
+            let nobody = || {
+                if caller.is_here() {
+                    WebError::NotFound("page: nobody signs in here")
+                } else {
+                    WebError::NotYours
+                }
+            };
+            let signed = caller.signed_in().cloned().ok_or_else(nobody)?;
+            let brought = T::from_request(&request, &mut payload).await.map_err(Into::into)?;
+            Ok(Self(signed, caller, brought))
         })
     }
 }

@@ -196,6 +196,7 @@ pub(crate) struct Shell {
 
 /// Who is here, as the frame of a page shows it.
 #[derive(Clone, Debug)]
+#[expect(clippy::struct_excessive_bools, reason = "each opens a part of the frame")]
 pub(crate) struct ShownPerson {
     pub(crate) name: String,
     /// What keeps on a phone what is theirs apart from what is another's.
@@ -208,6 +209,9 @@ pub(crate) struct ShownPerson {
     stages: &'static [&'static str],
     /// Whether they make jobs and give links.
     pub(crate) keeps: bool,
+    /// Whether all pages of a job are open to them, and whether they change its plan.
+    looks: bool,
+    changes: bool,
 }
 
 impl ShownPerson {
@@ -227,13 +231,17 @@ impl ShownPerson {
                 has_account: false,
                 stages,
                 keeps: false,
+                looks: false,
+                changes: false,
             });
         }
         let role = caller.role()?;
         let stages: &[&str] = if role == FirmRole::Electrician { &["Install"] } else { &STAGES };
         let keeps = matches!(role, FirmRole::Owner | FirmRole::Planner);
         let is_owner = role == FirmRole::Owner;
-        Some(Self { name, key, is_owner, has_account: true, stages, keeps })
+        let looks = role != FirmRole::Electrician;
+        let changes = looks && role != FirmRole::Viewer;
+        Some(Self { name, key, is_owner, has_account: true, stages, keeps, looks, changes })
     }
 }
 
@@ -285,6 +293,26 @@ impl Shell {
         self.person.as_ref().map_or(&STAGES, |person| person.stages)
     }
 
+    /// Whether all pages of a job are open to whoever asks, and its live channel.
+    pub(crate) fn looks(&self) -> bool {
+        self.person.as_ref().is_none_or(|person| person.looks)
+    }
+
+    /// Whether they change the plan.
+    pub(crate) fn changes(&self) -> bool {
+        self.person.as_ref().is_none_or(|person| person.changes)
+    }
+
+    /// Whether it is a page for whoever is not in yet.
+    pub(crate) fn is_outside(&self) -> bool {
+        self.stage == OUTSIDE
+    }
+
+    /// The frame of a page for whoever is not in yet.
+    pub(crate) fn outside(title: &str) -> Self {
+        Self { stage: OUTSIDE, ..Self::plain(title) }
+    }
+
     /// Whether they make and delete jobs, and give links; where nobody signs in, everybody.
     pub(crate) fn keeps(&self) -> bool {
         self.person.as_ref().is_none_or(|person| person.keeps)
@@ -312,6 +340,7 @@ impl Shell {
     }
 }
 
+const OUTSIDE: &str = "Outside";
 static STAGES: [&str; 7] = ["Brief", "Survey", "Reach", "Install", "Prove", "Handover", "Journal"];
 
 fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
@@ -335,6 +364,7 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
         ("Bill", "bill"),
         ("Electrician's sheet", "install/electrician"),
         ("Something does not work", "install/fault"),
+        ("Links for people without an account", "links"),
     ];
     let tools = tools.map(|(text, page)| Shortcut {
         text: text.to_owned(),

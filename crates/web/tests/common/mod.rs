@@ -11,7 +11,7 @@ use actix_web::web::Data;
 use actix_web::{rt, test};
 use dot_reach_standin::houses;
 use dot_reach_store::Store;
-use dot_reach_web::{App, Settings, application};
+use dot_reach_web::{Server, Settings, application};
 use serde_json::Value;
 
 thread_local! {
@@ -21,7 +21,7 @@ thread_local! {
 
 /// An application of its own, with the demo jobs, spoken to by one person at one window.
 pub(crate) struct TestApp {
-    app: Data<App>,
+    app: Data<Server>,
     headers: Vec<(&'static str, String)>,
 }
 
@@ -38,6 +38,13 @@ pub(crate) struct Answer {
 impl Answer {
     pub(crate) fn json(&self) -> Value {
         serde_json::from_str(&self.body).expect("an answer in JSON")
+    }
+
+    /// What the browser is given to send from now on.
+    pub(crate) fn cookie(&self) -> String {
+        let set = self.headers.iter().filter(|(n, _)| n == "set-cookie");
+        let pairs = set.filter_map(|(_, value)| value.split(';').next().map(str::to_owned));
+        pairs.filter(|pair| !pair.ends_with('=')).collect::<Vec<_>>().join("; ")
     }
 
     pub(crate) fn header(&self, name: &str) -> Option<&str> {
@@ -63,8 +70,41 @@ impl TestApp {
     }
 
     fn of(store: Store) -> Self {
-        let app = Data::new(App::new(store, Settings::default()));
-        Self { app, headers: Vec::new() }
+        Self::over(Server::here(store, Settings::default()))
+    }
+
+    /// A server as it is, spoken to by nobody who is known.
+    pub(crate) fn over(server: Server) -> Self {
+        Self { app: Data::new(server), headers: Vec::new() }
+    }
+
+    /// The same, spoken to with what this browser was given so far.
+    pub(crate) fn with_cookie(&self, cookie: &str) -> Self {
+        Self { app: self.app.clone(), headers: vec![("cookie", cookie.to_owned())] }
+    }
+
+    /// The addresses that the router knows, as patterns.
+    pub(crate) fn patterns(&self) -> Vec<String> {
+        let app = self.app.clone();
+        let told = RUNTIME.with(|runtime| {
+            runtime.block_on(async move {
+                let service = test::init_service(application(&app)).await;
+                let request =
+                    test::TestRequest::with_uri("/healthz").insert_header(("host", "127.0.0.1"));
+                let response = service.call(request.to_request()).await.expect("an answer");
+                format!("{:?}", response.request().resource_map())
+            })
+        });
+        let pattern =
+            regex_lite::Regex::new(r#"patterns: Single\("([^"]*)"\)"#).expect("a pattern");
+        let mut all: Vec<String> = pattern
+            .captures_iter(&told)
+            .map(|found| found[1].to_owned())
+            .filter(|p| !p.is_empty())
+            .collect();
+        all.sort();
+        all.dedup();
+        all
     }
 
     /// The same application, spoken to by another person.

@@ -133,8 +133,7 @@ pub(crate) async fn ticket(job: &AskedJob, query: &Query) -> Result<Arc<Ticket>,
 
 #[get("/jobs/{job}/advice")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let analysis = job.analysed().await?;
     let found = match ticket(&job, &query).await {

@@ -106,8 +106,7 @@ struct ScanRow {
 
 #[get("/jobs/{job}/air")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Reach");
     let site = Arc::clone(&job.site);
@@ -253,7 +252,7 @@ pub(crate) struct SentScan {
 }
 
 #[post("/jobs/{job}/scans")]
-pub(crate) async fn scans(For(job, ..): For<Change>, sent: web::Json<SentScan>) -> Answer {
+pub(crate) async fn scans(For(job, sent, ..): For<Change, web::Json<SentScan>>) -> Answer {
     let SentScan { csv, mark } = sent.into_inner();
     let told = take_lines(&job, mark, move |site, _| scan_csv::read(site, &csv)).await?;
     Ok(HttpResponse::Ok().json(told))

@@ -4,7 +4,7 @@ mod needs_power;
 
 use std::sync::Arc;
 
-use actix_web::{HttpResponse, get};
+use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::PLANNING_SIGMA;
 use dot_reach_core::catalogue::countries::COUNTRIES;
@@ -24,10 +24,11 @@ use dot_reach_core::units::typographic;
 use serde_json::json;
 
 use self::needs_power::NeedsPowerForm;
-use crate::door::{For, See};
+use crate::door::{AskedJob, For, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice as Picked, choices as picked, word};
 use crate::pages::{Shell, printed};
+use crate::server::Server;
 
 #[derive(Template)]
 #[template(path = "brief/page.html")]
@@ -79,6 +80,8 @@ struct PersonForm {
     licence: String,
     may_mains: bool,
     parts: Vec<Picked>,
+    /// Who of the firm it is; none where nobody signs in.
+    accounts: Vec<Choice>,
 }
 
 /// A platform, held against being in charge.
@@ -213,7 +216,7 @@ struct WishForm {
     lacks: Vec<String>,
 }
 
-fn people(site: &Site) -> Vec<PersonForm> {
+fn people(site: &Site, accounts: &[(String, String)]) -> Vec<PersonForm> {
     site.people
         .iter()
         .map(|p| PersonForm {
@@ -221,6 +224,14 @@ fn people(site: &Site) -> Vec<PersonForm> {
             name: p.name.clone(),
             licence: p.licence.clone(),
             may_mains: p.may_mains,
+            accounts: accounts
+                .iter()
+                .map(|(id, name)| Choice {
+                    value: id.clone(),
+                    text: name.clone(),
+                    chosen: p.account == *id,
+                })
+                .collect(),
             parts: picked(&Part::ALL, p.part),
         })
         .collect()
@@ -353,8 +364,20 @@ fn network_form(site: &Site, network: &Network) -> NetworkForm {
     }
 }
 
+/// The people of the firm, by id and name: a person of the job can be one of them.
+async fn who_signs_in(job: &AskedJob, server: &Server) -> Result<Vec<(String, String)>, WebError> {
+    let Some(signed) = job.caller.signed_in() else { return Ok(Vec::new()) };
+    let firm = signed.account.firm.clone();
+    let all = server.firms()?.ask(move |accounts| accounts.people(&firm)).await?;
+    Ok(all.into_iter().filter(|a| !a.is_shut).map(|a| (a.id.to_string(), a.name)).collect())
+}
+
 #[get("/jobs/{job}/brief")]
-pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, ..): For<See>,
+    server: web::Data<Server>,
+) -> Result<HttpResponse, WebError> {
+    let accounts = who_signs_in(&job, &server).await?;
     printed(job, move |job| {
     let shell = job.shell("Brief");
     let site = Arc::clone(&job.site);
@@ -415,7 +438,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             None => "",
         },
         open: open(&site).into_iter().chain(platforms::open(&site)).collect(),
-        people: people(&site),
+        people: people(&site, &accounts),
         needs_power: needs_power::forms(&site),
         platforms: platform_forms(&site),
         charge: charge(&site),

@@ -121,8 +121,7 @@ struct LampRow {
 
 #[get("/jobs/{job}/choices")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let Query { point: wanted, systems: with_systems } = query.into_inner();
     let shell = job.shell("Survey");

@@ -13,7 +13,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use crate::commands::Answer;
-use crate::door::{For, See};
+use crate::door::{For, Of, See, Show};
 use crate::drawing::path::curve;
 use crate::error::WebError;
 use crate::pages::{Shell, printed};
@@ -78,7 +78,7 @@ pub(crate) struct Typed {
 
 /// Loss against the angle of incidence in the three bands, as numbers and as curves.
 #[post("/constructions/try")]
-pub(crate) async fn attempt(typed: web::Json<Typed>) -> Answer {
+pub(crate) async fn attempt(Of(_, typed, ..): Of<Show, web::Json<Typed>>) -> Answer {
     let typed = typed.into_inner();
     let construction = Construction {
         id: "tried".to_owned(),

@@ -101,8 +101,7 @@ fn now(site: &Site, entry: &HubEntry) -> Now {
 
 #[get("/jobs/{job}/existing")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let site = Arc::clone(&job.site);
@@ -147,7 +146,7 @@ pub(crate) struct Pasted {
 }
 
 #[post("/jobs/{job}/hub-list")]
-pub(crate) async fn bring(For(job, ..): For<Change>, sent: web::Json<Pasted>) -> Answer {
+pub(crate) async fn bring(For(job, sent, ..): For<Change, web::Json<Pasted>>) -> Answer {
     let Pasted { text, network, mark } = sent.into_inner();
     if job.site.networks.get(&network).is_none() {
         return Err(WebError::field("network", "say whose list it is: make its network first"));
@@ -167,7 +166,7 @@ pub(crate) struct Asking {
 }
 
 #[post("/jobs/{job}/hub-list/ask")]
-pub(crate) async fn ask_hub(For(job, ..): For<Change>, sent: web::Json<Asking>) -> Answer {
+pub(crate) async fn ask_hub(For(job, sent, ..): For<Change, web::Json<Asking>>) -> Answer {
     let mark = sent.into_inner().mark;
     let lists = nodes_of(&job).await?;
     let stem = drawn("e");

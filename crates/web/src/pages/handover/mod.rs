@@ -28,6 +28,7 @@ use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::assumptions::{AssumptionRow, assumption_row};
 use crate::pages::jobs::day;
+use crate::pages::prove::acceptance;
 use crate::pages::reach::details::plural;
 use crate::pages::reach::ledger::tag_of;
 use crate::pages::{Shell, install, printed};
@@ -65,6 +66,10 @@ struct Page {
     accesses: Vec<[String; 5]>,
     /// Platform, device, how it comes to be there, since when.
     shares: Vec<[String; 4]>,
+    /// Whether who looks at it may sign here: whoever the house is for.
+    signs: bool,
+    /// Who signed.
+    signed: Vec<String>,
 }
 
 /// What was done on site.
@@ -122,11 +127,11 @@ pub(crate) struct Query {
 
 #[get("/jobs/{job}/handover")]
 pub(crate) async fn show(
-    For(job, ..): For<Handover>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<Handover, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Handover");
-    let (id, revision, codes) = (job.id.clone(), job.revision, query.codes == 1);
+    let codes = query.codes == 1 && job.caller.may_see_codes();
+    let (id, revision) = (job.id.clone(), job.revision);
     let (analysis, proof) = job.proved().await?;
     printed(job, move |_| Ok(page(shell, &id, revision, &analysis, &proof, codes))).await
 }
@@ -190,7 +195,6 @@ fn page(
         residual: signed(c.residual()),
     });
     Page {
-        shell,
         job: job.to_string(),
         client: site.job.client.clone(),
         address: site.job.address.clone(),
@@ -200,6 +204,8 @@ fn page(
         confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
         target: analysis.target.to_string(),
         sigma: analysis.sigma.to_string(),
+        signs: shell.person.as_ref().is_some_and(|p| !p.has_account),
+        signed: record.sign_offs.iter().map(acceptance::signed).collect(),
         sheets: sheets.collect(),
         legend: Vec::new(),
         rows: rows.collect(),
@@ -216,6 +222,7 @@ fn page(
         opened: opened(site),
         accesses: accesses(site),
         shares: shares(site, record),
+        shell,
     }
 }
 

@@ -147,8 +147,7 @@ fn chosen_floor(analysis: &Analysis, place: usize, asked: &str) -> Option<FloorI
 
 #[get("/jobs/{job}/hub")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let analysis = job.analysed().await?;
     let place = chosen(&analysis, &query.network);

@@ -96,8 +96,7 @@ struct Asked {
 
 #[get("/jobs/{job}/install/fault")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let analysis = job.analysed().await?;

@@ -117,8 +117,7 @@ struct NeedLine {
 
 #[get("/jobs/{job}/install/work")]
 pub(crate) async fn show(
-    For(job, ..): For<Wiring>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<Wiring, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
     let (shell, who) = (job.shell("Install"), job.caller.person.who.clone());

@@ -49,7 +49,7 @@ pub(crate) struct Standing {
 
 #[get("/")]
 pub(crate) async fn show(of: Of<Show>) -> Result<HttpResponse, WebError> {
-    let (app, person) = (of.app(), of.0.person.clone());
+    let (app, person) = (of.0.app.clone(), of.0.person.clone());
     let caller = of.0.clone();
     // Whoever may not look at all jobs sees those that are open to them.
     let mine = move |store: &Store| {

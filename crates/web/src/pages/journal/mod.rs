@@ -53,8 +53,7 @@ const MOST: u32 = 500;
 
 #[get("/jobs/{job}/journal")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Below>,
+    For(job, query, ..): For<See, web::Query<Below>>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Journal");
     let id = job.id.clone();
@@ -82,7 +81,7 @@ pub(crate) struct SentName {
 
 /// Deletes a job with all that hangs on it, for who writes its name.
 #[post("/jobs/{job}/delete")]
-pub(crate) async fn delete(For(job, ..): For<Keep>, sent: web::Json<SentName>) -> Answer {
+pub(crate) async fn delete(For(job, sent, ..): For<Keep, web::Json<SentName>>) -> Answer {
     if sent.name.trim() != job.site.job.name.trim() {
         return Err(WebError::field("name", "write the name of the job, as it stands above"));
     }

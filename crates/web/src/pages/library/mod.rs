@@ -141,8 +141,7 @@ fn supply(kind: &DeviceKind) -> &'static str {
 
 #[get("/jobs/{job}/library")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let taught = taught(&job).await?;
     printed(job, move |job| {
@@ -460,9 +459,7 @@ pub(crate) struct Marked {
 
 #[post("/jobs/{job}/library")]
 pub(crate) async fn bring(
-    For(job, ..): For<Keep>,
-    query: web::Query<Marked>,
-    form: Multipart,
+    For(job, (query, form), ..): For<Keep, (web::Query<Marked>, Multipart)>,
 ) -> Answer {
     let bytes = uploaded(form, library::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;

@@ -94,8 +94,7 @@ pub(crate) struct SentLink {
 
 #[post("/jobs/{job}/links")]
 pub(crate) async fn give(
-    For(job, ..): For<Keep>,
-    sent: web::Json<SentLink>,
+    For(job, sent, ..): For<Keep, web::Json<SentLink>>,
     server: web::Data<Server>,
 ) -> Answer {
     let signed = job.caller.signed_in().ok_or(WebError::NotFound("page: nobody signs in here"))?;
@@ -189,7 +188,7 @@ pub(crate) struct SentSignature {
 
 /// Signs that the house is accepted as it stands, for whoever the link is for.
 #[post("/jobs/{job}/sign-off")]
-pub(crate) async fn sign(For(job, ..): For<Agree>, sent: web::Json<SentSignature>) -> Answer {
+pub(crate) async fn sign(For(job, sent, ..): For<Agree, web::Json<SentSignature>>) -> Answer {
     let SentSignature { note, mark } = sent.into_inner();
     let command = command(&job, mark);
     let role = if job.caller.link().is_some() { "client" } else { "installer" };
@@ -202,5 +201,7 @@ pub(crate) async fn sign(For(job, ..): For<Agree>, sent: web::Json<SentSignature
         wish.clone().prepare(site, record, &sender)
     })
     .await?;
-    Ok(actix_web::HttpResponse::Ok().json(receipt(&committed)))
+    let mut answer = receipt(&committed);
+    answer["told"] = "Signed. It stands on the record of the house.".into();
+    Ok(actix_web::HttpResponse::Ok().json(answer))
 }

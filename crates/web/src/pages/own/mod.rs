@@ -41,7 +41,7 @@ struct Row {
 }
 
 #[get("/own")]
-pub(crate) async fn show(Own(signed, caller): Own, server: web::Data<Server>) -> Answer {
+pub(crate) async fn show(Own(signed, caller, ..): Own, server: web::Data<Server>) -> Answer {
     let (id, firm) = (signed.account.id.clone(), signed.account.firm.clone());
     let ask = move |accounts: &Accounts| Ok((accounts.sessions(&id)?, accounts.firm(&firm)?));
     let (sessions, firm) = server.firms()?.ask(ask).await?;
@@ -87,8 +87,7 @@ pub(crate) struct SentPasswords {
 
 #[post("/own/password")]
 pub(crate) async fn password(
-    Own(signed, caller): Own,
-    sent: web::Json<SentPasswords>,
+    Own(signed, caller, sent): Own<web::Json<SentPasswords>>,
     server: web::Data<Server>,
 ) -> Answer {
     let SentPasswords { given, password } = sent.into_inner();
@@ -104,7 +103,7 @@ pub(crate) async fn password(
 
 /// A secret for a second step, as a picture and as letters; it counts once a code of it was given.
 #[post("/own/second-step/new")]
-pub(crate) async fn new_second_step(Own(signed, _): Own, server: web::Data<Server>) -> Answer {
+pub(crate) async fn new_second_step(Own(signed, ..): Own, server: web::Data<Server>) -> Answer {
     let made =
         server.firms()?.ask(move |accounts| accounts.new_second_step(&signed.account)).await?;
     let picture =
@@ -126,8 +125,7 @@ pub(crate) struct SentSecondStep {
 
 #[post("/own/second-step")]
 pub(crate) async fn keep_second_step(
-    Own(signed, _): Own,
-    sent: web::Json<SentSecondStep>,
+    Own(signed, _, sent): Own<web::Json<SentSecondStep>>,
     server: web::Data<Server>,
 ) -> Answer {
     let SentSecondStep { secret, code, given } = sent.into_inner();
@@ -146,8 +144,7 @@ pub(crate) struct SentGiven {
 
 #[post("/own/second-step/end")]
 pub(crate) async fn end_second_step(
-    Own(signed, _): Own,
-    sent: web::Json<SentGiven>,
+    Own(signed, _, sent): Own<web::Json<SentGiven>>,
     server: web::Data<Server>,
 ) -> Answer {
     let given = sent.into_inner().given;
@@ -164,8 +161,7 @@ pub(crate) struct SentSession {
 
 #[post("/own/sessions/end")]
 pub(crate) async fn end_sessions(
-    Own(signed, caller): Own,
-    sent: web::Json<SentSession>,
+    Own(signed, caller, sent): Own<web::Json<SentSession>>,
     server: web::Data<Server>,
 ) -> Answer {
     let wanted = sent.into_inner().session;
@@ -188,7 +184,7 @@ pub(crate) async fn end_sessions(
 }
 
 #[get("/own/held.json")]
-pub(crate) async fn held(Own(signed, caller): Own, server: web::Data<Server>) -> Answer {
+pub(crate) async fn held(Own(signed, caller, ..): Own, server: web::Data<Server>) -> Answer {
     let (firm, id) = (signed.account.firm, signed.account.id);
     held_on(&caller, firm, id, &server).await
 }

@@ -10,7 +10,7 @@ use serde_json::json;
 
 use crate::app::Away;
 use crate::commands::Answer;
-use crate::door::{Manage, Of};
+use crate::door::{Caller, Manage, Of};
 use crate::error::WebError;
 use crate::pages::{Shell, html};
 use crate::server::Server;
@@ -85,11 +85,10 @@ pub(crate) struct SentInvite {
 
 #[post("/people/invites")]
 pub(crate) async fn invite(
-    of: Of<Manage>,
-    sent: web::Json<SentInvite>,
+    Of(caller, sent, ..): Of<Manage, web::Json<SentInvite>>,
     server: web::Data<Server>,
 ) -> Answer {
-    let firm = firm_of(&of)?;
+    let firm = firm_of(&caller)?;
     let SentInvite { name, role } = sent.into_inner();
     let ask =
         move |accounts: &Accounts| accounts.invite(&firm, role.parse()?, &name, Timestamp::now());
@@ -116,12 +115,11 @@ pub(crate) enum SentAct {
 
 #[post("/people/{person}")]
 pub(crate) async fn act(
-    of: Of<Manage>,
+    Of(caller, sent, ..): Of<Manage, web::Json<SentAct>>,
     person: web::Path<String>,
-    sent: web::Json<SentAct>,
     server: web::Data<Server>,
 ) -> Answer {
-    let firm = firm_of(&of)?;
+    let firm = firm_of(&caller)?;
     let id = AccountId::from(person.as_str());
     let about = id.clone();
     let sent = sent.into_inner();
@@ -150,10 +148,10 @@ pub(crate) async fn act(
     }
     if is_name {
         let gone = about.clone();
-        of.app().ask(move |store| store.forget_person(gone.as_str())).await?;
+        caller.app.clone().ask(move |store| store.forget_person(gone.as_str())).await?;
     }
     if sends_away {
-        of.app().send_away(&Away::Person(about));
+        caller.app.clone().send_away(&Away::Person(about));
     }
     Ok(HttpResponse::Ok().json(json!({ "location": "/people" })))
 }
@@ -165,11 +163,11 @@ pub(crate) async fn held(
     person: web::Path<String>,
     server: web::Data<Server>,
 ) -> Answer {
-    super::own::held_on(&of.0, firm_of(&of)?, AccountId::from(person.as_str()), &server).await
+    super::own::held_on(&of.0, firm_of(&of.0)?, AccountId::from(person.as_str()), &server).await
 }
 
-fn firm_of(of: &Of<Manage>) -> Result<dot_reach_accounts::FirmId, WebError> {
-    let signed = of.0.signed_in().ok_or(WebError::NotFound("page: nobody signs in here"))?;
+fn firm_of(caller: &Caller) -> Result<dot_reach_accounts::FirmId, WebError> {
+    let signed = caller.signed_in().ok_or(WebError::NotFound("page: nobody signs in here"))?;
     Ok(signed.account.firm.clone())
 }
 

@@ -79,7 +79,7 @@ fn findings(read: &[dot_reach_formats::ImportFinding]) -> Vec<Value> {
 
 /// What a plan holds, before anything of it is taken in.
 #[post("/jobs/{job}/plans/look")]
-pub(crate) async fn look(For(job, ..): For<Change>, form: Multipart) -> Answer {
+pub(crate) async fn look(For(job, form, ..): For<Change, Multipart>) -> Answer {
     let (bytes, _) = parts(form).await?;
     let read = job.compute(move || plan::read(&bytes)).await?;
     let Imported { value, findings: found } =
@@ -128,7 +128,7 @@ struct Taken {
 
 /// Takes a plan in as one edit, or says what that would come to.
 #[post("/jobs/{job}/plans/take")]
-pub(crate) async fn take(For(job, ..): For<Change>, form: Multipart) -> Answer {
+pub(crate) async fn take(For(job, form, ..): For<Change, Multipart>) -> Answer {
     let (bytes, fields) = parts(form).await?;
     let chosen = fields.get("choices").map(String::as_str).unwrap_or_default();
     let Taken { choices, only_look, mark } =
@@ -169,7 +169,7 @@ pub(crate) async fn take(For(job, ..): For<Change>, form: Multipart) -> Answer {
 
 /// How large a page of a PDF is at a scale.
 #[get("/jobs/{job}/plans/page")]
-pub(crate) async fn page_size(_: For<See>, page: web::Query<Page>) -> Answer {
+pub(crate) async fn page_size(For(_, page, ..): For<See, web::Query<Page>>) -> Answer {
     let [across, down] = page.size_m().map_err(|e| WebError::field("scale", e))?;
     let words = format!("The page is then {across:.2} by {down:.2} m.");
     Ok(HttpResponse::Ok().json(json!({ "words": words })))
@@ -186,7 +186,7 @@ struct Laid {
 
 /// Lays the picture of a page under a storey, at the page's own scale.
 #[post("/jobs/{job}/plans/page")]
-pub(crate) async fn lay(For(job, ..): For<Change>, form: Multipart) -> Answer {
+pub(crate) async fn lay(For(job, form, ..): For<Change, Multipart>) -> Answer {
     let (bytes, fields) = parts(form).await?;
     let said = fields.get("page").map(String::as_str).unwrap_or_default();
     let Laid { floor, page, mark } =
@@ -225,7 +225,7 @@ pub(crate) struct Wanted {
 
 /// A storey as DXF, SVG or `GeoJSON`.
 #[get("/jobs/{job}/plan")]
-pub(crate) async fn out(For(job, ..): For<See>, query: web::Query<Wanted>) -> Answer {
+pub(crate) async fn out(For(job, query, ..): For<See, web::Query<Wanted>>) -> Answer {
     let site: Arc<Site> = Arc::clone(&job.site);
     let Wanted { floor, format } = query.into_inner();
     let named = site.floors.get(&floor).ok_or(WebError::NotFound("storey"))?;

@@ -123,7 +123,7 @@ fn row(site: &Site, j: &Judged) -> Row {
     }
 }
 
-pub(super) fn signed(s: &dot_reach_core::record::SignOff) -> String {
+pub(crate) fn signed(s: &dot_reach_core::record::SignOff) -> String {
     let role = if s.role.is_empty() { String::new() } else { format!(", {}", s.role) };
     let note =
         if s.note.is_empty() { String::new() } else { format!(" With reservations: {}", s.note) };

@@ -170,7 +170,7 @@ pub(crate) struct Pasted {
 }
 
 #[post("/jobs/{job}/names")]
-pub(crate) async fn bring(For(job, ..): For<Change>, sent: web::Json<Pasted>) -> Answer {
+pub(crate) async fn bring(For(job, sent, ..): For<Change, web::Json<Pasted>>) -> Answer {
     let Pasted { text, of, mark } = sent.into_inner();
     let is_known =
         job.site.platforms.named(&of).is_some() || job.site.networks.named(&of).is_some();

@@ -48,8 +48,7 @@ struct StopRow {
 
 #[get("/jobs/{job}/round")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    asked: web::Query<Asked>,
+    For(job, asked, ..): For<See, web::Query<Asked>>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
     let analysis = job.analysed().await?;

@@ -66,8 +66,7 @@ fn form(record: &Record, round: u32, at: BackAt) -> BackForm {
 
 #[get("/jobs/{job}/prove/router")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    ask: web::Query<Ask>,
+    For(job, ask, ..): For<See, web::Query<Ask>>,
 ) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let last = last_round(&job.record);

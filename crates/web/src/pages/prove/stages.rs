@@ -51,8 +51,7 @@ struct Row {
 
 #[get("/jobs/{job}/prove/stages")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    asked: web::Query<Asked>,
+    For(job, asked, ..): For<See, web::Query<Asked>>,
 ) -> Result<HttpResponse, WebError> {
     let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/stages"));
     let analysis = job.analysed().await?;

@@ -65,8 +65,7 @@ struct WalkedWith {
 
 #[get("/jobs/{job}/walk")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    asked: web::Query<Asked>,
+    For(job, asked, ..): For<See, web::Query<Asked>>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Prove");
     let (analysis, proof) = job.proved().await?;

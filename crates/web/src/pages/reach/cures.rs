@@ -27,8 +27,7 @@ struct Row {
 
 #[get("/jobs/{job}/cures")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let device: DeviceId = query.select.parse().map_err(|_| WebError::NotFound("device"))?;

@@ -85,8 +85,7 @@ struct Parts {
 
 #[get("/jobs/{job}/reach")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let p = viewed(&job, query.into_inner()).await?;
     printed(job, move |job| Ok(Page { shell: job.shell("Reach"), p })).await
@@ -131,8 +130,7 @@ pub(crate) fn chances_ticket(job: &AskedJob, query: &Query) -> Arc<Ticket> {
 /// The surface that is looked at as a grid: one line a cell.
 #[get("/jobs/{job}/surface.csv")]
 pub(crate) async fn surface_csv(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let work =
@@ -144,8 +142,7 @@ pub(crate) async fn surface_csv(
 /// Its contours as `GeoJSON`.
 #[get("/jobs/{job}/surface.geojson")]
 pub(crate) async fn surface_geojson(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let query = query.into_inner();
     let work =

@@ -52,8 +52,7 @@ const APART: f64 = 10.0;
 
 #[get("/jobs/{job}/schools")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("Reach");
     let analysis = job.analysed().await?;

@@ -78,8 +78,7 @@ struct Row {
 
 #[get("/jobs/{job}/sheet")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let site = Arc::clone(&job.site);
@@ -203,7 +202,7 @@ pub(crate) struct Pasted {
 }
 
 #[post("/jobs/{job}/sheet")]
-pub(crate) async fn paste(For(job, ..): For<Change>, sent: web::Json<Pasted>) -> Answer {
+pub(crate) async fn paste(For(job, sent, ..): For<Change, web::Json<Pasted>>) -> Answer {
     let Pasted { text, floor, point, column, stem, mark } = sent.into_inner();
     let read = move |site: &Site, _: &Record| {
         let points: Vec<PointId> = match &point {
@@ -233,9 +232,7 @@ pub(crate) struct Marked {
 
 #[post("/jobs/{job}/points.csv")]
 pub(crate) async fn bring(
-    For(job, ..): For<Change>,
-    query: web::Query<Marked>,
-    form: Multipart,
+    For(job, (query, form), ..): For<Change, (web::Query<Marked>, Multipart)>,
 ) -> Answer {
     let bytes = uploaded(form, points_csv::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", &reason))?;

@@ -40,7 +40,7 @@ fn own_address(then: &str) -> &str {
 pub(crate) async fn show(_: Anybody, query: web::Query<Then>, server: web::Data<Server>) -> Answer {
     server.firms()?;
     let then = own_address(&query.then).to_owned();
-    html(&Page { shell: Shell::plain("Sign in"), then })
+    html(&Page { shell: Shell::outside("Sign in"), then })
 }
 
 /// What somebody signs in by.
@@ -105,7 +105,7 @@ pub(crate) async fn code(
 
 #[post("/sign-out")]
 pub(crate) async fn leave(
-    Own(signed, caller): Own,
+    Own(signed, caller, ..): Own,
     request: HttpRequest,
     server: web::Data<Server>,
 ) -> Answer {
@@ -141,7 +141,7 @@ pub(crate) async fn welcome(
     let title = if invited.login.is_some() { "A new password" } else { "Come in" };
     let found = FirmRole::ALL.into_iter().find(|(role, ..)| *role == invited.role);
     let role = found.map(|(_, word, means)| (word, means)).unwrap_or_default();
-    html(&Welcome { shell: Shell::plain(title), token, invited, role })
+    html(&Welcome { shell: Shell::outside(title), token, invited, role })
 }
 
 /// What somebody fills in who follows a link.

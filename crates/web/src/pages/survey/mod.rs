@@ -70,8 +70,7 @@ struct FloorTab {
 
 #[get("/jobs/{job}/survey")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let shell = job.shell("Survey");

@@ -97,8 +97,7 @@ struct Looked {
 
 #[get("/jobs/{job}/variants")]
 pub(crate) async fn show(
-    For(job, ..): For<See>,
-    query: web::Query<Query>,
+    For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let of = plan_of(&job);
     let asked = of.clone();
@@ -268,7 +267,7 @@ pub(crate) struct SentBranch {
 
 /// Branches the job off under a name.
 #[post("/jobs/{job}/variants")]
-pub(crate) async fn branch(For(job, ..): For<Keep>, sent: web::Json<SentBranch>) -> Answer {
+pub(crate) async fn branch(For(job, sent, ..): For<Keep, web::Json<SentBranch>>) -> Answer {
     let SentBranch { name, edit } = sent.into_inner();
     let name = name.trim().to_owned();
     if name.is_empty() || name.chars().count() > 60 {
@@ -302,9 +301,8 @@ pub(crate) struct SentTake {
 /// Takes what a variant changes over into the plan, field by field and as one change.
 #[post("/jobs/{job}/variants/{variant}/take")]
 pub(crate) async fn take(
-    For(job, ..): For<Keep>,
+    For(job, sent, ..): For<Keep, web::Json<SentTake>>,
     path: web::Path<(String, String)>,
-    sent: web::Json<SentTake>,
 ) -> Answer {
     let SentTake { mark, answers } = sent.into_inner();
     let id: JobId = path.into_inner().1.parse()?;
