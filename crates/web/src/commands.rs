@@ -26,7 +26,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::{News, moment, now};
-use crate::door::{AskedJob, Change, For, Keep, Of, Prove, See, Show, TakeAlong};
+use crate::door::{AskedJob, Change, ComeTo, For, Keep, Of, Prove, See, Show, TakeAlong};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::reach;
@@ -541,8 +541,7 @@ pub(crate) async fn schema() -> HttpResponse {
 }
 
 #[get("/jobs/{job}")]
-pub(crate) async fn open(For(job, ..): For<See>) -> Answer {
-    let page = if job.site.devices.is_empty() { "survey" } else { "reach" };
-    let there = format!("/jobs/{}/{page}", job.id);
+pub(crate) async fn open(For(job, ..): For<ComeTo>) -> Answer {
+    let there = job.caller.first_page(job.id.as_str(), job.site.devices.is_empty());
     Ok(HttpResponse::SeeOther().insert_header((LOCATION, there)).finish())
 }

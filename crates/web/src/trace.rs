@@ -1,9 +1,11 @@
-//! What the log says of each request: its id, its way, its job, the revision that it made.
+//! What the log says of each request: its id, its way, its status, the revision that it made. Never an address as it was
+//! asked for: a link that lets somebody in is one; and nothing that tells a person.
 
-use actix_web::Error;
 use actix_web::body::MessageBody;
 use actix_web::dev::{ServiceRequest, ServiceResponse};
-use tracing_actix_web::{DefaultRootSpanBuilder, RootSpanBuilder};
+use actix_web::{Error, HttpMessage};
+use tracing::field::Empty;
+use tracing_actix_web::{RequestId, RootSpanBuilder};
 
 /// The span of a request.
 #[derive(Debug)]
@@ -11,14 +13,27 @@ pub(crate) struct Span;
 
 impl RootSpanBuilder for Span {
     fn on_request_start(request: &ServiceRequest) -> tracing::Span {
-        tracing_actix_web::root_span!(request, revision = tracing::field::Empty)
+        let id = request.extensions().get::<RequestId>().copied();
+        let way = request.match_pattern().unwrap_or_else(|| "no such way".to_owned());
+        tracing::info_span!(
+            "request",
+            id = id.map(tracing::field::display),
+            method = %request.method(),
+            way,
+            status = Empty,
+            revision = Empty,
+        )
     }
 
     fn on_request_end<B: MessageBody>(
         span: tracing::Span,
         outcome: &Result<ServiceResponse<B>, Error>,
     ) {
-        DefaultRootSpanBuilder::on_request_end(span, outcome);
+        let status = match outcome {
+            Ok(response) => response.status(),
+            Err(error) => error.as_response_error().status_code(),
+        };
+        span.record("status", status.as_u16());
     }
 }
 

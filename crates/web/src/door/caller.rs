@@ -109,6 +109,23 @@ impl Caller {
         matches!(self.via, Via::Here)
     }
 
+    /// The first page of a job for them; of one without a device yet another than of one with.
+    pub(crate) fn first_page(&self, job: &str, is_bare: bool) -> String {
+        let page = match &self.via {
+            Via::Link(link) => match link.scope {
+                LinkScope::Client => "handover".to_owned(),
+                LinkScope::Electrician => "install/electrician".to_owned(),
+                LinkScope::Integrator => format!("{job}.json"),
+            },
+            Via::Session(signed) if signed.account.role == FirmRole::Electrician => {
+                "install".to_owned()
+            }
+            Via::Here | Via::Session(_) if is_bare => "survey".to_owned(),
+            Via::Here | Via::Session(_) => "reach".to_owned(),
+        };
+        format!("/jobs/{job}/{page}")
+    }
+
     /// The visits that they may see the wiring of: all of them, or those on which they are named.
     pub(crate) fn visits(&self, site: &Site) -> Option<BTreeSet<String>> {
         match &self.via {

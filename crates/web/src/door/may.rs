@@ -43,6 +43,8 @@ acts! {
     See: [Owner, Planner, Installer, Viewer] [] false;
     /// Looks at the day and its wiring; an electrician and whoever has a link at their own visits alone.
     Wiring: [Owner, Planner, Installer, Viewer] [Electrician] true;
+    /// Comes to it: to the first page of it that is open to them.
+    ComeTo: [Owner, Planner, Installer, Viewer] [Client, Electrician, Integrator] true;
     /// Looks at the handover.
     Handover: [Owner, Planner, Installer, Viewer] [Client] false;
     /// Takes it along as a file.

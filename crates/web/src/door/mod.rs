@@ -8,7 +8,7 @@ mod person;
 pub(crate) use caller::{Caller, let_in, let_in_by_link, renew, show_out, whence};
 pub(crate) use job::{AskedJob, Looked, Planned, Proved};
 pub(crate) use may::{
-    Agree, Anybody, Change, Day, For, Handover, Keep, Manage, Of, Own, Prove, See, Show, TakeAlong,
-    Wiring,
+    Agree, Anybody, Change, ComeTo, Day, For, Handover, Keep, Manage, Of, Own, Prove, See, Show,
+    TakeAlong, Wiring,
 };
 pub(crate) use person::{Visitor, is_marked, mark};

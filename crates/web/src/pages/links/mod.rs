@@ -167,11 +167,8 @@ pub(super) async fn follow(request: &HttpRequest, token: String, server: &Server
         client: told.client,
         who: told.who,
     });
-    let page = match link.scope {
-        LinkScope::Client => format!("/jobs/{job}/handover"),
-        LinkScope::Electrician => format!("/jobs/{job}/install/electrician"),
-        LinkScope::Integrator => format!("/jobs/{job}/{job}.json"),
-    };
+    // Where it leads is told by the door, once the browser comes with it.
+    let page = format!("/jobs/{job}");
     let mut answer = on_to(&page);
     let_in_by_link(&mut answer, request, &token);
     Ok(answer)
