@@ -159,6 +159,17 @@ impl StoreError {
         use rusqlite::ErrorCode;
         let code = match self {
             Self::Database(rusqlite::Error::SqliteFailure(error, _)) => error.code,
+            Self::InUse(_) => {
+                return Some(
+                    "another server has this file open: nothing of this was kept; whoever runs them decides which of them has it",
+                );
+            }
+            Self::Newer(_) => {
+                return Some(
+                    "a newer version of this program wrote this file: nothing of it is touched; use that version, or bring \
+                     back a copy of before",
+                );
+            }
             Self::Moved(_) => {
                 return Some(
                     "the database file was moved or replaced while the server has it open: nothing of this was kept; \

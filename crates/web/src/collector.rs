@@ -230,12 +230,18 @@ fn address(job: &AskedJob) -> Result<String, WebError> {
         return Err(WebError::field("collector", "no collector is named in the job"));
     }
     let named = job.app.settings.collectors.contains(&wanted);
-    if named || is_this_machine(&wanted) {
+    // On the machine of a server that firms share nothing is theirs.
+    let is_theirs = job.caller.is_here();
+    if named || (is_theirs && is_this_machine(&wanted)) {
         return Ok(wanted);
     }
     Err(WebError::field(
         "collector",
-        "only a collector on this machine is asked, or one that the operator of the server named",
+        if is_theirs {
+            "only a collector on this machine is asked, or one that the operator of the server named"
+        } else {
+            "only a collector that the operator of the server named is asked"
+        },
     ))
 }
 

@@ -617,3 +617,23 @@ fn a_name_that_is_deleted_is_gone_from_every_job_and_the_work_stays() {
     let record = owner.get(&format!("/jobs/{JOB}/record.json")).body;
     assert!(!record.contains("\"by\":\"installer\""), "{record}");
 }
+
+#[test]
+fn a_firm_makes_the_server_ask_nothing_on_its_own_machine() {
+    let town = Town::new();
+    let owner = town.by("owner");
+    for (n, address) in
+        ["127.0.0.1:1", "localhost:80", "[::1]:8931", "169.254.169.254:80"].into_iter().enumerate()
+    {
+        let edit = json!({ "edit": { "do": "set", "kind": "job", "id": "job", "field": "collector", "value": address },
+            "edit_id": format!("collector-{n}") });
+        assert_eq!(owner.post(&format!("/jobs/{JOB}/edits"), &edit).status, 200);
+        let told = owner.get(&format!("/jobs/{JOB}/collector/events?network=thread"));
+        assert_eq!(told.status, 422, "{address}: {}", told.body);
+        assert!(
+            told.body.contains("that the operator of the server named"),
+            "{address}: {}",
+            told.body
+        );
+    }
+}
