@@ -25,7 +25,8 @@ const PASSWORD: &str = "kettle orbit lantern moss";
 const USUAL: u64 = 4;
 /// From one thing that a person does to the next.
 const PAUSE_MS: u64 = 2000;
-const JOBS: [(&str, &str); 2] = [("larkfield-mill", "kit-isle"), ("flat-12-quay-court", "hall-ap")];
+const JOBS: [(&str, &str); 2] =
+    [("larkfield-mill", "kit-isle"), ("flat-12-quay-court", "hall-light")];
 const PAGES: [&str; 6] = ["survey", "reach", "install", "brief", "bill", "journal"];
 
 /// The firms of a folder with their jobs and people; the cookie of each person.
@@ -84,8 +85,14 @@ fn work(client: &Client, cookie: &str, who: usize, until: Instant) -> Waited {
             assert_eq!(told.status, 200, "{page}: {}", told.body);
             waited.pages.push(begun.elapsed());
         } else {
-            let edit = json!({ "edit": { "do": "set", "kind": "job", "id": "job", "field": "note", "value": format!("{who} {n} {point}") },
-                "edit_id": format!("{who}-{n}"), "client": who.to_string() });
+            // Words, and in turn what all radio of the house is worked out anew for.
+            let change = if n % 4 == 1 {
+                json!({ "do": "set", "kind": "job", "id": "job", "field": "note", "value": format!("{who} {n}") })
+            } else {
+                let height = 1.0 + f64::from(u32::try_from(n % 100).unwrap()) / 100.0;
+                json!({ "do": "set", "kind": "point", "id": point, "field": "height_m", "value": height })
+            };
+            let edit = json!({ "edit": change, "edit_id": format!("{who}-{n}"), "client": who.to_string() });
             let headers = format!(
                 "cookie: {cookie}\r\norigin: http://{}\r\ncontent-type: application/json\r\n",
                 client.address
