@@ -6,7 +6,7 @@ use argon2::{Algorithm, Argon2, Params, Version};
 
 use crate::AccountError;
 
-/// The shortest and the longest, in characters (ASVS 5.0, 6.2.1 and 6.2.9).
+/// The shortest and the longest, in characters (ASVS 5.0, V6.2).
 const LENGTH: std::ops::RangeInclusive<usize> = 12..=128;
 
 /// Those that are tried first, as they come and with digits or signs behind; only what is long enough, or its stem, is of use

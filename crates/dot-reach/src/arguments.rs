@@ -352,6 +352,9 @@ pub(crate) struct Serving {
     /// Without TLS also to other machines: whoever is on the way reads along.
     #[arg(long)]
     pub(crate) plain_to_all: bool,
+    /// How long it goes on answering after SIGTERM, while `/readyz` says that it ends.
+    #[arg(long, env = "DOT_REACH_DRAIN_SECONDS", default_value_t = 0)]
+    pub(crate) drain_seconds: u64,
     /// How many firms are open at a time.
     #[arg(long, env = "DOT_REACH_MOST_OPEN", default_value_t = 50)]
     pub(crate) most_open: usize,

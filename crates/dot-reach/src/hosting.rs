@@ -5,6 +5,8 @@ use std::net::{SocketAddr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use actix_web::dev::ServerHandle;
+use actix_web::rt::signal;
 use actix_web::web::Data;
 use dot_reach_accounts::{AccountError, Accounts, FirmId, FirmRole, Token};
 use dot_reach_store::{Backups, Store};
@@ -22,17 +24,17 @@ const TIDY_EVERY: Duration = Duration::from_mins(1);
 
 impl KeptCopies {
     /// Of one file.
-    pub(crate) fn of_file(self, of: PathBuf) -> Option<Clock> {
+    pub(crate) fn of_file(self, of: PathBuf) -> Option<CopyClock> {
         let Self { backups, backup_hours: hours, backup_keep: keep } = self;
         let kept = Backups { of, folder: backups?, keep };
-        Some(Clock {
+        Some(CopyClock {
             hours,
             copy: Box::new(move || kept.one_more(&now()).map(|_| ()).map_err(Into::into)),
         })
     }
 
     /// Of all firms of a folder and of their accounts.
-    fn of_folder(self, data: &Path) -> Option<Clock> {
+    fn of_folder(self, data: &Path) -> Option<CopyClock> {
         let Self { backups, backup_hours: hours, backup_keep: keep } = self;
         let (folder, data) = (backups?, data.to_owned());
         let copy = move || {
@@ -52,17 +54,17 @@ impl KeptCopies {
             }
             if failed.is_empty() { Ok(()) } else { Err(failed.join("; ").into()) }
         };
-        Some(Clock { hours, copy: Box::new(copy) })
+        Some(CopyClock { hours, copy: Box::new(copy) })
     }
 }
 
 /// Something that is done by the clock.
-pub(crate) struct Clock {
+pub(crate) struct CopyClock {
     hours: f64,
     copy: Box<dyn Fn() -> Result<(), Failure> + Send>,
 }
 
-impl Clock {
+impl CopyClock {
     /// Does it for as long as the program runs, the first time at once; what fails is told in the log and tried again at the
     /// next.
     fn start(self) -> Result<(), Failure> {
@@ -86,7 +88,11 @@ fn accounts_of(data: &Path) -> PathBuf {
 }
 
 /// One file, for whoever sits at this machine.
-pub(crate) fn here(store: Store, serving: Serving, backups: Option<Clock>) -> Result<(), Failure> {
+pub(crate) fn here(
+    store: Store,
+    serving: Serving,
+    backups: Option<CopyClock>,
+) -> Result<(), Failure> {
     if serving.listen.is_some_and(|at| !at.ip().is_loopback()) {
         return Err("nobody signs in to this, so it listens on this machine only; for others use “serve --data FOLDER”, \
                     where people sign in"
@@ -129,6 +135,7 @@ fn only_for_its_owner(folder: &Path) -> Result<(), Failure> {
 struct Way {
     listener: TcpListener,
     tls: Option<ServerConfig>,
+    drain: Duration,
 }
 
 impl Way {
@@ -158,7 +165,7 @@ impl Way {
                 "serving without TLS to other machines: passwords and jobs can be read on the way"
             );
         }
-        Ok(Self { listener, tls })
+        Ok(Self { listener, tls, drain: Duration::from_secs(serving.drain_seconds) })
     }
 
     fn address(&self) -> Result<String, Failure> {
@@ -182,7 +189,21 @@ impl Way {
     }
 }
 
-fn run(server: Server, way: Way, backups: Option<Clock>) -> Result<(), Failure> {
+/// Ends it on SIGTERM and on Ctrl-C, after a time in which `readyz` says that it ends and who comes is still answered: a proxy
+/// in front sends them elsewhere meanwhile.
+async fn end_after(drain: Duration, server: Data<Server>, handle: ServerHandle) {
+    let mut ended = match signal::unix::signal(signal::unix::SignalKind::terminate()) {
+        Ok(ended) => ended,
+        Err(error) => return tracing::error!(%error, "signals cannot be heard"),
+    };
+    let _either =
+        futures_util::future::select(Box::pin(ended.recv()), Box::pin(signal::ctrl_c())).await;
+    server.leave();
+    actix_web::rt::time::sleep(drain).await;
+    handle.stop(true).await;
+}
+
+fn run(server: Server, way: Way, backups: Option<CopyClock>) -> Result<(), Failure> {
     if let Some(clock) = backups {
         clock.start()?;
     }
@@ -195,7 +216,13 @@ fn run(server: Server, way: Way, backups: Option<Clock>) -> Result<(), Failure> 
         }
     })?;
     let system = actix_web::rt::System::new();
-    system.block_on(async move { serve(way.listener, server, way.tls)?.await })?;
+    system.block_on(async move {
+        let http = serve(way.listener, server.clone(), way.tls, way.drain.is_zero())?;
+        if !way.drain.is_zero() {
+            actix_web::rt::spawn(end_after(way.drain, server, http.handle()));
+        }
+        http.await
+    })?;
     kept.close();
     // Work that nobody waits for any longer goes on in its thread: it does not hold up the end.
     std::process::exit(0)

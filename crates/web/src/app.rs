@@ -160,7 +160,8 @@ pub fn application(
         .wrap(tracing_actix_web::TracingLogger::<crate::trace::Span>::new())
 }
 
-/// Serves the application on a listener that is bound already, until it is told to stop.
+/// Serves the application on a listener that is bound already, until it is told to stop: by the signals of the system, or by
+/// its handle alone.
 ///
 /// # Errors
 /// The listener cannot be used.
@@ -168,6 +169,7 @@ pub fn serve(
     listener: TcpListener,
     server: web::Data<Server>,
     tls: Option<ServerConfig>,
+    hears_signals: bool,
 ) -> std::io::Result<actix_web::dev::Server> {
     let workers = server.shared.settings.workers;
     let http = HttpServer::new(move || application(&server))
@@ -178,6 +180,7 @@ pub fn serve(
         .client_request_timeout(Duration::from_secs(20))
         // With what the store needs to close its file, less than three seconds.
         .shutdown_timeout(1);
+    let http = if hears_signals { http } else { http.disable_signals() };
     let http = match tls {
         Some(config) => http.listen_rustls_0_23(listener, config)?,
         None => http.listen(listener)?,

@@ -99,12 +99,12 @@ fn is_of(analysis: &Analysis, site: &Arc<Site>, options: &Options) -> bool {
 
 /// How many bytes all desks of a server hold together, and how many they may.
 #[derive(Debug)]
-pub(crate) struct Room {
+pub(crate) struct CacheRoom {
     most: usize,
     taken: AtomicUsize,
 }
 
-impl Room {
+impl CacheRoom {
     pub(crate) fn of(most: usize) -> Arc<Self> {
         Arc::new(Self { most, taken: AtomicUsize::new(0) })
     }
@@ -118,7 +118,7 @@ impl Room {
 /// The benches of the jobs of a firm that are in use.
 #[derive(Debug)]
 pub(crate) struct Desk {
-    room: Arc<Room>,
+    room: Arc<CacheRoom>,
     held: Mutex<Held>,
 }
 
@@ -174,7 +174,7 @@ pub(crate) enum Slot {
 }
 
 impl Desk {
-    pub(crate) fn within(room: &Arc<Room>) -> Self {
+    pub(crate) fn within(room: &Arc<CacheRoom>) -> Self {
         Self { room: Arc::clone(room), held: Mutex::new(Held::default()) }
     }
 

@@ -8,7 +8,7 @@ use dot_reach_accounts::Accounts;
 use dot_reach_store::Store;
 
 use crate::app::App;
-use crate::desk::Room;
+use crate::desk::CacheRoom;
 use crate::error::WebError;
 use crate::firms::Firms;
 use crate::metrics::Metrics;
@@ -23,7 +23,7 @@ pub(crate) struct Shared {
     /// Turns of all heavy work.
     pub(crate) work: Arc<Work>,
     /// How much may be kept of what was computed.
-    pub(crate) room: Arc<Room>,
+    pub(crate) room: Arc<CacheRoom>,
 }
 
 /// The whole of it.
@@ -102,7 +102,7 @@ impl Server {
 
 impl Shared {
     fn of(settings: Settings) -> Self {
-        let room = Room::of(settings.cache_bytes);
+        let room = CacheRoom::of(settings.cache_bytes);
         Self { settings: Arc::new(settings), metrics: Arc::default(), work: Arc::default(), room }
     }
 }
