@@ -109,6 +109,55 @@ test("whoever is given another part hears it at once; what a phone kept goes wit
   }
 });
 
+test("what waits on a phone is its person's: nobody else sees it or sends it", async ({ browser }) => {
+  const firm = await founded(browser);
+  const { desk, url } = firm;
+  const kit = await letIn(browser, firm, "Kit Marsh", "installer", PHONE);
+  const otto = await letIn(browser, firm, "Otto Winn", "installer", PHONE);
+  await otto.context.close();
+  const { context, page } = kit;
+  const leave = async () => {
+    await open(page, `${url}/own`);
+    await page.getByRole("button", { name: "Sign out", exact: true }).tap();
+    await expect(page).toHaveURL(`${url}/sign-in`);
+    await ready(page);
+  };
+  const field = page.locator('form[data-key="point"] [name="note"]');
+  try {
+    await open(page, `${url}${JOB}/survey?point=kit-isle`);
+    // It never reaches the server: the line to it is bad, the rest is well.
+    const edits = `**${JOB}/edits`;
+    await page.route(edits, (route) => route.abort());
+    await field.fill("measured by Kit");
+    await field.blur();
+    await expect(page.locator("[data-saved]")).toHaveText("1 waiting");
+    let asked = "";
+    page.once("dialog", (dialog) => { asked = dialog.message(); dialog.accept(); });
+    await leave();
+    expect(asked).toContain("1 change waits here and was not sent yet");
+    await page.unroute(edits);
+    await signIn(page, "Otto Winn");
+    await expect(page).toHaveURL(`${url}/`);
+    await open(page, `${url}${JOB}/survey?point=kit-isle`);
+    await expect(page.locator("[data-waiting][data-read][hidden]")).toHaveCount(1);
+    await expect(field).toHaveValue("");
+    await leave();
+    await signIn(page, "Kit Marsh");
+    await expect(page).toHaveURL(`${url}/`);
+    await open(page, `${url}${JOB}/survey?point=kit-isle`);
+    await expect(page.locator("[data-saved]")).toHaveText(/Saved/);
+    await nothingWaits(page);
+    await open(desk, `${url}${JOB}/survey?point=kit-isle`);
+    await expect(desk.locator('form[data-key="point"] [name="note"]')).toHaveValue("measured by Kit");
+    await open(desk, `${url}${JOB}/journal`);
+    await expect(desk.locator("#main")).toContainText("Kit Marsh");
+    await expect(desk.locator("#main")).not.toContainText("Otto Winn");
+  } finally {
+    await context.close();
+    await firm.close();
+  }
+});
+
 test("a second step is set up from the phone and asked for after the password", async ({ browser }) => {
   const firm = await founded(browser);
   const { desk, url } = firm;

@@ -1,5 +1,7 @@
 //! Passwords: what may be one, what is kept of it, and whether one is right.
 
+use std::sync::{Condvar, Mutex, PoisonError};
+
 use argon2::password_hash::phc::PasswordHash;
 use argon2::password_hash::{PasswordHasher, PasswordVerifier};
 use argon2::{Algorithm, Argon2, Params, Version};
@@ -69,14 +71,42 @@ pub(crate) fn check(password: &str, beside: &[&str]) -> Result<(), AccountError>
     Ok(())
 }
 
+/// How many passwords are worked on at a time: each takes 19 MiB and a core.
+const AT_A_TIME: usize = 4;
+
+/// Turns at the work, which many may want at once: at eight in the morning, or by whoever tries to bring the server down.
+#[derive(Debug)]
+struct HashTurns {
+    free: Mutex<usize>,
+    freed: Condvar,
+}
+
+static TURNS: HashTurns = HashTurns { free: Mutex::new(AT_A_TIME), freed: Condvar::new() };
+
+impl HashTurns {
+    fn at_work<T>(&self, work: impl FnOnce() -> T) -> T {
+        let held = || self.free.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut free = held();
+        while *free == 0 {
+            free = self.freed.wait(free).unwrap_or_else(PoisonError::into_inner);
+        }
+        *free -= 1;
+        drop(free);
+        let done = work();
+        *held() += 1;
+        self.freed.notify_one();
+        done
+    }
+}
+
 /// What is kept of a password.
 pub(crate) fn kept(password: &str) -> Result<String, AccountError> {
-    let kept = hasher().hash_password(password.as_bytes());
+    let kept = TURNS.at_work(|| hasher().hash_password(password.as_bytes()));
     Ok(kept.map_err(|e| AccountError::Chance(e.to_string()))?.to_string())
 }
 
 /// Whether a password is the one of which this is kept.
 pub(crate) fn is_right(password: &str, kept: &str) -> bool {
     let Ok(kept) = PasswordHash::new(kept) else { return false };
-    hasher().verify_password(password.as_bytes(), &kept).is_ok()
+    TURNS.at_work(|| hasher().verify_password(password.as_bytes(), &kept).is_ok())
 }

@@ -308,13 +308,14 @@ impl Accounts {
         id: &AccountId,
         role: FirmRole,
     ) -> Result<(), AccountError> {
-        let mut db = self.held();
-        let write = db.transaction()?;
-        of_firm(&write, firm, id)?;
-        write.execute("UPDATE account SET role = ?2 WHERE id = ?1", [id.as_str(), role.word()])?;
-        write.execute("DELETE FROM session WHERE account_id = ?1", [id.as_str()])?;
-        has_owner(&write, firm)?;
-        Ok(write.commit()?)
+        self.change(firm, id, |write, _| {
+            write.execute(
+                "UPDATE account SET role = ?2 WHERE id = ?1",
+                [id.as_str(), role.word()],
+            )?;
+            write.execute("DELETE FROM session WHERE account_id = ?1", [id.as_str()])?;
+            Ok(())
+        })
     }
 
     /// Puts a licence on record, or takes it away where the number is blank.
@@ -360,20 +361,15 @@ impl Accounts {
         is_shut: bool,
         now: Timestamp,
     ) -> Result<(), AccountError> {
-        let mut db = self.held();
-        let write = db.transaction()?;
-        let person = of_firm(&write, firm, id)?;
-        if !is_shut && person.login.is_empty() {
-            return Err(AccountError::Nobody);
-        }
-        let at = is_shut.then_some(now.as_second());
-        let set = "UPDATE account SET shut_at = :at WHERE id = :id";
-        write.execute(set, named_params! { ":at": at, ":id": id.as_str() })?;
-        if is_shut {
-            end_all(&write, id)?;
-        }
-        has_owner(&write, firm)?;
-        Ok(write.commit()?)
+        self.change(firm, id, |write, person| {
+            if !is_shut && person.login.is_empty() {
+                return Err(AccountError::Nobody);
+            }
+            let at = is_shut.then_some(now.as_second());
+            let set = "UPDATE account SET shut_at = :at WHERE id = :id";
+            write.execute(set, named_params! { ":at": at, ":id": id.as_str() })?;
+            if is_shut { end_all(write, id) } else { Ok(()) }
+        })
     }
 
     /// Deletes who somebody was: name, login, licence, password and sessions. What they did stays, by an id that leads to
@@ -387,15 +383,26 @@ impl Accounts {
         id: &AccountId,
         now: Timestamp,
     ) -> Result<(), AccountError> {
+        self.change(firm, id, |write, _| {
+            write.execute(
+                "UPDATE account SET name = '', login = '', licence_number = '', licence_country = '', password = '',
+                 second_step = NULL, shut_at = coalesce(shut_at, ?2) WHERE id = ?1",
+                rusqlite::params![id.as_str(), now.as_second()],
+            )?;
+            end_all(write, id)
+        })
+    }
+
+    /// Changes somebody of a firm, which keeps an owner: all of it or nothing.
+    fn change(
+        &self,
+        firm: &FirmId,
+        id: &AccountId,
+        alter: impl FnOnce(&Connection, &Account) -> Result<(), AccountError>,
+    ) -> Result<(), AccountError> {
         let mut db = self.held();
         let write = db.transaction()?;
-        of_firm(&write, firm, id)?;
-        write.execute(
-            "UPDATE account SET name = '', login = '', licence_number = '', licence_country = '', password = '',
-             second_step = NULL, shut_at = coalesce(shut_at, ?2) WHERE id = ?1",
-            rusqlite::params![id.as_str(), now.as_second()],
-        )?;
-        end_all(&write, id)?;
+        alter(&write, &of_firm(&write, firm, id)?)?;
         has_owner(&write, firm)?;
         Ok(write.commit()?)
     }

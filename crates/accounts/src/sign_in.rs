@@ -64,7 +64,14 @@ impl Tries {
             AccountError::Slowed(not_yet.wait_time_from(clock.now()).as_secs() + 1)
         };
         self.of_address.check_key(&address).map_err(waits)?;
-        self.of_account.check_key(&account.to_owned()).map_err(waits)
+        self.one_more_of(account)
+    }
+
+    fn one_more_of(&self, account: &str) -> Result<(), AccountError> {
+        let clock = DefaultClock::default();
+        self.of_account.check_key(&account.to_owned()).map_err(|not_yet| {
+            AccountError::Slowed(not_yet.wait_time_from(clock.now()).as_secs() + 1)
+        })
     }
 }
 
@@ -77,7 +84,7 @@ fn nobodys() -> &'static str {
 impl Accounts {
     /// Slows down who tries the password of somebody who is signed in.
     pub(crate) fn slow_down(&self, of: &AccountId) -> Result<(), AccountError> {
-        self.tries.one_more(&format!("again {of}"), IpAddr::from([0; 4]))
+        self.tries.one_more_of(&format!("again {of}"))
     }
 
     /// Signs somebody in by a password.

@@ -352,6 +352,12 @@ pub(crate) struct Serving {
     /// Without TLS also to other machines: whoever is on the way reads along.
     #[arg(long)]
     pub(crate) plain_to_all: bool,
+    /// A file that all machines see which could serve this folder: only whoever holds the lease in it serves.
+    #[arg(long, env = "DOT_REACH_LEASE")]
+    pub(crate) lease: Option<PathBuf>,
+    /// By what name this node holds the lease.
+    #[arg(long, env = "DOT_REACH_NODE", default_value = "one", requires = "lease")]
+    pub(crate) node: String,
     /// How long it goes on answering after SIGTERM, while `/readyz` says that it ends.
     #[arg(long, env = "DOT_REACH_DRAIN_SECONDS", default_value_t = 0)]
     pub(crate) drain_seconds: u64,
@@ -359,7 +365,7 @@ pub(crate) struct Serving {
     #[arg(long, env = "DOT_REACH_MOST_OPEN", default_value_t = 50)]
     pub(crate) most_open: usize,
     /// Names by which it may be asked for, beside this machine's own, as a browser sends them:
-    /// reach.example:4517. Commas between them.
+    /// reach.example:4517, or all of *.reach.example. Commas between them.
     #[arg(long, env = "DOT_REACH_HOSTS", value_delimiter = ',')]
     pub(crate) hosts: Vec<String>,
     /// Collectors that may be asked beside those on this machine, each `host:port`. Commas between them.

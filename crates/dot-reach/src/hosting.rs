@@ -18,6 +18,7 @@ use tracing_subscriber::util::SubscriberInitExt;
 
 use crate::Failure;
 use crate::arguments::{FirmsVerb, KeptCopies, Serving};
+use crate::lease::Lease;
 
 /// How often files that nobody asks for are looked for.
 const TIDY_EVERY: Duration = Duration::from_mins(1);
@@ -107,8 +108,12 @@ pub(crate) fn here(
 pub(crate) fn of_firms(data: &Path, serving: Serving, backups: KeptCopies) -> Result<(), Failure> {
     std::fs::create_dir_all(data.join("firms"))?;
     only_for_its_owner(data)?;
-    let accounts = Accounts::open(&accounts_of(data))?;
     let way = Way::of(&serving)?;
+    // Before any file is opened: it may be another's still.
+    if let Some(path) = &serving.lease {
+        Lease::take(path, &serving.node)?.keep()?;
+    }
+    let accounts = Accounts::open(&accounts_of(data))?;
     let address = way.address()?;
     println!("Dot Reach is ready at {address}");
     if let Some(token) = accounts.first_link(Timestamp::now())? {

@@ -6,6 +6,7 @@ mod arguments;
 mod calculate;
 mod day;
 mod hosting;
+mod lease;
 mod prove;
 
 use std::collections::BTreeMap;

@@ -177,3 +177,83 @@ fn told_to_end_it_says_so_to_a_proxy_and_answers_for_a_while() {
     assert_eq!(client.get("/healthz").status, 200, "and is well until then");
     assert!(hosted.child.wait().unwrap().success());
 }
+
+#[test]
+fn copies_of_all_firms_are_made_by_the_clock_and_each_comes_back_by_itself() {
+    let (folder, copies) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    let data = folder.path().to_string_lossy().into_owned();
+    for name in ["Quay", "Moor"] {
+        assert!(run(&["firms", "--data", &data, "add", name]).status.success());
+    }
+    let file = |firm: &str| folder.path().join(format!("firms/{firm}.db"));
+    let store = dot_reach_store::Store::open(&file("quay")).unwrap();
+    let job = dot_reach_standin::houses::named("quay-court").unwrap();
+    store.create_told(&job.site, &job.record, None, "2026-03-12T17:00:00Z").unwrap();
+    drop(store);
+    let kept = copies.path().to_string_lossy().into_owned();
+    let mut server = Command::new(env!("CARGO_BIN_EXE_dot-reach"))
+        .args(["serve", "--data", &data, "--port", "0", "--backups", &kept, "--backup-keep", "2"])
+        .stdout(Stdio::null())
+        .spawn()
+        .unwrap();
+    let names = || -> Vec<String> {
+        let all = std::fs::read_dir(copies.path()).unwrap();
+        let mut all: Vec<String> =
+            all.map(|e| e.unwrap().file_name().to_string_lossy().into_owned()).collect();
+        all.sort();
+        all
+    };
+    let is_whole = |all: &[String]| all.len() == 2 && all.iter().all(|name| name.ends_with("Z.db"));
+    let mut waited = 0;
+    while !is_whole(&names()) && waited < 200 {
+        std::thread::sleep(std::time::Duration::from_millis(50));
+        waited += 1;
+    }
+    server.kill().unwrap();
+    server.wait().unwrap();
+    // A firm that nobody has come to yet has no file, and no copy.
+    let all = names();
+    assert!(all[0].starts_with("accounts-") && all[1].starts_with("quay-"), "{all:?}");
+    let copy = copies.path().join(&all[1]).to_string_lossy().into_owned();
+    let db = file("quay").to_string_lossy().into_owned();
+    let told = run(&["restore", "--db", &db, &copy, "--rehearse"]);
+    assert!(String::from_utf8_lossy(&told.stdout).contains("Flat 12, Quay Court"));
+    assert!(run(&["restore", "--db", &db, &copy]).status.success());
+    let accounts = dot_reach_accounts::Accounts::open(&copies.path().join(&all[0])).unwrap();
+    assert_eq!(accounts.firms().unwrap().len(), 2);
+}
+
+#[test]
+fn two_nodes_never_serve_one_folder_and_whoever_lost_the_lease_ends() {
+    let folder = tempfile::tempdir().unwrap();
+    let lease = folder.path().join("lease.json").to_string_lossy().into_owned();
+    let node = |name: &str| {
+        let data = folder.path().join(name).to_string_lossy().into_owned();
+        let mut program = Command::new(env!("CARGO_BIN_EXE_dot-reach"));
+        program.args(["serve", "--data", &data, "--port", "0", "--lease", &lease, "--node", name]);
+        program.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap()
+    };
+    let ready = |child: &mut std::process::Child| {
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+        line.contains("ready at")
+    };
+    let mut one = node("one");
+    assert!(ready(&mut one));
+    let mut two = node("two");
+    std::thread::sleep(std::time::Duration::from_secs(7));
+    assert!(two.try_wait().unwrap().is_none(), "it waits");
+    let held = || std::fs::read_to_string(&lease).unwrap();
+    assert!(held().contains("\"one\""), "longer than a term, and renewed: {}", held());
+    // The first is gone: the second comes once the term is over, not before.
+    let begun = std::time::Instant::now();
+    one.kill().unwrap();
+    one.wait().unwrap();
+    assert!(ready(&mut two));
+    let waited = begun.elapsed();
+    assert!(waited > std::time::Duration::from_secs(3), "{waited:?}");
+    assert!(held().contains("\"two\""));
+    // Somebody else has it all at once, as where a machine came back: whoever had it ends by itself.
+    std::fs::write(&lease, "{\"node\":\"three\",\"until_ms\":99999999999999}").unwrap();
+    assert_eq!(two.wait().unwrap().code(), Some(3));
+}

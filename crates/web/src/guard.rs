@@ -162,7 +162,7 @@ fn failure_page(response: &ServiceResponse<BoxBody>) -> Option<HttpResponse> {
 fn is_own(request: &ServiceRequest, known: &[String]) -> bool {
     let header = |name| request.headers().get(name).and_then(|v: &HeaderValue| v.to_str().ok());
     let Some(host) = header(HOST) else { return false };
-    if !is_loopback(host) && !known.iter().any(|name| name == host) {
+    if !is_loopback(host) && !known.iter().any(|name| is_named(name, host)) {
         return false;
     }
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD)
@@ -182,6 +182,12 @@ fn is_own(request: &ServiceRequest, known: &[String]) -> bool {
 fn is_from_proxy(request: &ServiceRequest, settings: &Settings) -> bool {
     let from = request.peer_addr().map(|at| at.ip());
     !settings.is_behind || from.is_none_or(|at| at.is_loopback() || settings.proxies.contains(&at))
+}
+
+/// By its name, or as one of those of `*.reach.example`.
+fn is_named(name: &str, host: &str) -> bool {
+    let of_all = name.strip_prefix('*').filter(|end| end.starts_with('.'));
+    name == host || of_all.is_some_and(|end| host.len() > end.len() && host.ends_with(end))
 }
 
 fn is_loopback(host: &str) -> bool {

@@ -34,6 +34,7 @@ impl RootSpanBuilder for Span {
             Err(error) => error.as_response_error().status_code(),
         };
         span.record("status", status.as_u16());
+        span.in_scope(|| tracing::info!("answered"));
     }
 }
 

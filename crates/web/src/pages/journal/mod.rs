@@ -17,6 +17,7 @@ use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::reach::details::plural;
 use crate::pages::{Shell, printed};
+use crate::server::Server;
 
 #[derive(Template)]
 #[template(path = "journal/page.html")]
@@ -67,7 +68,7 @@ pub(crate) async fn show(
         let is_full = entries.len() == MOST as usize;
         let before = entries.last().filter(|_| is_full).map(|e| e.revision);
         let name = job.site.job.name.clone();
-        let can_go = job.variant.is_none() && !job.id.is_library();
+        let can_go = job.variant.is_none() && !job.id.is_library() && shell.keeps();
         Ok(Page { shell, entries, told, earlier, before, name, can_go })
     })
     .await
@@ -81,12 +82,20 @@ pub(crate) struct SentName {
 
 /// Deletes a job with all that hangs on it, for who writes its name.
 #[post("/jobs/{job}/delete")]
-pub(crate) async fn delete(For(job, sent, ..): For<Keep, web::Json<SentName>>) -> Answer {
+pub(crate) async fn delete(
+    For(job, sent, ..): For<Keep, web::Json<SentName>>,
+    server: web::Data<Server>,
+) -> Answer {
     if sent.name.trim() != job.site.job.name.trim() {
         return Err(WebError::field("name", "write the name of the job, as it stands above"));
     }
     let id = job.id.clone();
     job.app.ask(move |store| store.delete(&id)).await?;
+    // Links to it go with it.
+    if let Some(signed) = job.caller.signed_in() {
+        let (firm, uid) = (signed.account.firm.clone(), job.uid.clone());
+        server.firms()?.ask(move |accounts| accounts.delete_links(&firm, &uid)).await?;
+    }
     Ok(HttpResponse::Ok().json(json!({ "location": "/" })))
 }
 
