@@ -233,9 +233,12 @@ fn two_nodes_never_serve_one_folder_and_whoever_lost_the_lease_ends() {
         program.args(["serve", "--data", &data, "--port", "0", "--lease", &lease, "--node", name]);
         program.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap()
     };
-    let ready = |child: &mut std::process::Child| {
-        let mut line = String::new();
-        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+    // Kept open: a program of which nobody reads on what it prints ends quietly.
+    let mut heard = Vec::new();
+    let mut ready = |child: &mut std::process::Child| {
+        let (mut line, mut out) = (String::new(), BufReader::new(child.stdout.take().unwrap()));
+        out.read_line(&mut line).unwrap();
+        heard.push(out);
         line.contains("ready at")
     };
     let mut one = node("one");
