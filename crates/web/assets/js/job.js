@@ -418,7 +418,8 @@ function startWork() {
 export function startJob() {
   if (!job()) return;
   const again = (address, body, photo) => post(address, body, photo, ANSWER_MS);
-  openQueue(job(), { post: again, changed: showWaiting, drained: () => { saved(); refreshQuietly(); } })
+  const hooks = { post: again, changed: showWaiting, drained: () => { saved(); refreshQuietly(); } };
+  openQueue(job(), hooks, document.body.dataset.person ?? "")
     .catch(() => notice("This browser keeps nothing: without a connection, write down what you do."));
   hear("revision", (told) => {
     if (told.client === client || told.revision <= revision()) return;

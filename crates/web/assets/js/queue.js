@@ -24,8 +24,8 @@ export function newUuid() {
 }
 
 /** What waits is of a person: nobody else's sign-in sends it, or sees it. Where nobody signs in, it is of whoever is here. */
-const person = () => document.body.dataset.person ?? "";
-const key = () => (person() ? `waiting-${person()}-${job}` : `waiting-${job}`);
+let person = "";
+const key = () => (person ? `waiting-${person}-${job}` : `waiting-${job}`);
 
 /** How much waits of a person, in all jobs. */
 export async function waitingOf(whose) {
@@ -156,9 +156,9 @@ export async function send() {
   }
 }
 
-/** Opens the queue of a job; `given` sends, and hears what waits and what was refused. */
-export async function openQueue(of, given) {
-  job = of;
+/** Opens the queue of a job for a person; `given` sends, and hears what waits and what was refused. */
+export async function openQueue(of, given, whose = "") {
+  [job, person] = [of, whose];
   hooks = { ...hooks, ...given };
   tabs?.addEventListener("message", ({ data }) => { if (data === job) tell(); });
   window.addEventListener("online", send);

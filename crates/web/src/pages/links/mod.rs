@@ -16,7 +16,7 @@ use crate::door::{Agree, For, Keep, let_in_by_link};
 use crate::error::WebError;
 use crate::pages::install::visit_name;
 use crate::pages::jobs::day;
-use crate::pages::{Shell, html};
+use crate::pages::{Shell, printed};
 use crate::server::Server;
 
 #[derive(Template)]
@@ -77,8 +77,11 @@ pub(crate) async fn show(For(job, ..): For<Keep>, server: web::Data<Server>) -> 
     let links = server.firms()?.ask(move |accounts| accounts.links_of(&firm, &uid)).await?;
     let (_, plan) = job.planned().await?;
     let visits: Vec<_> = plan.visits.iter().map(|v| (v.key.clone(), visit_name(v))).collect();
-    let links = links.iter().map(|l| Row::of(l, Timestamp::now(), &visits)).collect();
-    html(&Page { shell: job.shell("Handover"), scopes: LinkScope::ALL, visits, links })
+    printed(job, move |job| {
+        let links = links.iter().map(|l| Row::of(l, Timestamp::now(), &visits)).collect();
+        Ok(Page { shell: job.shell("Handover"), scopes: LinkScope::ALL, visits, links })
+    })
+    .await
 }
 
 /// For whom a link is to be.
