@@ -143,7 +143,7 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   // Out and in again, equal.
   await page.getByRole("link", { name: "Handover", exact: true }).click();
   await expect(page.getByRole("heading", { name: "Two rooms" })).toBeVisible();
-  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Job file" }).click()]);
+  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Job file", exact: true }).click()]);
   const first = await readFile(await file.path());
   await open(page, "/");
   await page.getByLabel("Job file (JSON)").setInputFiles({ name: "job.json", mimeType: "application/json", buffer: first });

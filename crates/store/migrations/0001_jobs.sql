@@ -68,8 +68,6 @@ CREATE TABLE entry (
     edit_id TEXT NOT NULL,
     revision INTEGER NOT NULL CHECK (revision >= 0),
     client TEXT NOT NULL,
-    -- Whose it is: the person, the name or the mark of the browser; what a job was brought in with is nobody's.
-    author TEXT NOT NULL DEFAULT '',
     -- What happened, by its word.
     did TEXT NOT NULL,
     format INTEGER NOT NULL,
