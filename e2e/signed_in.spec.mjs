@@ -158,6 +158,28 @@ test("what waits on a phone is its person's: nobody else sees it or sends it", a
   }
 });
 
+test("a password never stands in an address, however early somebody presses", async ({ browser }) => {
+  const firm = await founded(browser);
+  const { url } = firm;
+  const context = await browser.newContext();
+  const page = await context.newPage();
+  try {
+    // The scripts never come: neither a press nor the return key sends anything.
+    await page.route("**/assets/js/app.js", (route) => route.abort());
+    await page.goto(`${url}/sign-in`);
+    await page.getByLabel("Mail address or name").fill("ines@quay.example");
+    await page.getByLabel("Password").fill(PASSWORD);
+    await expect(page.getByRole("button", { name: "Sign in" })).toBeDisabled();
+    await page.getByLabel("Password").press("Enter");
+    await page.evaluate(() => new Promise((resolve) => { setTimeout(resolve, 300); }));
+    expect(page.url()).toBe(`${url}/sign-in`);
+    expect(await page.locator("form").evaluateAll((all) => all.map((form) => form.method))).toEqual(["post"]);
+  } finally {
+    await context.close();
+    await firm.close();
+  }
+});
+
 test("a second step is set up from the phone and asked for after the password", async ({ browser }) => {
   const firm = await founded(browser);
   const { desk, url } = firm;

@@ -45,6 +45,8 @@ pub(crate) struct App {
 pub(crate) enum Away {
     /// Somebody, wherever they are signed in.
     Person(AccountId),
+    /// Somebody, but for where they are signed in by this.
+    Elsewhere(AccountId, SessionId),
     /// Somebody who signed out there.
     Session(SessionId),
     /// Whoever followed a link.

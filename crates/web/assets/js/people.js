@@ -97,5 +97,8 @@ async function signOut() {
 }
 
 export function startPeople() {
-  document.querySelector("[data-sign-out]")?.addEventListener("click", signOut);
+  const out = document.querySelector("[data-sign-out]");
+  if (!out) return;
+  out.addEventListener("click", signOut);
+  out.disabled = false;
 }

@@ -148,6 +148,9 @@ impl Caller {
     pub(crate) fn is_sent_away(&self, away: &Away) -> bool {
         match (away, &self.via) {
             (Away::Person(id), Via::Session(signed)) => signed.account.id == *id,
+            (Away::Elsewhere(id, but), Via::Session(signed)) => {
+                signed.account.id == *id && signed.session != *but
+            }
             (Away::Session(id), Via::Session(signed)) => signed.session == *id,
             (Away::Link(id), Via::Link(link)) => link.id == *id,
             _ => false,

@@ -92,12 +92,11 @@ pub(crate) async fn password(
 ) -> Answer {
     let SentPasswords { given, password } = sent.into_inner();
     let (account, session) = (signed.account, signed.session);
-    let id = account.id.clone();
+    let elsewhere = Away::Elsewhere(account.id.clone(), session.clone());
     let ask =
         move |accounts: &Accounts| accounts.set_password(&account, &given, &password, &session);
     server.firms()?.ask(ask).await?;
-    // Every other place where they are signed in has ended; this one comes back by itself.
-    caller.app.send_away(&Away::Person(id));
+    caller.app.send_away(&elsewhere);
     Ok(HttpResponse::Ok().json(json!({ "location": "/own" })))
 }
 
@@ -167,7 +166,7 @@ pub(crate) async fn end_sessions(
     let wanted = sent.into_inner().session;
     let (account, own) = (signed.account.id, signed.session);
     let away = if wanted.is_empty() {
-        Away::Person(account.clone())
+        Away::Elsewhere(account.clone(), own.clone())
     } else {
         Away::Session(SessionId::from(wanted.as_str()))
     };
