@@ -4,8 +4,7 @@ use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension};
 use totp_rs::{Algorithm, Builder, Secret, Totp};
 
-use crate::people::of_firm;
-use crate::{Account, AccountError, AccountId, Accounts, FirmId, password};
+use crate::{Account, AccountError, AccountId, Accounts, password};
 
 /// Seconds that one code is good.
 const STEP: u64 = 30;
@@ -125,17 +124,6 @@ impl Accounts {
         } else {
             Err(AccountError::field("given", "this is not your password"))
         }
-    }
-
-    /// Somebody of a firm gives up the second step of another: who lost the phone cannot.
-    ///
-    /// # Errors
-    /// There is no such person.
-    pub fn lose_second_step(&self, firm: &FirmId, id: &AccountId) -> Result<(), AccountError> {
-        let db = self.held();
-        of_firm(&db, firm, id)?;
-        db.execute("UPDATE account SET second_step = NULL WHERE id = ?1", [id.as_str()])?;
-        Ok(())
     }
 }
 

@@ -8,8 +8,8 @@
 use std::net::IpAddr;
 
 use dot_reach_accounts::{
-    Account, AccountError, AccountId, Accounts, Entered, FirmId, FirmRole, IDLE, LONGEST,
-    LinkScope, NewPerson, Token,
+    Account, AccountError, Accounts, Entered, FirmId, FirmRole, IDLE, LONGEST, LinkScope,
+    NewPerson, Token,
 };
 use jiff::{SignedDuration, Timestamp};
 use tempfile::TempDir;
@@ -431,5 +431,4 @@ fn a_second_server_and_another_programs_file_are_refused_by_name() {
     let jobs = house.folder.path().join("jobs.db");
     drop(dot_reach_store::Store::open(&jobs).unwrap());
     assert!(told(&jobs).contains("another program"));
-    let _id = AccountId::from("x");
 }

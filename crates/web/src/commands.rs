@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{Seek, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use actix_multipart::Multipart;
@@ -12,7 +13,7 @@ use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::record::{Prepared, Record, Sender, Telling, What};
 use dot_reach_core::site::{
-    Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, beside,
+    Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, Wrong, beside,
 };
 use dot_reach_core::survey::facts::{FactStamp, stamped};
 use dot_reach_core::wish::PageRequest;
@@ -87,15 +88,28 @@ pub(crate) async fn keep(
     prepare: impl Fn(&Site, &Record) -> Result<Prepared, Refusal> + Send + 'static,
 ) -> Result<Committed, WebError> {
     let (id, asked) = (job.id.clone(), command.clone());
-    let signed = job.caller.signed_in().map(|signed| signed.account.licence.clone());
+    let signed = job.caller.signed_in().map(|signed| signed.account.clone());
+    let of_another = Arc::new(AtomicBool::new(false));
+    let seen = Arc::clone(&of_another);
     let entitled = move |site: &Site, record: &Record| {
         let prepared = prepare(site, record)?;
-        if let Some(licence) = &signed {
-            prepared.entitled(site, licence.as_ref().map(|l| l.country.as_str()))?;
+        if let Some(account) = &signed {
+            prepared.entitled(site, account.licence.as_ref().map(|l| l.country.as_str()))?;
+            // By whatever door: work on the mains is said by whoever did it. A client signs on another's machine.
+            if prepared.entries.iter().any(|e| e.what.is_mains_work() && e.by != account.name) {
+                seen.store(true, Ordering::Relaxed);
+                return Err(Refusal::Wrong { field: "by".to_owned(), why: Wrong::NotSaid });
+            }
         }
         Ok(prepared)
     };
-    let committed = job.app.ask(move |store| store.keep(&id, &asked, reads, entitled)).await?;
+    let kept = job.app.ask(move |store| store.keep(&id, &asked, reads, entitled)).await;
+    if of_another.load(Ordering::Relaxed) && kept.is_err() {
+        let reason =
+            format!("you are signed in as {}; what others did, they say themselves", command.who);
+        return Err(WebError::field("by", reason));
+    }
+    let committed = kept?;
     told(job, command, &committed);
     Ok(committed)
 }

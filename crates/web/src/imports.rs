@@ -8,6 +8,7 @@ use std::time::Duration;
 
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, ResponseError, delete, get, post, web};
+use dot_reach_accounts::Account;
 use dot_reach_core::record::Folder;
 use dot_reach_formats::Imported;
 use dot_reach_formats::job_file::{self, ReadJob};
@@ -52,10 +53,17 @@ pub(crate) struct Query {
     client: String,
 }
 
+/// Who brings a file in: as whom they do, and who signed in.
+struct Bearer {
+    command: Command,
+    account: Option<Account>,
+}
+
 #[post("/jobs/import")]
 pub(crate) async fn begin(
     Of(caller, (query, form), ..): Of<Keep, (web::Query<Query>, Multipart)>,
 ) -> Answer {
+    let account = caller.signed_in().map(|signed| signed.account.clone());
     let (app, person) = (caller.app.clone(), caller.person);
     let mut file = spooled(form, job_file::MOST_BYTES, "file").await?;
     let number = NEXT.fetch_add(1, Ordering::Relaxed);
@@ -66,10 +74,11 @@ pub(crate) async fn begin(
     let at = now();
     let command =
         Command { edit_id, who: person.who, author, client, at, base: None, force: false };
+    let bearer = Bearer { command, account };
     let ticket = app.work.begin(Question::Import(number), move |pulse| {
         let mut bytes = Vec::new();
         let read = file.read_to_end(&mut bytes).map_err(|e| WebError::Inside(e.to_string()));
-        let read = read.and_then(|_| import(&shared, &bytes, known, command, pulse)).transpose()?;
+        let read = read.and_then(|_| import(&shared, &bytes, known, &bearer, pulse)).transpose()?;
         Some(WorkFound::Import(Arc::new(read)))
     });
     told(number, &ticket).await
@@ -113,7 +122,7 @@ fn import(
     app: &App,
     bytes: &[u8],
     known: Known,
-    command: Command,
+    bearer: &Bearer,
     pulse: &mut dyn FnMut(usize, usize) -> ControlFlow<()>,
 ) -> Result<Option<Value>, WebError> {
     let Some(Imported { value, findings }) = job_file::read_while(bytes, pulse)? else {
@@ -142,7 +151,7 @@ fn import(
     let mut findings = findings;
     let id = match (known, here) {
         (Known::Update, Some(here)) => {
-            findings.extend(update(app, &here, &Folder { site, record }, command)?);
+            findings.extend(update(app, &here, &Folder { site, record }, bearer)?);
             here
         }
         (_, here) => {
@@ -156,17 +165,22 @@ fn import(
 
 /// Brings a job up to date with a file, as one change of its plan that can be undone. What of the record could not be
 /// added is told.
-fn update(app: &App, id: &JobId, file: &Folder, command: Command) -> Result<Vec<String>, WebError> {
+fn update(app: &App, id: &JobId, file: &Folder, bearer: &Bearer) -> Result<Vec<String>, WebError> {
+    let Bearer { command, account } = bearer;
     let refused = Mutex::new(Vec::new());
     let committed = app.ask_here(|store| {
-        store.keep(id, &command, Reads::All, |site, record| {
+        store.keep(id, command, Reads::All, |site, record| {
             let (prepared, left) = file.up_to_date(site, record);
+            // A file puts no work on the mains on record here that its bearer could not.
+            if let Some(account) = account {
+                prepared.entitled(site, account.licence.as_ref().map(|l| l.country.as_str()))?;
+            }
             let left = left.into_iter().map(|(id, why)| format!("entry {id} of the record: {why}"));
             *refused.lock().unwrap_or_else(PoisonError::into_inner) = left.collect();
             Ok(prepared)
         })
     })?;
     let (job, revision) = (id.clone(), committed.revision);
-    app.announce(News { job, revision, client: command.client, who: command.who });
+    app.announce(News { job, revision, client: command.client.clone(), who: command.who.clone() });
     Ok(refused.into_inner().unwrap_or_else(PoisonError::into_inner))
 }

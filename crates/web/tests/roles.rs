@@ -458,6 +458,23 @@ fn work_on_the_mains_asks_for_a_licence_of_the_country() {
         (&json!("isolated"), &json!("installer")),
         "{last}"
     );
+    // By the door of edits too: nobody says it in another's name.
+    let shown = json!({ "edit": { "do": "prove-tester", "isolation": "i1", "after": false, "by": "Somebody Else",
+        "at": "2026-03-14T10:05:00Z" }, "edit_id": "as-another" });
+    let told = town.by("installer").post("/jobs/larkfield-mill/edits", &shown);
+    assert_eq!((told.status, &told.json()["field"]), (422, &json!("by")), "{}", told.body);
+    // A file brings no such work in by the hand of somebody who could not put it on record.
+    let mut file = owner.get("/jobs/larkfield-mill/larkfield-mill.json").json();
+    let mut shown = file["record"].as_array().unwrap().last().unwrap().clone();
+    shown["id"] = json!("from-a-file");
+    shown["what"] = json!({ "did": "tester-shown", "isolation": "i1", "after": false });
+    file["record"].as_array_mut().unwrap().push(shown);
+    let told = town.by("planner").upload(
+        "/jobs/import?known=update",
+        ("file", file.to_string().as_bytes()),
+        &[],
+    );
+    refused(&told, "none is on record");
     // A licence that is taken away is missed at once; what was done stays.
     licence("", "");
     let on = json!({ "id": "on", "said": "2026-03-14T12:00:00Z", "what": { "do": "energise", "isolation": "i1" } });

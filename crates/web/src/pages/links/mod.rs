@@ -48,17 +48,17 @@ impl Row {
         let visit =
             visits.iter().find(|(key, _)| *key == link.visit).map(|(_, name)| format!(", {name}"));
         let last =
-            link.used.map(|at| format!(", last {}", day(&at.to_string()))).unwrap_or_default();
+            link.used.map(|at| format!(", last {} UTC", day(&at.to_string()))).unwrap_or_default();
         let is_good = link.is_good(at);
         Self {
             id: link.id.to_string(),
             name: link.name.clone(),
             what: format!("{word}: {shows}{}", visit.unwrap_or_default()),
             until: day(&link.until.to_string()),
-            uses: if link.uses == 0 {
-                "not followed yet".to_owned()
-            } else {
-                format!("{} times{last}", link.uses)
+            uses: match link.uses {
+                0 => "not followed yet".to_owned(),
+                1 => format!("once{last}"),
+                n => format!("{n} times{last}"),
             },
             state: match (is_good, link.ended.is_some()) {
                 (true, _) => "good",
