@@ -1,6 +1,6 @@
 // Every screen, light and dark, on a desk and on a phone: no serious finding of the checker, and
 // at 1280 by 800 the page itself does not scroll.
-import AxeBuilder from "@axe-core/playwright";
+import { barriers } from "./barriers.mjs";
 import { expect, open, test } from "./fixtures.mjs";
 
 const SCREENS = [
@@ -10,21 +10,14 @@ const SCREENS = [
   "/jobs/flat-12-quay-court/air", "/jobs/tern-row-guesthouse/reach?network=mesh2",
 ];
 
-async function serious(page) {
-  const { violations } = await new AxeBuilder({ page }).analyze();
-  return violations
-    .filter((v) => ["serious", "critical"].includes(v.impact))
-    .map((v) => `${v.id}: ${v.nodes.slice(0, 3).map((n) => n.target.join(" ")).join(", ")}`);
-}
-
 for (const scheme of ["light", "dark"]) {
   test(`no screen has a serious barrier in ${scheme}`, async ({ page }) => {
     await page.emulateMedia({ colorScheme: scheme });
     const found = {};
     for (const address of SCREENS) {
       await open(page, address);
-      const barriers = await serious(page);
-      if (barriers.length > 0) found[address] = barriers;
+      const here = await barriers(page, scheme);
+      if (here.length > 0) found[address] = here;
       const scrolls = await page.evaluate(() => document.documentElement.scrollHeight > innerHeight + 1 || document.documentElement.scrollWidth > innerWidth + 1);
       if (scrolls) found[`${address} scrolls`] = true;
     }
@@ -37,8 +30,8 @@ test("no screen has a serious barrier on a phone, nor is wider than it", async (
   const found = {};
   for (const address of SCREENS) {
     await open(page, address);
-    const barriers = await serious(page);
-    if (barriers.length > 0) found[address] = barriers;
+    const here = await barriers(page, "phone");
+    if (here.length > 0) found[address] = here;
     const wide = await page.evaluate(() => document.documentElement.scrollWidth);
     if (wide > 390) found[`${address} is ${wide} wide`] = true;
   }

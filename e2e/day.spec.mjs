@@ -4,7 +4,7 @@ import fs from "node:fs";
 import { execFileSync } from "node:child_process";
 import { expect, nothingWaits, open, ready, start, test } from "./fixtures.mjs";
 import {
-  binary, serving, gone, database, current, key, site, record, steps, as, doMove, fillIsolation, codeOf, because, hubsReady, act,
+  binary, serving, gone, database, current, key, site, record, steps, as, doMove, fillIsolation, codeOf, because, hubsReady, act, slowLine,
 } from "./phone.mjs";
 import { png } from "./png.mjs";
 
@@ -195,6 +195,28 @@ test("a day without a line: three hundred edits and forty photos, somebody else 
   } finally {
     program.kill();
   }
+});
+
+test("a page that comes late over a slow line takes nothing back that was done", async ({ page, context, app }) => {
+  const line = await slowLine(app);
+  await as(context, line.url, "Ines Calder");
+  await open(page, `${line.url}/jobs/larkfield-mill/install/work?of=hubs`);
+  await expect(page.locator("html")).toHaveAttribute("data-kept", /\d/);
+  await open(page, page.url());
+  const [first, second] = await page.locator("[data-on-card] [data-check]").all();
+  await first.check();
+  await expect(page.locator("[data-saved]")).toHaveText("Saved");
+  // Slower than the phone is patient with a page that it could show as it was kept.
+  line.slow = 9000;
+  await second.check();
+  await expect.poll(() => line.held).toBe(1);
+  await page.waitForResponse((answer) => answer.url().includes("of=hubs") && answer.request().headers()["x-anew"] === "1");
+  line.slow = 0;
+  for (const box of [first, second]) await expect(box).toBeChecked();
+  await nothingWaits(page);
+  await open(page, page.url());
+  for (const box of [first, second]) await expect(box).toBeChecked();
+  line.end();
 });
 
 test("a fault is found by the guide, written down, and known on the next job", async ({ page, app }) => {

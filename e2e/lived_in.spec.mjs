@@ -2,7 +2,7 @@
 // is a few cards. Cards and taps of a thumb are counted, and printed beside what they may be.
 import { expect, open, test } from "./fixtures.mjs";
 import { HOUSES, single } from "./houses.mjs";
-import { act, current, record, site, steps } from "./phone.mjs";
+import { act, current, lookedAt, record, site, steps } from "./phone.mjs";
 import { Thumb, doCard, ended, ofMesh, toTheEnd, told, walk } from "./thumb.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
@@ -13,7 +13,7 @@ walk("one switch beside a hub that runs: eight cards, with every step of safety"
   told("One switch beside a hub that runs", thumb, { cards: 8, taps: 25 });
   const entries = await ended(page, job, ["hall-switch"]);
   // Each thing that was looked at stands on record by itself.
-  const looked = entries.map((e) => e.what).filter((w) => w.did === "ticked" && w.device === "hall-switch");
+  const looked = lookedAt(entries, "hall-switch");
   const own = steps(entries).map((s) => s.step);
   for (const step of ["dead", "noted", "wired", "checked", "dry-fitted", "powered", "tested", "closed"]) expect(own).toContain(step);
   expect(looked.length).toBeGreaterThan(25);

@@ -1,5 +1,6 @@
 // A day on a phone, as a hand does it: the program over a database that outlives it, a card at a time.
 import fs from "node:fs";
+import http from "node:http";
 import os from "node:os";
 import path from "node:path";
 import { execFileSync } from "node:child_process";
@@ -43,6 +44,45 @@ export async function record(page, url, job = "larkfield-mill") {
 
 export const steps = (entries) => entries.map((e) => e.what).filter((what) => what.did === "stepped");
 
+/** What was looked at of a device: ticked by itself, or with its step. */
+export const lookedAt = (entries, device) => entries.map((e) => e.what).filter((w) => w.device === device).flatMap((w) => {
+  if (w.did === "ticked") return [w.check];
+  return w.did === "stepped" ? w.checks ?? [] : [];
+});
+
+/** A line to the program at `url` that holds back what a page asks for anew while `slow` is so many milliseconds. */
+export async function slowLine(url) {
+  const { port } = new URL(url);
+  const line = { slow: 0, held: 0 };
+  const onward = ({ method, headers, url: path }) => ({ port, host: "127.0.0.1", method, headers, path });
+  const server = http.createServer(async (asked, answer) => {
+    if (line.slow > 0 && asked.headers["x-anew"]) {
+      line.held += 1;
+      await new Promise((resolve) => { setTimeout(resolve, line.slow); });
+    }
+    const further = http.request(onward(asked), (came) => {
+      answer.writeHead(came.statusCode, came.headers);
+      came.pipe(answer);
+    });
+    further.on("error", () => answer.destroy());
+    asked.pipe(further);
+  });
+  server.on("upgrade", (asked, socket, head) => {
+    const further = http.request(onward(asked));
+    further.on("upgrade", (came, other) => {
+      socket.write(`HTTP/1.1 101 Switching Protocols\r\n${Object.entries(came.headers).map(([k, v]) => `${k}: ${v}`).join("\r\n")}\r\n\r\n`);
+      other.pipe(socket).pipe(other);
+      for (const end of [socket, other]) end.on("error", () => { socket.destroy(); other.destroy(); });
+    });
+    further.on("error", () => socket.destroy());
+    further.end(head);
+  });
+  await new Promise((resolve) => { server.listen(0, "127.0.0.1", resolve); });
+  line.url = `http://127.0.0.1:${server.address().port}`;
+  line.end = () => { server.closeAllConnections(); server.close(); };
+  return line;
+}
+
 /** Says who is at work: a cookie, as the jobs page sets it. */
 export async function as(context, url, who) {
   await context.addCookies([{ name: "who", value: encodeURIComponent(who), url }]);
@@ -64,10 +104,13 @@ export async function doMove(page, more = async () => {}) {
   // Each tick brings the card anew: the button that is measured may just have gone.
   await expect.poll(async () => (await button.boundingBox())?.height ?? 0).toBeGreaterThanOrEqual(48);
   await button.tap();
-  await expect(page.locator(`[data-move="${was}"]:is([data-done], [data-waits])`)).toHaveCount(1);
-  // It goes on by itself, unless nothing is left.
-  const left = page.locator(`[data-move="${was}"] ~ [data-move]:not([data-done]):not([data-waits])`);
-  if (await left.count() > 0) await expect.poll(() => key(page)).not.toBe(was);
+  // It goes on by itself, unless nothing is left. It is looked at each frame, where an assertion looks once a second.
+  await page.waitForFunction((was) => {
+    const all = [...document.querySelectorAll("[data-move]")];
+    const isOver = (m) => "done" in m.dataset || "waits" in m.dataset;
+    const at = all.findIndex((m) => m.dataset.move === was);
+    return at >= 0 && isOver(all[at]) && (all.slice(at + 1).every(isOver) || document.querySelector("[data-current]")?.dataset.move !== was);
+  }, was);
   return was;
 }
 

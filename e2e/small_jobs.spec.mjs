@@ -2,7 +2,7 @@
 // is bought, an old device that gives its place and its rules to a new one. Cards and taps are printed beside what they were.
 import { expect, open, test } from "./fixtures.mjs";
 import { LIVED_IN } from "./houses_lived_in.mjs";
-import { act, record, site, steps } from "./phone.mjs";
+import { act, lookedAt, record, site, steps } from "./phone.mjs";
 import { Thumb, ended, ofMesh, toTheEnd, told, walk } from "./thumb.mjs";
 
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
@@ -126,7 +126,7 @@ walk("another maker's switch goes: what named it is pointed anew, its second key
   await toTheEnd(page, job, thumb, ofMesh);
   told("Cloud switch out, two keys in (32 cards, 64 taps before)", thumb, { cards: 12, taps: 40 });
   const entries = await ended(page, job, ["hall-unit"]);
-  const looked = entries.map((e) => e.what).filter((w) => w.did === "ticked").map((w) => w.check);
+  const looked = lookedAt(entries, "hall-unit");
   for (const use of ["use-u1", "use-u2"]) expect(looked).toContain(use);
   // Years later the router is another one: hubs come back before what hangs on the Wi-Fi, and no mesh is touched.
   await open(page, `${job.url}/jobs/${job.id}/prove/router`);

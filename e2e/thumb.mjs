@@ -47,6 +47,12 @@ export class Thumb {
   }
 }
 
+/** Until all of these moves are over; it looks at each frame, where an assertion looks once a second. */
+export const over = (page, moves) => page.waitForFunction((moves) => {
+  const left = [...document.querySelectorAll("[data-move]:not([data-done])")];
+  return left.every((m) => !moves.includes(m.dataset.move) && (left.length === 0 || !moves.includes(document.querySelector("[data-current]")?.dataset.move)));
+}, moves);
+
 export const cardOf = (page) => current(page).getAttribute("data-card");
 
 /** Does the card that is shown, as somebody does who reads it: power by its own taps, life by its own ticks, the rest with one. */
@@ -72,12 +78,13 @@ export async function doCard(page, thumb, answers = async () => {}) {
       const unsaid = parts.locator('label.why:visible [data-field="why"]');
       await expect.poll(() => unsaid.evaluateAll((all) => all.filter((i) => !i.value).length)).toBe(0);
       await expect(foot).toBeEnabled();
+      const left = await parts.and(page.locator(":not([data-done])")).evaluateAll((all) => all.map((m) => m.dataset.move));
       await thumb.tap(foot);
-      await expect(parts.and(page.locator(":not([data-done])"))).toHaveCount(0);
+      await over(page, left);
     }
-    await expect(page.locator(`[data-move="${move}"][data-done]`)).toHaveCount(1);
     // The page goes on by itself: what is done is not the one in hand.
-    if (await parts.and(page.locator(":not([data-done])")).count() > 0) await expect(current(page)).not.toHaveAttribute("data-move", move);
+    await over(page, [move]);
+    await expect(page.locator(`[data-move="${move}"][data-done]`)).toHaveCount(1);
   }
 }
 

@@ -13,7 +13,7 @@ use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::record::{Prepared, Record, Sender, Telling, What};
 use dot_reach_core::site::{
-    Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, Wrong, beside,
+    Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Thing, Underlay, Wrong, beside,
 };
 use dot_reach_core::survey::facts::{FactStamp, stamped};
 use dot_reach_core::wish::PageRequest;
@@ -27,7 +27,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use crate::app::{News, moment, now};
-use crate::door::{AskedJob, Change, ComeTo, For, Keep, Of, Prove, See, Show, TakeAlong};
+use crate::door::{AskedJob, Change, ComeTo, Day, For, Keep, Of, Prove, See, Show, TakeAlong};
 use crate::error::WebError;
 use crate::metrics::Metrics;
 use crate::pages::reach;
@@ -89,12 +89,18 @@ pub(crate) async fn keep(
 ) -> Result<Committed, WebError> {
     let (id, asked) = (job.id.clone(), command.clone());
     let signed = job.caller.signed_in().map(|signed| signed.account.clone());
+    let own = job.own_devices().await?;
     let of_another = Arc::new(AtomicBool::new(false));
     let seen = Arc::clone(&of_another);
     let entitled = move |site: &Site, record: &Record| {
         let prepared = prepare(site, record)?;
+        own.as_ref().map_or(Ok(()), |own| prepared.is_at(own))?;
         if let Some(account) = &signed {
-            prepared.entitled(site, account.licence.as_ref().map(|l| l.country.as_str()))?;
+            prepared.entitled(
+                site,
+                record,
+                account.licence.as_ref().map(|l| l.country.as_str()),
+            )?;
             // By whatever door: work on the mains is said by whoever did it. A client signs on another's machine.
             if prepared.entries.iter().any(|e| e.what.is_mains_work() && e.by != account.name) {
                 seen.store(true, Ordering::Relaxed);
@@ -140,12 +146,17 @@ pub(crate) fn receipt(committed: &Committed) -> serde_json::Value {
 }
 
 #[post("/jobs/{job}/edits")]
-pub(crate) async fn edits(For(job, sent, ..): For<Change, web::Json<SentEdit>>) -> Answer {
+pub(crate) async fn edits(For(job, sent, ..): For<Day, web::Json<SentEdit>>) -> Answer {
     make_edit(job, sent.into_inner()).await
 }
 
 async fn make_edit(job: AskedJob, sent: SentEdit) -> Answer {
     let SentEdit { edit, mark, base, how, look } = sent;
+    // Whoever is named on a visit tells of it, with photos; the plan is the firm's.
+    let is_photo = matches!(&edit, PageRequest::Edit(Edit::Put(Thing::Photo(_))));
+    if job.caller.visits(&job.site).is_some() && !edit.is_of_record() && !is_photo {
+        return Err(WebError::NotYours);
+    }
     let command = Command { base, ..command(&job, mark) };
     // What is taken out, and how people call it, while it is still there.
     let gone = match &edit {
@@ -336,7 +347,7 @@ const THE_PHOTO: &str = "the-photo";
 /// Keeps a photo and makes the edit that names it, as one: whoever was without a connection sends both when
 /// it is back, and sent twice they are taken once.
 #[post("/jobs/{job}/photo-edits")]
-pub(crate) async fn photo_edit(For(job, mut form, ..): For<Change, Multipart>) -> Answer {
+pub(crate) async fn photo_edit(For(job, mut form, ..): For<Day, Multipart>) -> Answer {
     let broken = |e: &dyn std::fmt::Display| WebError::field("image", e.to_string());
     let (mut image, mut sent) = (Vec::new(), Vec::new());
     while let Some(mut part) = form.try_next().await.map_err(|e| broken(&e))? {

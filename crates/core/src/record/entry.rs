@@ -197,7 +197,48 @@ impl What {
                 of.step,
                 Step::Dead | Step::Wired | Step::Checked | Step::DryFitted | Step::PutBack
             ),
+            // What takes such work back says of the wires what it says.
+            Self::TakenBack { step, .. } => matches!(
+                step,
+                Step::Dead | Step::Wired | Step::Checked | Step::DryFitted | Step::PutBack
+            ),
             _ => false,
+        }
+    }
+
+    /// The devices that it is about, of what happens on a day at the house; nothing for what is measured, agreed, signed or
+    /// struck besides.
+    pub fn of_the_day(&self) -> Option<Vec<&DeviceId>> {
+        match self {
+            Self::Isolated(_)
+            | Self::TesterShown { .. }
+            | Self::HandedOver { .. }
+            | Self::Energised { .. }
+            | Self::FindingBegun { .. }
+            | Self::FindingOver { .. }
+            | Self::Unsettled { .. }
+            | Self::NetworkOpened(_)
+            | Self::NetworkClosed { .. }
+            | Self::RoutesRebuilt { .. } => Some(Vec::new()),
+            Self::FoundLive(found) => Some(vec![&found.device]),
+            Self::Ticked { device, .. } | Self::TakenBack { device, .. } => Some(vec![device]),
+            Self::Stepped(step) => Some(vec![&step.device]),
+            Self::CodeKept(code) => Some(vec![&code.device]),
+            Self::Joined(joining) | Self::Tied(joining) => Some(vec![&joining.device]),
+            Self::WiredIn(wiring) => Some(vec![&wiring.device]),
+            Self::Pressed(test) => Some(vec![&test.device]),
+            Self::Reported(node) => Some(node.device.iter().collect()),
+            Self::Met(fault) => Some(fault.device.iter().collect()),
+            Self::GaveOut(unit) => Some(vec![&unit.device]),
+            Self::Read(_)
+            | Self::CameBack(_)
+            | Self::NamesFound(_)
+            | Self::Agreed(_)
+            | Self::Cured { .. }
+            | Self::Stage(_)
+            | Self::Signed(_)
+            | Self::LinkFollowed { .. }
+            | Self::Struck { .. } => None,
         }
     }
 }

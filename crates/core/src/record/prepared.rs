@@ -1,9 +1,11 @@
 //! A wish as it is to be kept: what it changes on the plan, and what it puts on record. It is worked out
 //! beside the store, which then only compares, applies and writes.
 
+use std::collections::BTreeSet;
+
 use super::{Entry, EntryId, Record, What};
 use crate::moment::Moment;
-use crate::site::{Change, Edit, Refusal, Site, Wrong, apply, difference};
+use crate::site::{Change, DeviceId, Edit, Refusal, Site, Wrong, apply, difference};
 
 /// Who sends something, when it came in, and by what it is known.
 #[derive(Clone, Debug, PartialEq)]
@@ -92,8 +94,20 @@ impl Prepared {
     ///
     /// # Errors
     /// There is none, it is of another country, or nobody said of which the house is.
-    pub fn entitled(&self, site: &Site, licence: Option<&str>) -> Result<(), Refusal> {
-        if !self.entries.iter().any(|entry| entry.what.is_mains_work()) {
+    pub fn entitled(
+        &self,
+        site: &Site,
+        record: &Record,
+        licence: Option<&str>,
+    ) -> Result<(), Refusal> {
+        // To strike an entry of it is to say something else of it.
+        let asks = |what: &What| match what {
+            What::Struck { of, .. } => {
+                record.entry(of).is_some_and(|entry| entry.what.is_mains_work())
+            }
+            what => what.is_mains_work(),
+        };
+        if !self.entries.iter().any(|entry| asks(&entry.what)) {
             return Ok(());
         }
         let asked =
@@ -107,6 +121,20 @@ impl Prepared {
             }
         };
         Err(Refusal::wrong("licence", why))
+    }
+
+    /// Whether it is of the day, at devices among these: what somebody may say who is named on some visits.
+    ///
+    /// # Errors
+    /// It is of another visit, or no part of a day.
+    pub fn is_at(&self, own: &BTreeSet<DeviceId>) -> Result<(), Refusal> {
+        for entry in &self.entries {
+            let of = entry.what.of_the_day();
+            if !of.is_some_and(|devices| devices.into_iter().all(|device| own.contains(device))) {
+                return Err(Refusal::wrong("device", Wrong::OtherVisit));
+            }
+        }
+        Ok(())
     }
 }
 

@@ -118,6 +118,10 @@ pub enum Wrong {
         "this is work on the mains: say in the brief by which country the house is wired, so that it is known which licence it asks for"
     )]
     NoCountry,
+    #[error(
+        "this is of no visit that you are named on; whoever is named there says it, or the firm"
+    )]
+    OtherVisit,
     #[error("is {is} characters long; {most} is the most")]
     LongText { is: usize, most: usize },
     #[error(transparent)]

@@ -3,7 +3,7 @@
 import { boxOf, clearRefused, saidOf, showBeside, stamped, tellLine, tellRefused, tellWho, who } from "./cards.js";
 import { codePhoto, scan, serveCards } from "./codes.js";
 import { Facts, effects, isDone, lacks, namedFor, plainName } from "./gate.js";
-import { edit, job, newId, notice, waitingEdits } from "./job.js";
+import { edit, job, newId, notice, refresh, revision, waitingEdits } from "./job.js";
 import { keepPhoto } from "./photos.js";
 import { number } from "./things.js";
 import { time, timePress } from "./timer.js";
@@ -26,17 +26,30 @@ function readGate() {
   now = told.copy();
 }
 
-/** Takes in what waits for the line, in its order. */
+// Ticks that are on record since the page that is shown was made, each with the revision that it made.
+const recorded = new Map();
+
+/** Takes in what is on record since this page, and what waits for the line, in its order. */
 function takeWaiting(entries) {
   readGate();
   waitingKeys = new Set();
   ticks = new Map();
+  for (const [place, tick] of recorded) {
+    if (tick.revision <= revision()) {
+      recorded.delete(place);
+    } else {
+      const comes = effects(deedOf(tick.on ? "tick" : "untick"), tick);
+      for (const facts of [told, now]) facts.take(comes);
+      ticks.set(place, tick.on);
+    }
+  }
   for (const { body, deed, comes, refused } of entries) {
     if (refused || !comes) continue;
     now.take(comes);
     if (deed) waitingKeys.add(deed);
     const act = body?.edit;
     if (act?.do === "check") ticks.set(`${act.device}.${act.step}.${act.check}`, act.on);
+    if (act?.do === "take-step") for (const check of act.checks ?? []) ticks.set(`${act.device}.${act.step}.${check}`, true);
   }
 }
 
@@ -280,7 +293,10 @@ function comesTo(act, move) {
       const key = keys[act.do] ?? move?.dataset.deed;
       const deed = at(key) ?? (move ? ownDeed(move) : null);
       if (!deed) return {};
-      return { deed: deed.key, comes: effects(deed, namedFor(deed, now, who(), act.isolation ? { iso: act.isolation } : {})) };
+      const whole = effects(deed, namedFor(deed, now, who(), act.isolation ? { iso: act.isolation } : {}));
+      const looked = act.do === "take-step" ? act.checks ?? [] : [];
+      const ticked = looked.flatMap((check) => effects(at("tick"), { device, step, check }).gives);
+      return { deed: deed.key, comes: { ends: whole.ends, gives: [...ticked, ...whole.gives] } };
     }
   }
 }
@@ -377,25 +393,42 @@ const ticked = async (move, box) => {
   const [check, on] = [box.dataset.check, box.checked];
   const key = `${device}.${step}.${check}`;
   justTicked.set(key, on);
+  const taken = (told) => { if (told) recorded.set(key, { device, step, check, on, revision: told.revision }); };
   try {
-    return await send({ do: "check", device, step, check, on }, move);
+    return await send({ do: "check", device, step, check, on }, move, { quiet: true, taken });
   } finally {
     if (justTicked.get(key) === on) justTicked.delete(key);
+    refreshSoon();
   }
 };
+
+const TICKING_MS = 2000;
+let soon = 0;
+/** Ticks come one after the other: the page is brought up to date once the hand has gone on to something else. */
+function refreshSoon() {
+  clearTimeout(soon);
+  soon = setTimeout(() => refresh().catch(() => {}), TICKING_MS);
+}
 
 /** Does what is left of a card, one after the other, as far as it goes. */
 async function finishCard(button) {
   button.disabled = true;
   for (const key of leftOn(button.closest("[data-move]").dataset.card).map((m) => m.dataset.move)) {
     if (!isAnswered(byKey(key))) return void settle();
-    for (const { dataset } of loose(byKey(key))) {
-      const box = byKey(key).querySelector(`[data-check="${CSS.escape(dataset.check)}"]`);
-      box.checked = true;
-      if (!(await ticked(byKey(key), box))) return void settle();
+    const act = made(byKey(key));
+    const unticked = loose(byKey(key)).map(({ dataset }) => dataset.check);
+    if (act.do === "take-step") {
+      // What was looked at goes along with the step: one change a part, one way to the server and back.
+      if (unticked.length > 0) act.checks = unticked;
+    } else {
+      for (const check of unticked) {
+        const box = byKey(key).querySelector(`[data-check="${CSS.escape(check)}"]`);
+        box.checked = true;
+        if (!(await ticked(byKey(key), box))) return void settle();
+      }
     }
     const short = isShort(byKey(key));
-    if (!(await send(made(byKey(key)), byKey(key)))) return void settle();
+    if (!(await send(act, byKey(key)))) return void settle();
     if (short) return void sent(short, key);
     await shownOver(key);
   }

@@ -6,13 +6,12 @@ import { button, drawWaiting } from "./waiting.js";
 // A window keeps its name over a reload: what it did itself is no news to it.
 export const client = (sessionStorage["client"] ??= newUuid());
 let socket = null;
-let lost = false;
 const hearers = new Map();
 
 export const job = () => document.body.dataset.job;
 const shownOf = () => document.querySelector("[data-revision]");
 /** The revision that this page shows: the base of what is changed on it. */
-const revision = () => Number(shownOf().dataset.revision);
+export const revision = () => Number(shownOf().dataset.revision);
 /** What waits for the connection, oldest first. */
 export const waitingEdits = () => kept();
 export const newId = (stem) => `${stem}-${newUuid().slice(0, 8)}`;
@@ -196,11 +195,11 @@ export async function edit(change, options = {}) {
     const address = `/jobs/${job()}/${options.photo ? "photo-edits" : "edits"}`;
     const more = { deed: options.deed, comes: options.comes, ...(options.box ? { box: options.box } : {}) };
     const told = await sendOrKeep(address, sent, options.words ?? words(change), options.photo, more);
-    options.taken?.();
+    options.taken?.(told);
     if (!told) return null;
     saved();
     if (told.html) show(told);
-    else if (!options.quiet) await refresh(options.keep);
+    else if (!options.quiet) await refresh(options.keep).catch(afterSaving);
     return told;
   } catch (refused) {
     say("Not saved");
@@ -315,6 +314,13 @@ function goOnElsewhere(gone) {
 /** As `refresh`, where nobody waits for it: without a connection the page stays as it is. */
 const refreshQuietly = () => refresh().catch(() => {});
 
+const AGAIN_MS = 3000;
+/** What was saved stands, even where the page that shows it did not come: that is asked for again, or told of. */
+function afterSaving(failed) {
+  if (failed.offline) setTimeout(() => refresh().catch(afterSaving), AGAIN_MS);
+  else notice(`It is saved. This page could not be worked out anew: ${failed.message}.`);
+}
+
 /** Sends a question over the live channel; false when there is none. */
 export function ask(question) {
   if (socket?.readyState !== WebSocket.OPEN) return false;
@@ -342,9 +348,8 @@ function connect() {
     document.documentElement.dataset.live = "true";
     document.dispatchEvent(new CustomEvent("line"));
     delete document.documentElement.dataset.line;
-    // What was missed meanwhile is asked for, and what was asked meanwhile is asked again.
-    if (lost) ask({ ask: "revision" });
-    lost = false;
+    // What was missed meanwhile is asked for, and what was asked meanwhile is asked again: a page may have come as it was kept.
+    ask({ ask: "revision" });
     document.dispatchEvent(new CustomEvent("live"));
     send();
   });
@@ -352,7 +357,6 @@ function connect() {
     document.documentElement.dataset.line = "lost";
     delete document.documentElement.dataset.live;
     document.dispatchEvent(new CustomEvent("line"));
-    lost = true;
     // Who is there is not known any longer.
     showHere({ others: [] });
     document.dispatchEvent(new CustomEvent("live-lost"));

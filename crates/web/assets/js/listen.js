@@ -4,6 +4,8 @@ import { fetched, job, newUuid } from "./job.js";
 
 const EVERY_MS = 1500;
 let after = 0;
+/** What was heard while a card was in hand, by its move: the page comes anew meanwhile, and what was heard stays. */
+const heardAt = new Map();
 
 const place = () => document.querySelector("[data-move][data-current] [data-listen]");
 
@@ -31,11 +33,27 @@ function lineOf(heard, box) {
       " ",
       button("It is this one", () => {
         move.querySelector('[data-field="node"]').value = heard.node;
+        heard.taken = true;
         line.append(" — taken");
       }),
+      heard.taken ? " — taken" : "",
     );
   }
   return line;
+}
+
+/** Shows in a box what was heard at its card; a box that shows it already takes what is new. */
+function tell(box) {
+  const heard = heardAt.get(box.closest("[data-move]").dataset.move);
+  if (!heard) return;
+  const shown = Number(box.dataset.heard ?? 0);
+  if (heard.length === 0) {
+    box.replaceChildren(Object.assign(document.createElement("p"), { className: "quiet", textContent: "Listening to the hub…" }));
+  } else if (shown === 0) {
+    box.replaceChildren();
+  }
+  for (const one of heard.slice(shown)) box.append(lineOf(one, box));
+  box.dataset.heard = heard.length;
 }
 
 async function listen() {
@@ -44,12 +62,10 @@ async function listen() {
     try {
       const told = await fetched(`/jobs/${job()}/collector/events?network=${encodeURIComponent(box.dataset.listen)}&after=${after}`);
       after = told.after;
-      if (!box.dataset.heard) box.replaceChildren();
-      box.dataset.heard = "true";
-      if (box.childElementCount === 0 && told.events.length === 0) {
-        box.append(Object.assign(document.createElement("p"), { className: "quiet", textContent: "Listening to the hub…" }));
-      }
-      for (const heard of told.events) box.append(lineOf(heard, box));
+      const { move } = box.closest("[data-move]").dataset;
+      heardAt.set(move, [...(heardAt.get(move) ?? []), ...told.events]);
+      // The card that was asked for may have come anew meanwhile.
+      tell(place() ?? box);
     } catch (refused) {
       box.replaceChildren(Object.assign(document.createElement("p"), {
         className: "quiet", textContent: `The hub is not heard: ${refused.message}. Write down by hand what you see.`,
@@ -75,6 +91,9 @@ export function startListening() {
   document.addEventListener("click", (event) => {
     const pressed = event.target.closest("[data-hub-act]");
     if (pressed) letHub(pressed);
+  });
+  document.addEventListener("refreshed", () => {
+    if (place()) tell(place());
   });
   if (document.querySelector("[data-listen]")) listen();
 }

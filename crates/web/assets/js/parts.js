@@ -200,9 +200,11 @@ document.addEventListener("submit", ({ target }) => {
 }, true);
 document.addEventListener("input", ({ target }) => { delete target.form?.dataset.sent; }, true);
 
-/** Fetches a page of this application. */
+/** Fetches a page of this application from the server, never as it was kept: that is older than what is shown. */
 export async function fetchPage(address) {
-  const answer = await fetch(address, { headers: { accept: "text/html" } });
+  const answer = await fetch(address, { headers: { accept: "text/html", "x-anew": "1" } }).catch(() => {
+    throw Object.assign(new Error("there is no connection; try again when it is back"), { offline: true });
+  });
   // What the page showed is over or stands elsewhere.
   const isElsewhere = answer.redirected && new URL(answer.url).pathname !== new URL(address, location.href).pathname;
   if (isElsewhere) throw Object.assign(new Error("this is planned otherwise by now"), { elsewhere: answer.url });

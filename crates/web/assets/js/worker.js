@@ -67,12 +67,16 @@ async function nearest(cache, { pathname, searchParams }) {
 
 async function page(request) {
   const cache = await caches.open(PAGES);
+  // A page that brings itself up to date would take back by an older copy what was just done: it waits, or hears that there
+  // is no line.
+  const isAnew = request.headers.has("x-anew");
   let answer;
   try {
     // A page that is computed may take long; where there is no copy, it is waited for.
-    const kept = await cache.match(request.url);
+    const kept = isAnew ? null : await cache.match(request.url);
     answer = kept ? await fromServer(request) : await fetch(request);
   } catch {
+    if (isAnew) return Response.error();
     return (
       (await cache.match(request.url)) ??
       // The guide and the walk test make themselves what was asked for; any other page would be another one under this address.

@@ -1,16 +1,17 @@
 //! Which job.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use actix_web::{HttpRequest, web};
 use dot_reach_core::analysis::{Analysis, Options, weight};
-use dot_reach_core::install::schedule::{Schedule, schedule_while};
+use dot_reach_core::install::schedule::{PlannedVisit, Schedule, schedule_while};
 use dot_reach_core::prove::diagnose::{Diagnosis, diagnose};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::{NextReading, next};
 use dot_reach_core::prove::{Proof, prove};
 use dot_reach_core::record::Record;
-use dot_reach_core::site::Site;
+use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_store::{JobId, OpenJob, StoreError, Variant};
 
 use super::Caller;
@@ -110,6 +111,15 @@ impl AskedJob {
         plan.visits.retain(|visit| own.contains(&visit.key));
         plan.left_out.clear();
         Ok((analysis, Arc::new(plan)))
+    }
+
+    /// The devices that whoever is named on some visits tells of; nothing for who may tell of all.
+    pub(crate) async fn own_devices(&self) -> Result<Option<BTreeSet<DeviceId>>, WebError> {
+        if self.caller.signed_in().is_none() || self.caller.visits(&self.site).is_none() {
+            return Ok(None);
+        }
+        let (_, plan) = self.planned().await?;
+        Ok(Some(plan.visits.iter().flat_map(PlannedVisit::devices).cloned().collect()))
     }
 
     async fn all_planned(&self) -> Result<Planned, WebError> {

@@ -56,9 +56,10 @@ function worker(build, stores = new Map()) {
     install: () => waited("install"),
     activate: () => waited("activate"),
     /** What it answers; nothing where it leaves a request to the browser. */
-    async get(address, { method = "GET", accept = "text/html", origin = ORIGIN } = {}) {
+    async get(address, { method = "GET", accept = "text/html", origin = ORIGIN, anew = false } = {}) {
       let answer;
-      const request = { url: origin + address, method, headers: new Headers({ accept }) };
+      const headers = new Headers({ accept, ...(anew ? { "x-anew": "1" } : {}) });
+      const request = { url: origin + address, method, headers };
       heard.fetch({ request, respondWith: (promise) => { answer = promise; } });
       return (await answer)?.text();
     },
@@ -92,6 +93,25 @@ test("without a line a kept job answers as it was kept, and no other page stands
   for (const other of ["/jobs/mill/install/work?of=9", "/jobs/mill/survey?point=hall", "/jobs/quay/survey"]) {
     assert.equal(await one.get(other), "/unreachable", other);
   }
+});
+
+test("what a page asks anew is never answered by an older copy, and is kept once it came", async () => {
+  const one = worker("a");
+  await one.install();
+  const day = serves(one.server, "mill");
+  await one.tell({ keep: "mill" });
+  one.server.down = true;
+  assert.equal(await one.get(day), "the day of mill at 1");
+  await assert.rejects(async () => {
+    const answer = await one.get(day, { anew: true });
+    // A network error, as a browser gives it: no page at all.
+    if (answer === "") throw new TypeError("no line");
+  });
+  one.server.down = false;
+  one.server.pages[day] = "the day of mill, ticked";
+  assert.equal(await one.get(day, { anew: true }), "the day of mill, ticked");
+  one.server.down = true;
+  assert.equal(await one.get(day), "the day of mill, ticked");
 });
 
 test("the guide begins anew at its first question where a later one was not kept", async () => {

@@ -128,6 +128,9 @@ pub(super) fn step_taken(
     if step == Step::Joined || step == Step::Code {
         return Err(Refusal::wrong("step", Wrong::OwnAct));
     }
+    for check in checks {
+        ticked(gate.site(), device, step, check, true)?;
+    }
     let deed = step_of(gate, device, step)?;
     let mut stepped = taken(gate, device, step, &deed, by, why, checks)?;
     note.clone_into(&mut stepped.note);
