@@ -80,7 +80,7 @@ export const loginOf = (name) => name.split(" ")[0].toLowerCase();
 export async function signIn(page, name) {
   await page.getByLabel("Mail address or name").fill(loginOf(name));
   await page.getByLabel("Password").fill(PASSWORD);
-  await page.getByRole("button", { name: "Sign in" }).click();
+  await page.getByRole("button", { name: "Sign in", exact: true }).click();
 }
 
 /** Somebody's card on the page of the firm's people. */

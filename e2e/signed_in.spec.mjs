@@ -53,7 +53,7 @@ test("two phones and a desk, signed in: a day without a line and a sign-in that 
     await otto.context.setOffline(false);
     const notice = otto.page.locator("[data-notice]");
     await expect(notice).toContainText("You are signed out");
-    await notice.getByRole("button", { name: "Sign in" }).tap();
+    await notice.getByRole("button", { name: "Sign in", exact: true }).tap();
     await expect(otto.page).toHaveURL(/\/sign-in\?then=/);
     await signIn(otto.page, "Otto Winn");
     await expect(otto.page).toHaveURL(`${url}${JOB}/install/work?of=7`);
@@ -87,7 +87,7 @@ test("whoever is given another part hears it at once; what a phone kept goes wit
     await card.locator('[name="role"]').selectOption("viewer");
     await card.getByRole("button", { name: "Change" }).click();
     await expect(kit.page.locator("[data-notice]")).toContainText("You are signed out");
-    await kit.page.locator("[data-notice]").getByRole("button", { name: "Sign in" }).tap();
+    await kit.page.locator("[data-notice]").getByRole("button", { name: "Sign in", exact: true }).tap();
     await signIn(kit.page, "Kit Marsh");
     await expect(kit.page).toHaveURL(`${url}${JOB}/install`);
     await ready(kit.page);
@@ -169,7 +169,7 @@ test("a password never stands in an address, however early somebody presses", as
     await page.goto(`${url}/sign-in`);
     await page.getByLabel("Mail address or name").fill("ines@quay.example");
     await page.getByLabel("Password").fill(PASSWORD);
-    await expect(page.getByRole("button", { name: "Sign in" })).toBeDisabled();
+    await expect(page.getByRole("button", { name: "Sign in", exact: true })).toBeDisabled();
     await page.getByLabel("Password").press("Enter");
     await page.evaluate(() => new Promise((resolve) => { setTimeout(resolve, 300); }));
     expect(page.url()).toBe(`${url}/sign-in`);
@@ -201,18 +201,74 @@ test("a second step is set up from the phone and asked for after the password", 
     await ready(desk);
     await desk.getByLabel("Mail address or name").fill("ines@quay.example");
     await desk.getByLabel("Password").fill("not this one at all");
-    await desk.getByRole("button", { name: "Sign in" }).click();
+    await desk.getByRole("button", { name: "Sign in", exact: true }).click();
     await expect(desk.locator(".field-error:visible")).toHaveText("name or password is not right");
     await desk.getByLabel("Password").fill(PASSWORD);
-    await desk.getByRole("button", { name: "Sign in" }).click();
+    await desk.getByRole("button", { name: "Sign in", exact: true }).click();
     const code = desk.getByLabel("Code from your authenticator");
     await expect(code).toBeFocused();
     // The code by which it was set up was taken: the next one is good.
     const used = codeNow(secret);
     await expect.poll(() => codeNow(secret) !== used, { timeout: 60_000, intervals: [1000] }).toBe(true);
     await code.fill(codeNow(secret));
-    await desk.getByRole("button", { name: "Sign in" }).click();
+    await desk.getByRole("button", { name: "Sign in", exact: true }).click();
     await expect(desk).toHaveURL(`${url}/`);
+  } finally {
+    await firm.close();
+  }
+});
+
+test("a passkey made on this machine lets its person in, once an answer, and goes when it is given up", async ({ browser }) => {
+  const firm = await founded(browser);
+  const { desk } = firm;
+  // A passkey needs a name: an address of digits has none.
+  const url = firm.url.replace("127.0.0.1", "localhost");
+  const signIn = async () => {
+    await open(desk, `${url}/sign-in?then=/own`);
+    await desk.getByRole("button", { name: "Sign in by a passkey" }).click();
+  };
+  const out = async () => {
+    await desk.getByRole("button", { name: "Sign out", exact: true }).click();
+    await expect(desk).toHaveURL(`${url}/sign-in`);
+  };
+  try {
+    await open(desk, `${firm.url}/own`);
+    await expect(desk.locator("[data-no-passkeys]")).toBeVisible();
+    await open(desk, `${url}/sign-in?then=/own`);
+    const authenticator = await desk.context().newCDPSession(desk);
+    await authenticator.send("WebAuthn.enable");
+    const options = { protocol: "ctap2", transport: "internal", hasResidentKey: true, hasUserVerification: true, isUserVerified: true };
+    const { authenticatorId } = await authenticator.send("WebAuthn.addVirtualAuthenticator", { options: { ...options, automaticPresenceSimulation: true } });
+    await desk.getByLabel("Mail address or name").fill("ines@quay.example");
+    await desk.getByLabel("Password").fill(PASSWORD);
+    await desk.getByRole("button", { name: "Sign in", exact: true }).click();
+    await expect(desk).toHaveURL(`${url}/own`);
+    await ready(desk);
+    const keys = desk.locator("section", { hasText: "Passkeys" });
+    await keys.getByLabel("What you call it").fill("the desk");
+    await keys.getByLabel("Your password").fill("not this one at all");
+    await keys.getByRole("button", { name: "Make a passkey here" }).click();
+    await expect(keys.locator(".field-error:visible")).toContainText("not your password");
+    // Nothing was made on the machine by that.
+    expect((await authenticator.send("WebAuthn.getCredentials", { authenticatorId })).credentials).toEqual([]);
+    await keys.getByLabel("Your password").fill(PASSWORD);
+    await keys.getByRole("button", { name: "Make a passkey here" }).click();
+    await expect(keys.locator("table")).toContainText("the desk");
+    await out();
+    const answered = desk.waitForRequest((asked) => asked.url().endsWith("/sign-in/passkey"));
+    await signIn();
+    await expect(desk).toHaveURL(`${url}/own`);
+    await expect(keys.locator("table")).not.toContainText("not yet");
+    // An answer is good once, and a name that was planted is nobody's.
+    const again = await desk.request.post(`${url}/sign-in/passkey`, { headers: { origin: url }, data: (await answered).postDataJSON() });
+    expect([again.status(), (await again.json()).message]).toEqual([422, expect.stringContaining("asked for too long ago")]);
+    await ready(desk);
+    await keys.getByRole("button", { name: "Give it up" }).click();
+    await expect(keys.locator("table")).toHaveCount(0);
+    await ready(desk);
+    await out();
+    await signIn();
+    await expect(desk.locator(".field-error:visible")).toContainText("it is nobody's");
   } finally {
     await firm.close();
   }

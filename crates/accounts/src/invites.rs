@@ -1,5 +1,7 @@
 //! Links that make an account, or that let one choose a new password. Each works once, and not for long.
 
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE_NO_PAD;
 use jiff::{SignedDuration, Timestamp};
 use rusqlite::{Connection, OptionalExtension, named_params};
 
@@ -23,6 +25,21 @@ pub struct Invited {
     pub name: String,
     /// By what they sign in already, where they choose a new password.
     pub login: Option<String>,
+}
+
+/// A link to an account that nobody has followed yet.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OpenInvite {
+    /// By what it is ended; it opens nothing.
+    pub id: String,
+    /// For whom, where that was said.
+    pub name: String,
+    /// What they will be.
+    pub role: FirmRole,
+    /// Until when it is good.
+    pub until: Timestamp,
+    /// Whether somebody chooses a new password by it.
+    pub is_reset: bool,
 }
 
 /// What somebody fills in who follows a link.
@@ -73,7 +90,7 @@ impl Accounts {
         invite(&self.held(), &row, now, GOOD_FOR)
     }
 
-    /// A link by which somebody chooses a new password. Their second step goes with the old one.
+    /// A link by which somebody chooses a new password. Their second step and their passkeys go with the old one.
     ///
     /// # Errors
     /// There is no such person in that firm, or they were shut out.
@@ -95,6 +112,46 @@ impl Accounts {
         let token = invite(&write, &row, now, SHORT)?;
         write.commit()?;
         Ok(token)
+    }
+
+    /// Links of a firm that are good and that nobody has followed, the one that ends first foremost.
+    ///
+    /// # Errors
+    /// The file cannot be read.
+    pub fn open_invites(
+        &self,
+        firm: &FirmId,
+        now: Timestamp,
+    ) -> Result<Vec<OpenInvite>, AccountError> {
+        let db = self.held();
+        let mut read = db.prepare(
+            "SELECT hash, name, role, until, account_id IS NOT NULL FROM invite
+             WHERE firm_id = ?1 AND until > ?2 ORDER BY until, made_at",
+        )?;
+        let rows = read.query_map(rusqlite::params![firm.as_str(), now.as_second()], |row| {
+            let role: String = row.get(2)?;
+            Ok((row.get::<_, Vec<u8>>(0)?, row.get(1)?, role, row.get(3)?, row.get(4)?))
+        })?;
+        rows.map(|row| {
+            let (hash, name, role, until, is_reset): (_, _, _, i64, _) = row?;
+            let until = Timestamp::from_second(until).unwrap_or_default();
+            let id = URL_SAFE_NO_PAD.encode(hash);
+            Ok(OpenInvite { id, name, role: role.parse()?, until, is_reset })
+        })
+        .collect()
+    }
+
+    /// Takes a link of a firm back: it opens nothing any longer.
+    ///
+    /// # Errors
+    /// There is no such link of that firm, or it was followed meanwhile.
+    pub fn end_invite(&self, firm: &FirmId, id: &str) -> Result<(), AccountError> {
+        let hash = URL_SAFE_NO_PAD.decode(id).map_err(|_| AccountError::Link)?;
+        let gone = "DELETE FROM invite WHERE hash = ?1 AND firm_id = ?2";
+        match self.held().execute(gone, rusqlite::params![hash, firm.as_str()])? {
+            0 => Err(AccountError::Link),
+            _ => Ok(()),
+        }
     }
 
     /// What a link is for.
@@ -138,6 +195,8 @@ impl Accounts {
             let id = AccountId(id);
             let set = "UPDATE account SET password = ?2, second_step = NULL WHERE id = ?1";
             write.execute(set, [id.as_str(), &kept])?;
+            // Whoever had the account before comes in by no passkey of theirs either.
+            write.execute("DELETE FROM passkey WHERE account_id = ?1", [id.as_str()])?;
             end_all(&write, &id)?;
             id
         } else {

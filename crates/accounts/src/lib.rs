@@ -11,11 +11,13 @@
 //! | `sign_in.rs` | password, second step, and how guessing is slowed |
 //! | `sessions.rs` | who is signed in, for how long, and the end of it |
 //! | `second_step.rs` | codes by the clock |
+//! | `passkeys.rs` | keys that stay on a machine and stand for password and code |
 //! | `links.rs` | links for people without an account |
 //! | `token.rs` | words that nobody can guess |
 
 mod invites;
 mod links;
+mod passkeys;
 mod password;
 mod people;
 mod second_step;
@@ -31,8 +33,9 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use rusqlite::Connection;
 use rusqlite_migration::{M, Migrations};
 
-pub use invites::{Invited, NewPerson};
+pub use invites::{Invited, NewPerson, OpenInvite};
 pub use links::{GuestLink, LinkId, LinkScope};
+pub use passkeys::{Passkey, ServerName};
 pub use people::{Account, AccountId, Firm, FirmId, FirmRole, HeldOnPerson, MainsLicence};
 pub use second_step::NewSecondStep;
 pub use sessions::{IDLE, LONGEST, Session, SessionId, SignedIn};
@@ -90,11 +93,15 @@ impl AccountError {
 pub struct Accounts {
     db: Mutex<Connection>,
     tries: sign_in::Tries,
+    asked: passkeys::Asked,
     /// Held as long as this program serves with the file.
     _lock: Option<File>,
 }
 
-const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_accounts.sql")];
+const MIGRATIONS: [&str; 2] = [
+    include_str!("../migrations/0001_accounts.sql"),
+    include_str!("../migrations/0002_passkeys_and_keeping.sql"),
+];
 
 /// Marks a file as one of these: `dotA` in ASCII.
 const APPLICATION_ID: i32 = 0x646f_7441;
@@ -138,7 +145,8 @@ impl Accounts {
         db.pragma_update(None, "foreign_keys", true)?;
         Migrations::new(MIGRATIONS.map(M::up).to_vec()).to_latest(&mut db)?;
         db.pragma_update(None, "application_id", APPLICATION_ID)?;
-        Ok(Self { db: Mutex::new(db), tries: sign_in::Tries::default(), _lock: lock })
+        let (tries, asked) = (sign_in::Tries::default(), passkeys::Asked::default());
+        Ok(Self { db: Mutex::new(db), tries, asked, _lock: lock })
     }
 
     /// Writes and reads, so that a disk that takes nothing any longer is found out.

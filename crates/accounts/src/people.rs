@@ -219,6 +219,8 @@ pub struct HeldOnPerson {
     pub licence: Option<MainsLicence>,
     /// Whether they give a code after their password.
     pub second_step: bool,
+    /// Their passkeys.
+    pub passkeys: Vec<crate::Passkey>,
     /// Where they are signed in.
     pub sessions: Vec<Session>,
     /// The links that they gave.
@@ -256,6 +258,32 @@ impl Accounts {
         let firm = make_firm(&write, name, now)?;
         write.commit()?;
         Ok(firm)
+    }
+
+    /// For how many years after its last change a firm keeps a job; 0 for good.
+    ///
+    /// # Errors
+    /// There is no such firm.
+    pub fn keep_years(&self, firm: &FirmId) -> Result<u32, AccountError> {
+        let read = "SELECT keep_years FROM firm WHERE id = ?1";
+        let found = self.held().query_row(read, [firm.as_str()], |row| row.get(0)).optional()?;
+        found.ok_or(AccountError::Nobody)
+    }
+
+    /// Says how long a firm keeps a job. Nothing is deleted by it: who is an owner is shown what is due.
+    ///
+    /// # Errors
+    /// It is longer than anybody answers for.
+    pub fn set_keep_years(&self, firm: &FirmId, years: u32) -> Result<(), AccountError> {
+        if years > 50 {
+            return Err(AccountError::field(
+                "years",
+                "50 years are the most; 0 keeps them for good",
+            ));
+        }
+        let set = "UPDATE firm SET keep_years = ?2 WHERE id = ?1";
+        self.held().execute(set, rusqlite::params![firm.as_str(), years])?;
+        Ok(())
     }
 
     /// Takes a firm out with its people, sessions and links. Its file is the caller's to delete.
@@ -386,9 +414,10 @@ impl Accounts {
         self.change(firm, id, |write, _| {
             write.execute(
                 "UPDATE account SET name = '', login = '', licence_number = '', licence_country = '', password = '',
-                 second_step = NULL, shut_at = coalesce(shut_at, ?2) WHERE id = ?1",
+                 second_step = NULL, handle = NULL, shut_at = coalesce(shut_at, ?2) WHERE id = ?1",
                 rusqlite::params![id.as_str(), now.as_second()],
             )?;
+            write.execute("DELETE FROM passkey WHERE account_id = ?1", [id.as_str()])?;
             end_all(write, id)
         })
     }
@@ -415,8 +444,19 @@ impl Accounts {
         let Account { id, firm, name, login, role, licence, has_second_step, .. } =
             self.person(firm, id)?;
         let (sessions, links) = (self.sessions(&id)?, self.links_by(&firm, &id)?);
-        let second_step = has_second_step;
-        Ok(HeldOnPerson { id, firm, name, login, role, licence, second_step, sessions, links })
+        let (second_step, passkeys) = (has_second_step, self.passkeys(&id)?);
+        Ok(HeldOnPerson {
+            id,
+            firm,
+            name,
+            login,
+            role,
+            licence,
+            second_step,
+            passkeys,
+            sessions,
+            links,
+        })
     }
 }
 

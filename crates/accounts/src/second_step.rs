@@ -112,7 +112,7 @@ impl Accounts {
         self.end_sessions(&of.id, Some(but))
     }
 
-    fn is_password_of(&self, of: &Account, given: &str) -> Result<(), AccountError> {
+    pub(crate) fn is_password_of(&self, of: &Account, given: &str) -> Result<(), AccountError> {
         self.slow_down(&of.id)?;
         let kept: String = self.held().query_row(
             "SELECT password FROM account WHERE id = ?1",

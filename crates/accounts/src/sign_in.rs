@@ -54,17 +54,21 @@ impl Tries {
             self.of_account.retain_recent();
             self.of_address.retain_recent();
         }
+        self.one_more_from(address)?;
+        self.one_more_of(account)
+    }
+
+    /// A try of whoever did not say who they are.
+    pub(crate) fn one_more_from(&self, address: IpAddr) -> Result<(), AccountError> {
         // A whole network of addresses is one who tries.
         let address = match address {
             IpAddr::V6(v6) => IpAddr::V6((v6.to_bits() & !u128::from(u64::MAX)).into()),
             v4 @ IpAddr::V4(_) => v4,
         };
         let clock = DefaultClock::default();
-        let waits = |not_yet: governor::NotUntil<_>| {
+        self.of_address.check_key(&address).map_err(|not_yet| {
             AccountError::Slowed(not_yet.wait_time_from(clock.now()).as_secs() + 1)
-        };
-        self.of_address.check_key(&address).map_err(waits)?;
-        self.one_more_of(account)
+        })
     }
 
     fn one_more_of(&self, account: &str) -> Result<(), AccountError> {

@@ -399,6 +399,78 @@ fn a_name_that_is_deleted_is_gone_from_the_file_and_all_that_is_held_is_told() {
 }
 
 #[test]
+fn a_link_that_nobody_followed_is_taken_back_by_its_firm_alone() {
+    let house = House::new();
+    let link = house.accounts.invite(&house.firm, FirmRole::Viewer, "Uma", at(0)).unwrap();
+    let open = house.accounts.open_invites(&house.firm, at(1)).unwrap();
+    assert_eq!(
+        open.iter().map(|i| (i.name.as_str(), i.is_reset)).collect::<Vec<_>>(),
+        [("Uma", false)]
+    );
+    let other = house.accounts.make_firm("Moor", at(0)).unwrap().id;
+    assert!(house.accounts.open_invites(&other, at(1)).unwrap().is_empty());
+    assert!(matches!(house.accounts.end_invite(&other, &open[0].id), Err(AccountError::Link)));
+    assert!(house.accounts.invited(&open[0].id, at(1)).is_err(), "what ends it opens nothing");
+    house.accounts.end_invite(&house.firm, &open[0].id).unwrap();
+    assert!(house.accounts.take_invite(link.as_str(), &person("uma"), at(2)).is_err());
+    assert!(house.accounts.open_invites(&house.firm, at(2)).unwrap().is_empty());
+}
+
+#[test]
+fn how_long_jobs_are_kept_is_said_by_each_firm_for_itself() {
+    let house = House::new();
+    let other = house.accounts.make_firm("Moor", at(0)).unwrap().id;
+    assert_eq!(
+        house.accounts.keep_years(&house.firm).unwrap(),
+        0,
+        "for good, until somebody says so"
+    );
+    house.accounts.set_keep_years(&house.firm, 10).unwrap();
+    assert!(house.accounts.set_keep_years(&house.firm, 51).is_err());
+    assert_eq!(house.accounts.keep_years(&house.firm).unwrap(), 10);
+    assert_eq!(house.accounts.keep_years(&other).unwrap(), 0);
+}
+
+#[test]
+fn a_passkey_answers_a_question_of_this_server_and_needs_a_name() {
+    let house = House::new();
+    let at_name = |host: &str| dot_reach_accounts::ServerName {
+        host: host.to_owned(),
+        origin: format!("https://{host}"),
+    };
+    let named = at_name("reach.quay.example");
+    let asked = house.accounts.new_passkey(&house.owner, PASSWORD, &named).unwrap();
+    assert!(
+        asked.contains("reach.quay.example") && asked.contains("\"userVerification\":\"required\""),
+        "{asked}"
+    );
+    assert!(house.accounts.new_passkey(&house.owner, "another one", &named).is_err());
+    assert!(house.accounts.new_passkey(&house.owner, PASSWORD, &at_name("127.0.0.1")).is_err());
+    // No two questions are alike, and a machine knows its person by the same word each time.
+    let again = house.accounts.new_passkey(&house.owner, PASSWORD, &named).unwrap();
+    let part = |text: &str, of: &str| {
+        let from = text.find(of).unwrap() + of.len();
+        text[from..].split('"').next().unwrap().to_owned()
+    };
+    assert_ne!(part(&asked, "\"challenge\":\""), part(&again, "\"challenge\":\""));
+    assert_eq!(part(&asked, "\"id\":\""), part(&again, "\"id\":\""));
+    let refused = |told: Result<Token, AccountError>| match told {
+        Err(AccountError::Field { field, .. }) => assert_eq!(field, "passkey"),
+        other => panic!("{other:?}"),
+    };
+    for answer in [&b"{}"[..], b"[]", b"\xff", b"{\"id\":\"x\"}"] {
+        refused(house.accounts.sign_in_by_passkey(&named, answer, (HERE, "a phone"), at(5)));
+    }
+    // Guessing is slowed by address here too.
+    let mut slowed = false;
+    for _ in 0..60 {
+        slowed |=
+            matches!(house.accounts.ask_for_passkey(&named, HERE), Err(AccountError::Slowed(_)));
+    }
+    assert!(slowed);
+}
+
+#[test]
 fn nothing_in_the_file_opens_anything() {
     let house = House::new();
     let session = house.enter("ines@quay.example", at(5));

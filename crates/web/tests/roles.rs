@@ -50,7 +50,14 @@ fn may(method: &str, pattern: &str) -> Option<Expected> {
             | "/in/{token}"
             | "/l/{token}",
         )
-        | ("POST", "/sign-in" | "/sign-in/code" | "/in/{token}") => Some(Expected::Everybody),
+        | (
+            "POST",
+            "/sign-in"
+            | "/sign-in/code"
+            | "/sign-in/passkey"
+            | "/sign-in/passkey/new"
+            | "/in/{token}",
+        ) => Some(Expected::Everybody),
         ("GET", "/" | "/images/{sha}") | ("POST", "/constructions/try") => of_firm(with(
             &LOOK,
             &[
@@ -67,7 +74,10 @@ fn may(method: &str, pattern: &str) -> Option<Expected> {
             of_firm(with(&KEEP, &[]))
         }
         ("GET", "/people" | "/people/{person}/held.json")
-        | ("POST", "/people/invites" | "/people/{person}") => of_firm(with(&["owner"], &[])),
+        | (
+            "POST",
+            "/people/invites" | "/people/invites/end" | "/people/keeping" | "/people/{person}",
+        ) => of_firm(with(&["owner"], &[])),
         ("GET", "/own" | "/own/held.json")
         | (
             "POST",
@@ -76,6 +86,9 @@ fn may(method: &str, pattern: &str) -> Option<Expected> {
             | "/own/second-step"
             | "/own/second-step/end"
             | "/own/sessions/end"
+            | "/own/passkeys/new"
+            | "/own/passkeys"
+            | "/own/passkeys/end"
             | "/sign-out",
         ) => of_firm(with(&LOOK, &["named electrician", "electrician of no visit"])),
         ("GET", "/handover") => of_job(with(&LOOK, &["client"])),

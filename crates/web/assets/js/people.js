@@ -8,10 +8,51 @@ const blank = () => ({ field: "", message: "" });
 const told = (refused) => ({ field: refused.field ?? "", message: refused.message });
 const fields = (form) => Object.fromEntries(new FormData(form));
 
+/** Whether this browser makes passkeys, at this address: an address of digits has none. */
+const hasPasskeys = () => Boolean(window.PublicKeyCredential?.parseCreationOptionsFromJSON) && !/^[\d.]+$|^\[/.test(location.hostname);
+
+/** What a browser says when somebody turns away from it, in plain words. */
+const unlocked = (asked) => asked.catch((error) => {
+  const words = error.name === "InvalidStateError" ? "there is a passkey on this machine already" : "nothing was unlocked; try again, or sign in by your password";
+  throw new Error(words);
+});
+
 export function registerPeople(Alpine) {
+  Alpine.data("passkey", () => ({
+    error: blank(),
+    can: hasPasskeys(),
+    get other() { return Boolean(this.error.message) && !["name", "given"].includes(this.error.field); },
+    init() { document.querySelector("[data-no-passkeys]").hidden = this.can; },
+    async make() {
+      this.error = blank();
+      try {
+        const { name, given } = fields(this.$root);
+        const publicKey = PublicKeyCredential.parseCreationOptionsFromJSON(await post("/own/passkeys/new", { given }));
+        const made = await unlocked(navigator.credentials.create({ publicKey }));
+        const answer = await post("/own/passkeys", { name, answer: made.toJSON() });
+        location.assign(answer.location);
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
+  }));
+
   Alpine.data("signIn", () => ({
     error: blank(),
     halfWay: "",
+    can: hasPasskeys(),
+    async byPasskey() {
+      const { then } = this.$root.dataset;
+      this.error = blank();
+      try {
+        const publicKey = PublicKeyCredential.parseRequestOptionsFromJSON(await post("/sign-in/passkey/new", {}));
+        const given = await unlocked(navigator.credentials.get({ publicKey }));
+        const answer = await post("/sign-in/passkey", { answer: given.toJSON(), then });
+        location.assign(answer.location);
+      } catch (refused) {
+        this.error = told(refused);
+      }
+    },
     async send() {
       const { then } = this.$root.dataset;
       this.error = blank();

@@ -5,9 +5,9 @@ use std::collections::BTreeSet;
 use std::net::IpAddr;
 
 use actix_web::cookie::{Cookie, SameSite, time};
-use actix_web::http::header::{HeaderName, HeaderValue, SET_COOKIE, USER_AGENT};
+use actix_web::http::header::{HOST, HeaderName, HeaderValue, SET_COOKIE, USER_AGENT};
 use actix_web::{HttpMessage, HttpRequest, HttpResponse, web};
-use dot_reach_accounts::{FirmRole, GuestLink, LONGEST, LinkScope, SignedIn, Token};
+use dot_reach_accounts::{FirmRole, GuestLink, LONGEST, LinkScope, ServerName, SignedIn, Token};
 use dot_reach_core::site::{Site, Visit};
 
 use super::Visitor;
@@ -165,6 +165,14 @@ const GUEST: &str = "guest";
 
 fn full_name(name: &str, is_secure: bool) -> String {
     if is_secure { format!("__Host-{name}") } else { name.to_owned() }
+}
+
+/// Under what name this server was asked; the guard let in none but its own.
+pub(crate) fn server_name(request: &HttpRequest) -> ServerName {
+    let asked = request.headers().get(HOST).and_then(|host| host.to_str().ok()).unwrap_or_default();
+    let host = asked.rsplit_once(':').map_or(asked, |(name, _)| name).to_lowercase();
+    let scheme = if is_secure(request) { "https" } else { "http" };
+    ServerName { host, origin: format!("{scheme}://{asked}") }
 }
 
 fn is_secure(request: &HttpRequest) -> bool {

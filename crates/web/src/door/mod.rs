@@ -5,7 +5,7 @@ mod job;
 mod may;
 mod person;
 
-pub(crate) use caller::{Caller, let_in, let_in_by_link, renew, show_out, whence};
+pub(crate) use caller::{Caller, let_in, let_in_by_link, renew, server_name, show_out, whence};
 pub(crate) use job::{AskedJob, Looked, Planned, Proved};
 pub(crate) use may::{
     Agree, Anybody, Change, ComeTo, Day, For, Handover, Keep, Manage, Of, Own, Prove, See, Show,

@@ -1,7 +1,7 @@
 //! Somebody's own account: password, second step, where they are signed in, what is held on them.
 
-use actix_web::http::header::CONTENT_DISPOSITION;
-use actix_web::{HttpResponse, get, post, web};
+use actix_web::http::header::{CONTENT_DISPOSITION, ContentType};
+use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_accounts::{AccountId, Accounts, FirmId, MainsLicence, SessionId};
 use jiff::Timestamp;
@@ -13,7 +13,7 @@ use serde_json::json;
 
 use crate::app::Away;
 use crate::commands::Answer;
-use crate::door::{Caller, Own};
+use crate::door::{Caller, Own, server_name};
 use crate::error::WebError;
 use crate::pages::jobs::day;
 use crate::pages::{Shell, html};
@@ -30,6 +30,14 @@ struct Page {
     licence: Option<MainsLicence>,
     has_second_step: bool,
     sessions: Vec<Row>,
+    passkeys: Vec<KeyRow>,
+}
+
+struct KeyRow {
+    id: String,
+    name: String,
+    since: String,
+    used: String,
 }
 
 struct Row {
@@ -43,8 +51,10 @@ struct Row {
 #[get("/own")]
 pub(crate) async fn show(Own(signed, caller, ..): Own, server: web::Data<Server>) -> Answer {
     let (id, firm) = (signed.account.id.clone(), signed.account.firm.clone());
-    let ask = move |accounts: &Accounts| Ok((accounts.sessions(&id)?, accounts.firm(&firm)?));
-    let (sessions, firm) = server.firms()?.ask(ask).await?;
+    let ask = move |accounts: &Accounts| {
+        Ok((accounts.sessions(&id)?, accounts.passkeys(&id)?, accounts.firm(&firm)?))
+    };
+    let (sessions, passkeys, firm) = server.firms()?.ask(ask).await?;
     let row = |s: dot_reach_accounts::Session| Row {
         is_this: s.id == signed.session,
         id: s.id.to_string(),
@@ -52,7 +62,14 @@ pub(crate) async fn show(Own(signed, caller, ..): Own, server: web::Data<Server>
         since: day(&s.since.to_string()),
         used: day(&s.used.to_string()),
     };
+    let key = |k: dot_reach_accounts::Passkey| KeyRow {
+        since: day(&k.since.to_string()),
+        used: k.used.map_or_else(|| "not yet".to_owned(), |used| day(&used.to_string())),
+        id: k.id,
+        name: k.name,
+    };
     html(&Page {
+        passkeys: passkeys.into_iter().map(key).collect(),
         shell: Shell::plain("Your account").of(&caller),
         firm: firm.map(|f| f.name).unwrap_or_default(),
         role: signed.account.role.word(),
@@ -148,6 +165,59 @@ pub(crate) async fn end_second_step(
 ) -> Answer {
     let given = sent.into_inner().given;
     server.firms()?.ask(move |accounts| accounts.end_second_step(&signed.account, &given)).await?;
+    Ok(HttpResponse::Ok().json(json!({ "location": "/own" })))
+}
+
+/// What a machine is asked for to make a passkey.
+#[post("/own/passkeys/new")]
+pub(crate) async fn new_passkey(
+    Own(signed, _, sent): Own<web::Json<SentGiven>>,
+    request: HttpRequest,
+    server: web::Data<Server>,
+) -> Answer {
+    let name = server_name(&request);
+    let given = sent.into_inner().given;
+    let ask = move |accounts: &Accounts| accounts.new_passkey(&signed.account, &given, &name);
+    let asked = server.firms()?.ask(ask).await?;
+    Ok(HttpResponse::Ok().content_type(ContentType::json()).body(asked))
+}
+
+/// What a machine made, and what its person calls it.
+#[derive(Deserialize)]
+pub(crate) struct SentPasskey {
+    name: String,
+    answer: serde_json::Value,
+}
+
+#[post("/own/passkeys")]
+pub(crate) async fn keep_passkey(
+    Own(signed, _, sent): Own<web::Json<SentPasskey>>,
+    request: HttpRequest,
+    server: web::Data<Server>,
+) -> Answer {
+    let SentPasskey { name, answer } = sent.into_inner();
+    let at = server_name(&request);
+    let ask = move |accounts: &Accounts| {
+        let made = (name.as_str(), &*answer.to_string().into_bytes());
+        accounts.keep_passkey(&signed.account, &at, made, Timestamp::now())
+    };
+    server.firms()?.ask(ask).await?;
+    Ok(HttpResponse::Ok().json(json!({ "location": "/own" })))
+}
+
+/// One of the passkeys.
+#[derive(Deserialize)]
+pub(crate) struct SentEnd {
+    passkey: String,
+}
+
+#[post("/own/passkeys/end")]
+pub(crate) async fn end_passkey(
+    Own(signed, _, sent): Own<web::Json<SentEnd>>,
+    server: web::Data<Server>,
+) -> Answer {
+    let id = sent.into_inner().passkey;
+    server.firms()?.ask(move |accounts| accounts.end_passkey(&signed.account.id, &id)).await?;
     Ok(HttpResponse::Ok().json(json!({ "location": "/own" })))
 }
 

@@ -2,9 +2,11 @@
 
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_accounts::{Account, AccountId, Accounts, FirmRole, Token};
+use dot_reach_accounts::{Account, AccountId, Accounts, FirmRole, OpenInvite, Token};
 use dot_reach_core::catalogue::countries::COUNTRIES;
-use jiff::Timestamp;
+use dot_reach_store::{JobSummary, Store};
+use jiff::tz::TimeZone;
+use jiff::{Span, Timestamp};
 use serde::Deserialize;
 use serde_json::json;
 
@@ -12,6 +14,7 @@ use crate::app::Away;
 use crate::commands::Answer;
 use crate::door::{Caller, Manage, Of};
 use crate::error::WebError;
+use crate::pages::jobs::day;
 use crate::pages::{Shell, html};
 use crate::server::Server;
 
@@ -23,6 +26,42 @@ struct Page {
     people: Vec<Row>,
     roles: [(FirmRole, &'static str, &'static str); 5],
     countries: Vec<(String, String)>,
+    open: Vec<OpenRow>,
+    keep_years: u32,
+    due: Vec<DueRow>,
+}
+
+/// A job that nobody has changed for longer than the firm keeps one.
+struct DueRow {
+    id: String,
+    name: String,
+    changed: String,
+}
+
+/// The jobs that are due, the longest untouched first.
+fn due(jobs: Vec<JobSummary>, years: u32, now: Timestamp) -> Vec<DueRow> {
+    if years == 0 {
+        return Vec::new();
+    }
+    let ago = Span::new().years(i64::from(years));
+    let oldest = TimeZone::UTC.to_datetime(now).checked_sub(ago);
+    let oldest =
+        oldest.and_then(|oldest| TimeZone::UTC.to_timestamp(oldest)).unwrap_or(Timestamp::MIN);
+    let is_due = |job: &JobSummary| {
+        job.changed_at.parse::<Timestamp>().is_ok_and(|changed| changed < oldest)
+    };
+    let all = jobs.into_iter().rev().filter(is_due);
+    all.map(|job| DueRow { id: job.id.to_string(), changed: day(&job.changed_at), name: job.name })
+        .collect()
+}
+
+/// A link that nobody has followed yet.
+struct OpenRow {
+    id: String,
+    name: String,
+    role: &'static str,
+    until: String,
+    is_reset: bool,
 }
 
 #[expect(clippy::struct_excessive_bools, reason = "each is a line of the page")]
@@ -66,13 +105,26 @@ pub(crate) async fn show(of: Of<Manage>, server: web::Data<Server>) -> Answer {
     let signed =
         of.0.signed_in().cloned().ok_or(WebError::NotFound("page: nobody signs in here"))?;
     let firm = signed.account.firm.clone();
-    let ask = move |accounts: &Accounts| Ok((accounts.firm(&firm)?, accounts.people(&firm)?));
-    let (firm, people) = server.firms()?.ask(ask).await?;
+    let ask = move |accounts: &Accounts| {
+        let open = accounts.open_invites(&firm, Timestamp::now())?;
+        let keep_years = accounts.keep_years(&firm)?;
+        Ok((accounts.firm(&firm)?, accounts.people(&firm)?, open, keep_years))
+    };
+    let (firm, people, open, keep_years) = server.firms()?.ask(ask).await?;
     let people = people.into_iter().map(|a| Row::of(a, &signed.account.id)).collect();
     let firm = firm.map(|f| f.name).unwrap_or_default();
     let countries = COUNTRIES.iter().map(|c| (c.code.clone(), c.name.clone())).collect();
     let shell = Shell::plain("People").of(&of.0);
-    html(&Page { shell, firm, people, roles: FirmRole::ALL, countries })
+    let row = |i: OpenInvite| OpenRow {
+        id: i.id,
+        name: i.name,
+        role: i.role.word(),
+        until: day(&i.until.to_string()),
+        is_reset: i.is_reset,
+    };
+    let open = open.into_iter().map(row).collect();
+    let due = due(of.0.app.ask(Store::jobs).await?, keep_years, Timestamp::now());
+    html(&Page { shell, firm, people, roles: FirmRole::ALL, countries, open, keep_years, due })
 }
 
 /// Whom a link is to let in.
@@ -93,6 +145,41 @@ pub(crate) async fn invite(
     let ask =
         move |accounts: &Accounts| accounts.invite(&firm, role.parse()?, &name, Timestamp::now());
     Ok(link(&server.firms()?.ask(ask).await?, "It is good for 7 days and works once."))
+}
+
+/// For how many years a job is kept.
+#[derive(Deserialize)]
+pub(crate) struct SentYears {
+    years: String,
+}
+
+#[post("/people/keeping")]
+pub(crate) async fn keep(
+    Of(caller, sent, ..): Of<Manage, web::Json<SentYears>>,
+    server: web::Data<Server>,
+) -> Answer {
+    let (firm, years) = (firm_of(&caller)?, sent.into_inner().years);
+    let read = if years.trim().is_empty() { Ok(0) } else { years.trim().parse() };
+    let years =
+        read.map_err(|_| WebError::field("years", "a number of years; 0 keeps them for good"))?;
+    server.firms()?.ask(move |accounts| accounts.set_keep_years(&firm, years)).await?;
+    Ok(HttpResponse::Ok().json(json!({ "location": "/people" })))
+}
+
+/// A link that is taken back.
+#[derive(Deserialize)]
+pub(crate) struct SentEnd {
+    invite: String,
+}
+
+#[post("/people/invites/end")]
+pub(crate) async fn end_invite(
+    Of(caller, sent, ..): Of<Manage, web::Json<SentEnd>>,
+    server: web::Data<Server>,
+) -> Answer {
+    let (firm, id) = (firm_of(&caller)?, sent.into_inner().invite);
+    server.firms()?.ask(move |accounts| accounts.end_invite(&firm, &id)).await?;
+    Ok(HttpResponse::Ok().json(json!({ "location": "/people" })))
 }
 
 /// What is done about somebody.
@@ -174,4 +261,36 @@ fn firm_of(caller: &Caller) -> Result<dot_reach_accounts::FirmId, WebError> {
 /// A link, shown once: the page puts the name of this server before it.
 fn link(token: &Token, good: &str) -> HttpResponse {
     HttpResponse::Ok().json(json!({ "link": format!("/in/{}", token.as_str()), "told": good }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{JobSummary, Timestamp, due};
+
+    #[test]
+    fn a_job_is_due_when_nobody_changed_it_for_longer_than_it_is_kept() {
+        let job = |id: &str, changed: &str| JobSummary {
+            id: id.parse().unwrap(),
+            name: id.to_owned(),
+            revision: 1,
+            changed_at: changed.to_owned(),
+        };
+        let jobs = || {
+            vec![
+                job("new", "2026-01-01T00:00:00Z"),
+                job("old", "2016-02-28T09:00:00Z"),
+                job("older", "2015-01-01T00:00:00Z"),
+            ]
+        };
+        let at = |now: &str, years| {
+            due(jobs(), years, now.parse::<Timestamp>().unwrap())
+                .into_iter()
+                .map(|d| d.id)
+                .collect::<Vec<_>>()
+        };
+        // Ten years to the day are not longer than ten years.
+        assert_eq!(at("2026-02-28T09:00:00Z", 10), ["older"]);
+        assert_eq!(at("2026-02-28T09:00:01Z", 10), ["older", "old"]);
+        assert!(at("2026-02-28T09:00:01Z", 0).is_empty(), "0 keeps them for good");
+    }
 }

@@ -1,6 +1,6 @@
 //! Coming in and going: signing in, a code after it, links that make an account or choose a password anew.
 
-use actix_web::http::header::LOCATION;
+use actix_web::http::header::{ContentType, LOCATION};
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_accounts::{Accounts, Entered, FirmRole, Invited, NewPerson};
@@ -10,7 +10,7 @@ use serde_json::json;
 
 use crate::app::Away;
 use crate::commands::Answer;
-use crate::door::{Anybody, Own, let_in, show_out, whence};
+use crate::door::{Anybody, Own, let_in, server_name, show_out, whence};
 use crate::error::WebError;
 use crate::pages::{Shell, html};
 use crate::server::Server;
@@ -96,6 +96,46 @@ pub(crate) async fn code(
     let (address, agent) = whence(&request);
     let ask = move |accounts: &Accounts| {
         accounts.give_code(&half_way, &code, (address, &agent), Timestamp::now())
+    };
+    let token = server.firms()?.ask(ask).await?;
+    let mut answer = HttpResponse::Ok().json(json!({ "location": own_address(&then) }));
+    let_in(&mut answer, &request, &token);
+    Ok(answer)
+}
+
+/// What a machine is asked for to let somebody in by a passkey.
+#[post("/sign-in/passkey/new")]
+pub(crate) async fn ask_for_passkey(
+    _: Anybody,
+    request: HttpRequest,
+    server: web::Data<Server>,
+) -> Answer {
+    let ((address, _), name) = (whence(&request), server_name(&request));
+    let ask = move |accounts: &Accounts| accounts.ask_for_passkey(&name, address);
+    let asked = server.firms()?.ask(ask).await?;
+    Ok(HttpResponse::Ok().content_type(ContentType::json()).body(asked))
+}
+
+/// What a machine answered.
+#[derive(Deserialize)]
+pub(crate) struct SentPasskey {
+    answer: serde_json::Value,
+    #[serde(default)]
+    then: String,
+}
+
+#[post("/sign-in/passkey")]
+pub(crate) async fn passkey(
+    _: Anybody,
+    request: HttpRequest,
+    sent: web::Json<SentPasskey>,
+    server: web::Data<Server>,
+) -> Answer {
+    let SentPasskey { answer, then } = sent.into_inner();
+    let ((address, agent), name) = (whence(&request), server_name(&request));
+    let ask = move |accounts: &Accounts| {
+        let answer = answer.to_string();
+        accounts.sign_in_by_passkey(&name, answer.as_bytes(), (address, &agent), Timestamp::now())
     };
     let token = server.firms()?.ask(ask).await?;
     let mut answer = HttpResponse::Ok().json(json!({ "location": own_address(&then) }));
