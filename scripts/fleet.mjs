@@ -17,6 +17,8 @@ const AFTER_MS = 12_000;
 const MOST_WAIT_MS = 60_000;
 const PASSWORD = "kettle orbit lantern moss";
 const JOB = "flat-12-quay-court";
+/** With `--sync` each firm has a second copy, and nothing is acknowledged that is not in it: nothing may be missing. */
+const SYNC = process.argv.includes("--sync");
 
 const root = fs.mkdtempSync(path.join(os.tmpdir(), "fleet-"));
 const at = (...parts) => path.join(root, ...parts);
@@ -73,6 +75,7 @@ function fill(shelf) {
 const node = (shelf, folder, port) => run(BINARY, [
   "serve", "--data", folder, "--listen", `127.0.0.1:${port}`, "--behind", "127.0.0.1", "--hosts", "*.reach.test",
   "--lease", at("lease", `${shelf}.json`), "--node", path.basename(folder), "--most-open", "120",
+  ...(SYNC ? ["--sync", at("sync", folder === at(shelf) ? shelf : `${shelf}2`)] : []),
 ]);
 
 function replication(shelf, folder) {
@@ -80,7 +83,7 @@ function replication(shelf, folder) {
   const replica = (name) => ({ type: "file", path: at("replica", shelf, name), "sync-interval": "500ms" });
   const dbs = [
     { path: path.join(folder, "accounts.db"), replica: replica("accounts.db") },
-    { dir: path.join(folder, "firms"), pattern: "*.db", watch: true, replica: replica("firms") },
+    ...(SYNC ? [] : [{ dir: path.join(folder, "firms"), pattern: "*.db", watch: true, replica: replica("firms") }]),
   ];
   // JSON is YAML.
   fs.writeFileSync(config, JSON.stringify({ dbs }));
@@ -116,7 +119,8 @@ ${SHELVES.map(backend).join("")}`);
 /** Brings every file of a shelf back from where it was streamed to, four at a time. */
 async function restore(shelf, folder) {
   fs.mkdirSync(path.join(folder, "firms"), { recursive: true });
-  const names = fs.readdirSync(at("replica", shelf, "firms")).map((name) => `firms/${name}`);
+  if (SYNC) fs.cpSync(at("sync", shelf), path.join(folder, "firms"), { recursive: true });
+  const names = SYNC ? [] : fs.readdirSync(at("replica", shelf, "firms")).map((name) => `firms/${name}`);
   const waiting = ["accounts.db", ...names];
   const one = async () => {
     for (let name = waiting.pop(); name; name = waiting.pop()) {
@@ -213,6 +217,7 @@ async function drill() {
   console.log(`longest wait for a firm of node b: ${Math.max(...people.b.map((p) => p.longest))} ms`);
   console.log(`acknowledged and missing: ${missing.length}`);
   for (const { firm, id, before } of missing) console.log(`  ${firm} ${id}, acknowledged ${before} ms before the kill`);
+  if (SYNC && missing.length > 0) throw new Error("with a second copy nothing may be missing");
   const late = missing.filter(({ before }) => before > 1500 || before < 0);
   if (late.length > 0 || waits.at(-1) === Infinity) throw new Error("more is missing than the last moment before the kill, or firms are not back");
 }

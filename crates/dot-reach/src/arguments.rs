@@ -361,6 +361,10 @@ pub(crate) struct Serving {
     /// How long it goes on answering after SIGTERM, while `/readyz` says that it ends.
     #[arg(long, env = "DOT_REACH_DRAIN_SECONDS", default_value_t = 0)]
     pub(crate) drain_seconds: u64,
+    /// A folder, such as one that another machine sees, in which a second copy of each firm is kept: nothing is acknowledged
+    /// that is not there too.
+    #[arg(long, env = "DOT_REACH_SYNC")]
+    pub(crate) sync: Option<PathBuf>,
     /// How many firms are open at a time.
     #[arg(long, env = "DOT_REACH_MOST_OPEN", default_value_t = 50)]
     pub(crate) most_open: usize,

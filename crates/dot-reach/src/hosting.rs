@@ -114,6 +114,9 @@ pub(crate) fn of_firms(data: &Path, serving: Serving, backups: KeptCopies) -> Re
         Lease::take(path, &serving.node)?.keep()?;
     }
     let accounts = Accounts::open(&accounts_of(data))?;
+    if let Some(copies) = &serving.sync {
+        second_copies(data, &accounts, copies)?;
+    }
     let address = way.address()?;
     println!("Dot Reach is ready at {address}");
     if let Some(token) = accounts.first_link(Timestamp::now())? {
@@ -124,6 +127,18 @@ pub(crate) fn of_firms(data: &Path, serving: Serving, backups: KeptCopies) -> Re
     }
     let clock = backups.of_folder(data);
     run(Server::of_firms(data, accounts, way.settings(serving)), way, clock)
+}
+
+/// A second copy of every firm that has none yet: nobody may come to some of them for long.
+fn second_copies(data: &Path, accounts: &Accounts, copies: &Path) -> Result<(), Failure> {
+    for firm in accounts.firms()? {
+        let file = file_of(data, &firm.id);
+        let has_one = file.file_name().is_some_and(|name| copies.join(name).exists());
+        if file.exists() && !has_one {
+            Store::open_with_copy(&file, copies)?.close();
+        }
+    }
+    Ok(())
 }
 
 /// Nobody else on this machine reads along.
@@ -187,6 +202,7 @@ impl Way {
             hosts: serving.hosts,
             collectors: serving.collectors,
             most_open: serving.most_open.max(1),
+            sync: serving.sync,
             is_secure: self.tls.is_some() || is_behind,
             proxies: serving.behind,
             is_behind,

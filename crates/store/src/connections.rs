@@ -3,15 +3,16 @@
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel, sync_channel};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
 use rusqlite::{Connection, OpenFlags};
 
 use crate::StoreError;
+use crate::mirror::Mirror;
 
-type Work = Box<dyn FnOnce(&mut Connection) + Send>;
+type Work = Box<dyn FnOnce(&mut Connection, Option<&mut Mirror>) + Send>;
 
 /// The one connection that writes. Work queues up and is done in its order.
 #[derive(Debug)]
@@ -19,6 +20,8 @@ pub(crate) struct Writer {
     queue: Mutex<Option<Sender<Work>>>,
     thread: Mutex<Option<JoinHandle<()>>>,
     file: Opened,
+    /// Whether something was written that the second copy has not.
+    is_behind: Arc<AtomicBool>,
 }
 
 /// A file as it was when it was opened.
@@ -58,7 +61,11 @@ fn mark(path: &Path) -> Option<(u64, u64)> {
 }
 
 impl Writer {
-    pub(crate) fn over(mut db: Connection, path: &Path) -> Result<Self, StoreError> {
+    pub(crate) fn over(
+        mut db: Connection,
+        path: &Path,
+        mut mirror: Option<Mirror>,
+    ) -> Result<Self, StoreError> {
         let (queue, work) = channel::<Work>();
         let write = move || {
             // What was written is brought into the one file when nobody writes for a while, and at the end.
@@ -68,7 +75,7 @@ impl Writer {
                     Ok(work) => {
                         is_clean = false;
                         // Work that panics is rolled back with its transaction; the next goes on.
-                        let work = std::panic::AssertUnwindSafe(|| work(&mut db));
+                        let work = std::panic::AssertUnwindSafe(|| work(&mut db, mirror.as_mut()));
                         drop(std::panic::catch_unwind(work));
                     }
                     Err(RecvTimeoutError::Timeout) if !is_clean => {
@@ -87,7 +94,13 @@ impl Writer {
             queue: Mutex::new(Some(queue)),
             thread: Mutex::new(Some(thread)),
             file: Opened::of(path),
+            is_behind: Arc::default(),
         })
+    }
+
+    /// Whatever is told of as taken before is in the second copy too.
+    pub(crate) fn catch_up(&self) -> Result<(), StoreError> {
+        if self.is_behind.load(Ordering::SeqCst) { self.write(|_| Ok(())) } else { Ok(()) }
     }
 
     /// Does some work in its turn and waits for it.
@@ -97,9 +110,21 @@ impl Writer {
     ) -> Result<T, StoreError> {
         self.file.is_there()?;
         let (tell, told) = sync_channel(1);
-        let work: Work = Box::new(move |db| {
+        let is_behind = Arc::clone(&self.is_behind);
+        let work: Work = Box::new(move |db, mirror| {
+            let Some(mirror) = mirror else {
+                let _listener = tell.send(work(db));
+                return;
+            };
+            // What is in one place alone is not acknowledged, nor told of as taken before.
+            let was_behind = is_behind.swap(true, Ordering::SeqCst);
+            let done = work(db);
+            let followed = if done.is_ok() { mirror.follow(db) } else { Ok(()) };
+            let is_left = if done.is_ok() { followed.is_err() } else { was_behind };
+            is_behind.store(is_left, Ordering::SeqCst);
+            let done = done.and_then(|done| followed.map(|()| done));
             // Who asked waits below until it is told.
-            let _listener = tell.send(work(db));
+            let _listener = tell.send(done);
         });
         let queue = held(&self.queue).clone().ok_or(StoreError::Closing)?;
         queue.send(work).map_err(|_gone| StoreError::Closing)?;

@@ -197,6 +197,7 @@ impl Store {
     ) -> Result<Committed, StoreError> {
         let taken = self.readers.read(|db| receipt(db, id, command, &[]))?;
         if let Some(receipt) = taken {
+            self.writer.catch_up()?;
             return Ok(receipt);
         }
         let turn = self.turns.of(id);
@@ -221,6 +222,7 @@ impl Store {
                 // What is on record already under the same ids was taken before.
                 Err(refusal) => {
                     let taken = self.readers.read(|db| receipt(db, id, command, &sent))?;
+                    self.writer.catch_up()?;
                     return taken.ok_or_else(|| refusal.into());
                 }
             };

@@ -87,6 +87,7 @@ impl Store {
         for _ in 0..MOST_TRIES {
             let taken = self.readers.read(|db| receipt(db, id, command, &[]))?;
             if let Some(receipt) = taken {
+                self.writer.catch_up()?;
                 return Ok(receipt);
             }
             let open = self.open_job(id)?;

@@ -10,6 +10,7 @@
 //! | `backups.rs` | copies that were read, bringing one back, so many kept |
 //! | `check.rs` | a database held against itself |
 //! | `connections.rs` | the writing thread and the reading connections |
+//! | `mirror.rs` | a second copy in another folder, which has all that was acknowledged |
 //! | `jobs.rs` | the list of jobs, making one, its site |
 //! | `memory.rs` | jobs in use |
 //! | `turns.rs` | who works out something that others hinder |
@@ -30,6 +31,7 @@ mod history;
 mod images;
 mod jobs;
 mod memory;
+mod mirror;
 mod open;
 mod people;
 mod things;
@@ -64,6 +66,9 @@ pub enum StoreError {
     /// A row does not hold what it should.
     #[error("a row of the database cannot be read: {0}")]
     Row(#[from] serde_json::Error),
+    /// It is in use in a way that does not let it be copied now.
+    #[error("{0} cannot be copied at this moment; try again")]
+    NotCopied(String),
     /// There is no such file.
     #[error("there is no file {0}")]
     NoFile(String),

@@ -10,6 +10,7 @@ use rusqlite_migration::{M, Migrations};
 
 use crate::connections::{Readers, Writer};
 use crate::memory::Memory;
+use crate::mirror::Mirror;
 use crate::turns::Turns;
 use crate::{Store, StoreError};
 
@@ -32,7 +33,16 @@ impl Store {
     pub fn open(path: &Path) -> Result<Self, StoreError> {
         let lock = lock(path)?;
         // An acknowledged edit survives a power cut too.
-        Self::over(path, "FULL", Some(lock), None)
+        Self::over(path, "FULL", Some(lock), None, None)
+    }
+
+    /// As [`Store::open`], with a second copy in a folder: what is acknowledged is there too.
+    ///
+    /// # Errors
+    /// As [`Store::open`], or the copy cannot be written.
+    pub fn open_with_copy(path: &Path, copy: &Path) -> Result<Self, StoreError> {
+        let lock = lock(path)?;
+        Self::over(path, "FULL", Some(lock), None, Some(copy))
     }
 
     /// A database that lives as long as the value.
@@ -41,7 +51,7 @@ impl Store {
     /// There is no room for it.
     pub fn fleeting() -> Result<Self, StoreError> {
         let folder = tempfile::Builder::new().prefix("dot-reach-").tempdir()?;
-        Self::over(&folder.path().join("jobs.db"), "OFF", None, Some(folder))
+        Self::over(&folder.path().join("jobs.db"), "OFF", None, Some(folder), None)
     }
 
     fn over(
@@ -49,6 +59,7 @@ impl Store {
         synchronous: &str,
         lock: Option<File>,
         folder: Option<tempfile::TempDir>,
+        copy: Option<&Path>,
     ) -> Result<Self, StoreError> {
         let mut db = Connection::open(path)?;
         is_ours(&db, path)?;
@@ -59,7 +70,8 @@ impl Store {
         migrations().to_latest(&mut db)?;
         db.pragma_update(None, "application_id", APPLICATION_ID)?;
         let memory = Arc::new(Memory::default());
-        let (writer, readers) = (Writer::over(db, path)?, Readers::of(path));
+        let mirror = copy.map(|folder| Mirror::of(&db, path, folder)).transpose()?;
+        let (writer, readers) = (Writer::over(db, path, mirror)?, Readers::of(path));
         Ok(Self { readers, writer, memory, turns: Turns::default(), _lock: lock, folder })
     }
 }
@@ -121,7 +133,7 @@ pub fn read_copy(from: &Path) -> Result<Store, StoreError> {
     let folder = tempfile::Builder::new().prefix("dot-reach-").tempdir()?;
     let to = folder.path().join("jobs.db");
     copy(&db, &mut Connection::open(&to)?)?;
-    Store::over(&to, "OFF", None, Some(folder))
+    Store::over(&to, "OFF", None, Some(folder), None)
 }
 
 /// Copies all pages, and leaves one file: a copy keeps nothing beside it.

@@ -13,6 +13,7 @@ use dot_reach_store::Store;
 use crate::app::App;
 use crate::error::WebError;
 use crate::server::Shared;
+use crate::settings::Settings;
 
 /// After how long without a request a file is closed.
 const IDLE: Duration = Duration::from_mins(10);
@@ -23,6 +24,7 @@ pub(crate) struct Firms {
     folder: PathBuf,
     accounts: Arc<Accounts>,
     most_open: usize,
+    sync: Option<PathBuf>,
     held: Arc<Mutex<BTreeMap<FirmId, Arc<Shelf>>>>,
     /// One file is opened at a time, so that never more are open than may be.
     opening: Arc<Mutex<()>>,
@@ -41,9 +43,11 @@ fn lock<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 impl Firms {
-    pub(crate) fn of(folder: &Path, accounts: Accounts, most_open: usize) -> Self {
+    pub(crate) fn of(folder: &Path, accounts: Accounts, settings: &Settings) -> Self {
         let (folder, accounts) = (folder.to_owned(), Arc::new(accounts));
-        Self { folder, accounts, most_open, held: Arc::default(), opening: Arc::default() }
+        let (most_open, sync) = (settings.most_open, settings.sync.clone());
+        let (held, opening) = (Arc::default(), Arc::default());
+        Self { folder, accounts, most_open, sync, held, opening }
     }
 
     /// The file of a firm.
@@ -81,6 +85,7 @@ impl Firms {
         }
         let (path, held, most) = (self.file(firm), Arc::clone(&self.held), self.most_open);
         let (shared, opening) = (shared.clone(), Arc::clone(&self.opening));
+        let sync = self.sync.clone();
         let opened = web::block(move || {
             let _one = lock(&opening);
             let mut app = lock(&shelf.app);
@@ -88,7 +93,11 @@ impl Firms {
                 return Ok(app.clone());
             }
             make_room(&held, most)?;
-            let opened = web::Data::new(App::over(Store::open(&path)?, &shared));
+            let store = match sync {
+                Some(folder) => Store::open_with_copy(&path, &folder)?,
+                None => Store::open(&path)?,
+            };
+            let opened = web::Data::new(App::over(store, &shared));
             *app = Some(opened.clone());
             Ok(opened)
         });

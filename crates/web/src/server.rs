@@ -54,7 +54,7 @@ impl Server {
     /// The firms of a folder, for those who sign in.
     pub fn of_firms(folder: &std::path::Path, accounts: Accounts, settings: Settings) -> Self {
         let shared = Shared::of(settings);
-        let front = Front::Firms(Firms::of(folder, accounts, shared.settings.most_open));
+        let front = Front::Firms(Firms::of(folder, accounts, &shared.settings));
         Self { shared, front, is_leaving: AtomicBool::new(false) }
     }
 

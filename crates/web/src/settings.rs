@@ -1,6 +1,7 @@
 //! How the server is started: limits and names that an operator may set.
 
 use std::net::IpAddr;
+use std::path::PathBuf;
 
 /// How the server is started.
 #[derive(Clone, Debug)]
@@ -17,6 +18,8 @@ pub struct Settings {
     pub collectors: Vec<String>,
     /// How many firms are open at a time.
     pub most_open: usize,
+    /// Where a second copy of each firm is kept: nothing is acknowledged that is not there too.
+    pub sync: Option<PathBuf>,
     /// Whether people come to it by TLS, here or at a proxy in front.
     pub is_secure: bool,
     /// Proxies that may say for whom they ask; where some are named and TLS is theirs, nobody else is answered.
@@ -35,6 +38,7 @@ impl Default for Settings {
             hosts: Vec::new(),
             collectors: Vec::new(),
             most_open: 50,
+            sync: None,
             is_secure: false,
             proxies: Vec::new(),
             is_behind: false,
