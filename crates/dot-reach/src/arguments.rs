@@ -365,6 +365,9 @@ pub(crate) struct Serving {
     /// that is not there too.
     #[arg(long, env = "DOT_REACH_SYNC")]
     pub(crate) sync: Option<PathBuf>,
+    /// A collector of traces by OpenTelemetry (OTLP over HTTP), by scheme, host and port.
+    #[arg(long, env = "DOT_REACH_TRACES")]
+    pub(crate) traces: Option<String>,
     /// How many firms are open at a time.
     #[arg(long, env = "DOT_REACH_MOST_OPEN", default_value_t = 50)]
     pub(crate) most_open: usize,

@@ -12,13 +12,14 @@ use dot_reach_accounts::{AccountError, Accounts, FirmId, FirmRole, Token};
 use dot_reach_store::{Backups, Store};
 use dot_reach_web::{Server, Settings, file_of, now, serve, tls};
 use jiff::Timestamp;
+use opentelemetry_sdk::trace::SdkTracerProvider;
 use rustls::ServerConfig;
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
 
-use crate::Failure;
 use crate::arguments::{FirmsVerb, KeptCopies, Serving};
 use crate::lease::Lease;
+use crate::{Failure, traces};
 
 /// How often files that nobody asks for are looked for.
 const TIDY_EVERY: Duration = Duration::from_mins(1);
@@ -156,13 +157,20 @@ struct Way {
     listener: TcpListener,
     tls: Option<ServerConfig>,
     drain: Duration,
+    /// What is to be sent still when it ends.
+    traces: Option<SdkTracerProvider>,
 }
 
 impl Way {
     fn of(serving: &Serving) -> Result<Self, Failure> {
         let filter: tracing_subscriber::filter::Targets = serving.log.parse()?;
         let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
-        tracing_subscriber::registry().with(lines).with(filter).init();
+        let (tracer, provider) = match &serving.traces {
+            Some(collector) => Some(traces::to(collector)?).unzip(),
+            None => (None, None),
+        };
+        let spans = tracer.map(|tracer| tracing_opentelemetry::layer().with_tracer(tracer));
+        tracing_subscriber::registry().with(spans).with(lines).with(filter).init();
         let tls = match (&serving.tls_cert, &serving.tls_key) {
             (Some(chain), Some(key)) => Some(tls::from_files(chain, key)?),
             _ => None,
@@ -185,7 +193,8 @@ impl Way {
                 "serving without TLS to other machines: passwords and jobs can be read on the way"
             );
         }
-        Ok(Self { listener, tls, drain: Duration::from_secs(serving.drain_seconds) })
+        let drain = Duration::from_secs(serving.drain_seconds);
+        Ok(Self { listener, tls, drain, traces: provider })
     }
 
     fn address(&self) -> Result<String, Failure> {
@@ -245,6 +254,10 @@ fn run(server: Server, way: Way, backups: Option<CopyClock>) -> Result<(), Failu
         http.await
     })?;
     kept.close();
+    if let Some(traces) = way.traces {
+        // A collector that is gone holds nothing up.
+        drop(traces.shutdown());
+    }
     // Work that nobody waits for any longer goes on in its thread: it does not hold up the end.
     std::process::exit(0)
 }

@@ -8,6 +8,7 @@ mod day;
 mod hosting;
 mod lease;
 mod prove;
+mod traces;
 
 use std::collections::BTreeMap;
 use std::io::Write;

@@ -3,7 +3,7 @@
 
 mod common;
 
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader, Read, Write};
 use std::process::{Command, Stdio};
 
 use common::run;
@@ -93,6 +93,44 @@ fn the_log_holds_no_password_no_link_no_cookie_and_no_name() {
     ] {
         assert!(!log.contains(secret), "“{secret}” stands in the log");
     }
+}
+
+/// A collector that takes one batch, and what that held.
+fn collector() -> (String, std::thread::JoinHandle<String>) {
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = format!("http://{}", listener.local_addr().unwrap());
+    let took = std::thread::spawn(move || {
+        let (mut stream, _) = listener.accept().unwrap();
+        let mut reader = BufReader::new(stream.try_clone().unwrap());
+        let (mut head, mut line) = (String::new(), String::new());
+        while reader.read_line(&mut line).unwrap() > 2 {
+            head.push_str(&line);
+            line.clear();
+        }
+        let length = head
+            .lines()
+            .find_map(|l| l.to_lowercase().strip_prefix("content-length: ")?.parse().ok());
+        let mut body = vec![0; length.unwrap()];
+        reader.read_exact(&mut body).unwrap();
+        stream.write_all(b"HTTP/1.1 200 OK\r\ncontent-length: 0\r\n\r\n").unwrap();
+        format!("{head}{}", String::from_utf8_lossy(&body))
+    });
+    (address, took)
+}
+
+#[test]
+fn traces_go_to_the_collector_that_was_named_and_say_no_more_than_the_log() {
+    let folder = tempfile::tempdir().unwrap();
+    let (address, took) = collector();
+    let hosted = Hosted::start(&folder.path().to_string_lossy(), &["--traces", &address]);
+    let client = common::Client { address: hosted.address.clone() };
+    assert_eq!(client.get(&hosted.link).status, 200);
+    let id = hosted.child.id().to_string();
+    assert!(Command::new("kill").args(["-TERM", &id]).status().unwrap().success());
+    let batch = took.join().unwrap();
+    assert!(batch.starts_with("POST /v1/traces"), "{batch}");
+    assert!(batch.contains("dot-reach") && batch.contains("/in/{token}"), "{batch}");
+    assert!(!batch.contains(hosted.link.trim_start_matches("/in/")), "a link stands in a trace");
 }
 
 #[test]
