@@ -311,7 +311,7 @@ test("a link for the client opens the handover, takes a signature and nothing el
   }
 });
 
-test("an electrician who is named on a visit sees its sheet and its day, and nothing else", async ({ browser }) => {
+test("an electrician who is named on a visit sees its sheet, does its day on the phone, and nothing else", async ({ browser }) => {
   const firm = await founded(browser);
   const { desk, url } = firm;
   const uma = await letIn(browser, firm, "Uma Reeve", "electrician", PHONE);
@@ -330,6 +330,19 @@ test("an electrician who is named on a visit sees its sheet and its day, and not
     await uma.page.goto(`${url}${JOB}/install/electrician`);
     await expect(uma.page.locator("h1")).toContainText("electrician", { ignoreCase: true });
     expect((await uma.page.request.get(`${url}${JOB}/survey`)).status()).toBe(403);
+    // With a licence on record she does her visit from the phone; the plan stays the firm's.
+    const card = await cardOf(firm, "Uma Reeve");
+    await card.getByLabel("Licence for mains work").fill("E 4711");
+    await card.getByLabel("Given by").selectOption({ label: "United Kingdom" });
+    await card.getByRole("button", { name: "Keep" }).click();
+    await ready(desk);
+    await open(uma.page, `${url}${JOB}/install/work?of=7`);
+    await doMove(uma.page, fillIsolation);
+    await doMove(uma.page);
+    const hers = (await record(desk, url)).filter((e) => e.by === "Uma Reeve").map((e) => e.what.did);
+    expect(hers.filter((did) => did !== "ticked")).toEqual(["isolated", "tester-shown"]);
+    const refused = await act(uma.page, url, { do: "set", kind: "job", id: "job", field: "note", value: "x" });
+    expect(refused.told.message).toContain("your part in this firm does not include this");
   } finally {
     await uma.context.close();
     await firm.close();

@@ -93,7 +93,7 @@ impl AccountError {
 pub struct Accounts {
     db: Mutex<Connection>,
     tries: sign_in::Tries,
-    asked: passkeys::Asked,
+    asked: passkeys::OpenQuestions,
     /// Held as long as this program serves with the file.
     _lock: Option<File>,
 }
@@ -145,7 +145,7 @@ impl Accounts {
         db.pragma_update(None, "foreign_keys", true)?;
         Migrations::new(MIGRATIONS.map(M::up).to_vec()).to_latest(&mut db)?;
         db.pragma_update(None, "application_id", APPLICATION_ID)?;
-        let (tries, asked) = (sign_in::Tries::default(), passkeys::Asked::default());
+        let (tries, asked) = (sign_in::Tries::default(), passkeys::OpenQuestions::default());
         Ok(Self { db: Mutex::new(db), tries, asked, _lock: lock })
     }
 

@@ -60,7 +60,7 @@ pub struct Passkey {
 }
 
 /// Questions that were put to machines and not answered yet. They end after five minutes; a server that starts anew has none.
-pub(crate) struct Asked {
+pub(crate) struct OpenQuestions {
     new: Mutex<FixedCapHashSet<RegistrationServerState<USER_HANDLE_MAX_LEN>>>,
     to_come_in: Mutex<FixedCapHashSet<DiscoverableAuthenticationServerState>>,
 }
@@ -71,7 +71,7 @@ type Key = CompressedPubKey<[u8; 32], [u8; 32], [u8; 48], Vec<u8>>;
 /// So many at a time.
 const MOST: usize = 4096;
 
-impl Default for Asked {
+impl Default for OpenQuestions {
     fn default() -> Self {
         Self {
             new: Mutex::new(FixedCapHashSet::new(MOST)),
@@ -80,9 +80,9 @@ impl Default for Asked {
     }
 }
 
-impl std::fmt::Debug for Asked {
+impl std::fmt::Debug for OpenQuestions {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("Asked(…)")
+        f.write_str("OpenQuestions(…)")
     }
 }
 

@@ -314,6 +314,9 @@ pub(crate) enum FirmsVerb {
         /// The same word again: it cannot be undone.
         #[arg(long)]
         really: String,
+        /// The folder of second copies, where the server keeps them: the firm's goes too.
+        #[arg(long, env = "DOT_REACH_SYNC")]
+        sync: Option<PathBuf>,
     },
 }
 

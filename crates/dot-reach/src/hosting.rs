@@ -291,7 +291,7 @@ pub(crate) fn firms(data: &Path, act: FirmsVerb) -> Result<(), Failure> {
                 "leads to a new password: put the address of the server before it; it works once, within a day",
             );
         }
-        FirmsVerb::Delete { firm, really } => {
+        FirmsVerb::Delete { firm, really, sync } => {
             if firm != really {
                 return Err("say its word again with --really: it cannot be undone".into());
             }
@@ -299,12 +299,15 @@ pub(crate) fn firms(data: &Path, act: FirmsVerb) -> Result<(), Failure> {
             let file = file_of(data, &firm);
             let _nobody_else = dot_reach_store::lock(&file)?;
             accounts.delete_firm(&firm)?;
-            for end in ["", "-wal", "-shm", ".lock"] {
-                let mut name = file.clone().into_os_string();
-                name.push(end);
-                match std::fs::remove_file(&name) {
-                    Err(e) if e.kind() != std::io::ErrorKind::NotFound => return Err(e.into()),
-                    _ => {}
+            let second = sync.as_deref().and_then(|folder| Some(folder.join(file.file_name()?)));
+            for file in std::iter::once(file).chain(second) {
+                for end in ["", "-wal", "-shm", ".lock"] {
+                    let mut name = file.clone().into_os_string();
+                    name.push(end);
+                    match std::fs::remove_file(&name) {
+                        Err(e) if e.kind() != std::io::ErrorKind::NotFound => return Err(e.into()),
+                        _ => {}
+                    }
                 }
             }
             println!("{firm} is deleted; its copies in the folder of backups are yours to delete");

@@ -180,7 +180,9 @@ fn whoever_runs_it_makes_firms_gives_links_and_deletes_for_good() {
     let (done, told) = said(&["reset", "moor-sons", "nobody"]);
     assert!(!done && told.contains("no such person"), "{told}");
     let file = folder.path().join("firms/moor-sons.db");
-    drop(dot_reach_store::Store::open(&file).unwrap());
+    let second = folder.path().join("second");
+    drop(dot_reach_store::Store::open_with_copy(&file, &second).unwrap());
+    assert!(second.join("moor-sons.db").exists());
     assert!(!said(&["delete", "moor-sons", "--really", "moor"]).0 && file.exists());
     let held = dot_reach_store::Store::open(&file).unwrap();
     assert!(
@@ -189,8 +191,11 @@ fn whoever_runs_it_makes_firms_gives_links_and_deletes_for_good() {
             .contains("in use by another server")
     );
     drop(held);
-    let (done, told) = said(&["delete", "moor-sons", "--really", "moor-sons"]);
+    let second_of = second.to_string_lossy().into_owned();
+    let (done, told) =
+        said(&["delete", "moor-sons", "--really", "moor-sons", "--sync", &second_of]);
     assert!(done && told.contains("yours to delete") && !file.exists(), "{told}");
+    assert_eq!(std::fs::read_dir(&second).unwrap().count(), 0, "nor is anything of it left there");
     assert_eq!(said(&["list"]).1, "");
 }
 

@@ -10,9 +10,9 @@ use std::time::Duration;
 use rusqlite::{Connection, OpenFlags};
 
 use crate::StoreError;
-use crate::mirror::Mirror;
+use crate::second_copy::SecondCopy;
 
-type Work = Box<dyn FnOnce(&mut Connection, Option<&mut Mirror>) + Send>;
+type Work = Box<dyn FnOnce(&mut Connection, Option<&mut SecondCopy>) + Send>;
 
 /// The one connection that writes. Work queues up and is done in its order.
 #[derive(Debug)]
@@ -64,7 +64,7 @@ impl Writer {
     pub(crate) fn over(
         mut db: Connection,
         path: &Path,
-        mut mirror: Option<Mirror>,
+        mut copy: Option<SecondCopy>,
     ) -> Result<Self, StoreError> {
         let (queue, work) = channel::<Work>();
         let write = move || {
@@ -75,7 +75,7 @@ impl Writer {
                     Ok(work) => {
                         is_clean = false;
                         // Work that panics is rolled back with its transaction; the next goes on.
-                        let work = std::panic::AssertUnwindSafe(|| work(&mut db, mirror.as_mut()));
+                        let work = std::panic::AssertUnwindSafe(|| work(&mut db, copy.as_mut()));
                         drop(std::panic::catch_unwind(work));
                     }
                     Err(RecvTimeoutError::Timeout) if !is_clean => {
@@ -111,15 +111,15 @@ impl Writer {
         self.file.is_there()?;
         let (tell, told) = sync_channel(1);
         let is_behind = Arc::clone(&self.is_behind);
-        let work: Work = Box::new(move |db, mirror| {
-            let Some(mirror) = mirror else {
+        let work: Work = Box::new(move |db, copy| {
+            let Some(copy) = copy else {
                 let _listener = tell.send(work(db));
                 return;
             };
             // What is in one place alone is not acknowledged, nor told of as taken before.
             let was_behind = is_behind.swap(true, Ordering::SeqCst);
             let done = work(db);
-            let followed = if done.is_ok() { mirror.follow(db) } else { Ok(()) };
+            let followed = if done.is_ok() { copy.follow(db) } else { Ok(()) };
             let is_left = if done.is_ok() { followed.is_err() } else { was_behind };
             is_behind.store(is_left, Ordering::SeqCst);
             let done = done.and_then(|done| followed.map(|()| done));

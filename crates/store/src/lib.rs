@@ -10,7 +10,7 @@
 //! | `backups.rs` | copies that were read, bringing one back, so many kept |
 //! | `check.rs` | a database held against itself |
 //! | `connections.rs` | the writing thread and the reading connections |
-//! | `mirror.rs` | a second copy in another folder, which has all that was acknowledged |
+//! | `second_copy.rs` | a second copy in another folder, which has all that was acknowledged |
 //! | `jobs.rs` | the list of jobs, making one, its site |
 //! | `memory.rs` | jobs in use |
 //! | `turns.rs` | who works out something that others hinder |
@@ -31,9 +31,9 @@ mod history;
 mod images;
 mod jobs;
 mod memory;
-mod mirror;
 mod open;
 mod people;
+mod second_copy;
 mod things;
 mod turns;
 mod variants;

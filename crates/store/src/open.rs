@@ -10,7 +10,7 @@ use rusqlite_migration::{M, Migrations};
 
 use crate::connections::{Readers, Writer};
 use crate::memory::Memory;
-use crate::mirror::Mirror;
+use crate::second_copy::SecondCopy;
 use crate::turns::Turns;
 use crate::{Store, StoreError};
 
@@ -70,8 +70,8 @@ impl Store {
         migrations().to_latest(&mut db)?;
         db.pragma_update(None, "application_id", APPLICATION_ID)?;
         let memory = Arc::new(Memory::default());
-        let mirror = copy.map(|folder| Mirror::of(&db, path, folder)).transpose()?;
-        let (writer, readers) = (Writer::over(db, path, mirror)?, Readers::of(path));
+        let second = copy.map(|folder| SecondCopy::of(&db, path, folder)).transpose()?;
+        let (writer, readers) = (Writer::over(db, path, second)?, Readers::of(path));
         Ok(Self { readers, writer, memory, turns: Turns::default(), _lock: lock, folder })
     }
 }

@@ -15,7 +15,7 @@ use crate::StoreError;
 
 /// A file that is copied as it is written.
 #[derive(Debug)]
-pub(crate) struct Mirror {
+pub(crate) struct SecondCopy {
     of: PathBuf,
     to: PathBuf,
     /// The header of the log that is being copied, and up to where that was done.
@@ -55,7 +55,7 @@ fn sequence(header: &[u8; HEADER]) -> u32 {
     u32::from_be_bytes([header[12], header[13], header[14], header[15]])
 }
 
-impl Mirror {
+impl SecondCopy {
     /// A copy of the file of a connection in a folder, whole from the beginning. Nobody else writes with that connection.
     pub(crate) fn of(db: &Connection, file: &Path, folder: &Path) -> Result<Self, StoreError> {
         std::fs::create_dir_all(folder)?;
@@ -63,7 +63,7 @@ impl Mirror {
             file.file_name().ok_or_else(|| StoreError::NoFile(file.display().to_string()))?;
         // The log begins anew when the copy has followed, never in the middle of something.
         db.pragma_update(None, "wal_autocheckpoint", 0)?;
-        let mut mirror = Self {
+        let mut made = Self {
             of: file.to_owned(),
             to: folder.join(name),
             header: [0; HEADER],
@@ -72,8 +72,8 @@ impl Mirror {
             version: 0,
             is_whole: false,
         };
-        mirror.begin(db)?;
-        Ok(mirror)
+        made.begin(db)?;
+        Ok(made)
     }
 
     /// Copies what was written since; when it returns, that is on the disk of the copy.
