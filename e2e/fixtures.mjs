@@ -43,10 +43,10 @@ export const test = base.extend({
   },
 });
 
-/** Waits until the page listens and its live channel stands. */
+/** Waits until the page listens and its live channel stands, where it has one: whoever has some pages alone has none. */
 export async function ready(page) {
   await page.waitForFunction(() => document.documentElement?.dataset.ready === "true");
-  await page.waitForFunction(() => document.body && !document.body.dataset.job || document.documentElement?.dataset.live === "true");
+  await page.waitForFunction(() => document.body && (!document.body.dataset.job || "alone" in document.body.dataset) || document.documentElement?.dataset.live === "true");
 }
 
 /** Opens a page of the program and waits until it is ready. */

@@ -25,7 +25,8 @@ const WORDS = {
 
 /** Where there is no line, what others did meanwhile is not known, and the page says so. */
 export function tellLine() {
-  const hasLine = navigator.onLine && document.documentElement.dataset.live === "true";
+  // Whoever has some pages of a job alone has no channel to it, and a line all the same.
+  const hasLine = navigator.onLine && ("alone" in document.body.dataset || document.documentElement.dataset.live === "true");
   for (const told of document.querySelectorAll("[data-no-line]")) told.hidden = hasLine;
 }
 
