@@ -268,7 +268,7 @@ test("a passkey made on this machine lets its person in, once an answer, and goe
     await ready(desk);
     await out();
     await signIn();
-    await expect(desk.locator(".field-error:visible")).toContainText("it is nobody's");
+    await expect(desk.locator(".field-error:visible")).toContainText("this passkey is not good here");
   } finally {
     await firm.close();
   }

@@ -50,7 +50,8 @@ export class Thumb {
 /** Until all of these moves are over; it looks at each frame, where an assertion looks once a second. */
 export const over = (page, moves) => page.waitForFunction((moves) => {
   const left = [...document.querySelectorAll("[data-move]:not([data-done])")];
-  return left.every((m) => !moves.includes(m.dataset.move) && (left.length === 0 || !moves.includes(document.querySelector("[data-current]")?.dataset.move)));
+  const isInHand = moves.includes(document.querySelector("[data-current]")?.dataset.move);
+  return left.every((m) => !moves.includes(m.dataset.move)) && (left.length === 0 || !isInHand);
 }, moves);
 
 export const cardOf = (page) => current(page).getAttribute("data-card");

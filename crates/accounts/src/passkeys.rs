@@ -90,11 +90,14 @@ fn held<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
     of.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-fn refused(why: impl std::fmt::Display) -> AccountError {
-    AccountError::field("passkey", format!("this passkey is not good here: {why}"))
+/// An answer that is none of a question of this server; what exactly is wrong with it helps nobody who sees it.
+fn refused(_: impl std::fmt::Display) -> AccountError {
+    AccountError::field("passkey", "this passkey is not good here; sign in by your password")
 }
 
-const TOO_LATE: &str = "it was asked for too long ago; begin anew";
+fn too_late() -> AccountError {
+    AccountError::field("passkey", "this was asked for too long ago; begin anew")
+}
 
 impl Accounts {
     /// What a machine is asked for to make somebody a passkey, as the browser takes it. The password is asked for: who only
@@ -151,7 +154,7 @@ impl Accounts {
         };
         let answer = Registration::from_json_relaxed(answer).map_err(refused)?;
         let challenge = answer.challenge_relaxed().map_err(refused)?;
-        let asked = held(&self.asked.new).take(&challenge).ok_or_else(|| refused(TOO_LATE))?;
+        let asked = held(&self.asked.new).take(&challenge).ok_or_else(too_late)?;
         let origins = [at.origin.as_str()];
         let options = RegistrationVerificationOptions::<&str, &str> {
             allowed_origins: &origins,
@@ -162,7 +165,7 @@ impl Accounts {
         let db = self.held();
         // The question was put to this very person.
         if own_handle(&db, &of.id)?.as_ref() != made.user_id().as_ref() {
-            return Err(refused(TOO_LATE));
+            return Err(too_late());
         }
         let key = made.static_state().encode().map_err(refused)?;
         let Ok(state) = made.dynamic_state().encode();
@@ -211,7 +214,7 @@ impl Accounts {
         let answer = DiscoverableAuthentication64::from_json_relaxed(answer).map_err(refused)?;
         let challenge = answer.challenge_relaxed().map_err(refused)?;
         let asked = held(&self.asked.to_come_in).take(&challenge);
-        let asked = asked.ok_or_else(|| refused(TOO_LATE))?;
+        let asked = asked.ok_or_else(too_late)?;
         let (id, handle) = (answer.raw_id(), answer.response().user_handle());
         let mut db = self.held();
         let write = db.transaction()?;
@@ -223,8 +226,7 @@ impl Accounts {
                 |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
             )
             .optional()?;
-        let (account, key, state) =
-            found.ok_or_else(|| refused("it is nobody's; sign in by your password"))?;
+        let (account, key, state) = found.ok_or_else(|| refused("nobody's"))?;
         let key = StaticState::<Key>::decode(key.as_slice()).map_err(refused)?;
         let state = DynamicState::decode(state).map_err(refused)?;
         let mut passkey = AuthenticatedCredential::new(id, handle, key, state).map_err(refused)?;

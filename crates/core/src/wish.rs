@@ -8,7 +8,7 @@ use crate::draw::gesture::Gesture;
 use crate::gate::acts::{Act, code_held};
 use crate::prove::acts::Proving;
 use crate::record::{Prepared, Record, Said, Sender, Telling, What};
-use crate::site::{Edit, Refusal, Site};
+use crate::site::{Edit, Refusal, Site, Thing};
 
 /// What a page asks for.
 #[derive(Clone, Debug, PartialEq)]
@@ -27,6 +27,12 @@ impl PageRequest {
     /// Whether it says that something happened, rather than changing the plan.
     pub fn is_of_record(&self) -> bool {
         matches!(self, Self::Act(_) | Self::Proving(_) | Self::Said(_))
+    }
+
+    /// Whether somebody who is named on a visit may wish it: what happens on the day, and photos of it. The plan, and what is
+    /// measured and agreed for the house, are the firm's.
+    pub fn is_of_a_visit(&self) -> bool {
+        matches!(self, Self::Act(_) | Self::Said(_) | Self::Edit(Edit::Put(Thing::Photo(_))))
     }
 
     /// What it comes to.

@@ -165,10 +165,7 @@ impl Way {
     fn of(serving: &Serving) -> Result<Self, Failure> {
         let filter: tracing_subscriber::filter::Targets = serving.log.parse()?;
         let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
-        let (tracer, provider) = match &serving.traces {
-            Some(collector) => Some(traces::to(collector)?).unzip(),
-            None => (None, None),
-        };
+        let (tracer, provider) = serving.traces.as_deref().map(traces::to).transpose()?.unzip();
         let spans = tracer.map(|tracer| tracing_opentelemetry::layer().with_tracer(tracer));
         tracing_subscriber::registry().with(spans).with(lines).with(filter).init();
         let tls = match (&serving.tls_cert, &serving.tls_key) {

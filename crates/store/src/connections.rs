@@ -117,11 +117,10 @@ impl Writer {
                 return;
             };
             // What is in one place alone is not acknowledged, nor told of as taken before.
-            let was_behind = is_behind.swap(true, Ordering::SeqCst);
+            is_behind.store(true, Ordering::SeqCst);
             let done = work(db);
-            let followed = if done.is_ok() { copy.follow(db) } else { Ok(()) };
-            let is_left = if done.is_ok() { followed.is_err() } else { was_behind };
-            is_behind.store(is_left, Ordering::SeqCst);
+            let followed = copy.follow(db);
+            is_behind.store(followed.is_err(), Ordering::SeqCst);
             let done = done.and_then(|done| followed.map(|()| done));
             // Who asked waits below until it is told.
             let _listener = tell.send(done);

@@ -69,6 +69,9 @@ pub enum StoreError {
     /// It is in use in a way that does not let it be copied now.
     #[error("{0} cannot be copied at this moment; try again")]
     NotCopied(String),
+    /// The copy would be the file itself.
+    #[error("{0} holds the files themselves; name another folder for their second copies")]
+    OnItself(String),
     /// There is no such file.
     #[error("there is no file {0}")]
     NoFile(String),

@@ -59,6 +59,11 @@ impl SecondCopy {
     /// A copy of the file of a connection in a folder, whole from the beginning. Nobody else writes with that connection.
     pub(crate) fn of(db: &Connection, file: &Path, folder: &Path) -> Result<Self, StoreError> {
         std::fs::create_dir_all(folder)?;
+        // Over the file itself it would write the file that it reads.
+        let beside = file.parent().and_then(|own| own.canonicalize().ok());
+        if beside.is_some_and(|own| folder.canonicalize().is_ok_and(|copies| copies == own)) {
+            return Err(StoreError::OnItself(folder.display().to_string()));
+        }
         let name =
             file.file_name().ok_or_else(|| StoreError::NoFile(file.display().to_string()))?;
         // The log begins anew when the copy has followed, never in the middle of something.

@@ -110,6 +110,20 @@ fn whatever_was_acknowledged_is_in_the_copy_at_that_moment() {
 }
 
 #[test]
+fn a_copy_over_the_file_itself_is_refused_and_the_file_stays() {
+    let both = Both::new();
+    drop(Store::open(&both.file).unwrap());
+    let before = all_of(&both.file);
+    let roundabout = both.folder.path().join("elsewhere/..");
+    std::fs::create_dir(&both.copy).unwrap();
+    for folder in [both.folder.path(), &roundabout] {
+        let refused = Store::open_with_copy(&both.file, folder);
+        assert!(matches!(refused, Err(StoreError::OnItself(_))));
+    }
+    assert_eq!(all_of(&both.file), before);
+}
+
+#[test]
 fn what_another_program_wrote_is_found_out_and_comes_along() {
     let both = Both::new();
     let store = both.open();

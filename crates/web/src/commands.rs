@@ -13,7 +13,7 @@ use dot_reach_core::confidence::Confidence;
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::record::{Prepared, Record, Sender, Telling, What};
 use dot_reach_core::site::{
-    Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Thing, Underlay, Wrong, beside,
+    Edit, Job as JobFields, Provenance, Ref, Refusal, Site, Underlay, Wrong, beside,
 };
 use dot_reach_core::survey::facts::{FactStamp, stamped};
 use dot_reach_core::wish::PageRequest;
@@ -96,11 +96,7 @@ pub(crate) async fn keep(
         let prepared = prepare(site, record)?;
         own.as_ref().map_or(Ok(()), |own| prepared.is_at(own))?;
         if let Some(account) = &signed {
-            prepared.entitled(
-                site,
-                record,
-                account.licence.as_ref().map(|l| l.country.as_str()),
-            )?;
+            prepared.entitled(site, account.licence.as_ref().map(|l| l.country.as_str()))?;
             // By whatever door: work on the mains is said by whoever did it. A client signs on another's machine.
             if prepared.entries.iter().any(|e| e.what.is_mains_work() && e.by != account.name) {
                 seen.store(true, Ordering::Relaxed);
@@ -152,11 +148,7 @@ pub(crate) async fn edits(For(job, sent, ..): For<Day, web::Json<SentEdit>>) -> 
 
 async fn make_edit(job: AskedJob, sent: SentEdit) -> Answer {
     let SentEdit { edit, mark, base, how, look } = sent;
-    // Whoever is named on a visit tells of it, with photos; the plan is the firm's.
-    let is_photo = matches!(&edit, PageRequest::Edit(Edit::Put(Thing::Photo(_))));
-    if job.caller.visits(&job.site).is_some() && !edit.is_of_record() && !is_photo {
-        return Err(WebError::NotYours);
-    }
+    job.may_wish(&edit)?;
     let command = Command { base, ..command(&job, mark) };
     // What is taken out, and how people call it, while it is still there.
     let gone = match &edit {

@@ -173,11 +173,7 @@ fn update(app: &App, id: &JobId, file: &Folder, bearer: &Bearer) -> Result<Vec<S
             let (prepared, left) = file.up_to_date(site, record);
             // A file puts no work on the mains on record here that its bearer could not.
             if let Some(account) = account {
-                prepared.entitled(
-                    site,
-                    record,
-                    account.licence.as_ref().map(|l| l.country.as_str()),
-                )?;
+                prepared.entitled(site, account.licence.as_ref().map(|l| l.country.as_str()))?;
             }
             let left = left.into_iter().map(|(id, why)| format!("entry {id} of the record: {why}"));
             *refused.lock().unwrap_or_else(PoisonError::into_inner) = left.collect();

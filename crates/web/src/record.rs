@@ -80,6 +80,7 @@ pub(crate) async fn tell(For(job, sent, ..): For<Day, web::Json<SentEntries>>) -
             let reason = format!("entry {}: changes the plan; send it to edits", n + 1);
             return Err(WebError::field("entries", reason));
         }
+        job.may_wish(&wish)?;
         wishes.push((entry.id, entry.said, entry.by, wish));
     }
     let taken = moment();

@@ -83,9 +83,15 @@ fn work_on_the_mains_asks_for_a_licence_of_the_country() {
         .by("installer")
         .post("/jobs/larkfield-mill/record", &json!({ "entries": [on], "client": "c" }));
     refused(&told, "none is on record");
-    // Nor does whoever has none strike what says that it is off.
+    // What hands did is struck by nobody, by either door, licence or none.
     let strike = json!({ "edit": { "do": "strike", "of": last["id"], "why": "a slip" }, "edit_id": "strike-1" });
-    refused(&town.by("installer").post("/jobs/larkfield-mill/edits", &strike), "none is on record");
+    let entry = json!({ "entries": [{ "id": "strike-2", "what": strike["edit"] }] });
+    for name in ["installer", "owner"] {
+        for (door, sent) in [("edits", &strike), ("record", &entry)] {
+            let told = town.by(name).post(&format!("/jobs/larkfield-mill/{door}"), sent);
+            assert_eq!((told.status, &told.json()["field"]), (422, &json!("of")), "{}", told.body);
+        }
+    }
     // That something was found live, anybody may say.
     assert!(
         !serde_json::to_string(&owner.get("/jobs/larkfield-mill/record.json").json())
@@ -130,6 +136,13 @@ fn whoever_is_named_on_a_visit_tells_of_that_visit_and_of_nothing_else() {
     }
     let strike = json!({ "do": "strike", "of": owner.get(&format!("/jobs/{JOB}/record.json")).json()["entries"][0]["id"], "why": "so" });
     assert_eq!(say(strike).status, 422);
+    // Nor by the door of the record: what readings teach changes the plan, and leaves no entry.
+    let taught =
+        json!({ "do": "accept-calibration", "id": "m1", "by": "", "at": "2026-03-14T10:00:00Z" });
+    assert_eq!(say(taught.clone()).status, 403);
+    let entry = json!({ "id": "taught", "what": taught });
+    let told = named.post(&format!("/jobs/{JOB}/record"), &json!({ "entries": [entry] }));
+    assert_eq!(told.status, 403, "{}", told.body);
 }
 
 #[test]

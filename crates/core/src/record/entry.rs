@@ -193,12 +193,8 @@ impl What {
             | Self::Energised { .. }
             | Self::FindingBegun { .. }
             | Self::FindingOver { .. } => true,
-            Self::Stepped(of) => matches!(
-                of.step,
-                Step::Dead | Step::Wired | Step::Checked | Step::DryFitted | Step::PutBack
-            ),
             // What takes such work back says of the wires what it says.
-            Self::TakenBack { step, .. } => matches!(
+            Self::Stepped(Stepped { step, .. }) | Self::TakenBack { step, .. } => matches!(
                 step,
                 Step::Dead | Step::Wired | Step::Checked | Step::DryFitted | Step::PutBack
             ),
@@ -307,5 +303,27 @@ impl Entry {
     pub fn is_name(one: &str, other: &str) -> bool {
         let plain = |name: &str| name.trim().to_lowercase();
         !one.trim().is_empty() && plain(one) == plain(other)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::json;
+
+    use super::{Step, What};
+
+    #[test]
+    fn taking_a_step_back_asks_for_the_licence_that_the_step_asks_for() {
+        let mut of_the_mains = 0;
+        for step in Step::ALL {
+            let said = |did: &str| {
+                let what = json!({ "did": did, "device": "hall-switch", "step": step.word() });
+                serde_json::from_value::<What>(what).unwrap()
+            };
+            let (stepped, back) = (said("stepped"), said("taken-back"));
+            assert_eq!(stepped.is_mains_work(), back.is_mains_work(), "{step:?}");
+            of_the_mains += u32::from(back.is_mains_work());
+        }
+        assert_eq!(of_the_mains, 5, "dead, wired, checked, fitted, put back");
     }
 }

@@ -94,20 +94,8 @@ impl Prepared {
     ///
     /// # Errors
     /// There is none, it is of another country, or nobody said of which the house is.
-    pub fn entitled(
-        &self,
-        site: &Site,
-        record: &Record,
-        licence: Option<&str>,
-    ) -> Result<(), Refusal> {
-        // To strike an entry of it is to say something else of it.
-        let asks = |what: &What| match what {
-            What::Struck { of, .. } => {
-                record.entry(of).is_some_and(|entry| entry.what.is_mains_work())
-            }
-            what => what.is_mains_work(),
-        };
-        if !self.entries.iter().any(|entry| asks(&entry.what)) {
+    pub fn entitled(&self, site: &Site, licence: Option<&str>) -> Result<(), Refusal> {
+        if !self.entries.iter().any(|entry| entry.what.is_mains_work()) {
             return Ok(());
         }
         let asked =

@@ -315,9 +315,11 @@ function goOnElsewhere(gone) {
 const refreshQuietly = () => refresh().catch(() => {});
 
 const AGAIN_MS = 3000;
+let askAgain = 0;
 /** What was saved stands, even where the page that shows it did not come: that is asked for again, or told of. */
 function afterSaving(failed) {
-  if (failed.offline) setTimeout(() => refresh().catch(afterSaving), AGAIN_MS);
+  clearTimeout(askAgain);
+  if (failed.offline) askAgain = setTimeout(() => refresh().catch(afterSaving), AGAIN_MS);
   else notice(`It is saved. This page could not be worked out anew: ${failed.message}.`);
 }
 

@@ -12,6 +12,7 @@ use dot_reach_core::prove::next::{NextReading, next};
 use dot_reach_core::prove::{Proof, prove};
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{DeviceId, Site};
+use dot_reach_core::wish::PageRequest;
 use dot_reach_store::{JobId, OpenJob, StoreError, Variant};
 
 use super::Caller;
@@ -113,9 +114,22 @@ impl AskedJob {
         Ok((analysis, Arc::new(plan)))
     }
 
+    /// Whether whoever asks is named on some visits, and has those alone.
+    fn is_for_own_visits(&self) -> bool {
+        self.caller.signed_in().is_some() && self.caller.visits(&self.site).is_some()
+    }
+
+    /// Refuses what is no part of a visit to whoever has visits alone.
+    pub(crate) fn may_wish(&self, wish: &PageRequest) -> Result<(), WebError> {
+        if self.is_for_own_visits() && !wish.is_of_a_visit() {
+            return Err(WebError::NotYours);
+        }
+        Ok(())
+    }
+
     /// The devices that whoever is named on some visits tells of; nothing for who may tell of all.
     pub(crate) async fn own_devices(&self) -> Result<Option<BTreeSet<DeviceId>>, WebError> {
-        if self.caller.signed_in().is_none() || self.caller.visits(&self.site).is_none() {
+        if !self.is_for_own_visits() {
             return Ok(None);
         }
         let (_, plan) = self.planned().await?;
