@@ -42,6 +42,7 @@
 //! | [`platforms`] | which platform may be in charge, what each has of a device, what stands in which |
 //! | [`names`] | what each thing is called in each platform, and what was found there |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
+//! | [`needed`] | what a job needs now |
 //! | [`effects`] | what a change does to the mesh, found by trying |
 //! | [`elsewhere`] | how what is carried about is reached from each of its places |
 //! | [`systems`] | the radio systems side by side at one place |
@@ -74,6 +75,7 @@ pub mod lifetimes;
 pub mod materials;
 pub mod moment;
 pub mod names;
+pub mod needed;
 pub mod network;
 pub mod placement;
 pub mod platforms;

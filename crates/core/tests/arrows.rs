@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 44] = [
+const FLOORS: [&str; 45] = [
     // Quantities and numbers.
     "units",
     "moment",
@@ -54,6 +54,7 @@ const FLOORS: [&str; 44] = [
     "platforms",
     "names",
     "install",
+    "needed",
     "effects",
     "elsewhere",
     "systems",

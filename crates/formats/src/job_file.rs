@@ -191,6 +191,7 @@ fn told_beside(site: &mut Map<String, Value>) -> Vec<(String, Value)> {
     let kinds = Said::KINDS.into_iter().chain(Said::BY_ACT);
     let of = |kind: &str| match kind {
         "sign-off" => "sign_offs".to_owned(),
+        "offer-signed" => "offers_signed".to_owned(),
         other => format!("{}s", other.replace('-', "_")),
     };
     let rows = kinds.flat_map(|kind| {

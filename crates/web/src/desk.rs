@@ -11,6 +11,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use dot_reach_core::analysis::{Analysis, Options, analyse_while};
 use dot_reach_core::coverage::{Coverage, Request, coverage};
+use dot_reach_core::needed::Needed;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::prove::helps::Help;
 use dot_reach_core::record::Record;
@@ -137,6 +138,7 @@ struct Held {
     proofs: Vec<(JobId, Proved)>,
     days: Vec<(JobId, u64, Planned)>,
     looked: Vec<(JobId, u64, Arc<Looked>)>,
+    needed: Vec<(JobId, u64, Needed)>,
     helps: Vec<(JobId, u64, Arc<Vec<Help>>)>,
 }
 
@@ -254,6 +256,21 @@ impl Desk {
     /// Notes the visits of a job.
     pub(crate) fn note_days(&self, job: &JobId, revision: u64, planned: Planned) {
         note(&mut self.lock().days, MOST_PROOFS, (job, revision), planned);
+    }
+
+    /// What a job needs now, worked out by `known` once a revision.
+    pub(crate) fn needed(
+        &self,
+        job: &JobId,
+        revision: u64,
+        known: impl FnOnce() -> Needed,
+    ) -> Needed {
+        if let Some(needed) = at(&self.lock().needed, job, revision) {
+            return needed;
+        }
+        let needed = known();
+        note(&mut self.lock().needed, MOST_STANDINGS, (job, revision), needed.clone());
+        needed
     }
 
     /// What differs in a job at a revision, if that is known.

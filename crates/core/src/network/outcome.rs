@@ -35,13 +35,33 @@ impl Band {
             Self::Solid
         }
     }
-    /// Its name.
+    /// Its name in files.
     pub fn name(self) -> &'static str {
         match self {
             Self::Out => "out",
             Self::Thin => "thin",
             Self::Sound => "sound",
             Self::Solid => "solid",
+        }
+    }
+
+    /// The grade as a page says it.
+    pub fn grade(self) -> &'static str {
+        match self {
+            Self::Out => "not reached",
+            Self::Thin => "weak",
+            Self::Sound => "good",
+            Self::Solid => "strong",
+        }
+    }
+
+    /// What the grade means, for where it stands first.
+    pub fn means(self) -> &'static str {
+        match self {
+            Self::Out => "not reached: no margin is left",
+            Self::Thin => "weak: below target",
+            Self::Sound => "good: meets its target",
+            Self::Solid => "strong: 10 dB or more above its target",
         }
     }
 }

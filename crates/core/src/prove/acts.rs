@@ -11,11 +11,14 @@ use super::calibrate::{Proof, prove};
 use super::diagnose::parents::{actual, via};
 use super::stages::{keep, newest};
 use crate::analysis::{Analysis, Options, analyse};
+use crate::bill::bill;
 use crate::catalogue::Duty;
+use crate::install::schedule::schedule;
 use crate::moment::Moment;
 use crate::network::Outcome;
 use crate::record::{
-    GaveOut, MilestoneId, Prepared, Record, Sender, SignOff, SignOffId, Stage, Telling, What,
+    GaveOut, MilestoneId, OfferSigned, OfferSignedId, Prepared, Record, Sender, SignOff, SignOffId,
+    Stage, Telling, What,
 };
 use crate::site::{
     AlreadyThere, Correction, Device, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, Site, Wrong,
@@ -41,6 +44,14 @@ pub enum Proving {
         by: Option<String>,
         at: Moment,
     },
+    /// Signs the offer as the bill stands; how the plan then stands is kept as designed.
+    SignOffer {
+        id: OfferSignedId,
+        name: String,
+        #[serde(default)]
+        note: String,
+        at: Moment,
+    },
     /// Signs that the house is accepted as it stands; what then stands is kept as proven.
     Sign {
         id: SignOffId,
@@ -55,8 +66,8 @@ pub enum Proving {
 
 impl Proving {
     /// The words of the acts.
-    pub const WORDS: [&'static str; 5] =
-        ["accept-calibration", "keep-stage", "cured", "gave-out", "sign"];
+    pub const WORDS: [&'static str; 6] =
+        ["accept-calibration", "keep-stage", "cured", "gave-out", "sign-offer", "sign"];
 
     /// Whether it asks what the readings teach, which takes long.
     pub fn asks_what_is_taught(&self) -> bool {
@@ -111,6 +122,12 @@ impl Proving {
                 let what = What::GaveOut(GaveOut { device, why, node, hung });
                 (Some(edit), vec![Telling::new(what, by.as_deref(), Some(&at))])
             }
+            Self::SignOffer { id, name, note, at } => {
+                if name.trim().is_empty() {
+                    return Err(Refusal::wrong("name", Wrong::NoName));
+                }
+                (None, offer_signed(&whole(), record, OfferSigning { id, name, note, at })?.into())
+            }
             Self::Sign { id, name, role, note, at } => {
                 if name.trim().is_empty() {
                     return Err(Refusal::wrong("name", Wrong::NoName));
@@ -131,6 +148,42 @@ impl Proving {
         };
         Ok(Prepared { edit, entries: caller.entries(site, tellings) })
     }
+}
+
+/// Who signs an offer, with what reservations, and when.
+struct OfferSigning {
+    id: OfferSignedId,
+    name: String,
+    note: String,
+    at: Moment,
+}
+
+/// An offer that is signed, with what the bill then comes to; and the plan as it was designed for it.
+fn offer_signed(
+    analysis: &Analysis,
+    record: &Record,
+    OfferSigning { id, name, note, at }: OfferSigning,
+) -> Result<[Telling; 2], Refusal> {
+    let site = &analysis.site;
+    let bill = bill(site, schedule(analysis, record).visits.len());
+    let count = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
+    let milestone = format!("offered-{id}").parse();
+    let milestone = milestone.map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
+    let designed = keep(analysis, record, milestone, Stage::Designed, &name, &at);
+    let by = name.clone();
+    let signed = OfferSigned {
+        id,
+        name,
+        at: at.clone(),
+        total: bill.total,
+        currency: site.job.currency.clone(),
+        devices: count(site.devices.len()),
+        without_price: count(bill.without_price),
+        open: count(bill.open.0 + bill.open.1),
+        note,
+    };
+    let both = [What::Stage(designed), What::OfferSigned(signed)];
+    Ok(both.map(|what| Telling::new(what, Some(&by), Some(&at))))
 }
 
 /// The plan once another unit takes the place of a dead one: it is new, and its entry in the hub's list goes first.

@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize};
 
 use super::things::{
     Acceptance, CameBack, Fault, FoundLive, GaveOut, Isolated, IsolationId, JoinCode, Joining,
-    Milestone, NameList, NodeReport, OpenTime, OpenTimeId, RangeTest, Reading, SignOff, Step,
-    Stepped, WiringRecord,
+    Milestone, NameList, NodeReport, OfferSigned, OpenTime, OpenTimeId, RangeTest, Reading,
+    SignOff, Step, Stepped, WiringRecord,
 };
 use crate::moment::Moment;
 use crate::site::kept::{Kept, id, note};
@@ -165,7 +165,9 @@ pub enum What {
     GaveOut(GaveOut),
     /// How the plan then stood was kept.
     Stage(Milestone),
-    /// Somebody signed.
+    /// Somebody signed the offer.
+    OfferSigned(OfferSigned),
+    /// Somebody signed that the house is accepted.
     Signed(SignOff),
     /// Somebody without an account followed a link that was given to them.
     LinkFollowed {
@@ -232,6 +234,7 @@ impl What {
             | Self::Agreed(_)
             | Self::Cured { .. }
             | Self::Stage(_)
+            | Self::OfferSigned(_)
             | Self::Signed(_)
             | Self::LinkFollowed { .. }
             | Self::Struck { .. } => None,
@@ -287,6 +290,7 @@ impl Entry {
             What::Cured { what, .. } => note("what", what),
             What::GaveOut(of) => of.check(),
             What::Stage(milestone) => milestone.check(),
+            What::OfferSigned(offer) => offer.check(),
             What::Signed(sign) => sign.check(),
             What::LinkFollowed { name, role } => {
                 note("name", name)?;

@@ -88,6 +88,7 @@ impl Record {
             What::GaveOut(of) => self.may_give_out(&of.device),
             What::Agreed(a) => again(&self.acceptances, a, "rules of acceptance"),
             What::Stage(m) => anew(&self.milestones, m, "kept states of the plan"),
+            What::OfferSigned(o) => anew(&self.offers_signed, o, "signed offers"),
             What::Signed(s) => anew(&self.sign_offs, s, "signatures"),
             What::Struck { of, .. } => self.may_strike(of),
             What::Ticked { .. }
@@ -330,6 +331,7 @@ impl Record {
             What::NamesFound(list) => self.name_lists.put(place, list.clone()),
             What::Agreed(rule) => self.acceptances.put(place, rule.clone()),
             What::Stage(milestone) => self.milestones.put(place, milestone.clone()),
+            What::OfferSigned(offer) => self.offers_signed.put(place, offer.clone()),
             What::Signed(sign) => self.sign_offs.put(place, sign.clone()),
             What::LinkFollowed { .. } => {}
             What::Cured { device, what } => self.set_aside(device, what, entry),

@@ -62,6 +62,8 @@ pub struct Record {
     pub acceptances: Log<Acceptance>,
     /// Who signed that the house is accepted.
     pub sign_offs: Log<SignOff>,
+    /// Who signed the offer, and what it then came to.
+    pub offers_signed: Log<OfferSigned>,
     /// How the plan stood: as designed, as installed, as proven.
     pub milestones: Log<Milestone>,
     /// Faults that were met, and what helped.

@@ -55,8 +55,9 @@ macro_rules! said {
             pub const KINDS: [&'static str; [$($word),*].len()] = [$($word),*];
 
             /// The words of what stands on record by acts alone.
-            pub const BY_ACT: [&'static str; 6] =
-                ["isolation", "mark", "joining", "open-time", "sign-off", "milestone"];
+            pub const BY_ACT: [&'static str; 7] = [
+                "isolation", "mark", "joining", "open-time", "offer-signed", "sign-off", "milestone",
+            ];
 
             fn what(kind: &str, value: Value) -> Result<What, Refusal> {
                 let unread = |e: serde_json::Error| {

@@ -340,7 +340,7 @@ function connect() {
   // Whoever has some pages of a job alone has no channel to it; and whoever was signed out comes back by signing in.
   if (isSentAway || "alone" in document.body.dataset) return;
   const scheme = location.protocol === "https:" ? "wss" : "ws";
-  const at = document.querySelector(".stages [aria-current=page]")?.textContent.trim() ?? "";
+  const at = document.querySelector(".stages [aria-current]")?.textContent.trim() ?? "";
   socket = new WebSocket(`${scheme}://${location.host}/jobs/${job()}/live?${new URLSearchParams({ client, at })}`);
   socket.addEventListener("message", ({ data }) => {
     const told = JSON.parse(data);

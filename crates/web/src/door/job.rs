@@ -6,6 +6,7 @@ use std::sync::Arc;
 use actix_web::{HttpRequest, web};
 use dot_reach_core::analysis::{Analysis, Options, weight};
 use dot_reach_core::install::schedule::{PlannedVisit, Schedule, schedule_while};
+use dot_reach_core::needed::{Needed, needed_now};
 use dot_reach_core::prove::diagnose::{Diagnosis, diagnose};
 use dot_reach_core::prove::helps::as_learned;
 use dot_reach_core::prove::next::{NextReading, next};
@@ -87,8 +88,14 @@ impl AskedJob {
     }
 
     /// The frame around one of its pages.
-    pub(crate) fn shell(&self, stage: &'static str) -> Shell {
-        Shell::of_job(self, stage, (self.can_undo, self.can_redo))
+    pub(crate) fn shell(&self, word: &'static str) -> Shell {
+        Shell::of_job(self, word, (self.can_undo, self.can_redo))
+    }
+
+    /// What it needs now.
+    pub(crate) fn needed(&self) -> Needed {
+        let known = || needed_now(&self.site, &self.record);
+        self.app.desk.needed(&self.id, self.revision, known)
     }
 
     /// The analysis of the job as it stands.
@@ -96,7 +103,7 @@ impl AskedJob {
         self.at_bench(Options::default(), |bench, job| {
             let analysis = bench.analysis(&job.site, &Options::default())?;
             if job.app.desk.standing(&job.id, job.revision).is_none() {
-                let standing = Arc::new(Standing::of(&analysis));
+                let standing = Arc::new(Standing::of(&analysis, job.needed().says));
                 job.app.desk.note(&job.id, job.revision, standing);
             }
             Ok(analysis)

@@ -9,6 +9,7 @@ pub(crate) mod catalogue;
 pub(crate) mod choices;
 pub(crate) mod constructions;
 pub(crate) mod controls;
+pub(crate) mod devices;
 pub(crate) mod existing;
 pub(crate) mod handover;
 pub(crate) mod hub;
@@ -19,6 +20,7 @@ pub(crate) mod library;
 pub(crate) mod links;
 pub(crate) mod own;
 pub(crate) mod people;
+pub(crate) mod places;
 pub(crate) mod plans;
 pub(crate) mod previsit;
 pub(crate) mod prove;
@@ -33,11 +35,13 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use dot_reach_accounts::{FirmRole, LinkScope};
 use dot_reach_core::site::Site;
+use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
 
 use crate::door::{AskedJob, Caller};
 use crate::error::WebError;
 use crate::{assets, collector, commands, imports, live, metrics, record};
+use places::{JobPage, WorkStage};
 
 /// Every route.
 pub(crate) fn routes(config: &mut web::ServiceConfig) {
@@ -93,6 +97,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(library::json)
         .service(bill::show)
         .service(bill::csv)
+        .service(devices::show)
         .service(choices::show)
         .service(survey::show)
         .service(reach::show)
@@ -192,11 +197,16 @@ pub(crate) struct Shell {
     pub(crate) name: String,
     /// The name of the variant that it is, and the job that it is a branch of.
     pub(crate) variant: Option<(String, String)>,
-    pub(crate) stage: &'static str,
+    /// The stage and the page of the job that it is.
+    at: Option<(&'static WorkStage, &'static JobPage)>,
+    /// Whether it is a page for whoever is not in yet.
+    is_outside: bool,
     pub(crate) revision: u64,
     pub(crate) can_undo: bool,
     pub(crate) can_redo: bool,
     pub(crate) commands: Vec<Shortcut>,
+    /// What the job needs now: the words and the page where it is done.
+    pub(crate) needed: Option<(String, &'static str, bool)>,
     /// Whoever signed in, or followed a link.
     pub(crate) person: Option<ShownPerson>,
 }
@@ -212,8 +222,8 @@ pub(crate) struct ShownPerson {
     pub(crate) is_owner: bool,
     /// Whether there is an account to be looked after.
     pub(crate) has_account: bool,
-    /// The stages that are open to them.
-    stages: &'static [&'static str],
+    /// The pages of a job that are open to them, by their addresses; nothing where all are.
+    pages: Option<&'static [&'static str]>,
     /// Whether they make jobs and give links.
     pub(crate) keeps: bool,
     /// Whether all pages of a job are open to them, and whether they change its plan.
@@ -226,9 +236,9 @@ impl ShownPerson {
         let name = caller.person.who.clone();
         let key = caller.person.known().unwrap_or_default().to_owned();
         if let Some(link) = caller.link() {
-            let stages: &[&str] = match link.scope {
-                LinkScope::Client => &["Handover"],
-                LinkScope::Electrician => &["Install"],
+            let pages: &[&str] = match link.scope {
+                LinkScope::Client => &["handover"],
+                LinkScope::Electrician => &OF_ELECTRICIAN,
                 LinkScope::Integrator => &[],
             };
             return Some(Self {
@@ -236,19 +246,19 @@ impl ShownPerson {
                 key,
                 is_owner: false,
                 has_account: false,
-                stages,
+                pages: Some(pages),
                 keeps: false,
                 looks: false,
                 changes: false,
             });
         }
         let role = caller.role()?;
-        let stages: &[&str] = if role == FirmRole::Electrician { &["Install"] } else { &STAGES };
         let keeps = matches!(role, FirmRole::Owner | FirmRole::Planner);
         let is_owner = role == FirmRole::Owner;
         let looks = role != FirmRole::Electrician;
         let changes = looks && role != FirmRole::Viewer;
-        Some(Self { name, key, is_owner, has_account: true, stages, keeps, looks, changes })
+        let pages = (!looks).then_some(OF_ELECTRICIAN.as_slice());
+        Some(Self { name, key, is_owner, has_account: true, pages, keeps, looks, changes })
     }
 }
 
@@ -261,7 +271,7 @@ pub(crate) struct Shortcut {
 impl Shell {
     /// Whether it is a page of what happened: what stands there is not undone.
     pub(crate) fn is_of_record(&self) -> bool {
-        matches!(self.stage, "Install" | "Prove" | "Journal")
+        self.at.is_some_and(|(stage, _)| matches!(stage.name, "Day" | "Prove" | "What changed"))
     }
 
     /// What a press on *Undo* does.
@@ -275,19 +285,38 @@ impl Shell {
 
     pub(crate) fn of_job(
         job: &AskedJob,
-        stage: &'static str,
+        word: &'static str,
         (can_undo, can_redo): (bool, bool),
     ) -> Self {
         let name = job.site.job.name.clone();
         let variant = job.variant.as_ref().map(|v| (v.name.clone(), v.of.to_string()));
+        let at = places::of_word(word);
+        let title = at.map_or("", |(_, page)| page.name);
         let title = match &variant {
-            Some((variant, _)) => format!("{stage} · {name} · {variant}"),
-            None => format!("{stage} · {name}"),
+            Some((variant, _)) => format!("{title} · {name} · {variant}"),
+            None if title.is_empty() => name.clone(),
+            None => format!("{title} · {name}"),
         };
         let commands = shortcuts(&job.id, &job.site);
         let person = ShownPerson::of(&job.caller);
+        let looks = person.as_ref().is_none_or(|person| person.looks);
+        let needed = job.needed();
+        let needed = (needed.says, places::where_done(needed.at), needed.is_open);
         let (job, revision) = (job.id.to_string(), job.revision);
-        Self { title, job, name, variant, stage, revision, can_undo, can_redo, commands, person }
+        Self {
+            title,
+            job,
+            name,
+            variant,
+            at,
+            is_outside: false,
+            revision,
+            can_undo,
+            can_redo,
+            commands,
+            needed: Some(needed).filter(|_| at.is_some() && looks),
+            person,
+        }
     }
 
     /// The frame for whoever asks.
@@ -295,9 +324,54 @@ impl Shell {
         Self { person: ShownPerson::of(caller), ..self }
     }
 
-    /// The stages of the job that are open to whoever asks.
-    pub(crate) fn stages(&self) -> &'static [&'static str] {
-        self.person.as_ref().map_or(&STAGES, |person| person.stages)
+    /// The stages of the job that are open to whoever asks: each leads to the first of its pages.
+    pub(crate) fn stages(&self) -> Vec<Signpost> {
+        let here = self.at.map(|(stage, _)| stage.name);
+        let first = |stage: &'static WorkStage| {
+            let page = self.open(stage).next()?;
+            let means = page.means;
+            Some(Signpost {
+                name: stage.name,
+                href: page.word,
+                means,
+                is_here: here == Some(stage.name),
+            })
+        };
+        places::STAGES.iter().filter_map(first).collect()
+    }
+
+    /// The pages of the stage that one is in, where there are several.
+    pub(crate) fn pages(&self) -> Vec<Signpost> {
+        let Some((stage, here)) = self.at else { return Vec::new() };
+        let pages = self.open(stage).map(|page| Signpost {
+            name: page.name,
+            href: page.word,
+            means: page.means,
+            is_here: page.word == here.word,
+        });
+        let pages: Vec<_> = pages.collect();
+        if pages.len() > 1 { pages } else { Vec::new() }
+    }
+
+    /// The pages of a stage that are open to whoever asks.
+    fn open(&self, stage: &'static WorkStage) -> impl Iterator<Item = &'static JobPage> {
+        let only = self.person.as_ref().and_then(|person| person.pages);
+        stage.pages.iter().filter(move |page| only.is_none_or(|only| only.contains(&page.word)))
+    }
+
+    /// What this page is called.
+    pub(crate) fn page_name(&self) -> &'static str {
+        self.at.map_or("", |(_, page)| page.name)
+    }
+
+    /// Whether it is a page in the row of the work.
+    pub(crate) fn is_of_work(&self) -> bool {
+        self.at.is_some()
+    }
+
+    /// The class of the whole page, by which its rules are told apart.
+    pub(crate) fn class(&self) -> &'static str {
+        if self.is_of_record() { "of-record" } else { "" }
     }
 
     /// Whether all pages of a job are open to whoever asks, and its live channel.
@@ -312,12 +386,12 @@ impl Shell {
 
     /// Whether it is a page for whoever is not in yet.
     pub(crate) fn is_outside(&self) -> bool {
-        self.stage == OUTSIDE
+        self.is_outside
     }
 
     /// The frame of a page for whoever is not in yet.
     pub(crate) fn outside(title: &str) -> Self {
-        Self { stage: OUTSIDE, ..Self::plain(title) }
+        Self { is_outside: true, ..Self::plain(title) }
     }
 
     /// Whether they make and delete jobs, and give links; where nobody signs in, everybody.
@@ -337,46 +411,35 @@ impl Shell {
             job: String::new(),
             name: String::new(),
             variant: None,
-            stage: "",
+            at: None,
+            is_outside: false,
             revision: 0,
             can_undo: false,
             can_redo: false,
             commands: Vec::new(),
+            needed: None,
             person: None,
         }
     }
 }
 
-const OUTSIDE: &str = "Outside";
-static STAGES: [&str; 7] = ["Brief", "Survey", "Reach", "Install", "Prove", "Handover", "Journal"];
+/// The pages of a job that are open to an electrician.
+static OF_ELECTRICIAN: [&str; 2] = ["install", "install/electrician"];
+
+/// A way to a page, as the head of every page shows it.
+pub(crate) struct Signpost {
+    pub(crate) name: &'static str,
+    /// Under the address of the job.
+    pub(crate) href: &'static str,
+    pub(crate) means: &'static str,
+    pub(crate) is_here: bool,
+}
 
 fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
-    let page = |stage: &&str| Shortcut {
-        text: (*stage).to_owned(),
-        href: format!("/jobs/{job}/{}", stage.to_lowercase()),
+    let page = |page: &JobPage| Shortcut {
+        text: page.name.to_owned(),
+        href: format!("/jobs/{job}/{}", page.word),
     };
-    let tools = [
-        ("Channels and the air", "air"),
-        ("The least that is enough", "advice"),
-        ("Variants side by side", "variants"),
-        ("Where the hub could stand", "hub"),
-        ("Who controls what", "controls"),
-        ("Three schools", "schools"),
-        ("Construction calculator", "constructions"),
-        ("Point sheet", "sheet"),
-        ("Already there: from a hub's list", "existing"),
-        ("Before the day", "previsit"),
-        ("Plans in and out", "plans"),
-        ("Library and prices", "library"),
-        ("Bill", "bill"),
-        ("Electrician's sheet", "install/electrician"),
-        ("Something does not work", "install/fault"),
-        ("Links for people without an account", "links"),
-    ];
-    let tools = tools.map(|(text, page)| Shortcut {
-        text: text.to_owned(),
-        href: format!("/jobs/{job}/{page}"),
-    });
     let floors = site.floors.iter().map(|f| Shortcut {
         text: f.name.clone(),
         href: format!("/jobs/{job}/reach?floor={}", f.id),
@@ -385,7 +448,12 @@ fn shortcuts(job: &JobId, site: &Site) -> Vec<Shortcut> {
         text: format!("{}, {}", d.name, site.networks.get(&d.network).map_or("", |n| &n.name)),
         href: format!("/jobs/{job}/reach?select={}", d.id),
     });
-    STAGES.iter().map(page).chain(tools).chain(floors).chain(devices).collect()
+    places::all().map(page).chain(floors).chain(devices).collect()
+}
+
+/// An amount with the currency of its job.
+pub(crate) fn money(amount: f64, places: usize, currency: &str) -> String {
+    format!("{} {currency}", typographic(amount, places)).trim_end().to_owned()
 }
 
 /// A page of a job: worded and printed off the request threads; that of a large job in its turn.

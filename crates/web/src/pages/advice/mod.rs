@@ -196,7 +196,7 @@ fn page(
     });
     let view::Rules { rooms, kinds, uncritical } = view::Rules::of(site, &network)?;
     Ok(Page {
-        shell: job.shell("Reach"),
+        shell: job.shell("advice"),
         currency: site.job.currency.clone(),
         rooms,
         kinds,

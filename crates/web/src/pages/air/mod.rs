@@ -108,7 +108,7 @@ struct ScanRow {
 pub(crate) async fn show(
     For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Reach");
+    let shell = job.shell("air");
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
     printed(job, move |job| {

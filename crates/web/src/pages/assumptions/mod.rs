@@ -51,7 +51,7 @@ pub(crate) fn assumption_row(assumption: Assumption) -> AssumptionRow {
 
 #[get("/jobs/{job}/assumptions")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Reach");
+    let shell = job.shell("assumptions");
     let analysis = job.analysed().await?;
     printed(job, move |job| {
         let rows = assumptions(&analysis).into_iter().map(assumption_row).collect();

@@ -20,7 +20,6 @@ use crate::pages::{Shell, printed};
 #[template(path = "bill/page.html")]
 struct Page {
     shell: Shell,
-    tool: &'static str,
     job: String,
     currency: String,
     total: String,
@@ -94,8 +93,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         let found = bill(&job.site, plan.visits.len());
         let fields = &job.site.job;
         Ok(Page {
-            shell: job.shell("Survey"),
-            tool: "bill",
+            shell: job.shell("bill"),
             job: fields.name.clone(),
             currency: fields.currency.clone(),
             total: money(found.total),

@@ -379,7 +379,7 @@ pub(crate) async fn show(
 ) -> Result<HttpResponse, WebError> {
     let accounts = who_signs_in(&job, &server).await?;
     printed(job, move |job| {
-    let shell = job.shell("Brief");
+    let shell = job.shell("brief");
     let site = Arc::clone(&job.site);
     let fields = &site.job;
     let regions = REGIONS.iter().filter_map(|r| {

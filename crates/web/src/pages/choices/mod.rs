@@ -7,13 +7,14 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::{Analysis, Options};
 use dot_reach_core::catalogue::{DeviceKind, Supply};
+use dot_reach_core::draw::choose::{advised, planned, works_the_load};
 use dot_reach_core::effects::{Effect, effect};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::lamp_ways::{LampWayAt, lamp_ways};
 use dot_reach_core::fit::schools::{GroupSchool, SchoolAt, chosen, schools};
 use dot_reach_core::fit::settings::what_follows;
-use dot_reach_core::site::{Edit, Kind, Point, PointId, Site};
+use dot_reach_core::site::{Point, PointId, Site};
 use dot_reach_core::systems::{HubAt, SystemAt, systems};
 use dot_reach_core::units::typographic;
 use serde::Deserialize;
@@ -23,7 +24,7 @@ use crate::door::{For, See};
 use crate::drawing::band_class;
 use crate::error::WebError;
 use crate::pages::survey::verdict;
-use crate::pages::{Shell, printed};
+use crate::pages::{Shell, money, printed};
 
 /// Of so many of the best the effect on the mesh is worked out.
 const MOST_TRIED: usize = 8;
@@ -40,14 +41,18 @@ pub(crate) struct Query {
 #[template(path = "choices/page.html")]
 struct Page {
     shell: Shell,
-    tool: &'static str,
     point: String,
     tag: String,
     name: String,
     place: String,
     device: Option<(String, String)>,
+    /// What works the load itself, the advised one first.
     rows: Vec<Row>,
+    /// What stands beside that: a cover, a remote, a companion.
+    beside: Vec<Row>,
     rejected: Vec<Row>,
+    /// Why the first is advised; empty where none is.
+    advised: String,
     group: String,
     schools: Vec<SchoolRow>,
     loads: Vec<LoadRows>,
@@ -124,7 +129,7 @@ pub(crate) async fn show(
     For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let Query { point: wanted, systems: with_systems } = query.into_inner();
-    let shell = job.shell("Survey");
+    let shell = job.shell("choices");
     let page = job
         .at_bench(Options::default(), move |bench, job| {
             let site = Arc::clone(&job.site);
@@ -133,7 +138,7 @@ pub(crate) async fn show(
             let mut page = page(shell, &site, point, &analysis);
             if with_systems {
                 let found = systems(&analysis, point, &|| true).unwrap_or_default();
-                page.systems = found.iter().map(system).collect();
+                page.systems = found.iter().map(|at| system(&site, at)).collect();
             }
             Ok(page)
         })
@@ -143,12 +148,47 @@ pub(crate) async fn show(
 
 fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
     let device = site.devices_at(&point.id).into_iter().next();
+    let [rows, beside, rejected] = all_rows(site, point, analysis);
+    let group = site.group_of(&point.id).filter(|g| g.places.len() > 1);
+    Page {
+        systems: Vec::new(),
+        shell,
+        point: point.id.to_string(),
+        tag: point.tag.clone(),
+        name: point.name.clone(),
+        place: site.room_name(point).to_owned(),
+        device: device.map(|d| (d.id.to_string(), d.why.clone())),
+        advised: why_advised(site, point),
+        rows,
+        beside,
+        rejected,
+        group: group.map(|g| g.name.clone()).unwrap_or_default(),
+        schools: group
+            .map(|g| schools(site, g).iter().map(|s| school(site, g, s)).collect())
+            .unwrap_or_default(),
+        loads: site
+            .loads_of(&point.id)
+            .map(|l| LoadRows {
+                name: match l.count {
+                    Some(count) => format!("{}, {count} {}", l.name, l.kind.name()),
+                    None => format!("{}, {}, nobody counted", l.name, l.kind.name()),
+                },
+                rows: lamp_ways(site, l).iter().map(|way| lamp(site, way)).collect(),
+            })
+            .collect(),
+    }
+}
+
+/// What works the load, what stands beside that, and what does not fit.
+fn all_rows(site: &Site, point: &Point, analysis: &Analysis) -> [Vec<Row>; 3] {
+    let device = site.devices_at(&point.id).into_iter().next();
     let all = candidates(site, point, device);
     let mut tried = 0;
-    let (mut rows, mut rejected) = (Vec::new(), Vec::new());
+    let (mut rows, mut beside, mut rejected) = (Vec::new(), Vec::new(), Vec::new());
+    let has_load = site.loads_of(&point.id).next().is_some();
     for candidate in all {
         let kind = candidate.kind;
-        let edit = device.map(|d| Edit::set(Kind::Device, &d.id, "kind", kind.id.clone()));
+        let edit = planned(site, point, kind);
         let is_there = device.is_some_and(|d| d.kind == kind.id);
         let speaks = device
             .and_then(|d| site.networks.get(&d.network))
@@ -171,7 +211,7 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
             class,
             reasons: candidate.reasons.iter().map(ToString::to_string).chain(later).collect(),
             ways: candidate.reasons.first().map_or_else(Vec::new, |r| r.ways_out(&site.job)),
-            price: kind.fit.price.map(|p| typographic(p, 0)).unwrap_or_default(),
+            price: kind.fit.price.map(|p| money(p, 0, &site.job.currency)).unwrap_or_default(),
             forwards: candidate.forwards,
             battery: kind.supply == Supply::Battery,
             dims: kind.fit.is_dimmer(),
@@ -179,42 +219,20 @@ fn page(shell: Shell, site: &Site, point: &Point, analysis: &Analysis) -> Page {
             edit: edit.filter(|_| speaks).map(|e| json!(e).to_string()).unwrap_or_default(),
             is_there,
         };
-        if candidate.fits == Fits::No && !is_there { rejected.push(row) } else { rows.push(row) }
+        match (candidate.fits == Fits::No && !is_there, works_the_load(kind) || !has_load) {
+            (true, _) => rejected.push(row),
+            (false, true) => rows.push(row),
+            (false, false) => beside.push(row),
+        }
     }
-    let group = site.group_of(&point.id).filter(|g| g.places.len() > 1);
-    Page {
-        systems: Vec::new(),
-        shell,
-        tool: "choices",
-        point: point.id.to_string(),
-        tag: point.tag.clone(),
-        name: point.name.clone(),
-        place: site.room_name(point).to_owned(),
-        device: device.map(|d| (d.id.to_string(), d.why.clone())),
-        rows,
-        rejected,
-        group: group.map(|g| g.name.clone()).unwrap_or_default(),
-        schools: group
-            .map(|g| schools(site, g).iter().map(|s| school(site, g, s)).collect())
-            .unwrap_or_default(),
-        loads: site
-            .loads_of(&point.id)
-            .map(|l| LoadRows {
-                name: match l.count {
-                    Some(count) => format!("{}, {count} {}", l.name, l.kind.name()),
-                    None => format!("{}, {}, nobody counted", l.name, l.kind.name()),
-                },
-                rows: lamp_ways(site, l).iter().map(lamp).collect(),
-            })
-            .collect(),
-    }
+    [rows, beside, rejected]
 }
 
-fn system(at: &SystemAt<'_>) -> SystemRow {
+fn system(site: &Site, at: &SystemAt<'_>) -> SystemRow {
     let hub = match &at.hub {
         HubAt::Planned { name } => format!("{name} is there"),
         HubAt::Bought { beside, price } => match price {
-            Some(price) => format!("to be bought, {}, beside {beside}", typographic(*price, 0)),
+            Some(price) => format!("to be bought, {}, beside {beside}", cost(Some(*price), site)),
             None => format!("to be bought, beside {beside}"),
         },
         HubAt::NotNeeded => "needs none".to_owned(),
@@ -223,7 +241,7 @@ fn system(at: &SystemAt<'_>) -> SystemRow {
     // However well it would be reached: what does not fit, or nobody knows whether it does, is no way.
     let (word, class) = match at.device {
         Some((_, fits)) if fits >= Fits::NotKnown => verdict(fits),
-        _ => at.band().map_or(("not tried", "open"), |band| (band.name(), band_class(band))),
+        _ => at.band().map_or(("not tried", "open"), |band| (band.grade(), band_class(band))),
     };
     SystemRow {
         name: at.system.name(),
@@ -236,9 +254,17 @@ fn system(at: &SystemAt<'_>) -> SystemRow {
         hub,
         reasons: at.reasons(),
         upkeep: at.system.rule().upkeep,
-        cost: money(at.cost),
+        cost: cost(at.cost, site),
         is_in_job: at.is_in_job,
     }
+}
+
+/// What is advised, and why; empty where nothing is.
+fn why_advised(site: &Site, point: &Point) -> String {
+    let Some(first) = advised(site, point) else { return String::new() };
+    let fits = if first.fits == Fits::Yes { "It fits" } else { "It fits on the condition below" };
+    let forwards = if first.forwards { " and forwards for others" } else { "" };
+    format!("{}. {fits}{forwards}; of those that do, it costs least.", first.kind.name)
 }
 
 /// What a change does to the mesh, in a few words each.
@@ -267,8 +293,8 @@ fn told(effect: &Effect) -> Vec<String> {
     words
 }
 
-fn money(cost: Option<f64>) -> String {
-    cost.map_or_else(|| "not known".to_owned(), |c| typographic(c, 0))
+fn cost(cost: Option<f64>, site: &Site) -> String {
+    cost.map_or_else(|| "not known".to_owned(), |c| money(c, 0, &site.job.currency))
 }
 
 fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>) -> SchoolRow {
@@ -293,7 +319,7 @@ fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>
         parts: found.master.iter().chain(&found.far).map(part).collect(),
         reasons,
         conductors: found.school.conductors(),
-        cost: money(found.cost),
+        cost: cost(found.cost, site),
         facts: format!(
             "{} opened, {} {}, {} forward, {dims}",
             plural(found.boxes, "box", "boxes"),
@@ -312,7 +338,7 @@ fn plural(count: usize, one: &str, many: &str) -> String {
     format!("{count} {}", if count == 1 { one } else { many })
 }
 
-fn lamp(found: &LampWayAt<'_>) -> LampRow {
+fn lamp(site: &Site, found: &LampWayAt<'_>) -> LampRow {
     let (word, class) = verdict(found.fits);
     let first = found.reasons.iter().max_by_key(|r| r.fits()).map(ToString::to_string);
     LampRow {
@@ -330,7 +356,7 @@ fn lamp(found: &LampWayAt<'_>) -> LampRow {
         } else {
             format!("Not for it: {}.", found.ruled_out)
         },
-        cost: money(found.cost),
+        cost: cost(found.cost, site),
         wall: found.row.wall,
         colour: found.row.colour,
         delay: found.row.delay,

@@ -48,7 +48,7 @@ const BANDS: [f64; 3] = [433.92, 868.42, 2440.0];
 #[get("/jobs/{job}/constructions")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
-        let shell = job.shell("Catalogue");
+        let shell = job.shell("constructions");
         let site = Arc::clone(&job.site);
         let own = site.constructions.iter().map(|c| OwnRow {
             id: c.id.clone(),

@@ -165,7 +165,7 @@ struct Row {
 
 #[get("/jobs/{job}/controls")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Reach");
+    let shell = job.shell("controls");
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
     printed(job, move |job| {

@@ -31,7 +31,6 @@ pub(crate) struct Query {
 #[template(path = "existing/page.html")]
 struct Page {
     shell: Shell,
-    tool: &'static str,
     networks: Vec<(String, String)>,
     listens: bool,
     now: Option<Now>,
@@ -123,8 +122,7 @@ pub(crate) async fn show(
             [point, d.name.clone(), kind.to_owned(), place]
         });
         Ok(Page {
-            shell: job.shell("Survey"),
-            tool: "existing",
+            shell: job.shell("existing"),
             networks: site.networks.iter().map(|n| (n.id.to_string(), n.name.clone())).collect(),
             listens: !site.job.collector.trim().is_empty(),
             now: entry.map(|e| now(&site, e)),

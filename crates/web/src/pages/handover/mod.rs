@@ -129,7 +129,7 @@ pub(crate) struct Query {
 pub(crate) async fn show(
     For(job, query, ..): For<Handover, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Handover");
+    let shell = job.shell("handover");
     let codes = query.codes == 1 && job.caller.may_see_codes();
     let (id, revision) = (job.id.clone(), job.revision);
     let (analysis, proof) = job.proved().await?;

@@ -198,7 +198,7 @@ fn page(
         places.is_none_or(|all| all.positions.iter().any(|p| p.backhaul.knows_uplink));
     let floors = site.floors_upward();
     Ok(Page {
-        shell: job.shell("Reach"),
+        shell: job.shell("hub"),
         job: job.id.to_string(),
         network: network.map(|n| n.network.to_string()).unwrap_or_default(),
         networks: analysis

@@ -54,7 +54,7 @@ struct Boxed {
 #[get("/jobs/{job}/install/electrician")]
 pub(crate) async fn show(For(job, ..): For<Wiring>) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
-    let (shell, record) = (job.shell("Install"), Arc::clone(&job.record));
+    let (shell, record) = (job.shell("install/electrician"), Arc::clone(&job.record));
     printed(job, move |_| Ok(view(shell, &analysis.site, &record, &plan))).await
 }
 

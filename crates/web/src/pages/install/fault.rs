@@ -179,7 +179,7 @@ pub(crate) async fn show(
             device: query.device,
             answers: query.a,
             symptom: query.symptom,
-            shell: job.shell("Install"),
+            shell: job.shell("install/fault"),
         })
     })
     .await

@@ -102,7 +102,7 @@ pub(crate) fn href(job: &str, key: &str) -> String {
 
 #[get("/jobs/{job}/install")]
 pub(crate) async fn show(For(job, ..): For<Wiring>) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Install");
+    let shell = job.shell("install");
     let (analysis, plan) = job.planned().await?;
     printed(job, move |job| Ok(view(shell, &analysis, &job.record, &plan))).await
 }

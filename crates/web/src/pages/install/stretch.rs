@@ -120,7 +120,7 @@ pub(crate) async fn show(
     For(job, query, ..): For<Wiring, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let (analysis, plan) = job.planned().await?;
-    let (shell, who) = (job.shell("Install"), job.caller.person.who.clone());
+    let (shell, who) = (job.shell("install/work"), job.caller.person.who.clone());
     let of = query.into_inner().of;
     let (record, day) = (job.record.clone(), format!("/jobs/{}/install", job.id));
     let page = job.word(move || {
@@ -142,7 +142,7 @@ pub(crate) async fn bundle(For(job, ..): For<Wiring>) -> Result<HttpResponse, We
     let written = job.compute(move || {
         let mut pages = BTreeMap::new();
         for (key, _) in walk::stretches(&plan) {
-            let (shell, who) = (asked.shell("Install"), asked.caller.person.who.clone());
+            let (shell, who) = (asked.shell("install/work"), asked.caller.person.who.clone());
             if let Some(page) = view(shell, who, &key, &analysis, &asked.record, &plan) {
                 pages.insert(href(asked.id.as_str(), &key), page.render()?);
             }

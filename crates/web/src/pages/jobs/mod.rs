@@ -44,6 +44,8 @@ pub(crate) struct Standing {
     points: usize,
     summary: Summary,
     devices: String,
+    /// What it needs now, as an order.
+    next: String,
     needs: Vec<String>,
 }
 
@@ -101,13 +103,14 @@ fn row(summary: &JobSummary, standing: Option<Arc<Standing>>) -> JobRow {
 
 impl Standing {
     /// How an analysed job stands.
-    pub(crate) fn of(analysis: &Analysis) -> Self {
+    pub(crate) fn of(analysis: &Analysis, next: String) -> Self {
         let summary = Summary::of(analysis);
         Self {
             place: analysis.site.job.address.clone(),
             points: analysis.site.points.len(),
             devices: devices(&summary),
             summary,
+            next,
             needs: needs(analysis),
         }
     }
@@ -129,11 +132,6 @@ fn devices(summary: &Summary) -> String {
 fn needs(analysis: &Analysis) -> Vec<String> {
     let stops = analysis.findings.iter().filter(|f| f.found.weight() <= Weight::Doubt);
     let mut needs: Vec<_> = stops.map(|f| format!("{} {}", f.found, f.found.cure())).collect();
-    if analysis.site.walls.is_empty() {
-        needs.push("No walls are drawn yet: start in Survey.".to_owned());
-    } else if analysis.site.devices.is_empty() {
-        needs.push("No devices are placed yet: start in Survey.".to_owned());
-    }
     needs.truncate(3);
     needs
 }

@@ -56,7 +56,7 @@ const MOST: u32 = 500;
 pub(crate) async fn show(
     For(job, query, ..): For<See, web::Query<Below>>,
 ) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Journal");
+    let shell = job.shell("journal");
     let id = job.id.clone();
     let (below, before) = (query.below, query.before.unwrap_or(u64::MAX));
     let entries = job.app.ask(move |store| store.journal(&id, before, MOST)).await?;

@@ -8,6 +8,7 @@ use dot_reach_core::units::Dbm;
 
 use super::capital;
 use crate::pages::jobs::day;
+use crate::pages::money;
 use crate::pages::reach::details::plural;
 
 /// An entry as a line of the journal.
@@ -203,6 +204,14 @@ impl Names<'_> {
                 format!("{name}: the unit gave out, another takes its place ({}){hung}", of.why)
             }
             What::Stage(of) => format!("kept the plan {}", of.stage.words()),
+            What::OfferSigned(of) => {
+                let devices = plural(of.devices as usize, "device", "devices");
+                format!(
+                    "{} signed the offer: {devices}, {}",
+                    of.name,
+                    money(of.total, 2, &of.currency)
+                )
+            }
             What::Signed(of) => {
                 let (passed, failed, left) = (of.passed, of.failed, of.untested);
                 format!("{} signed: {passed} passed, {failed} failed, {left} not tested", of.name)

@@ -34,7 +34,6 @@ pub(crate) struct Query {
 #[template(path = "library/page.html")]
 struct Page {
     shell: Shell,
-    tool: &'static str,
     is_firm: bool,
     currency: String,
     rows: Vec<Row>,
@@ -164,8 +163,7 @@ pub(crate) async fn show(
             .collect();
         rows.sort_by(|a, b| (!a.own, a.used == 0, &a.name).cmp(&(!b.own, b.used == 0, &b.name)));
         Ok(Page {
-            shell: job.shell(if job.id.is_library() { "Catalogue" } else { "Survey" }),
-            tool: "library",
+            shell: job.shell(if job.id.is_library() { "" } else { "library" }),
             is_firm: job.id.is_library(),
             currency: site.job.currency.clone(),
             rows,

@@ -79,7 +79,7 @@ pub(crate) async fn show(For(job, ..): For<Keep>, server: web::Data<Server>) -> 
     let visits: Vec<_> = plan.visits.iter().map(|v| (v.key.clone(), visit_name(v))).collect();
     printed(job, move |job| {
         let links = links.iter().map(|l| Row::of(l, Timestamp::now(), &visits)).collect();
-        Ok(Page { shell: job.shell("Handover"), scopes: LinkScope::ALL, visits, links })
+        Ok(Page { shell: job.shell("links"), scopes: LinkScope::ALL, visits, links })
     })
     .await
 }

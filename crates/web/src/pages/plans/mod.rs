@@ -28,7 +28,6 @@ const MOST_SHOWN: usize = 6_000;
 #[template(path = "plans/page.html")]
 struct View {
     shell: Shell,
-    tool: &'static str,
     floors: Vec<(String, String)>,
     constructions: Vec<Group>,
 }
@@ -38,8 +37,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
     printed(job, move |job| {
         let site = Arc::clone(&job.site);
         Ok(View {
-            shell: job.shell("Survey"),
-            tool: "plans",
+            shell: job.shell("plans"),
             floors: site
                 .floors_upward()
                 .into_iter()

@@ -22,7 +22,6 @@ use crate::pages::{Shell, printed};
 #[template(path = "previsit/page.html")]
 struct Page {
     shell: Shell,
-    tool: &'static str,
     job: String,
     looks: Vec<Row>,
     /// Controls of which it is open how they are wired: the name, and what is asked or decided.
@@ -164,8 +163,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         });
         let hard = hard.collect();
         Ok(Page {
-            shell: job.shell("Survey"),
-            tool: "previsit",
+            shell: job.shell("previsit"),
             job: site.job.name.clone(),
             looks: rows.collect(),
             spots: hard,

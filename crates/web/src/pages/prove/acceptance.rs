@@ -11,7 +11,7 @@ use dot_reach_core::record::Acceptance;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
-use super::{Tabs, name, percent, proved, tabs, tag};
+use super::{name, percent, proved, tag};
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::Shell;
@@ -21,7 +21,6 @@ use crate::pages::jobs::day;
 #[template(path = "prove/acceptance.html")]
 struct Page {
     shell: Shell,
-    tabs: Tabs,
     counts: [usize; 3],
     rules: Vec<RuleRow>,
     missing: Vec<(String, String)>,
@@ -61,11 +60,11 @@ const DUTIES: [(Option<Duty>, &str, &str); 5] = [
 
 #[get("/jobs/{job}/prove/acceptance")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
-    let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/acceptance"));
-    proved(job, move |analysis, proof| view(shell, tabs, analysis, proof)).await
+    let shell = job.shell("prove/acceptance");
+    proved(job, move |analysis, proof| view(shell, analysis, proof)).await
 }
 
-fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {
+fn view(shell: Shell, analysis: &Analysis, proof: &Proof) -> Page {
     let (site, record) = (&analysis.site, &proof.record);
     let all = judged(analysis, proof);
     let missing =
@@ -79,7 +78,6 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof) -> Page {
         rows: all.iter().map(|j| row(site, j)).collect(),
         signed: record.sign_offs.iter().map(signed).collect(),
         shell,
-        tabs,
     }
 }
 

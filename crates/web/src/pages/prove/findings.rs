@@ -9,7 +9,7 @@ use dot_reach_core::prove::next::NextReading;
 use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::{Db, typographic};
 
-use super::{Tabs, bare, name, percent, proved, tabs, tag};
+use super::{bare, name, percent, proved, tag};
 use crate::door::{For, Looked, See};
 use crate::drawing::plan::{Plan, RouteShape, sheet};
 use crate::error::WebError;
@@ -19,7 +19,6 @@ use crate::pages::Shell;
 #[template(path = "prove/page.html")]
 struct Page {
     shell: Shell,
-    tabs: Tabs,
     nothing: bool,
     headline: String,
     in_force: String,
@@ -55,12 +54,12 @@ struct NextCard {
 
 #[get("/jobs/{job}/prove")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
-    let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, ""));
+    let shell = job.shell("prove");
     let looked = job.looked().await?;
-    proved(job, move |analysis, proof| view(shell, tabs, analysis, proof, &looked)).await
+    proved(job, move |analysis, proof| view(shell, analysis, proof, &looked)).await
 }
 
-fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof, looked: &Looked) -> Page {
+fn view(shell: Shell, analysis: &Analysis, proof: &Proof, looked: &Looked) -> Page {
     let site = &analysis.site;
     let Looked { learned, diagnoses, next } = looked;
     let found: Vec<Finding> = diagnoses.iter().take(MOST).map(|d| finding(site, d)).collect();
@@ -75,7 +74,6 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, proof: &Proof, looked: &L
         ways: ways(analysis, proof),
         plan: plan(learned, proof, next),
         shell,
-        tabs,
         found,
     }
 }

@@ -26,22 +26,6 @@ use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::printed;
 
-/// The pages of Prove: where each is, what it is called, whether it is this one.
-pub(crate) type Tabs = Vec<(String, &'static str, bool)>;
-
-fn tabs(job: &dot_reach_store::JobId, here: &str) -> Tabs {
-    let pages = [
-        ("", "What differs"),
-        ("/readings", "Readings"),
-        ("/acceptance", "Acceptance"),
-        ("/stages", "States of the plan"),
-        ("/names", "Names"),
-        ("/since", "Since then"),
-        ("/router", "New router"),
-    ];
-    pages.map(|(page, name)| (format!("/jobs/{job}/prove{page}"), name, page == here)).to_vec()
-}
-
 /// A page of a job's analysis and what its readings say.
 async fn proved<T: Template>(
     job: AskedJob,

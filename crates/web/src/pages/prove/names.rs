@@ -10,7 +10,6 @@ use dot_reach_formats::{Imported, name_list};
 use serde::Deserialize;
 use serde_json::json;
 
-use super::{Tabs, tabs};
 use crate::commands::{Answer, ChangeMark, ToSay, drawn, take_told};
 use crate::door::{Change, For, See};
 use crate::error::WebError;
@@ -21,7 +20,6 @@ use crate::pages::{Shell, printed};
 #[template(path = "prove/names.html")]
 struct Page {
     shell: Shell,
-    tabs: Tabs,
     has_platforms: bool,
     /// Platforms whose list may be brought in: id and name.
     of: Vec<(String, String)>,
@@ -149,8 +147,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
             title: list.title,
         };
         Ok(Page {
-            shell: job.shell("Prove"),
-            tabs: tabs(&job.id, "/names"),
+            shell: job.shell("prove/names"),
             has_platforms: !site.platforms.is_empty(),
             of: lists.iter().map(|l| (l.of.clone(), l.title.clone())).collect(),
             lists: lists.into_iter().map(form).collect(),

@@ -8,7 +8,7 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
-use super::{Tabs, name, proved, tabs};
+use super::{name, proved};
 use crate::door::{For, See};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -19,7 +19,6 @@ use crate::pages::jobs::day;
 #[template(path = "prove/readings.html")]
 struct Page {
     shell: Shell,
-    tabs: Tabs,
     job: String,
     devices: Vec<(String, String)>,
     rows: Vec<Row>,
@@ -66,11 +65,11 @@ const TO: f64 = -20.0;
 
 #[get("/jobs/{job}/prove/readings")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
-    let (shell, tabs, id) = (job.shell("Prove"), tabs(&job.id, "/readings"), job.id.to_string());
-    proved(job, move |analysis, proof| view(shell, tabs, id, analysis, proof)).await
+    let (shell, id) = (job.shell("prove/readings"), job.id.to_string());
+    proved(job, move |analysis, proof| view(shell, id, analysis, proof)).await
 }
 
-fn view(shell: Shell, tabs: Tabs, job: String, analysis: &Analysis, proof: &Proof) -> Page {
+fn view(shell: Shell, job: String, analysis: &Analysis, proof: &Proof) -> Page {
     let site = &analysis.site;
     let mut devices: Vec<_> = site
         .devices
@@ -98,7 +97,6 @@ fn view(shell: Shell, tabs: Tabs, job: String, analysis: &Analysis, proof: &Proo
             .collect(),
         plot: plot(site, &comparisons),
         shell,
-        tabs,
         job,
         devices,
     }

@@ -55,7 +55,7 @@ struct Row {
 
 #[get("/jobs/{job}/prove/report")]
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Prove");
+    let shell = job.shell("prove/report");
     proved(job, move |analysis, proof| view(shell, analysis, proof)).await
 }
 

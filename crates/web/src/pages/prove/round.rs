@@ -50,7 +50,7 @@ struct StopRow {
 pub(crate) async fn show(
     For(job, asked, ..): For<See, web::Query<Asked>>,
 ) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Prove");
+    let shell = job.shell("round");
     let analysis = job.analysed().await?;
     printed(job, move |job| {
         let site = &analysis.site;

@@ -7,7 +7,6 @@ use dot_reach_core::survey::new_router::{BackAt, ComesBack, comes_back, last_rou
 use serde::Deserialize;
 use serde_json::json;
 
-use super::{Tabs, tabs};
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::jobs::day;
@@ -17,7 +16,6 @@ use crate::pages::{Shell, printed};
 #[template(path = "prove/router.html")]
 struct Page {
     shell: Shell,
-    tabs: Tabs,
     round: u32,
     /// The change after that one; nothing while nothing of this one is on record.
     next: Option<u32>,
@@ -78,12 +76,11 @@ pub(crate) async fn show(
             at: step.at.into_iter().map(|at| form(&job.record, round, at)).collect(),
         };
         Ok(Page {
-            tabs: tabs(&job.id, "/router"),
             round,
             next: is_begun.then_some(round + 1),
             steps: comes_back(&job.site).into_iter().map(step).collect(),
             stays: stays(&job.site),
-            shell: job.shell("Prove"),
+            shell: job.shell("prove/router"),
         })
     })
     .await

@@ -10,7 +10,7 @@ use dot_reach_core::record::Stage;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
-use super::{Tabs, name, or_dash, tabs};
+use super::{name, or_dash};
 use crate::app::moment;
 use crate::door::{For, See};
 use crate::error::WebError;
@@ -21,7 +21,6 @@ use crate::pages::{Shell, printed};
 #[template(path = "prove/since.html")]
 struct Page {
     shell: Shell,
-    tabs: Tabs,
     proven: String,
     /// Every how many months it is read again, and when that is due; whether it is over.
     check_months: String,
@@ -64,14 +63,13 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         Ok(Page {
             unknown: lives.iter().filter(|l| l.replace_before.is_none()).count(),
             lives: lives.iter().filter_map(|l| life(site, l, &now)).collect(),
-            tabs: tabs(&job.id, "/since"),
             proven: newest(record, Stage::Proven).map(|m| day(&m.at)).unwrap_or_default(),
             changed: changed(&trends).iter().map(|c| words(site, c)).collect(),
             check_months: site.job.check_months.map(|m| typographic(m, 0)).unwrap_or_default(),
             is_due: check.as_ref().is_some_and(|at| *at <= now),
             check: check.map(|at| at.chars().take(10).collect()).unwrap_or_default(),
             rows: rows.collect(),
-            shell: job.shell("Prove"),
+            shell: job.shell("prove/since"),
         })
     })
     .await

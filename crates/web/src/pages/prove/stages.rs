@@ -9,7 +9,7 @@ use dot_reach_core::site::{DeviceId, FloorId, Site};
 use dot_reach_core::units::typographic;
 use serde::Deserialize;
 
-use super::{Tabs, name, or_dash, tabs};
+use super::{name, or_dash};
 use crate::door::{For, See};
 use crate::drawing::plan::{Plan, PlanMark, RouteShape, sheet};
 use crate::error::WebError;
@@ -30,7 +30,6 @@ pub(crate) struct Asked {
 #[template(path = "prove/stages.html")]
 struct Page {
     shell: Shell,
-    tabs: Tabs,
     kept: Vec<(String, String, [usize; 3])>,
     choices: [Vec<(String, String, bool)>; 2],
     query: [String; 2],
@@ -53,9 +52,9 @@ struct Row {
 pub(crate) async fn show(
     For(job, asked, ..): For<See, web::Query<Asked>>,
 ) -> Result<HttpResponse, WebError> {
-    let (shell, tabs) = (job.shell("Prove"), tabs(&job.id, "/stages"));
+    let shell = job.shell("prove/stages");
     let analysis = job.analysed().await?;
-    printed(job, move |job| Ok(view(shell, tabs, &analysis, &job.record, &asked))).await
+    printed(job, move |job| Ok(view(shell, &analysis, &job.record, &asked))).await
 }
 
 pub(super) fn label(m: &Milestone) -> String {
@@ -63,7 +62,7 @@ pub(super) fn label(m: &Milestone) -> String {
     format!("{}, {}{by}", m.stage.words(), day(&m.at))
 }
 
-fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, record: &Record, asked: &Asked) -> Page {
+fn view(shell: Shell, analysis: &Analysis, record: &Record, asked: &Asked) -> Page {
     let site = &analysis.site;
     let kept: Vec<&Milestone> = record.milestones.iter().collect();
     let first = kept.first().map(|m| m.id.to_string()).unwrap_or_default();
@@ -100,7 +99,6 @@ fn view(shell: Shell, tabs: Tabs, analysis: &Analysis, record: &Record, asked: &
             .collect(),
         plan: floor.map(|f| (f.name.clone(), drawn(site, &f.id, &all))),
         shell,
-        tabs,
     }
 }
 

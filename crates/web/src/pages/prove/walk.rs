@@ -67,7 +67,7 @@ struct WalkedWith {
 pub(crate) async fn show(
     For(job, asked, ..): For<See, web::Query<Asked>>,
 ) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Prove");
+    let shell = job.shell("walk");
     let (analysis, proof) = job.proved().await?;
     printed(job, move |_| Ok(view(shell, &analysis, &proof, &asked))).await
 }

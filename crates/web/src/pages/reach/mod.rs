@@ -88,7 +88,7 @@ pub(crate) async fn show(
     For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     let p = viewed(&job, query.into_inner()).await?;
-    printed(job, move |job| Ok(Page { shell: job.shell("Reach"), p })).await
+    printed(job, move |job| Ok(Page { shell: job.shell("reach"), p })).await
 }
 
 /// What the page shows of a job as it stands.

@@ -54,7 +54,7 @@ const APART: f64 = 10.0;
 pub(crate) async fn show(
     For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
-    let shell = job.shell("Reach");
+    let shell = job.shell("schools");
     let analysis = job.analysed().await?;
     printed(job, move |job| {
         let found = analysis.networks.iter().position(|n| n.network.as_str() == query.network);

@@ -29,7 +29,6 @@ pub(crate) struct Query {
 #[template(path = "sheet/page.html")]
 struct Page {
     shell: Shell,
-    tool: &'static str,
     floor: String,
     floors: Vec<(String, String, bool)>,
     headings: Vec<Heading>,
@@ -94,8 +93,7 @@ pub(crate) async fn show(
             plan.points(&site, floor, point.map(|p| &p.id));
         }
         Ok(Page {
-            shell: job.shell("Survey"),
-            tool: "sheet",
+            shell: job.shell("sheet"),
             floors: floors
                 .iter()
                 .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor.as_ref()))

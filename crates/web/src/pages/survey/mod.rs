@@ -40,7 +40,6 @@ pub(crate) struct Query {
 #[template(path = "survey/page.html")]
 struct Page {
     shell: Shell,
-    tool: &'static str,
     job: String,
     floor: String,
     floors: Vec<FloorTab>,
@@ -73,7 +72,7 @@ pub(crate) async fn show(
     For(job, query, ..): For<See, web::Query<Query>>,
 ) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
-        let shell = job.shell("Survey");
+        let shell = job.shell("survey");
         let site = Arc::clone(&job.site);
         let point = query.point.parse::<PointId>().ok().and_then(|id| site.points.get(&id));
         let wall = query.wall.parse::<WallId>().ok().and_then(|id| site.walls.get(&id));
@@ -95,7 +94,6 @@ pub(crate) async fn show(
         }
         Ok(Page {
             shell,
-            tool: "survey",
             job: job.id.to_string(),
             floor: floor.as_ref().map(ToString::to_string).unwrap_or_default(),
             floors: floors

@@ -154,7 +154,7 @@ fn page(
         (v.id.to_string(), v.name.clone(), format!("?with={none}"), is_shown)
     });
     Page {
-        shell: job.shell("Reach"),
+        shell: job.shell("variants"),
         of: of.to_string(),
         all: all.collect(),
         aside: aside.iter().map(|v| (v.id.to_string(), v.name.clone())).collect(),

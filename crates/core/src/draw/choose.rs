@@ -1,0 +1,98 @@
+//! Choosing what goes into a box: the edit that plans a device there, and what is advised where nothing is planned yet.
+
+use crate::catalogue::DeviceKind;
+use crate::fit::Fits;
+use crate::fit::candidates::{Candidate, candidates};
+use crate::fit::schools::{chosen, schools};
+use crate::site::{Device, DeviceId, Edit, Group, Kind, Network, Point, PointId, PointKind, Site};
+
+use super::naming;
+
+/// The edit that plans a device of a kind at a point: what is planned there becomes it, or a new one is put there in the
+/// first network that it speaks; nothing where the job has none.
+pub fn planned(site: &Site, point: &Point, kind: &DeviceKind) -> Option<Edit> {
+    if let Some(device) = site.devices_at(&point.id).first() {
+        let network = site.networks.get(&device.network)?;
+        let speaks = kind.systems.contains(&network.system);
+        return speaks.then(|| Edit::set(Kind::Device, &device.id, "kind", kind.id.clone()));
+    }
+    let speaks = |network: &&Network| kind.systems.contains(&network.system);
+    let network = site.networks.iter().find(speaks)?;
+    let is_taken = |id: &str| site.devices.iter().any(|d| d.id.as_str() == id);
+    let id: DeviceId =
+        naming::free(&format!("d-{}", point.id), is_taken).replace(' ', "-").parse().ok()?;
+    // By its place, as whoever looks for it does.
+    let is_free = !point.name.is_empty() && site.devices.iter().all(|d| d.name != point.name);
+    let name = if is_free {
+        point.name.clone()
+    } else {
+        naming::of_device(site, kind, &point.floor, point.at)
+    };
+    Some(Edit::put(Device {
+        can_be_cut: kind.easily_cut,
+        ..Device::new(id, &name, point.id.clone(), &kind.id, network.id.clone())
+    }))
+}
+
+/// What is advised at a point where nothing is planned: the first that works the load itself and is known to fit.
+pub fn advised<'a>(site: &'a Site, point: &Point) -> Option<Candidate<'a>> {
+    let all = candidates(site, point, None);
+    all.into_iter().find(|c| c.fits < Fits::NotKnown && works_the_load(c.kind))
+}
+
+/// Whether a device works a load itself, rather than telling another to.
+pub fn works_the_load(kind: &DeviceKind) -> bool {
+    kind.fit.switches() && kind.is_wired_in()
+}
+
+/// A box or a group of boxes where nothing is planned yet, with what is advised.
+#[derive(Clone, Debug, PartialEq)]
+pub struct AdvisedAt {
+    /// The places.
+    pub places: Vec<PointId>,
+    /// What goes there, by name.
+    pub what: Vec<String>,
+    /// The edit that plans it.
+    pub edit: Edit,
+}
+
+/// What is advised for every switch place that works something and has nothing planned; and the places for which nothing
+/// can be advised before more is known of them.
+pub fn advised_everywhere(site: &Site) -> (Vec<AdvisedAt>, Vec<PointId>) {
+    let is_bare = |id: &PointId| site.devices_at(id).is_empty();
+    let (mut found, mut open) = (Vec::new(), Vec::new());
+    for group in site.groups.iter().filter(|g| g.places.len() > 1) {
+        if !group.places.iter().all(is_bare) {
+            continue;
+        }
+        match of_group(site, group) {
+            Some(advised) => found.push(advised),
+            None => open.extend(group.places.iter().cloned()),
+        }
+    }
+    let is_alone = |p: &&Point| site.group_of(&p.id).is_none_or(|g| g.places.len() < 2);
+    let works = |p: &&Point| site.loads_of(&p.id).next().is_some();
+    let points = site.points.iter().filter(|p| p.kind == PointKind::Switch && is_bare(&p.id));
+    for point in points.filter(is_alone).filter(works) {
+        let advised = advised(site, point);
+        let edit = advised.as_ref().and_then(|c| planned(site, point, c.kind));
+        match advised.zip(edit) {
+            Some((candidate, edit)) => found.push(AdvisedAt {
+                places: vec![point.id.clone()],
+                what: vec![candidate.kind.name.clone()],
+                edit,
+            }),
+            None => open.push(point.id.clone()),
+        }
+    }
+    (found, open)
+}
+
+fn of_group(site: &Site, group: &Group) -> Option<AdvisedAt> {
+    let all = schools(site, group);
+    let school = all.iter().find(|s| s.master.is_some() && s.fits < Fits::NotKnown)?;
+    let edit = chosen(site, group, school)?;
+    let parts = school.master.iter().chain(&school.far);
+    let what = parts.map(|(kind, _)| kind.name.clone()).collect();
+    Some(AdvisedAt { places: group.places.clone(), what, edit })
+}
