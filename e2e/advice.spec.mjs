@@ -74,7 +74,7 @@ test("the command box names the adviser; a wrong name of a variant is told besid
   await page.getByRole("button", { name: "Branch off" }).click();
   await expect(page.getByRole("alert")).toContainText("give it a name");
   const command = page.locator("[data-command]");
-  await command.fill("The least that is enough");
+  await command.fill("Hub and repeaters");
   await command.press("Enter");
   await page.waitForURL(/\/advice/);
   await expect(advice(page)).toContainText("devices at target");

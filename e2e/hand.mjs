@@ -10,6 +10,8 @@ export async function newJob(page, name) {
   await page.getByLabel("Name", { exact: true }).fill(name);
   await page.getByLabel("Region").selectOption("eu");
   await page.getByRole("button", { name: "Make the job" }).click();
+  await page.waitForURL(/\/brief/);
+  await page.getByRole("link", { name: "Go and draw" }).click();
   await page.waitForURL(/\/survey/);
   await ready(page);
 }

@@ -95,7 +95,7 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   await place(page, "Z-Wave", "Switch, no neutral needed", "Bed switch", at([600, 430]));
 
   // Reach: everything is near, until the hub stands at the far end of a metal-lined room.
-  await page.getByRole("link", { name: "Reach", exact: true }).click();
+  await page.getByRole("link", { name: "Design", exact: true }).click();
   await ready(page);
   await page.getByRole("link", { name: /^Zigbee/ }).first().click();
   const row = (name) => page.locator(".row").filter({ hasText: name }).first();
@@ -135,7 +135,7 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   await page.getByRole("button", { name: "Take the readings" }).click();
   await expect(page.getByRole("status").filter({ hasText: "taken" })).toHaveText("3 taken.");
   await expect(page.locator('[data-part="prove-table"] tbody tr')).toHaveCount(3);
-  await page.getByRole("link", { name: "What differs" }).click();
+  await page.getByRole("link", { name: "Measured against planned" }).click();
   await ready(page);
   await page.getByRole("button", { name: "Plan with what they teach" }).click();
   await expect(page.locator('[data-part="prove-head"]')).toContainText("The plan stands on 3 readings");

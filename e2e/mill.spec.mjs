@@ -24,7 +24,7 @@ test("a planner finds what is out, why, and moves the hub into the open", async 
   await ready(page);
   await page.locator('form[data-key="point"] select[name="mounting"]').selectOption({ label: "in the open" });
   await expect(page.locator("[data-saved]")).toHaveText("Saved");
-  await page.getByRole("link", { name: "Reach", exact: true }).click();
+  await page.getByRole("link", { name: "Design", exact: true }).click();
   await ready(page);
   await expect.poll(() => page.locator(".row.out").count()).toBeLessThan(out);
 });

@@ -174,7 +174,7 @@ test("several systems and hubs live in one job, none helping another", async ({ 
     await page.getByRole("button", { name: "Add a network" }).click();
     await expect(page.locator(".network-form").filter({ hasText: system }).first()).toBeVisible();
   }
-  await page.getByRole("link", { name: "Reach", exact: true }).click();
+  await page.getByRole("link", { name: "Design", exact: true }).click();
   await ready(page);
   await page.getByRole("link", { name: "Bluetooth mesh" }).click();
   await expect(page.locator('[data-part="empty"]')).toContainText("No devices in this network yet");

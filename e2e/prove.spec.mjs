@@ -19,12 +19,12 @@ test("the Mill is diagnosed: the device in metal is named first, cured, and the 
   await expect(page.locator('[data-part="prove-head"]')).toContainText("The plan stands on 26 readings");
   await saved(page);
   // How it stood is kept, and what differs stands beside it.
-  await page.getByRole("link", { name: "States of the plan" }).click();
+  await page.getByRole("link", { name: "As designed, built, proven" }).click();
   await ready(page);
   await expect(page.locator('[data-part="stages-kept"]')).toContainText("as designed");
   await expect(page.locator('[data-part="stages-table"] tbody tr').first()).toBeVisible();
   // It comes out of the metal: what was read of it before counts no longer. That it was done is on record: undo is of the plan.
-  await page.getByRole("link", { name: "What differs" }).click();
+  await page.getByRole("link", { name: "Measured against planned" }).click();
   await ready(page);
   await page.getByRole("button", { name: "Done: it is out of the metal" }).click();
   await expect(page.locator(".differs-card", { hasText: "Bath ceiling" })).toHaveCount(0);
@@ -68,7 +68,7 @@ test("acceptance is agreed, a device tested and signed for, and a client reads b
   await expect(page.locator('[data-part="prove-head"]')).not.toContainText("Nobody has agreed");
   // Nobody signs without a name.
   await page.getByRole("button", { name: "Sign as it stands" }).click();
-  await expect(page.getByText("who signs?")).toBeVisible();
+  await expect(page.getByText("give it a name")).toBeVisible();
   await page.getByLabel("Name").fill("Ada Penrose");
   await page.getByRole("button", { name: "Sign as it stands" }).click();
   await expect(page.locator('[data-part="accept-signed"]')).toContainText("Ada Penrose, client");

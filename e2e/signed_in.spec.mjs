@@ -325,7 +325,7 @@ test("an electrician who is named on a visit sees its sheet, does its day on the
     expect((await act(desk, url, { do: "put", kind: "visit", value: visit })).ok).toBe(true);
     await open(uma.page, `${url}/`);
     await uma.page.getByRole("link", { name: "Larkfield Mill" }).tap();
-    await expect(uma.page.locator(".stages a")).toHaveText(["Install"]);
+    await expect(uma.page.locator(".stages a")).toHaveText(["Day"]);
     await expect(uma.page.locator("#main")).toContainText("Breaker 7 off");
     await uma.page.goto(`${url}${JOB}/install/electrician`);
     await expect(uma.page.locator("h1")).toContainText("electrician", { ignoreCase: true });

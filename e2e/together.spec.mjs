@@ -18,14 +18,14 @@ test("who else is on the job stands in the head, with the page they are on, and 
   await open(ines.page, `${app}${MILL}/survey`);
   await expect(here(ines.page)).toBeHidden();
   await open(otto.page, `${app}${MILL}/install`);
-  await expect(here(ines.page)).toHaveText("Also here: Otto Winn, Install");
+  await expect(here(ines.page)).toHaveText("Also here: Otto Winn, Day");
   await expect(here(otto.page)).toHaveText("Also here: Ines Calder, Survey");
   expect(await otto.page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
   // A second window of the same person is nobody else; another job is elsewhere.
   const second = await ines.context.newPage();
   await open(second, `${app}${MILL}/reach`);
   await expect(here(otto.page)).toHaveText("2 others here");
-  await expect(here(second)).toHaveText("Also here: Otto Winn, Install");
+  await expect(here(second)).toHaveText("Also here: Otto Winn, Day");
   await second.close();
   await expect(here(otto.page)).toHaveText("Also here: Ines Calder, Survey");
   // What one does, the other hears of by name.

@@ -254,7 +254,7 @@ pub(crate) async fn new_job(Of(caller, form, ..): Of<Keep, web::Json<NewJob>>) -
             store.create(&site, &now())
         })
         .await?;
-    Ok(HttpResponse::Ok().json(json!({ "location": format!("/jobs/{id}/survey") })))
+    Ok(HttpResponse::Ok().json(json!({ "location": format!("/jobs/{id}/brief") })))
 }
 
 /// The library of the firm; made when it is first asked for.

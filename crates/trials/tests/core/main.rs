@@ -24,6 +24,7 @@ mod limits;
 mod lived_in;
 mod mill;
 mod names;
+mod needed;
 mod offer;
 mod placement;
 mod platforms;

@@ -10,10 +10,9 @@ const now = () => new Date().toISOString();
 const tell = (change) => edit(change).catch((e) => { if (!e.conflict) notice(e.message); });
 
 async function sign(form) {
-  const { name, role, note } = form.elements;
-  if (!name.value.trim()) return void showError(form, { field: "name", message: "who signs?" });
+  const act = form.dataset.sign;
   try {
-    await edit({ do: "sign", id: newId("sign"), name: name.value, role: role.value, note: note.value, at: now() });
+    await edit({ do: act, id: newId(act), at: now(), ...Object.fromEntries(new FormData(form)) });
     form.reset();
   } catch (refused) {
     showError(form, refused);

@@ -6,6 +6,7 @@ use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::bill::kits::{KitLaid, SHIPPED, kits, places, with};
 use dot_reach_core::bill::{Bill, BillLine, LineKind, bill, energy, two_purchases};
+use dot_reach_core::record::OfferSigned;
 use dot_reach_core::site::{DeviceId, Edit, Kind, Site};
 use dot_reach_core::units::typographic;
 use dot_reach_formats::bill_csv;
@@ -14,19 +15,22 @@ use serde_json::json;
 use crate::commands::{Answer, download};
 use crate::door::{For, See};
 use crate::error::WebError;
-use crate::pages::{Shell, printed};
+use crate::pages::jobs::day;
+use crate::pages::reach::details::plural;
+use crate::pages::{Shell, money, printed};
 
 #[derive(Template)]
 #[template(path = "bill/page.html")]
 struct Page {
     shell: Shell,
     job: String,
-    currency: String,
     total: String,
     headline: Vec<(String, String)>,
     parts: Vec<PartRows>,
     shares: Vec<[String; 4]>,
     warnings: Vec<String>,
+    /// Who signed it, and what it then came to.
+    signed: Vec<String>,
     /// Now, and once what is on trial is kept; and what is bought now. Nothing where nothing waits.
     purchases: Option<Purchases>,
     kits: Vec<KitForm>,
@@ -82,8 +86,14 @@ struct Row {
     at: String,
 }
 
-fn money(value: f64) -> String {
-    typographic(value, 2)
+/// How amounts of this job are written.
+#[derive(Clone, Copy)]
+struct Money<'a>(&'a str);
+
+impl Money<'_> {
+    fn of(self, amount: f64) -> String {
+        money(amount, 2, self.0)
+    }
 }
 
 #[get("/jobs/{job}/bill")]
@@ -92,22 +102,23 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
     printed(job, move |job| {
         let found = bill(&job.site, plan.visits.len());
         let fields = &job.site.job;
+        let m = Money(&fields.currency);
         Ok(Page {
             shell: job.shell("bill"),
             job: fields.name.clone(),
-            currency: fields.currency.clone(),
-            total: money(found.total),
-            headline: headline(&found),
+            total: m.of(found.total),
+            headline: headline(&found, m),
             parts: [LineKind::Devices, LineKind::Plates, LineKind::Small, LineKind::Labour]
                 .into_iter()
-                .map(|part| rows(&found, part))
+                .map(|part| rows(&found, part, m))
                 .filter(|p| !p.lines.is_empty())
                 .collect(),
             purchases: purchases(&job.site, plan.visits.len()),
             kits: kits(&job.site).iter().map(|k| kit_form(&job.site, k)).collect(),
             offered: offered(&job.site),
-            shares: shares(&found),
+            shares: shares(&found, m),
             warnings: warnings(&found),
+            signed: job.record.offers_signed.iter().map(signed).collect(),
             energy: energy(&job.site)
                 .into_iter()
                 .map(|e| {
@@ -116,7 +127,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
                     });
                     let metered = e.metered.then(|| "metered".to_owned());
                     let said: Vec<_> = metered.into_iter().chain(without).collect();
-                    [e.circuit, typographic(e.kwh, 0), money(e.cost), said.join(", ")]
+                    [e.circuit, typographic(e.kwh, 0), m.of(e.cost), said.join(", ")]
                 })
                 .collect(),
         })
@@ -124,11 +135,29 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
     .await
 }
 
-fn headline(found: &Bill) -> Vec<(String, String)> {
+/// A signature under the offer as a line.
+pub(crate) fn signed(of: &OfferSigned) -> String {
+    let sum = money(of.total, 2, &of.currency);
+    let devices = plural(of.devices as usize, "device", "devices");
+    let mut said = format!("Signed by {}, {}: {devices}, {sum}", of.name, day(&of.at));
+    if of.without_price > 0 {
+        let lines = plural(of.without_price as usize, "line", "lines");
+        said = format!("{said}; {lines} had no price");
+    }
+    if of.open > 0 {
+        said = format!("{said}; of {} it was not settled that they fit", of.open);
+    }
+    if !of.note.is_empty() {
+        said = format!("{said}; with reservations: {}", of.note);
+    }
+    format!("{said}.")
+}
+
+fn headline(found: &Bill, m: Money<'_>) -> Vec<(String, String)> {
     let per_load = if found.loads == 0 {
         String::from("–")
     } else {
-        money(found.total / as_f64(found.loads))
+        m.of(found.total / as_f64(found.loads))
     };
     let mut told = vec![
         ("for each load that is worked".to_owned(), format!("{per_load} ({} loads)", found.loads)),
@@ -137,11 +166,11 @@ fn headline(found: &Bill) -> Vec<(String, String)> {
             "visits, all bundled".to_owned(),
             format!("{} instead of {}, circuit by circuit", found.visits.0, found.visits.1),
         ),
-        ("saved in call-outs".to_owned(), money(found.saved)),
+        ("saved in call-outs".to_owned(), m.of(found.saved)),
     ];
     told.extend(found.left.map(|left| {
         let words = if left < 0.0 { "over the budget" } else { "left of the budget" };
-        (words.to_owned(), money(left.abs()))
+        (words.to_owned(), m.of(left.abs()))
     }));
     told
 }
@@ -150,18 +179,18 @@ fn as_f64(count: usize) -> f64 {
     f64::from(u32::try_from(count).unwrap_or(u32::MAX))
 }
 
-fn rows(found: &Bill, part: LineKind) -> PartRows {
+fn rows(found: &Bill, part: LineKind, m: Money<'_>) -> PartRows {
     let lines: Vec<_> = found.lines.iter().filter(|l| l.part == part).collect();
     let sum: f64 = lines.iter().filter_map(|l| l.cost()).sum();
-    PartRows { name: part.name(), sum: money(sum), lines: lines.iter().map(|l| row(l)).collect() }
+    PartRows { name: part.name(), sum: m.of(sum), lines: lines.iter().map(|l| row(l, m)).collect() }
 }
 
-fn row(l: &BillLine) -> Row {
+fn row(l: &BillLine, m: Money<'_>) -> Row {
     Row {
         what: l.what.clone(),
         count: typographic(l.count, usize::from(l.count.fract().abs() > 0.0)),
-        each: l.each.map_or_else(|| "not known".to_owned(), money),
-        cost: l.cost().map(money).unwrap_or_default(),
+        each: l.each.map_or_else(|| "not known".to_owned(), |e| m.of(e)),
+        cost: l.cost().map(|c| m.of(c)).unwrap_or_default(),
         at: l.at.join(", "),
     }
 }
@@ -169,11 +198,12 @@ fn row(l: &BillLine) -> Row {
 /// What is bought now, and what once that on trial is kept.
 fn purchases(site: &Site, visits: usize) -> Option<Purchases> {
     let both = two_purchases(site, visits)?;
+    let m = Money(&site.job.currency);
     let lines = both.now.lines.iter().filter(|l| l.part != LineKind::Labour);
     Some(Purchases {
-        now: money(both.now.total),
-        then: money(both.then),
-        lines: lines.map(row).collect(),
+        now: m.of(both.now.total),
+        then: m.of(both.then),
+        lines: lines.map(|l| row(l, m)).collect(),
     })
 }
 
@@ -183,22 +213,23 @@ fn kit_told(site: &Site, laid: &KitLaid) -> KitTold {
         Some(site.point_of(device)?.title())
     };
     let places: Vec<String> = laid.brings.iter().filter_map(place).collect();
+    let m = Money(&site.job.currency);
     let left: Vec<String> = laid.left.iter().map(|(_, name, n)| format!("{n} × {name}")).collect();
     let against = match laid.costs.zip(laid.singles) {
         Some((costs, singles)) if singles > costs => {
             format!(
                 "{} for what costs {} singly: {} less.",
-                money(costs),
-                money(singles),
-                money(singles - costs)
+                m.of(costs),
+                m.of(singles),
+                m.of(singles - costs)
             )
         }
         Some((costs, singles)) => {
             format!(
                 "{} for what costs {} singly: {} more.",
-                money(costs),
-                money(singles),
-                money(costs - singles)
+                m.of(costs),
+                m.of(singles),
+                m.of(costs - singles)
             )
         }
         None => "What it costs, or a part of it singly, is not known.".to_owned(),
@@ -234,7 +265,7 @@ fn kit_form(site: &Site, laid: &KitLaid) -> KitForm {
     KitForm {
         id: kit.id.to_string(),
         name: kit.name.clone(),
-        price: kit.price.map(money).unwrap_or_default(),
+        price: kit.price.map(|p| typographic(p, 2)).unwrap_or_default(),
         count: kit.count,
         contents: contents.collect(),
         told: kit_told(site, laid),
@@ -266,10 +297,10 @@ fn offered(site: &Site) -> Vec<OfferedKit> {
     laid.map(offer).collect()
 }
 
-fn shares(found: &Bill) -> Vec<[String; 4]> {
+fn shares(found: &Bill, m: Money<'_>) -> Vec<[String; 4]> {
     let row = |s: &dot_reach_core::bill::Share| {
-        let each = if s.loads == 0 { "–".to_owned() } else { money(s.cost / as_f64(s.loads)) };
-        [s.name.clone(), money(s.cost), s.loads.to_string(), each]
+        let each = if s.loads == 0 { "–".to_owned() } else { m.of(s.cost / as_f64(s.loads)) };
+        [s.name.clone(), m.of(s.cost), s.loads.to_string(), each]
     };
     found.shares.iter().filter(|s| s.cost > 0.0).map(row).collect()
 }

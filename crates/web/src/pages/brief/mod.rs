@@ -58,6 +58,8 @@ struct Page {
     first_fix: String,
     work: Vec<Picked>,
     is_new: bool,
+    /// Whether nothing is drawn yet.
+    is_first: bool,
     likely: &'static str,
     open: Vec<String>,
     people: Vec<PersonForm>,
@@ -428,6 +430,7 @@ pub(crate) async fn show(
         first_fix: fields.first_fix.clone(),
         work: picked(&JobKind::ALL, fields.work),
         is_new: fields.work == JobKind::New,
+        is_first: site.walls.is_empty() && site.points.is_empty(),
         likely: match neutral_is_likely(fields.built) {
             Some(true) => {
                 "A neutral at the switches is likely by the age of the house: a guess, until each box has been opened."
