@@ -27,7 +27,7 @@ test("the wing that is out is cured by the adviser, a repeater is refused with i
   await expect(page.locator(".picks tbody tr")).toHaveCount(count - 1);
   // The rest in one change, and all of it back.
   if (count > 1) await page.getByRole("button", { name: "Do all of it" }).click();
-  await expect(advice(page)).toContainText("Nothing is lacking");
+  await expect(advice(page)).toContainText("Nothing is needed");
   await open(page, "/jobs/larkfield-mill/handover");
   await expect(page.locator("main")).toContainText("The client wants nothing visible there");
   await open(page, "/jobs/larkfield-mill/advice?network=mesh&hub=stays");

@@ -44,7 +44,7 @@ test("the hub is tried in the open and wherever a person clicks, each with its n
 
 test("the filter looks in every network; the tools say what they hold; terms explain themselves", async ({ page }) => {
   await open(page, "/jobs/larkfield-mill/reach?network=star");
-  const tools = page.locator(".reach-tools");
+  const tools = page.locator(".facts details", { hasText: "Hub" }).first();
   await expect(tools).toBeInViewport({ ratio: 1 });
   await expect(tools).toContainText("closed metal cabinet");
   await page.getByPlaceholder(/Filter/).fill("kitchen island");

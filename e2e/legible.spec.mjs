@@ -65,7 +65,7 @@ test("Reach and handover print as sheets", async ({ page }) => {
   await page.emulateMedia({ media: "print" });
   await expect(page.getByRole("heading", { name: "Larkfield Mill: Ground floor, Lighting mesh" })).toBeVisible();
   await expect(page.locator(".legend")).toBeVisible();
-  for (const part of [".head", ".reach-tools", ".section-pane", ".foot-pane", ".ledger-tools", ".zoom"]) {
+  for (const part of [".head", ".under-head", ".section-pane", ".foot-pane", ".ledger-tools", ".zoom"]) {
     await expect(page.locator(part)).toBeHidden();
   }
   // The whole ledger, not what fits a pane.

@@ -256,7 +256,7 @@ fn the_list_of_jobs_analyses_none_and_each_is_asked_for_by_itself() {
     // A standing that is known stands in the page; one that is not is asked for by itself.
     assert_eq!(page.body.matches("data-standing=").count(), 3);
     let row = app.get("/jobs/larkfield-mill/standing");
-    assert!(row.body.contains(" sound</span>") && !row.body.contains("data-standing"));
+    assert!(row.body.contains(" good</span>") && !row.body.contains("data-standing"));
     assert_eq!(app.get("/").body.matches("data-standing=").count(), 2);
     // A change makes it unknown again.
     taken(&app, &set("job", "job", "note", "x"), "e1");

@@ -45,6 +45,15 @@ impl Band {
         }
     }
 
+    /// The grade of a name in a file as a page says it; what is no band, as it is.
+    pub fn grade_of(name: &str) -> &str {
+        let all = [Self::Out, Self::Thin, Self::Sound, Self::Solid];
+        match all.into_iter().find(|band| band.name() == name) {
+            Some(band) => band.grade(),
+            None => name,
+        }
+    }
+
     /// The grade as a page says it.
     pub fn grade(self) -> &'static str {
         match self {

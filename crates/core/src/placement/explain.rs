@@ -223,7 +223,7 @@ impl Advice {
         };
         let what = match (moved, self.picks.is_empty()) {
             (false, true) if now == of => {
-                return format!("Nothing is lacking: all {of} devices are at target.");
+                return format!("Nothing is needed: all {of} devices are at target.");
             }
             (false, true) => "Nothing that could be bought helps".to_owned(),
             (true, true) => "The hub moves, and no repeater is needed".to_owned(),

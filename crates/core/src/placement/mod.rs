@@ -13,6 +13,7 @@ mod house;
 mod mend;
 pub mod offers;
 pub mod problem;
+pub mod ranking;
 mod relaxed;
 mod routes;
 pub mod search;

@@ -20,6 +20,7 @@ pub mod diagnose;
 pub mod drift;
 pub mod firm;
 pub mod gains;
+pub mod handed_over;
 pub mod helps;
 pub mod house;
 pub mod next;

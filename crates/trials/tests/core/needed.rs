@@ -1,5 +1,4 @@
 //! What a job needs now, from an empty plan to the handover; and what is advised for boxes where nothing is planned.
-#![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
 
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::draw::choose::{advised, advised_everywhere, planned, works_the_load};
@@ -9,7 +8,7 @@ use dot_reach_core::needed::{NeededAt, needed_now};
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Record, Stage};
-use dot_reach_core::site::{Job, PointKind, Site, apply};
+use dot_reach_core::site::{Job, PointId, PointKind, Site, apply};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -138,11 +137,11 @@ fn what_is_advised_everywhere_is_chosen_at_once_and_fits() {
     let (found, open) = advised_everywhere(&site);
     assert_eq!(found.len(), 2);
     assert_eq!(
-        open.iter().map(|p| p.as_str()).collect::<Vec<_>>(),
+        open.iter().map(PointId::as_str).collect::<Vec<_>>(),
         ["blank"],
         "nothing is advised unseen"
     );
-    let all = dot_reach_core::site::Edit::batch(found.into_iter().map(|a| a.edit));
+    let all = dot_reach_core::site::Edit::batch(found.into_iter().map(|a| a.edit).collect());
     apply(&mut site, &all).unwrap();
     for id in ["a", "b"] {
         let point = site.points.named(id).unwrap();

@@ -46,6 +46,17 @@ pub(crate) struct Query {
 }
 
 impl Query {
+    /// What the places of a hub are ranked by.
+    pub(crate) fn of_hub(network: &str, radios: &str, spots: &str) -> Self {
+        let (network, radios, spots) = (network.to_owned(), radios.to_owned(), spots.to_owned());
+        Self { network, radios, spots, ..Self::default() }
+    }
+
+    /// What a page asks while there is no answer yet.
+    pub(crate) fn question(&self) -> String {
+        json!({ "ask": "advice", "view": self }).to_string()
+    }
+
     /// The same with one word changed, as an address.
     fn with(&self, key: &str, value: &str) -> String {
         let mut other = self.clone();
@@ -201,7 +212,7 @@ fn page(
         rooms,
         kinds,
         uncritical,
-        question: json!({ "ask": "advice", "view": query }).to_string(),
+        question: query.question(),
         no_hub: ask.as_ref().is_none_or(|a| {
             let of = analysis.networks.iter().find(|n| n.network == a.network);
             of.is_none_or(|n| n.hubs.is_empty() || n.is_hubless)

@@ -15,9 +15,10 @@ use dot_reach_core::network::Hop;
 use dot_reach_core::placement::explain::ruling_words;
 use dot_reach_core::platforms::{StandsIn, stand_in};
 use dot_reach_core::prove::Proof;
+use dot_reach_core::prove::handed_over::handed_over;
 use dot_reach_core::record::{Method, Record, Step};
 use dot_reach_core::site::{DeviceId, HouseAccess, Network, Rights, Site};
-use dot_reach_core::summary::{Summary, fits, unsettled};
+use dot_reach_core::summary::{fits, unsettled};
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
 use serde::Deserialize;
@@ -29,9 +30,8 @@ use crate::error::WebError;
 use crate::pages::assumptions::{AssumptionRow, assumption_row};
 use crate::pages::jobs::day;
 use crate::pages::prove::acceptance;
-use crate::pages::reach::details::plural;
 use crate::pages::reach::ledger::tag_of;
-use crate::pages::{Shell, install, printed};
+use crate::pages::{Shell, bill, install, printed};
 
 #[derive(Template)]
 #[template(path = "handover/page.html")]
@@ -42,7 +42,10 @@ struct Page {
     address: String,
     date: String,
     revision: u64,
-    summary: String,
+    /// How much is in the house, how much of that was tested, and what is only planned.
+    summary: Vec<String>,
+    /// Who signed the offer.
+    offered: Vec<String>,
     confidence: String,
     target: String,
     sigma: String,
@@ -115,6 +118,8 @@ struct ReadingRow {
     measured: String,
     predicted: String,
     residual: String,
+    /// Whether it does not count.
+    is_excluded: bool,
 }
 
 /// What the handover is asked to hold beside the usual.
@@ -145,7 +150,6 @@ fn page(
     codes: bool,
 ) -> Page {
     let (site, record) = (&analysis.site, &proof.record);
-    let summary = Summary::of(analysis);
     let name =
         |id: &DeviceId| site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone());
     let rows = analysis.worst_first().into_iter().map(|(network, place, outcome)| {
@@ -159,9 +163,9 @@ fn page(
             place: point.map(|p| site.room_name(p).to_owned()).unwrap_or_default(),
             role: node.role.role.name(),
             band: if fits(site, &node.device) == Fits::No {
-                format!("{}, does not fit", outcome.band.name())
+                format!("{}, does not fit", outcome.band.grade())
             } else {
-                outcome.band.name().to_owned()
+                outcome.band.grade().to_owned()
             },
             class: outcome.band.name(),
             hops: if outcome.hops.is_empty() {
@@ -193,6 +197,7 @@ fn page(
         measured: typographic(c.measured.get(), 0),
         predicted: typographic(c.predicted.get(), 1),
         residual: signed(c.residual()),
+        is_excluded: c.weight <= 0.0,
     });
     Page {
         job: job.to_string(),
@@ -200,7 +205,8 @@ fn page(
         address: site.job.address.clone(),
         date: day(&crate::app::now()),
         revision,
-        summary: summed(&summary),
+        summary: handed_over(analysis, record).sentences(),
+        offered: record.offers_signed.iter().map(bill::signed).collect(),
         confidence: format!("{:.0} %", site.job.confidence.get() * 100.0),
         target: analysis.target.to_string(),
         sigma: analysis.sigma.to_string(),
@@ -319,24 +325,6 @@ fn the_day(site: &Site, told: &Record, codes: bool) -> TheDay {
 
 fn at_place((place, all): (String, Vec<&Finding>)) -> AtPlace {
     (place, all.iter().map(|f| format!("{} {}", f.found, f.found.cure())).collect())
-}
-
-/// How the devices stand, in a sentence.
-fn summed(summary: &Summary) -> String {
-    let Summary { hubs, companions, radios, sound, thin, out, unfit } = *summary;
-    let each = |n: usize, one: &str, many: &str| format!("{n} {}", if n == 1 { one } else { many });
-    let words = format!(
-        "{sound} of {} reached with the wanted confidence and fit where they are; {}, {}, {}.",
-        plural(radios, "device is", "devices are"),
-        each(thin, "has less margin", "have less margin"),
-        each(out, "is not reached", "are not reached"),
-        each(unfit, "does not fit", "do not fit"),
-    );
-    let beside =
-        [(hubs, "hub", "hubs"), (companions, "device without radio", "devices without radio")];
-    let beside = beside.into_iter().filter(|(n, ..)| *n > 0);
-    let beside: Vec<_> = beside.map(|(n, one, many)| plural(n, one, many)).collect();
-    if beside.is_empty() { words } else { format!("{words} Beside them {}.", beside.join(" and ")) }
 }
 
 /// What is to be settled about devices: who, and why.

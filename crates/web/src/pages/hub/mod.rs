@@ -7,9 +7,11 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::coverage::Grid;
+use dot_reach_core::placement::advice::Advice;
 use dot_reach_core::placement::backhaul::{LEAST_WIFI, MOST_CABLE_M, MOST_LEAD_M};
+use dot_reach_core::placement::ranking::{RankedPlace, beside_the_advice, ranked};
 use dot_reach_core::placement::{
-    HubSearch, Places, Position, Radios, hub_heat, hub_positions, radios_at_hub, reason,
+    HubSearch, Places, Radios, hub_heat, hub_positions, radios_at_hub, reason,
 };
 use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Metres, typographic};
@@ -21,7 +23,7 @@ use crate::door::{AskedJob, For, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
-use crate::pages::{Shell, printed};
+use crate::pages::{Shell, advice, money, printed};
 use crate::work::{About, Question, Ticket, WorkFound};
 
 #[derive(Deserialize)]
@@ -62,6 +64,9 @@ struct Page {
     working: bool,
     question: String,
     reason: String,
+    of_hub: Option<String>,
+    beside: Option<String>,
+    among: String,
     rows: Vec<Row>,
     plan: Plan,
     legend: Vec<(&'static str, String)>,
@@ -89,7 +94,11 @@ struct Row {
     point: String,
     edit_json: String,
     as_it_is: bool,
-    repeaters: usize,
+    is_advised: bool,
+    /// Repeaters to buy with the hub there, what all of it costs, and how many it leaves below target.
+    bought: String,
+    cost: String,
+    left: String,
     cable: String,
     wifi: String,
     sound: usize,
@@ -168,15 +177,35 @@ pub(crate) async fn show(
         Some(WorkFound::HubPlaces(places)) => Some(places),
         _ => None,
     };
+    // The ranking is the adviser's: both are needed for it.
+    let question = advice::Query::of_hub(&query.network, &query.radios, &query.spots);
+    let advice = match advice::ticket(&job, &question).await {
+        Ok(ticket) if places.is_some() => match ticket.within(AT_ONCE).await {
+            Some(WorkFound::Advice(advice)) => Some(advice),
+            _ => None,
+        },
+        _ => None,
+    };
     printed(job, move |job| {
-        let asked = Asked { place, floor: floor.as_ref(), search: &search, spots: &query.spots };
-        page(job, &analysis, asked, heat.as_ref(), places.as_deref())
+        let asked = Asked {
+            advice: &question,
+            has_places: places.is_some(),
+            place,
+            floor: floor.as_ref(),
+            search: &search,
+            spots: &query.spots,
+        };
+        let known = places.as_deref().zip(advice.as_deref());
+        page(job, &analysis, asked, heat.as_ref(), known)
     })
     .await
 }
 
-/// What is looked at: the network by its place, the storey, what is looked for.
+/// What is looked at: the network by its place, the storey, what is looked for, what the adviser is asked.
 struct Asked<'a> {
+    advice: &'a advice::Query,
+    /// Whether the places are analysed, and the adviser is waited for.
+    has_places: bool,
     place: usize,
     floor: Option<&'a FloorId>,
     search: &'a HubSearch,
@@ -186,14 +215,19 @@ struct Asked<'a> {
 fn page(
     job: &AskedJob,
     analysis: &Analysis,
-    Asked { place, floor, search, spots }: Asked<'_>,
+    Asked { advice: query, has_places, place, floor, search, spots }: Asked<'_>,
     heat: Option<&(Grid, Vec<f64>)>,
-    places: Option<&Places>,
+    known: Option<(&Places, &Advice)>,
 ) -> Result<Page, WebError> {
     let site = &job.site;
     let network = analysis.networks.get(place);
-    let rows = places.into_iter().flat_map(|p| &p.positions).enumerate();
-    let rows = rows.map(|(n, p)| row(site, n + 1, p));
+    let places = known.map(|(places, _)| places);
+    let ranked = known.map(|(places, advice)| ranked(advice, places)).unwrap_or_default();
+    let rows = ranked.iter().enumerate().map(|(n, place)| row(site, n + 1, place));
+    let cost = |amount: f64| money(amount, 2, &site.job.currency);
+    let sentences = known.map(|(_, advice)| advice.sentences(&cost)).unwrap_or_default();
+    let no_hub = network.is_none_or(|n| n.hubs.is_empty() || n.is_hubless);
+    let no_hub = no_hub.then(|| "There is no hub to move: put one on the plan.".to_owned());
     let knows_router =
         places.is_none_or(|all| all.positions.iter().any(|p| p.backhaul.knows_uplink));
     let floors = site.floors_upward();
@@ -211,13 +245,21 @@ fn page(
             .iter()
             .map(|f| (f.id.to_string(), f.name.clone(), Some(&f.id) == floor))
             .collect(),
-        working: places.is_none() && network.is_some(),
-        question: json!({
-            "ask": "hub-places", "network": network.map(|n| &n.network), "spots": spots,
-            "radios": if search.radios == Radios::Alone { "alone" } else { "" },
-        })
-        .to_string(),
-        reason: places.map(reason).unwrap_or_default(),
+        working: known.is_none() && no_hub.is_none(),
+        question: if has_places {
+            query.question()
+        } else {
+            json!({
+                "ask": "hub-places", "network": network.map(|n| &n.network), "spots": spots,
+                "radios": if search.radios == Radios::Alone { "alone" } else { "" },
+            })
+            .to_string()
+        },
+        reason: no_hub.or_else(|| sentences.first().cloned()).unwrap_or_default(),
+        of_hub: sentences.get(1).filter(|s| s.starts_with("The hub is best")).cloned(),
+        beside: known.and_then(|(_, advice)| beside_the_advice(advice, &ranked, &cost)),
+        // What was looked at, and what the place of now has against it.
+        among: places.map(reason).unwrap_or_default(),
         together: network.map_or(0, |n| radios_at_hub(analysis, n)),
         alone: search.radios == Radios::Alone,
         floor: floor.map(ToString::to_string).unwrap_or_default(),
@@ -227,7 +269,7 @@ fn page(
         left_out: places.map(|p| p.left_out.join(", ")).unwrap_or_default(),
         left_out_count: places.map_or(0, |p| p.left_out.len()),
         rows: rows.collect::<Result<_, WebError>>()?,
-        plan: heat_sheet(analysis, place, floor, heat, places),
+        plan: heat_sheet(analysis, place, floor, heat, &ranked),
         legend: vec![
             ("ground-solid", "with the hub here nine in ten devices are at target".to_owned()),
             ("ground-sound", "three quarters".to_owned()),
@@ -250,7 +292,7 @@ fn heat_sheet(
     place: usize,
     floor: Option<&FloorId>,
     heat: Option<&(Grid, Vec<f64>)>,
-    places: Option<&Places>,
+    ranked: &[RankedPlace],
 ) -> Plan {
     let network = analysis.networks.get(place);
     let devices = network.map_or(0, |n| n.nodes.len().saturating_sub(n.hubs.len()));
@@ -265,14 +307,15 @@ fn heat_sheet(
     if let Some((network, floor)) = network.zip(floor) {
         plan.radios(analysis, network, floor, None);
         plan.routes.clear();
-        let ranked = places.into_iter().flat_map(|p| &p.positions).enumerate();
+        let ranked = ranked.iter().map(|r| &r.position).enumerate();
         let here = ranked.filter(|(_, p)| p.floor == *floor);
         plan.marks(here.map(|(n, p)| (p.at, (n + 1).to_string(), p.name.clone())));
     }
     plan
 }
 
-fn row(site: &Site, rank: usize, p: &Position) -> Result<Row, WebError> {
+fn row(site: &Site, rank: usize, ranked: &RankedPlace) -> Result<Row, WebError> {
+    let p = &ranked.position;
     let none = || "–".to_owned();
     let cable = p.backhaul.cable.as_ref();
     Ok(Row {
@@ -281,12 +324,15 @@ fn row(site: &Site, rank: usize, p: &Position) -> Result<Row, WebError> {
         point: site.points.get(&p.point).map(|p| p.id.to_string()).unwrap_or_default(),
         edit_json: serde_json::to_string(&p.edit).map_err(StoreError::Row)?,
         as_it_is: p.as_it_is,
+        is_advised: ranked.is_advised,
+        bought: ranked.needs.map_or_else(none, |n| n.repeaters.to_string()),
+        cost: ranked.needs.map_or_else(none, |n| money(n.cost, 2, &site.job.currency)),
+        left: ranked.needs.map_or_else(none, |n| n.left.to_string()),
         sound: p.score.sound,
         thin: p.score.thin,
         out: p.score.out,
         worst: p.score.worst.map_or_else(none, signed),
         deepest: p.score.deepest,
-        repeaters: p.score.repeaters,
         cable: cable.map_or_else(none, |(length, _)| format!("{:.0}", length.get())),
         wifi: p.backhaul.wifi.map_or_else(none, |w| typographic(w.get(), 0)),
         against: p.against.join("; "),

@@ -57,7 +57,7 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
 fn card(help: &Help) -> Card {
     let standing = |(band, margin): (Band, Option<Db>)| {
         let margin = margin.map_or_else(String::new, |m| format!(" {} dB", or_dash(Some(m))));
-        format!("{}{margin}", band.name())
+        format!("{}{margin}", band.grade())
     };
     let effect = match help.more_at_target {
         0 => String::new(),

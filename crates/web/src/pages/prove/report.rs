@@ -3,6 +3,7 @@
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::network::Band;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::accept::{counts, judged};
 use dot_reach_core::prove::stages::{as_it_stands, counts as standing, difference, newest, now};
@@ -81,8 +82,10 @@ fn view(shell: Shell, analysis: &Analysis, proof: &Proof) -> Page {
     let was: Vec<Stood> = designed.map_or_else(|| now(analysis), |m| m.devices.clone());
     let titled = designed.map_or_else(|| "As planned now".to_owned(), super::stages::label);
     let told = |s: &Option<Stood>| {
-        s.as_ref()
-            .map_or_else(|| "–".to_owned(), |s| format!("{} {}", s.band, or_dash(s.margin_db)))
+        s.as_ref().map_or_else(
+            || "–".to_owned(),
+            |s| format!("{} {}", Band::grade_of(&s.band), or_dash(s.margin_db)),
+        )
     };
     let hops = |s: &Option<Stood>| {
         s.as_ref().and_then(|s| s.hops).map_or_else(|| "–".to_owned(), |h| h.to_string())

@@ -3,6 +3,7 @@
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::network::Band;
 use dot_reach_core::prove::stages::{Differs, as_it_stands, counts, difference};
 use dot_reach_core::record::{Milestone, Record, Stage, Stood};
 use dot_reach_core::site::{DeviceId, FloorId, Site};
@@ -106,7 +107,7 @@ fn row(site: &Site, d: &Differs) -> Row {
     let told = |s: &Option<Stood>| match s {
         None => "not there".to_owned(),
         Some(s) if s.band == "hub" => "hub".to_owned(),
-        Some(s) => format!("{} {}", s.band, or_dash(s.margin_db)),
+        Some(s) => format!("{} {}", Band::grade_of(&s.band), or_dash(s.margin_db)),
     };
     let class = |s: &Option<Stood>| s.as_ref().map(|s| s.band.clone()).unwrap_or_default();
     let mut what = Vec::new();

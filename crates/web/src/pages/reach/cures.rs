@@ -21,6 +21,7 @@ struct Cures {
 struct Row {
     what: String,
     band: &'static str,
+    grade: &'static str,
     margin: String,
     edit_json: String,
 }
@@ -38,6 +39,7 @@ pub(crate) async fn show(
             Ok(Row {
                 what: cure.what.to_string(),
                 band: cure.band.name(),
+                grade: cure.band.grade(),
                 margin: cure.margin.to_string(),
                 edit_json: serde_json::to_string(&cure.edit).map_err(StoreError::Row)?,
             })

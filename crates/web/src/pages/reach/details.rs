@@ -121,7 +121,7 @@ fn carried(analysis: &Analysis, node: &Node) -> Vec<(String, &'static str, Strin
     let told = there.map(|(point, there)| {
         let at = analysis.site.points.get(&point);
         let at = at.map_or_else(|| point.to_string(), Point::title);
-        (at, band_class(there.band), format!("{}: {}", there.band.name(), there.reason))
+        (at, band_class(there.band), format!("{}: {}", there.band.grade(), there.reason))
     });
     told.collect()
 }

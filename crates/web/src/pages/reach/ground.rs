@@ -101,10 +101,13 @@ fn word(quantity: Quantity) -> &'static str {
 /// What the tints mean, strongest first.
 pub(crate) fn legend(quantity: Quantity) -> Vec<(&'static str, String)> {
     let words = match quantity {
-        Quantity::Margin | Quantity::LastHop => {
-            ["solid, 10 dB over target", "sound, at target", "thin", "out of reach"]
-        }
-        Quantity::Hops => ["1 hop", "2 hops", "3 hops", "more, or out of reach"],
+        Quantity::Margin | Quantity::LastHop => [
+            "strong, 10 dB above target",
+            "good, meets target",
+            "weak, below target",
+            "not reached",
+        ],
+        Quantity::Hops => ["1 hop", "2 hops", "3 hops", "more, or not reached"],
         Quantity::Parents => ["3 parents or more", "2 parents", "1 parent", "none at target"],
         Quantity::Success => ["99 % or more", "95 %", "80 %", "less"],
     };

@@ -49,6 +49,9 @@ pub(crate) struct LedgerRow {
     pub(crate) tag: String,
     pub(crate) glyph: &'static str,
     pub(crate) band: &'static str,
+    /// The grade, and what it means.
+    pub(crate) grade: &'static str,
+    pub(crate) means: &'static str,
     /// Whether it does not fit its box, however well it is reached.
     pub(crate) unfit: bool,
     pub(crate) cells: Vec<Cell>,
@@ -223,7 +226,7 @@ impl<'a> Line<'a> {
         let own = [
             node.name.clone(),
             room,
-            outcome.band.name().to_owned(),
+            outcome.band.grade().to_owned(),
             node.role.role.name().to_owned(),
         ];
         own.into_iter().chain(way).collect::<Vec<_>>().join(" ").to_lowercase()
@@ -356,6 +359,8 @@ pub(crate) fn ledger(
             tag: tag_of(&analysis.site, &node.device),
             glyph: glyph(node),
             band: band_class(outcome.band),
+            grade: outcome.band.grade(),
+            means: outcome.band.means(),
             unfit: fits(&analysis.site, &node.device) == Fits::No,
             cells: columns.iter().map(|c| (c.of)(&line).cell(c.is_words)).collect(),
             selected: is_selected,

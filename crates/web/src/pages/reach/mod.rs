@@ -2,10 +2,10 @@
 
 pub(crate) mod cures;
 pub(crate) mod details;
+mod facts;
 mod ground;
 mod hops;
 pub(crate) mod ledger;
-mod tools;
 mod view;
 
 pub(crate) use view::options;

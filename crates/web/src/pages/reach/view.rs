@@ -16,10 +16,10 @@ use dot_reach_store::JobId;
 use percent_encoding::percent_decode_str;
 
 use super::Query;
+use super::facts::{Fact, facts};
 use super::ground::{self, HEIGHT};
 use super::hops::{bent, spot_stairs, stairs};
 use super::ledger::{Ledger, ledger, shown, worst};
-use super::tools::{Fact, Tool, facts, tools};
 use crate::desk::Bench;
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::drawing::section::{Section, section};
@@ -40,7 +40,6 @@ pub(crate) struct View {
     pub(crate) network_name: String,
     /// What the numbers rest on, each with what it means.
     pub(crate) facts: Vec<Fact>,
-    pub(crate) tools: Vec<Tool>,
     /// Other networks in which the filter finds something.
     pub(crate) elsewhere: Vec<Elsewhere>,
     pub(crate) plan: Plan,
@@ -187,7 +186,6 @@ pub(crate) fn view(
         job_name: site.job.name.clone(),
         network_name: network.map(|n| n.name.clone()).unwrap_or_default(),
         facts: facts(&analysis, network, chances),
-        tools: tools(&analysis, network),
         elsewhere: elsewhere(&analysis, network, chances, query),
         plan,
         section,

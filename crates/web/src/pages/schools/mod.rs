@@ -70,8 +70,10 @@ pub(crate) async fn show(
         let schools = PathLossSchool::ALL.iter().enumerate().map(|(i, school)| {
             let sound = links.iter().filter(|l| band(&l.margins[i]) >= Band::Sound).count();
             let out = links.iter().filter(|l| band(&l.margins[i]) == Band::Out).count();
-            let counts =
-                format!("{sound} of {} at target, {out} out", plural(links.len(), "link", "links"));
+            let counts = format!(
+                "{sound} of {} at target, {out} not reached",
+                plural(links.len(), "link", "links")
+            );
             SchoolCard { name: school.name(), assumes: school.assumes(), counts }
         });
         let mut rows: Vec<_> = links.iter().map(|l| row(l, analysis.target)).collect();
