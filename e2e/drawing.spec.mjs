@@ -117,7 +117,7 @@ test("a double click draws nothing twice, and the plan stays where it is", async
   await newJob(page, "Twice");
   const top = () => page.locator(".plan").evaluate((plan) => plan.getBoundingClientRect().top);
   const before = await top();
-  for (const name of ["Frame", "Four walls", "Wall", "Door", "Window", "Opening", "Device", "Scale", "Select"]) {
+  for (const name of ["Several", "Four walls", "Wall", "Door", "Window", "Opening", "Device", "Scale", "Select"]) {
     await page.getByRole("button", { name, exact: true }).click();
     expect(await top(), name).toBe(before);
   }
@@ -183,7 +183,7 @@ test("walls and their ends are dragged with what is joined, by hand and by arrow
 
   // A frame takes several; they move, go and come back as one.
   const before = await ends(page);
-  await page.getByRole("button", { name: "Frame", exact: true }).click();
+  await page.getByRole("button", { name: "Several", exact: true }).click();
   await hand.drag([0.4, 0.4], [13.2, 8.6]);
   await expect(page.locator("[data-chosen-words]")).toHaveText("5 walls");
   await hand.drag([6, 4], [6.5, 4.5]);

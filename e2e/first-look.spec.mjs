@@ -57,7 +57,7 @@ test("the filter looks in every network; the tools say what they hold; terms exp
   await page.getByPlaceholder(/Filter/).fill("no such thing");
   await expect(page.locator(".found-in")).toContainText("Nothing of “no such thing” in Lighting mesh. In no other network.");
   await open(page, "/jobs/larkfield-mill/schools");
-  await expect(page.getByText("A school is a way of reckoning")).toBeVisible();
+  await expect(page.getByText("Three models of what a house does")).toBeVisible();
 });
 
 test("the file of a job that is here brings it up to date, and that is undone", async ({ page }) => {

@@ -137,7 +137,7 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   await expect(page.locator('[data-part="prove-table"] tbody tr')).toHaveCount(3);
   await page.getByRole("link", { name: "Measured against planned" }).click();
   await ready(page);
-  await page.getByRole("button", { name: "Plan with what they teach" }).click();
+  await page.getByRole("button", { name: "Calibrate with these readings" }).click();
   await expect(page.locator('[data-part="prove-head"]')).toContainText("The plan stands on 3 readings");
 
   // Out and in again, equal.

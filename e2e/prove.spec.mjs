@@ -15,7 +15,7 @@ test("the Mill is diagnosed: the device in metal is named first, cured, and the 
   await expect(page.locator('[data-part="prove-helps"] tbody tr').first()).toContainText("at target");
   // A correction for each material, not one sentence for every link.
   await expect(page.locator('[data-part="prove-learned"] tbody tr', { hasText: "Rubble stone" }).first()).toBeVisible();
-  await page.getByRole("button", { name: "Plan with what they teach" }).click();
+  await page.getByRole("button", { name: "Calibrate with these readings" }).click();
   await expect(page.locator('[data-part="prove-head"]')).toContainText("The plan stands on 26 readings");
   await saved(page);
   // How it stood is kept, and what differs stands beside it.

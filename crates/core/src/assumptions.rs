@@ -89,7 +89,7 @@ fn undrawn(analysis: &Analysis) -> Option<Assumption> {
     let names = floors.iter().filter_map(|id| site.floors.get(id)).map(|f| f.name.clone());
     let places: Vec<String> = names.collect();
     (!places.is_empty()).then(|| Assumption {
-        what: "No wall is drawn there: ways are reckoned through the open, and may be off by what stands in every four metres of them."
+        what: "No wall is drawn there: links are calculated as through the open, and may be off by what stands in every four metres of them."
             .to_owned(),
         range: Some([-structure::UNDRAWN_DB, Db::ZERO]),
         settled_by: "Put the plan of the storey under the sheet, or draw its walls.".to_owned(),

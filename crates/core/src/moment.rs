@@ -45,6 +45,24 @@ impl Moment {
         if is_of_a_year { Ok(Self(told)) } else { Err(none()) }
     }
 
+    /// The same, where one that names no zone is meant by the clock of a house.
+    ///
+    /// # Errors
+    /// Those of [`Self::read`].
+    pub fn read_by(clock: &HouseClock, text: &str) -> Result<Self, NoMoment> {
+        let text = text.trim();
+        let civil = || text.parse::<DateTime>().ok();
+        let bare = || text.parse::<Date>().ok().map(|day| day.at(0, 0, 0, 0));
+        let is_civil = text.parse::<Timestamp>().is_err();
+        match (&clock.0, civil().or_else(bare).filter(|_| is_civil)) {
+            (Some(zone), Some(civil)) => {
+                let instant = zone.to_timestamp(civil).map_err(|_| NoMoment(text.to_owned()))?;
+                Self::read(&instant.to_string())
+            }
+            _ => Self::read(text),
+        }
+    }
+
     /// Before anything that a job tells of: where nobody said when.
     pub fn first() -> Self {
         Self("0000-01-01T00:00:00Z".to_owned())
@@ -102,7 +120,40 @@ impl Deref for Moment {
     }
 }
 
-/// A time as a person reads it: day, hour and minute; “not said” for one that nobody said.
+/// The clock of a house: a job's times are shown by it, and times that name no zone are meant by it. Nothing while nobody
+/// said where the house stands: times are those of Greenwich then, and say so.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct HouseClock(Option<TimeZone>);
+
+impl HouseClock {
+    /// The clock of a time zone by its name, such as `Europe/Lisbon`; nothing where there is none of that name.
+    pub fn of(zone: &str) -> Option<Self> {
+        TimeZone::get(zone).ok().map(|zone| Self(Some(zone)))
+    }
+
+    /// A time as the people of the house write it: day, hour and minute; “not said” for one that nobody said.
+    ///
+    /// ```
+    /// use dot_reach_core::moment::HouseClock;
+    /// let paris = HouseClock::of("Europe/Paris").unwrap();
+    /// assert_eq!(paris.says("2026-07-14T10:05:00Z"), "2026-07-14 12:05");
+    /// assert_eq!(paris.says("2026-03-14T10:05:00Z"), "2026-03-14 11:05");
+    /// assert_eq!(HouseClock::default().says("2026-03-14T10:05:00Z"), "2026-03-14 10:05 GMT");
+    /// ```
+    pub fn says(&self, at: &str) -> String {
+        let instant = at.parse::<Timestamp>().ok().filter(|_| at != &*Moment::first());
+        match (&self.0, instant) {
+            (Some(zone), Some(instant)) => {
+                zone.to_datetime(instant).strftime("%Y-%m-%d %H:%M").to_string()
+            }
+            (None, Some(_)) => format!("{} GMT", in_words(at)),
+            (_, None) => in_words(at),
+        }
+    }
+}
+
+/// A time that is written by the clock of the house already, as a person reads it: day, hour and minute; “not said” for one
+/// that nobody said.
 pub fn in_words(at: &str) -> String {
     if at == &*Moment::first() {
         return "not said".to_owned();
@@ -128,6 +179,27 @@ impl JsonSchema for Moment {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_names_no_zone_is_meant_by_the_clock_of_the_house_and_comes_back_as_it_was_typed() {
+        let clock = HouseClock::of("America/New_York").unwrap();
+        for typed in
+            ["2026-01-31 23:30", "2026-07-14 10:05", "2026-03-08 01:59", "2026-11-01 03:00"]
+        {
+            let read = Moment::read_by(&clock, typed).unwrap();
+            assert_eq!(clock.says(&read), typed);
+        }
+        let told = Moment::read_by(&clock, "2026-07-14T10:05:00Z").unwrap();
+        assert_eq!(
+            (&*told, clock.says(&told).as_str()),
+            ("2026-07-14T10:05:00Z", "2026-07-14 06:05")
+        );
+        assert_eq!(
+            Moment::read_by(&HouseClock::default(), "2026-07-14 10:05"),
+            Moment::read("2026-07-14 10:05")
+        );
+        assert_eq!(HouseClock::of("Nowhere/At_All"), None);
+    }
 
     #[test]
     fn a_moment_is_read_in_every_zone_and_told_in_one() {

@@ -64,7 +64,7 @@ fn scan(site: &Site, row: &csv::StringRecord, next: &mut usize) -> Result<Scan, 
         let filled = row.get(i).filter(|c| !c.is_empty());
         filled.ok_or_else(|| format!("{what} is missing; a line reads time,channel,dBm"))
     };
-    let at = time(cell(0, "the time")?)?;
+    let at = time(cell(0, "the time")?, &site.job.clock())?;
     let carrier = carrier(site, cell(1, "the channel")?)?;
     let level_dbm = level(cell(2, "the level")?)?;
     let id = loop {

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use dot_reach_core::moment::Moment;
+use dot_reach_core::moment::{HouseClock, Moment};
 use dot_reach_core::record::{NodeReport, Reading, Record, What};
 use dot_reach_core::site::kept::Kept;
 use dot_reach_core::site::{Device, DeviceId, NetworkId, Site};
@@ -124,6 +124,7 @@ fn of_report(report: &NodeReport) -> String {
 /// A table being taken in.
 pub(crate) struct Taking<'a> {
     pub(crate) devices: Devices<'a>,
+    clock: HouseClock,
     site: &'a Site,
     record: &'a Record,
     known: BTreeSet<OfOne>,
@@ -138,6 +139,7 @@ impl<'a> Taking<'a> {
     pub(crate) fn new(site: &'a Site, record: &'a Record, came: Came<'a>) -> Self {
         Self {
             devices: Devices::of(site),
+            clock: site.job.clock(),
             site,
             record,
             known: record.readings.iter().map(of_one).collect(),
@@ -161,7 +163,7 @@ impl<'a> Taking<'a> {
     }
 
     fn when(&self, text: Option<&String>) -> Result<Moment, String> {
-        text.map_or_else(|| Ok(self.came.now.clone()), |t| time(t))
+        text.map_or_else(|| Ok(self.came.now.clone()), |t| time(t, &self.clock))
     }
 
     /// An id that is free: what the caller drew, and a number.
@@ -254,20 +256,20 @@ impl<'a> Taking<'a> {
 }
 
 /// A time as `2026-03-14T10:05:00Z`; `2026-03-14 10:05`, `14.3.2026 10:05`, `14/03/2026` and bare dates
-/// are taken as UTC, the day before the month.
+/// are meant by the clock of the house, the day before the month.
 ///
 /// # Errors
 /// A sentence for the person who typed it.
-pub fn time(text: &str) -> Result<Moment, String> {
+pub fn time(text: &str, clock: &HouseClock) -> Result<Moment, String> {
     let text = text.trim();
-    let read = Moment::read(text).ok().or_else(|| day_first(text));
+    let read = Moment::read_by(clock, text).ok().or_else(|| day_first(text, clock));
     read.ok_or_else(|| {
         format!("“{}” is no time; write 2026-03-14 10:05 or 14.3.2026 10:05", begin(text))
     })
 }
 
 /// A day before its month, parted by points, strokes or dashes, with a time of day or without.
-fn day_first(text: &str) -> Option<Moment> {
+fn day_first(text: &str, house: &HouseClock) -> Option<Moment> {
     let (date, clock) = text.split_once(' ').unwrap_or((text, "0:00"));
     let parts: Vec<&str> = date.split(['.', '/', '-']).collect();
     let &[day, month, year] = parts.as_slice() else { return None };
@@ -280,5 +282,5 @@ fn day_first(text: &str) -> Option<Moment> {
     let (hour, minute) = (clock.next()??, clock.next()??);
     let second = clock.next().unwrap_or(Some(0))?;
     let civil = date.to_datetime(jiff::civil::Time::new(hour, minute, second, 0).ok()?);
-    Moment::read(&civil.to_string()).ok()
+    Moment::read_by(house, &civil.to_string()).ok()
 }

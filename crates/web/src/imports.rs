@@ -20,7 +20,6 @@ use crate::app::{App, News, now};
 use crate::commands::{Answer, spooled, stored};
 use crate::door::{Keep, Of};
 use crate::error::WebError;
-use crate::pages::jobs::day;
 use crate::work::{Question, Ticket, WorkFound};
 
 /// How long an answer waits for the end before it says how far it is.
@@ -141,7 +140,7 @@ fn import(
         let changed = app.ask_here(Store::jobs)?.into_iter().find(|j| j.id == *here);
         return Ok(Some(json!({ "known": {
             "name": now.site.job.name, "same": is_same,
-            "changed": changed.map(|j| day(&j.changed_at)).unwrap_or_default(),
+            "changed": changed.map(|j| j.changed_at.chars().take(10).collect::<String>()).unwrap_or_default(),
             "location": format!("/jobs/{here}/reach"),
         } })));
     }

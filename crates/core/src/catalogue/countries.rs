@@ -13,6 +13,8 @@ pub struct WiringCountry {
     pub code: String,
     /// Its name.
     pub name: String,
+    /// The time zone of most of it, by its name.
+    pub zone: String,
     /// Colours of a line now.
     pub line: Vec<String>,
     /// Colours of a neutral now.

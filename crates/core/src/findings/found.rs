@@ -287,10 +287,12 @@ impl Found {
             Self::TagTwice { .. } => "Give one of them another tag: labels must tell them apart.",
             Self::NoChannel { .. } => "Choose one in the channel adviser.",
             Self::SharedChannel { .. } => "Give one of them another channel.",
-            Self::KindGone { .. } => "Choose another device there; until then it is not reckoned.",
+            Self::KindGone { .. } => {
+                "Choose another device there; until then it is left out of the plan."
+            }
             Self::KindOfAnotherSystem { .. } => {
                 "Choose a device that comes for it, or move it to another network; until then it \
-                 is not reckoned."
+                 is left out of the plan."
             }
             Self::OverRegionLimit { .. } => {
                 "Set the power that its sheet states for this region, or correct the region."

@@ -14,19 +14,17 @@ pub enum FitFinding {
     NeutralNotSeen,
     #[error("It needs a neutral, and this box has not been opened{}.", guess(*likely))]
     NeutralUnknown { likely: Option<bool> },
-    #[error("It asks for an earth, and the box has none.")]
+    #[error("It needs an earth, and the box has none.")]
     EarthAbsent,
     #[error("The metal box is not earthed, and is a part that people touch.")]
     MetalNotEarthed,
     #[error("{}", if *is_metal {
         "The box is of metal, and nobody has looked whether it is earthed."
     } else {
-        "It asks for an earth, and nobody has looked for one."
+        "It needs an earth, and nobody has checked this box for one: open it and look."
     })]
     EarthUnknown { is_metal: bool },
-    #[error(
-        "Whether it asks for an earth is not written down, and none is known to be in the box."
-    )]
+    #[error("Whether it needs an earth is not written down, and none is known to be in the box.")]
     WantsEarthUnknown,
     #[error("What box is there is not said, and what is wired in needs one.")]
     BoxUnknown,
@@ -74,7 +72,7 @@ pub enum FitFinding {
     UnderACover,
     #[error("What it switches is not known.")]
     LoadUnknown,
-    #[error("What it bears is not written down.")]
+    #[error("What load it is rated for is not written down.")]
     LimitsUnknown,
     #[error(
         "{is:.0} W at {volts:.0} V are {amperes:.1} A, and its breaker is one of {rated:.0} A."
@@ -96,7 +94,9 @@ pub enum FitFinding {
     SizeUnknown { rated: f64 },
     #[error("{is:.0} W hang on it, and the least that it needs is not written down.")]
     LeastUnknown { is: f64 },
-    #[error("Switching on can draw {is:.0} A for a moment, and what it bears is not written down.")]
+    #[error(
+        "Switching on can draw {is:.0} A for a moment, and what it is rated for is not written down."
+    )]
     InrushBorneUnknown { is: f64 },
     #[error("Whether it dims is not written down, and whether {name} dims well is not known.")]
     DimsUnknown { name: String },
@@ -120,17 +120,17 @@ pub enum FitFinding {
     DimmableUnknown { name: String },
     #[error("Whether {name} dims well with it is not known.")]
     BenchTest { name: String },
-    #[error("Switching on draws {is:.0} A for a moment; it bears {most:.0} A.")]
+    #[error("Switching on draws {is:.0} A for a moment; it is rated for {most:.0} A.")]
     Inrush { is: f64, most: f64 },
     #[error(
-        "The inrush of {} is not known, and can be more than the {most:.0} A that it bears.",
+        "The inrush of {} is not known, and can be more than the {most:.0} A that it is rated for.",
         names.join(" and ")
     )]
     InrushUnknown { names: Vec<String>, most: f64 },
     #[error("{} hang on {}: they cannot be switched apart.", names.join(" and "),
         if *channels == 1 { "one channel".to_owned() } else { format!("{channels} channels") })]
     SwitchedTogether { names: Vec<String>, channels: usize },
-    #[error("Channel {channel} is loaded to {percent:.0} % of what it bears.")]
+    #[error("Channel {channel} is loaded to {percent:.0} % of its rating.")]
     ChannelFull { channel: u8, percent: f64 },
     #[error("On which channel {} {} is not said, and together they are too much for one.",
         names.join(" and "), if names.len() == 1 { "hangs" } else { "hang" })]
@@ -141,7 +141,7 @@ pub enum FitFinding {
     #[error("{name} is to hang on channel {channel}, and it has {channels}.")]
     NoSuchChannel { name: String, channel: u8, channels: usize },
     #[error(
-        "How many gangs the box has, or into which it goes, is not said, and each side tab that comes off lowers what it bears."
+        "How many gangs the box has, or into which it goes, is not said, and each side tab that comes off lowers its rating."
     )]
     GangUnknown,
     #[error("With {other} in the same group: {clash}.")]
@@ -316,7 +316,7 @@ impl std::fmt::Display for Watts {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let Self { what, is, most, left, is_mixed } = self;
         let [is, most] = told_apart(*is, *most);
-        write!(f, "{is} W of {what}, and it bears {most} W")?;
+        write!(f, "{is} W of {what}, and it is rated for {most} W")?;
         if *left < 1.0 {
             write!(
                 f,

@@ -124,7 +124,9 @@ impl FitFinding {
             }
             Self::DimmableUnknown { .. } => &["read it on the lamp or its box"],
             Self::BenchTest { .. } => &["try lamp and dimmer on a bench before the day"],
-            Self::Inrush { .. } => &["a device that bears more", "a contactor between the two"],
+            Self::Inrush { .. } => {
+                &["a device with a higher rating", "a contactor between the two"]
+            }
             Self::InrushUnknown { .. } => {
                 &["read it on the driver's sheet, or try them on a bench"]
             }

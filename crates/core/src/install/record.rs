@@ -3,7 +3,7 @@
 
 use crate::gate::Gate;
 use crate::gate::work::WorkedDevice;
-use crate::moment;
+use crate::moment::HouseClock;
 use crate::record::{Done, Isolation, JoinedAt, Method, Secured, Step};
 use crate::site::{DeviceId, Site};
 
@@ -43,8 +43,8 @@ pub fn devices(gate: &Gate<'_>) -> Vec<OfDevice> {
     site.devices.iter().filter_map(|d| WorkedDevice::of(site, &d.id)).filter_map(of).collect()
 }
 
-/// An isolation in a sentence.
-pub fn isolation(of: &Isolation) -> String {
+/// An isolation in a sentence, with its times by the clock of the house.
+pub fn isolation(of: &Isolation, clock: &HouseClock) -> String {
     let circuits = of.circuits.join(", ");
     let what = match (of.means.is_main(), circuits.is_empty()) {
         (true, true) => of.means.name().to_owned(),
@@ -69,16 +69,16 @@ pub fn isolation(of: &Isolation) -> String {
     };
     let on = match &of.energised {
         Some(on) => {
-            format!("on again by {}, {}{}", on.by, moment::in_words(&on.at), because(&on.why))
+            format!("on again by {}, {}{}", on.by, clock.says(&on.at), because(&on.why))
         }
         None => "still off".to_owned(),
     };
     let found = of.findings.iter().map(|f| {
         let over = f.over.as_ref().map_or_else(
             || "still on".to_owned(),
-            |o| format!("off again by {}, {}", o.to, moment::in_words(&o.at)),
+            |o| format!("off again by {}, {}", o.to, clock.says(&o.at)),
         );
-        format!("; on for finding lines by {}, {}, {over}", f.by, moment::in_words(&f.at))
+        format!("; on for finding lines by {}, {}, {over}", f.by, clock.says(&f.at))
     });
     let found: String = found.collect();
     let live = of.live.values().map(|live| {
@@ -96,7 +96,7 @@ pub fn isolation(of: &Isolation) -> String {
     format!(
         "{what}{really} off by {}, {}{}{handed}; {secured}; tester {}, {tester}; told: {}{found}{}; {on}",
         of.by,
-        moment::in_words(&of.at),
+        clock.says(&of.at),
         because(&of.why),
         of.tester,
         of.told,

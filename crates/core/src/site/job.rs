@@ -10,6 +10,7 @@ use super::{Refusal, Wrong};
 use crate::catalogue::countries::{COUNTRIES, WiringCountry, country};
 use crate::catalogue::{DeviceKind, Duty, FittingWay, Supply};
 use crate::confidence::Confidence;
+use crate::moment::HouseClock;
 use crate::radio::region::Region;
 
 /// What kind of work a job is.
@@ -93,6 +94,9 @@ pub struct Job {
     /// The country whose rules of wiring hold, by its code; empty while nobody said. Another thing than the region.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub wiring_country: String,
+    /// The time zone of the house by its name, where it is not the usual one of its country.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub time_zone: String,
     /// How sure a single link must be.
     pub confidence: Confidence,
     /// When the house was built; it says what boxes are likely to hold, and proves nothing.
@@ -147,6 +151,7 @@ impl Job {
             address: none(),
             region,
             wiring_country: none(),
+            time_zone: none(),
             confidence,
             built: None,
             work: JobKind::Unsaid,
@@ -166,6 +171,12 @@ impl Job {
     /// The country whose rules of wiring hold, where it is said and on record.
     pub fn country(&self) -> Option<&'static WiringCountry> {
         country(&self.wiring_country)
+    }
+
+    /// The clock of the house: of its time zone, or else of its country.
+    pub fn clock(&self) -> HouseClock {
+        let usual = || self.country().and_then(|country| HouseClock::of(&country.zone));
+        HouseClock::of(&self.time_zone).or_else(usual).unwrap_or_default()
     }
 
     /// What of its refusals speaks against a device of such a row, wherever it stands.
@@ -188,6 +199,12 @@ impl Job {
                 COUNTRIES.iter().map(|row| row.code.as_str()).collect::<Vec<_>>().join(", ");
             let text = self.wiring_country.clone();
             return Err(Refusal::wrong("wiring_country", Wrong::NoneOf { text, known }));
+        }
+        if !self.time_zone.is_empty() && HouseClock::of(&self.time_zone).is_none() {
+            return Err(Refusal::wrong(
+                "time_zone",
+                Wrong::NoZone { text: self.time_zone.clone() },
+            ));
         }
         note("client", &self.client)?;
         note("currency", &self.currency)?;

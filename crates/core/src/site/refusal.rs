@@ -108,6 +108,8 @@ fn counted(count: usize, kind: Kind) -> String {
 pub enum Wrong {
     #[error("give it a name")]
     NoName,
+    #[error("“{text}” is no time zone; write it as Europe/Paris")]
+    NoZone { text: String },
     #[error(
         "this is work on the mains: it asks for a licence, and none is on record for you; an owner of your firm puts it there"
     )]

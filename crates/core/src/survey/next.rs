@@ -39,7 +39,7 @@ pub fn next_steps(site: &Site, network: Option<&Network>) -> Vec<NextStep> {
         (!has_hub, next("Place a hub where it can really stand.", "survey")),
         (!has_devices, next("Place what it shall reach.", "survey")),
         (site.emitters.is_empty(), next("Put the router of the house on the plan.", "air")),
-        (true, next("Ask what is the least that is enough.", "advice")),
+        (true, next("Ask which repeaters are needed.", "advice")),
     ];
     all.into_iter().filter(|(is_open, _)| *is_open).map(|(_, next)| next).take(MOST).collect()
 }

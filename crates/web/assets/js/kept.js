@@ -25,7 +25,7 @@ function pinButton(entry) {
   const button = document.createElement("button");
   button.type = "button";
   button.className = "small";
-  button.textContent = entry.pinned ? "Pinned" : "Pin";
+  button.textContent = entry.pinned ? "Kept on this phone" : "Keep on this phone";
   button.setAttribute("aria-pressed", String(entry.pinned));
   button.addEventListener("click", () => ask({ keep: entry.id, pin: !entry.pinned }).then(told, failed));
   return button;

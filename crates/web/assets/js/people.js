@@ -137,7 +137,14 @@ async function signOut() {
   }
 }
 
+/** Times that no house's clock holds for are shown by the clock of whoever looks. */
+function showTimes() {
+  const form = new Intl.DateTimeFormat("sv-SE", { dateStyle: "short", timeStyle: "short" });
+  for (const time of document.querySelectorAll("time[datetime]")) time.textContent = form.format(new Date(time.dateTime));
+}
+
 export function startPeople() {
+  showTimes();
   const out = document.querySelector("[data-sign-out]");
   if (!out) return;
   out.addEventListener("click", signOut);

@@ -21,6 +21,7 @@ use crate::app::App;
 use crate::desk::{Bench, Slot};
 use crate::error::WebError;
 use crate::pages::Shell;
+use crate::pages::house_time::in_house;
 use crate::pages::jobs::Standing;
 use crate::work::{Asker, Lane};
 
@@ -196,7 +197,8 @@ impl AskedJob {
         &self,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, WebError> {
-        self.app.work.compute(&self.id, self.lane(), work).await
+        let clock = self.site.job.clock();
+        self.app.work.compute(&self.id, self.lane(), move || in_house(clock, work)).await
     }
 
     /// Words a page of it, off the request threads.
@@ -204,7 +206,8 @@ impl AskedJob {
         &self,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, WebError> {
-        self.app.work.word(&self.id, self.lane(), work).await
+        let clock = self.site.job.clock();
+        self.app.work.word(&self.id, self.lane(), move || in_house(clock, work)).await
     }
 
     fn lane(&self) -> Lane {

@@ -12,6 +12,7 @@ pub(crate) mod controls;
 pub(crate) mod devices;
 pub(crate) mod existing;
 pub(crate) mod handover;
+pub(crate) mod house_time;
 pub(crate) mod hub;
 pub(crate) mod install;
 pub(crate) mod jobs;

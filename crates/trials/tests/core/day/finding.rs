@@ -67,7 +67,10 @@ fn power_is_on_between_two_proofs_and_nothing_is_done_meanwhile() {
         .fold(dead, |site, step| stepped(&site, "a", step));
     let on_again = done(&wired, &energise("x"));
     let of = on_again.record.isolations.get(&"x".parse().unwrap()).unwrap().clone();
-    let told = dot_reach_core::install::record::isolation(&of);
+    let told = dot_reach_core::install::record::isolation(
+        &of,
+        &dot_reach_core::moment::HouseClock::default(),
+    );
     assert!(
         told.contains("on for finding lines by Kit") && told.contains("off again by Kit"),
         "{told}"

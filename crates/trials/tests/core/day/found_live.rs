@@ -173,7 +173,10 @@ fn the_report_says_what_was_live_and_what_went_off_for_it() {
     let site = wish(&site, &live("a", "stop")).unwrap();
     let told = |site: &Folder| {
         let of = site.record.isolations.iter().next().unwrap();
-        dot_reach_core::install::record::isolation(of)
+        dot_reach_core::install::record::isolation(
+            of,
+            &dot_reach_core::moment::HouseClock::default(),
+        )
     };
     let said = told(&site);
     assert!(

@@ -19,7 +19,7 @@ use crate::commands::{Answer, ChangeMark, take_lines};
 use crate::door::{Change, For, See};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::{Shell, printed};
 
 #[derive(Deserialize)]

@@ -57,6 +57,9 @@ struct Page {
     otherwise: Vec<String>,
     first_fix: String,
     work: Vec<Picked>,
+    /// The time zone, where it is not the usual one of the country, and that one.
+    time_zone: String,
+    usual_zone: String,
     is_new: bool,
     /// Whether nothing is drawn yet.
     is_first: bool,
@@ -429,6 +432,8 @@ pub(crate) async fn show(
             .collect(),
         first_fix: fields.first_fix.clone(),
         work: picked(&JobKind::ALL, fields.work),
+        time_zone: fields.time_zone.clone(),
+        usual_zone: fields.country().map_or("such as Europe/Paris", |c| c.zone.as_str()).to_owned(),
         is_new: fields.work == JobKind::New,
         is_first: site.walls.is_empty() && site.points.is_empty(),
         likely: match neutral_is_likely(fields.built) {

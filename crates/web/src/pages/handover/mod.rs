@@ -28,7 +28,7 @@ use crate::drawing::plan::{Plan, sheet};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::assumptions::{AssumptionRow, assumption_row};
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::prove::acceptance;
 use crate::pages::reach::ledger::tag_of;
 use crate::pages::{Shell, bill, install, printed};
@@ -285,6 +285,7 @@ fn with_range(hop: &Hop) -> String {
 /// What was done on site, in words.
 fn the_day(site: &Site, told: &Record, codes: bool) -> TheDay {
     let gate = gate(told, site);
+    let clock = site.job.clock();
     let name =
         |id: &DeviceId| site.devices.get(id).map_or_else(|| id.to_string(), |d| d.name.clone());
     let devices = record::devices(&gate).into_iter().map(|of| {
@@ -314,7 +315,7 @@ fn the_day(site: &Site, told: &Record, codes: bool) -> TheDay {
     let kept = site.devices.iter().filter(|_| codes).flat_map(|d| told.codes_of(&d.id));
     let kept = kept.filter(|c| !c.text.is_empty());
     TheDay {
-        isolations: told.isolations.iter().map(record::isolation).collect(),
+        isolations: told.isolations.iter().map(|of| record::isolation(of, &clock)).collect(),
         irregular: install::irregular(&gate),
         ghosts: record::ghosts(&gate).into_iter().map(|(d, old)| (name(&d), old)).collect(),
         devices: devices.collect(),

@@ -15,7 +15,7 @@ use serde_json::json;
 
 use crate::door::{For, See};
 use crate::error::WebError;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::{Shell, printed};
 
 /// Where the search stands.

@@ -22,7 +22,7 @@ use super::power_moves::{
     energise_card, find_card, find_over_card, found_live, further_card, isolate_card, prove_card,
 };
 use super::wiring_sheet::{SettingsSheet, WiringSheet, settings_sheet, wiring};
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 
 /// What a card says beside its checks.
 pub(super) enum Body {

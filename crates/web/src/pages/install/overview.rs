@@ -22,7 +22,7 @@ use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 use super::{about, lasting, visit_name};
 use crate::door::{For, Wiring};
 use crate::error::WebError;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::{Shell, printed};
 
 #[derive(Template)]
@@ -205,13 +205,15 @@ fn proof(analysis: &dot_reach_core::Analysis, plan: &Schedule) -> String {
 fn panel(site: &Site, panel: &Panel) -> String {
     let name = |id| site.points.get(id).map_or_else(String::new, |p| p.name.clone());
     match panel {
-        Panel::Seen(point) => format!("Walks are reckoned from the panel at {}.", name(point)),
+        Panel::Seen(point) => {
+            format!("Walking times are counted from the panel at {}.", name(point))
+        }
         Panel::Named(point) => format!(
-            "Walks are reckoned from {}, by its name; a photo of the panel at its place settles where it is.",
+            "Walking times are counted from {}, by its name; a photo of the panel at its place settles where it is.",
             name(point)
         ),
         Panel::Guessed => {
-            "Nobody said where the panel is: walks are reckoned from the middle of the \
+            "Nobody said where the panel is: walking times are counted from the middle of the \
                            lowest storey. A photo of the panel at its place settles it."
                 .to_owned()
         }

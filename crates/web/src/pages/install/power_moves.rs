@@ -11,7 +11,7 @@ use serde_json::json;
 
 use super::moves::{Body, Isolating, Told, plain};
 use super::overview::{labels, why};
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 
 /// The tester is shown to work.
 pub(super) fn prove_card(gate: &Gate<'_>, of: Option<&IsolationId>) -> Told {

@@ -97,7 +97,8 @@ pub(crate) async fn stand(For(job, ..): For<See>) -> Result<HttpResponse, WebErr
 
 fn row(summary: &JobSummary, standing: Option<Arc<Standing>>) -> JobRow {
     let JobSummary { id, name, changed_at, .. } = summary;
-    let (id, name, changed) = (JobId::to_string(id), name.clone(), day(changed_at));
+    let (id, name, changed) =
+        (JobId::to_string(id), name.clone(), changed_at.chars().take(10).collect());
     JobRow { id, name, changed, standing, is_asked: true }
 }
 
@@ -134,9 +135,4 @@ fn needs(analysis: &Analysis) -> Vec<String> {
     let mut needs: Vec<_> = stops.map(|f| format!("{} {}", f.found, f.found.cure())).collect();
     needs.truncate(3);
     needs
-}
-
-/// The day and minute of a time as `2026-03-14 10:05`, where somebody said it.
-pub(crate) fn day(at: &str) -> String {
-    dot_reach_core::moment::in_words(at)
 }

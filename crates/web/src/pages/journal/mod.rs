@@ -14,7 +14,7 @@ use serde_json::{Value, json};
 use crate::commands::Answer;
 use crate::door::{For, Keep, See};
 use crate::error::WebError;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::reach::details::plural;
 use crate::pages::{Shell, printed};
 use crate::server::Server;

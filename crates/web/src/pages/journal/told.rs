@@ -7,7 +7,7 @@ use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use dot_reach_core::units::Dbm;
 
 use super::capital;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::money;
 use crate::pages::reach::details::plural;
 

@@ -14,8 +14,8 @@ use crate::app::{Away, News, moment, now};
 use crate::commands::{Answer, ChangeMark, caller, command, drawn, keep, receipt};
 use crate::door::{Agree, For, Keep, let_in_by_link};
 use crate::error::WebError;
+use crate::pages::house_time::day;
 use crate::pages::install::visit_name;
-use crate::pages::jobs::day;
 use crate::pages::{Shell, printed};
 use crate::server::Server;
 
@@ -48,7 +48,7 @@ impl Row {
         let visit =
             visits.iter().find(|(key, _)| *key == link.visit).map(|(_, name)| format!(", {name}"));
         let last =
-            link.used.map(|at| format!(", last {} UTC", day(&at.to_string()))).unwrap_or_default();
+            link.used.map(|at| format!(", last {}", day(&at.to_string()))).unwrap_or_default();
         let is_good = link.is_good(at);
         Self {
             id: link.id.to_string(),

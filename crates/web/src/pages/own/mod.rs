@@ -15,7 +15,6 @@ use crate::app::Away;
 use crate::commands::Answer;
 use crate::door::{Caller, Own, server_name};
 use crate::error::WebError;
-use crate::pages::jobs::day;
 use crate::pages::{Shell, html};
 use crate::server::Server;
 
@@ -37,7 +36,7 @@ struct KeyRow {
     id: String,
     name: String,
     since: String,
-    used: String,
+    used: Option<String>,
 }
 
 struct Row {
@@ -59,12 +58,12 @@ pub(crate) async fn show(Own(signed, caller, ..): Own, server: web::Data<Server>
         is_this: s.id == signed.session,
         id: s.id.to_string(),
         agent: machine(&s.agent),
-        since: day(&s.since.to_string()),
-        used: day(&s.used.to_string()),
+        since: s.since.to_string(),
+        used: s.used.to_string(),
     };
     let key = |k: dot_reach_accounts::Passkey| KeyRow {
-        since: day(&k.since.to_string()),
-        used: k.used.map_or_else(|| "not yet".to_owned(), |used| day(&used.to_string())),
+        since: k.since.to_string(),
+        used: k.used.map(|used| used.to_string()),
         id: k.id,
         name: k.name,
     };

@@ -14,7 +14,6 @@ use crate::app::Away;
 use crate::commands::Answer;
 use crate::door::{Caller, Manage, Of};
 use crate::error::WebError;
-use crate::pages::jobs::day;
 use crate::pages::{Shell, html};
 use crate::server::Server;
 
@@ -51,8 +50,12 @@ fn due(jobs: Vec<JobSummary>, years: u32, now: Timestamp) -> Vec<DueRow> {
         job.changed_at.parse::<Timestamp>().is_ok_and(|changed| changed < oldest)
     };
     let all = jobs.into_iter().rev().filter(is_due);
-    all.map(|job| DueRow { id: job.id.to_string(), changed: day(&job.changed_at), name: job.name })
-        .collect()
+    all.map(|job| DueRow {
+        id: job.id.to_string(),
+        changed: job.changed_at.chars().take(10).collect(),
+        name: job.name,
+    })
+    .collect()
 }
 
 /// A link that nobody has followed yet.
@@ -119,7 +122,7 @@ pub(crate) async fn show(of: Of<Manage>, server: web::Data<Server>) -> Answer {
         id: i.id,
         name: i.name,
         role: i.role.word(),
-        until: day(&i.until.to_string()),
+        until: i.until.to_string(),
         is_reset: i.is_reset,
     };
     let open = open.into_iter().map(row).collect();

@@ -15,7 +15,7 @@ use super::{name, percent, proved, tag};
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::Shell;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 
 #[derive(Template)]
 #[template(path = "prove/acceptance.html")]
@@ -128,7 +128,7 @@ pub(crate) fn signed(s: &dot_reach_core::record::SignOff) -> String {
     let total = s.passed + s.failed + s.untested;
     let share = percent(f64::from(s.passed) / f64::from(total.max(1)));
     format!(
-        "{}{role}, {} UTC: {} passed ({share}), {} failed, {} not tested to the end.{note}",
+        "{}{role}, {}: {} passed ({share}), {} failed, {} not tested to the end.{note}",
         s.name,
         day(&s.at),
         typographic(f64::from(s.passed), 0),

@@ -86,7 +86,7 @@ fn headline(proof: &Proof) -> String {
     let aside = proof.comparisons.iter().filter(|c| c.slip.is_some()).count();
     let aside = match aside {
         0 => String::new(),
-        n => format!(" {n} set aside."),
+        n => format!(" {n} excluded."),
     };
     format!(
         "{count} reading{}: {} off the plan (RMS), {} off what all the others teach.{aside}",

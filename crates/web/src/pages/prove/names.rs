@@ -13,7 +13,7 @@ use serde_json::json;
 use crate::commands::{Answer, ChangeMark, ToSay, drawn, take_told};
 use crate::door::{Change, For, See};
 use crate::error::WebError;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::{Shell, printed};
 
 #[derive(Template)]

@@ -13,7 +13,7 @@ use crate::door::{For, See};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::Shell;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 
 #[derive(Template)]
 #[template(path = "prove/readings.html")]
@@ -118,7 +118,7 @@ fn row(site: &Site, record: &Record, c: &Comparison) -> Row {
         verdict: match c.verdict.word() {
             "as-planned" => "as planned",
             "learned" => "differs, learned",
-            "aside" => "set aside",
+            "aside" => "excluded",
             _ => "left out",
         },
         reason: c.slip.as_ref().map(ToString::to_string).unwrap_or_default(),

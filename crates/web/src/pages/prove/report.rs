@@ -15,7 +15,7 @@ use super::{name, or_dash, percent, proved};
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::Shell;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 
 #[derive(Template)]
 #[template(path = "prove/report.html")]

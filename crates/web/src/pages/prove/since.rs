@@ -14,7 +14,7 @@ use super::{name, or_dash};
 use crate::app::moment;
 use crate::door::{For, See};
 use crate::error::WebError;
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 use crate::pages::{Shell, printed};
 
 #[derive(Template)]

@@ -11,7 +11,7 @@ use dot_reach_core::survey::lines;
 use dot_reach_core::survey::signs::deduced;
 
 use super::choices::{Choice, choices, word, yes_no};
-use crate::pages::jobs::day;
+use crate::pages::house_time::day;
 
 pub(super) struct FactRow {
     pub(super) field: String,

@@ -319,7 +319,7 @@ pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<Circ
             label: p.label.clone(),
             by: p.by.clone(),
             with: p.with.clone(),
-            at: crate::pages::jobs::day(&p.at),
+            at: crate::pages::house_time::day(&p.at),
         }),
         prove: json!({"do": "prove-circuit", "circuit": circuit.id, "by": who}).to_string(),
         mislabelled: circuit.mislabelled().unwrap_or_default().to_owned(),
