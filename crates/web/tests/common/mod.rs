@@ -9,6 +9,8 @@ use actix_web::dev::{Service, ServiceResponse};
 use actix_web::http::Method;
 use actix_web::web::Data;
 use actix_web::{rt, test};
+use dot_reach_core::record::Record;
+use dot_reach_core::site::Site;
 use dot_reach_standin::houses;
 use dot_reach_store::Store;
 use dot_reach_web::{Server, Settings, application};
@@ -65,6 +67,15 @@ impl TestApp {
             let job = houses::named(name).expect("a demo house");
             let at = "2026-03-12T17:00:00Z";
             store.create_told(&job.site, &job.record, None, at).expect("a job");
+        }
+        Self::of(store)
+    }
+
+    /// With jobs as they are given.
+    pub(crate) fn of_jobs(jobs: &[(Site, Record)]) -> Self {
+        let store = Store::fleeting().expect("room for a database");
+        for (site, record) in jobs {
+            store.create_told(site, record, None, "2026-03-12T17:00:00Z").expect("a job");
         }
         Self::of(store)
     }
