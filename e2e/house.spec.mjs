@@ -36,6 +36,8 @@ test("a house of one's own, from its plan image to its handover", async ({ page 
   await page.getByLabel("Name", { exact: true }).fill("Two rooms");
   await page.getByLabel("Region").selectOption("eu");
   await page.getByRole("button", { name: "Make the job" }).click();
+  await page.waitForURL(/\/jobs\/two-rooms\/brief/);
+  await page.getByRole("link", { name: "Go and draw" }).click();
   await page.waitForURL(/\/jobs\/two-rooms\/survey/);
   await ready(page);
 

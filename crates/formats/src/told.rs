@@ -81,12 +81,21 @@ impl<'a> Devices<'a> {
     pub(crate) fn of(site: &'a Site) -> Self {
         let mut by_name: BTreeMap<String, Vec<&Device>> = BTreeMap::new();
         for device in &site.devices {
-            by_name.entry(plain(&device.name)).or_default().push(device);
+            // By its name, by the tag of its place, or by both as lists have it.
+            let tag = site.point_of(device).map(|p| p.tag.as_str()).filter(|tag| !tag.is_empty());
+            let with_tag = tag.map(|tag| format!("{tag} {}", device.name));
+            let names = [Some(device.name.as_str()), tag, with_tag.as_deref()];
+            let mut names: Vec<String> = names.into_iter().flatten().map(plain).collect();
+            names.sort_unstable();
+            names.dedup();
+            for name in names {
+                by_name.entry(name).or_default().push(device);
+            }
         }
         Self { site, by_name }
     }
 
-    /// The device with this id, or the one with this name; of several with the name, the one in the
+    /// The device with this id, or the one with this name or tag; of several, the one in the
     /// network of `peer`.
     pub(crate) fn named(&self, text: &str, peer: Option<&Device>) -> Result<&'a Device, String> {
         if let Some(device) =
@@ -99,7 +108,11 @@ impl<'a> Devices<'a> {
             [] => Err(format!("no device is called “{}”", begin(text))),
             [one] => Ok(one),
             several => several.iter().find(near).copied().ok_or_else(|| {
-                format!("{} devices are called “{}”; give the id", several.len(), begin(text))
+                format!(
+                    "{} devices are called “{}”; write the tag and the name",
+                    several.len(),
+                    begin(text)
+                )
             }),
         }
     }

@@ -45,7 +45,7 @@ pub fn works_the_load(kind: &DeviceKind) -> bool {
     kind.fit.switches() && kind.is_wired_in()
 }
 
-/// A box or a group of boxes where nothing is planned yet, with what is advised.
+/// A box or a group of boxes where nothing is planned yet, with what goes there.
 #[derive(Clone, Debug, PartialEq)]
 pub struct AdvisedAt {
     /// The places.
@@ -56,43 +56,51 @@ pub struct AdvisedAt {
     pub edit: Edit,
 }
 
-/// What is advised for every switch place that works something and has nothing planned; and the places for which nothing
-/// can be advised before more is known of them.
-pub fn advised_everywhere(site: &Site) -> (Vec<AdvisedAt>, Vec<PointId>) {
+/// What goes into the switch places that work something and have nothing planned.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct AdvisedHouse {
+    /// What is known to fit.
+    pub known: Vec<AdvisedAt>,
+    /// What is likely: of its box something is not known, and it is planned for now at most.
+    pub likely: Vec<AdvisedAt>,
+    /// Places for which nothing in the library comes into question.
+    pub none: Vec<PointId>,
+}
+
+/// What goes into every switch place that works something and has nothing planned.
+pub fn advised_everywhere(site: &Site) -> AdvisedHouse {
     let is_bare = |id: &PointId| site.devices_at(id).is_empty();
-    let (mut found, mut open) = (Vec::new(), Vec::new());
-    for group in site.groups.iter().filter(|g| g.places.len() > 1) {
-        if !group.places.iter().all(is_bare) {
-            continue;
+    let mut all = AdvisedHouse::default();
+    let mut add = |places: Vec<PointId>, found: Option<(Fits, Vec<String>, Edit)>| match found {
+        Some((fits, what, edit)) => {
+            let list = if fits < Fits::NotKnown { &mut all.known } else { &mut all.likely };
+            list.push(AdvisedAt { places, what, edit });
         }
-        match of_group(site, group) {
-            Some(advised) => found.push(advised),
-            None => open.extend(group.places.iter().cloned()),
+        None => all.none.extend(places),
+    };
+    for group in site.groups.iter().filter(|g| g.places.len() > 1) {
+        if group.places.iter().all(is_bare) {
+            add(group.places.clone(), of_group(site, group));
         }
     }
     let is_alone = |p: &&Point| site.group_of(&p.id).is_none_or(|g| g.places.len() < 2);
     let works = |p: &&Point| site.loads_of(&p.id).next().is_some();
     let points = site.points.iter().filter(|p| p.kind == PointKind::Switch && is_bare(&p.id));
     for point in points.filter(is_alone).filter(works) {
-        let advised = advised(site, point);
-        let edit = advised.as_ref().and_then(|c| planned(site, point, c.kind));
-        match advised.zip(edit) {
-            Some((candidate, edit)) => found.push(AdvisedAt {
-                places: vec![point.id.clone()],
-                what: vec![candidate.kind.name.clone()],
-                edit,
-            }),
-            None => open.push(point.id.clone()),
-        }
+        let mut could = candidates(site, point, None).into_iter();
+        let first = could.find(|c| c.fits < Fits::ElectricianDecides && works_the_load(c.kind));
+        let found = first
+            .and_then(|c| Some((c.fits, vec![c.kind.name.clone()], planned(site, point, c.kind)?)));
+        add(vec![point.id.clone()], found);
     }
-    (found, open)
+    all
 }
 
-fn of_group(site: &Site, group: &Group) -> Option<AdvisedAt> {
+fn of_group(site: &Site, group: &Group) -> Option<(Fits, Vec<String>, Edit)> {
     let all = schools(site, group);
-    let school = all.iter().find(|s| s.master.is_some() && s.fits < Fits::NotKnown)?;
+    let mut could = all.iter().filter(|s| s.master.is_some() && s.fits < Fits::ElectricianDecides);
+    let school = could.next()?;
     let edit = chosen(site, group, school)?;
     let parts = school.master.iter().chain(&school.far);
-    let what = parts.map(|(kind, _)| kind.name.clone()).collect();
-    Some(AdvisedAt { places: group.places.clone(), what, edit })
+    Some((school.fits, parts.map(|(kind, _)| kind.name.clone()).collect(), edit))
 }

@@ -108,6 +108,8 @@ fn counted(count: usize, kind: Kind) -> String {
 pub enum Wrong {
     #[error("give it a name")]
     NoName,
+    #[error("{is} is louder than anything that is heard in a house: is it −{}?", typographic(is.get().abs(), 1))]
+    TooLoud { is: Dbm },
     #[error("“{text}” is no time zone; write it as Europe/Paris")]
     NoZone { text: String },
     #[error(

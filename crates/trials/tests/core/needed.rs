@@ -1,14 +1,16 @@
 //! What a job needs now, from an empty plan to the handover; and what is advised for boxes where nothing is planned.
 
 use dot_reach_core::confidence::Confidence;
-use dot_reach_core::draw::choose::{advised, advised_everywhere, planned, works_the_load};
+use dot_reach_core::draw::choose::{
+    AdvisedAt, advised, advised_everywhere, planned, works_the_load,
+};
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::{Fits, findings, verdict};
 use dot_reach_core::needed::{NeededAt, needed_now};
 use dot_reach_core::radio::region::Region;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Record, Stage};
-use dot_reach_core::site::{Job, PointId, PointKind, Site, apply};
+use dot_reach_core::site::{Job, PointKind, Site, apply};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -134,14 +136,12 @@ fn what_is_advised_everywhere_is_chosen_at_once_and_fits() {
     edits.push(point("blank", [7.0, 1.0]));
     edits.push(lamp("l-blank", "blank"));
     let mut site = with(bare(System::Zigbee), &edits);
-    let (found, open) = advised_everywhere(&site);
-    assert_eq!(found.len(), 2);
-    assert_eq!(
-        open.iter().map(PointId::as_str).collect::<Vec<_>>(),
-        ["blank"],
-        "nothing is advised unseen"
-    );
-    let all = dot_reach_core::site::Edit::batch(found.into_iter().map(|a| a.edit).collect());
+    let advised = advised_everywhere(&site);
+    assert_eq!(advised.known.len(), 2);
+    let unseen = |all: &[AdvisedAt]| all.iter().flat_map(|a| a.places.clone()).collect::<Vec<_>>();
+    assert_eq!(unseen(&advised.likely), ["blank".parse().unwrap()], "nothing is known unseen");
+    let all =
+        dot_reach_core::site::Edit::batch(advised.known.into_iter().map(|a| a.edit).collect());
     apply(&mut site, &all).unwrap();
     for id in ["a", "b"] {
         let point = site.points.named(id).unwrap();
@@ -151,7 +151,7 @@ fn what_is_advised_everywhere_is_chosen_at_once_and_fits() {
         assert!(verdict(&findings(&site, kind, point, Some(device))) < Fits::NotKnown);
         assert_eq!(device.name, point.name);
     }
-    assert_eq!(advised_everywhere(&site).0.len(), 0);
+    assert_eq!(advised_everywhere(&site).known.len(), 0);
 }
 
 proptest! {

@@ -13,9 +13,9 @@ function asLeft(findings, typed) {
   return findings.map((f, n) => ({ ...f, place: n < beside ? "what you typed" : `line ${n + 1 - beside}` }));
 }
 
-// Leaves in a box the lines of what was sent that were refused; those before `from` came from elsewhere.
-function leaveRefused(box, sent, refused, from) {
-  box.value = sent.split("\n").filter((_, n) => n >= from && refused.has(n + 1)).join("\n");
+// Leaves in a box the lines of what was sent that were refused.
+function leaveRefused(box, sent, refused) {
+  box.value = sent.split("\n").filter((_, n) => refused.has(n + 1)).join("\n");
 }
 
 export function registerForms(Alpine) {
@@ -131,7 +131,7 @@ export function registerForms(Alpine) {
         const answer = await post(`/jobs/${job()}/scans`, { csv, client, edit_id: newUuid() });
         this.taken = answer.taken;
         this.findings = asLeft(answer.findings, false);
-        leaveRefused(this.$root.elements.csv, csv, refusedLines(answer.findings), 0);
+        leaveRefused(this.$root.elements.csv, csv, refusedLines(answer.findings));
         await refresh();
       } catch (refused) {
         this.error = told(refused);
@@ -204,34 +204,41 @@ export function registerForms(Alpine) {
       this.error = blank();
       this.findings = [];
       this.taken = 0;
+      this.again = 0;
       const one = [form.get("from"), form.get("to"), form.get("rssi"), form.get("time") || new Date().toISOString()];
-      const typed = one.slice(0, 3).some((cell) => cell.trim());
-      const quoted = one.map((cell) => `"${cell.replaceAll('"', '""')}"`).join(",");
-      const csv = [typed ? quoted : "", form.get("csv")].filter((part) => part.trim()).join("\n");
-      if (!csv) {
+      // What stands half typed is no line of a table that is pasted: it waits until that is taken.
+      const pasted = form.get("csv").trim() !== "";
+      const whole = one.slice(0, 3).every((cell) => cell.trim());
+      const begun = [one[0], one[2]].some((cell) => cell.trim());
+      const typed = one.map((cell) => `"${cell.replaceAll('"', '""')}"`).join(",");
+      const parts = [...(whole || (begun && !pasted) ? [{ csv: typed }] : []), ...(pasted ? [{ csv: form.get("csv"), box: true }] : [])];
+      if (parts.length === 0) {
         this.error = { field: "csv", message: "type a reading, paste some or choose a file" };
         return;
       }
       try {
-        const answer = await record("readings", { csv, source: form.get("source") }, "readings");
-        if (!answer) {
-          // It waits here for the connection, whole.
-          for (const name of ["from", "to", "rssi", "time", "csv"]) this.$root.elements[name].value = "";
-          return;
-        }
-        this.taken = answer.taken;
-        this.again = answer.again;
-        this.findings = asLeft(answer.findings, typed);
-        const refused = refusedLines(answer.findings);
-        // What was taken leaves its place, what was refused stays there with its reason.
-        if (typed && !refused.has(1)) for (const name of ["from", "to", "rssi", "time"]) this.$root.elements[name].value = "";
-        leaveRefused(this.$root.elements.csv, csv, refused, typed ? 1 : 0);
+        for (const part of parts) await this.take(part, form.get("source"));
         this.$root.elements.file.value = "";
         await refresh();
       } catch (refused) {
         this.error = told(refused);
         notice(refused.message);
       }
+    },
+    async take({ csv, box }, source) {
+      const fields = this.$root.elements;
+      const answer = await record("readings", { csv, source }, "readings");
+      // Without an answer it waits here for the connection, whole.
+      const refused = refusedLines(answer?.findings ?? []);
+      this.taken += answer?.taken ?? 0;
+      this.again += answer?.again ?? 0;
+      this.findings.push(...asLeft(answer?.findings ?? [], !box));
+      // What was taken leaves its place, what was refused stays there with its reason.
+      if (box) return void leaveRefused(fields.csv, csv, refused);
+      if (refused.size > 0) return;
+      // The next one is mostly of the same hub.
+      for (const name of ["from", "rssi", "time"]) fields[name].value = "";
+      fields.from.focus();
     },
   }));
 }

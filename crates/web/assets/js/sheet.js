@@ -11,6 +11,10 @@ const how = () => document.querySelector("[data-how]").value;
 let at = { row: "", column: 1 };
 let from = null;
 let typing = null;
+// The cell whose letter was just pressed: Tab goes one cell on from it, and so does whatever is typed next.
+let chosen = null;
+// What was refused, by row and column, until the cell holds something else.
+const refusals = new Map();
 // Edits go one after the other: a row that is being made is waited for.
 let line = Promise.resolve();
 
@@ -37,6 +41,7 @@ function place(next, keepRange = false) {
   if (keepRange) from ??= at.row;
   else from = null;
   at = { row, column };
+  chosen = null;
   show(true);
 }
 
@@ -103,20 +108,40 @@ async function settle() {
   if (!typing) await refresh().catch(() => {});
 }
 
-function send(change, where) {
+function send(change, where, cell) {
   return later(async () => {
     hideFindings();
     try {
       await edit(change, { how: how(), quiet: true });
     } catch (refused) {
+      if (!refused.conflict && cell) refusals.set(cell, refused.message);
       if (!refused.conflict) tellFindings([{ place: where, reason: refused.message }]);
     }
     await settle();
+    showRefusals();
   });
 }
 
 /** Sends what was typed into a cell. */
-const commit = (row, word, text) => send({ do: "fill", points: [row], column: word, text }, nameOf(row));
+function commit(row, word, text) {
+  refusals.delete(`${row} ${word}`);
+  return send({ do: "fill", points: [row], column: word, text }, nameOf(row), `${row} ${word}`);
+}
+
+/** What was refused stands at its cell. */
+function showRefusals() {
+  for (const cell of grid()?.querySelectorAll("[data-refused]") ?? []) {
+    delete cell.dataset.refused;
+    cell.removeAttribute("aria-description");
+  }
+  for (const [of, message] of refusals) {
+    const [row, word] = of.split(" ");
+    const cell = cellAt({ row, column: headings().findIndex((head) => head.dataset.word === word) });
+    if (!cell) continue;
+    cell.dataset.refused = message;
+    cell.setAttribute("aria-description", message);
+  }
+}
 
 /** The new row becomes a point: it has its id at once, so that its next cell can be typed. */
 function adopt(text) {
@@ -207,6 +232,7 @@ function keys(event) {
     fillDown();
   } else if (!inside && (event.key === "Delete" || event.key === "Backspace")) {
     event.preventDefault();
+    chosen = null;
     empty();
   } else if (!inside && event.key === "F2") {
     event.preventDefault();
@@ -220,14 +246,15 @@ function keys(event) {
   } else if (!inside && event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
     event.preventDefault();
     const key = event.key.toLowerCase();
+    if (chosen === `${at.row} ${at.column}`) place({ column: at.column + 1 });
     const { row } = at;
     if (row && keysOf(heading()).includes(key)) {
-      // One letter says it all: the next cell is next.
+      // One letter says it all.
       const cell = cellAt(at);
       const words = heading().dataset.keys.split(" · ").find((k) => k[0] === key)?.slice(2);
       cell.textContent = words ?? key;
       commit(row, heading().dataset.word, key);
-      place({ column: at.column + 1 });
+      chosen = `${at.row} ${at.column}`;
     } else {
       begin(event.key, false);
     }
@@ -303,6 +330,23 @@ export function startSheet() {
   document.addEventListener("change", (event) => {
     if (event.target.matches("[data-bring-points]") && event.target.files[0]) brought(event.target);
   });
+  // A thumb has no row to type into: a place is added by its name, and is the next card.
+  document.addEventListener("submit", (event) => {
+    if (!event.target.matches("[data-new-place]")) return;
+    event.preventDefault();
+    const name = event.target.elements.name.value.trim();
+    if (!name) return void event.target.elements.name.focus();
+    const id = newId("p");
+    const like = rows().at(-2)?.dataset.row;
+    later(async () => {
+      try {
+        await edit({ do: "add-point", id, floor: floor(), name, ...(like ? { like } : {}) }, { how: how(), quiet: true });
+        location.assign(`?${new URLSearchParams({ floor: floor(), point: id })}`);
+      } catch (refused) {
+        tellFindings([{ place: name, reason: refused.message }]);
+      }
+    });
+  });
   // One point a screen: a press fills, and what is typed is taken when the field is left.
   const fills = (field, text) => {
     const points = [field.closest("[data-card]").dataset.card];
@@ -325,7 +369,10 @@ export function startSheet() {
       place({ row: point, column: 1 });
     },
   });
-  document.addEventListener("refreshed", () => { if (!typing) show(document.activeElement === document.body); });
+  document.addEventListener("refreshed", () => {
+    if (!typing) show(document.activeElement === document.body);
+    showRefusals();
+  });
   const { searchParams } = new URL(location.href);
   at = { row: searchParams.get("point") ?? rows()[0]?.dataset.row ?? "", column: 1 };
   show(false);

@@ -62,6 +62,9 @@ impl Kept for Reading {
         }
         if let Some(rssi) = self.rssi_dbm {
             level("rssi_dbm", rssi)?;
+            if rssi.get() > 0.0 {
+                return Err(Refusal::wrong("rssi_dbm", Wrong::TooLoud { is: rssi }));
+            }
         }
         if let Some(sum) = self.test_radios_dbm {
             level("test_radios_dbm", Dbm::new(sum.get() - 40.0))?;

@@ -4,7 +4,7 @@
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::draw::choose::{AdvisedAt, advised_everywhere};
+use dot_reach_core::draw::choose::{AdvisedAt, AdvisedHouse, advised_everywhere};
 use dot_reach_core::fit::{findings, verdict as worst_of};
 use dot_reach_core::network::outcome::Hop;
 use dot_reach_core::site::{Device, Edit, Floor, Point, PointId, Site};
@@ -22,13 +22,24 @@ use crate::pages::{Shell, money, printed};
 struct Page {
     shell: Shell,
     storeys: Vec<Storey>,
-    /// The edit that plans all that is advised; empty where nothing is.
-    take_all: String,
-    advised: Vec<AdvisedRow>,
-    /// Places for which nothing can be advised yet.
-    open: Vec<(String, String)>,
+    /// What is known to fit, and what is likely.
+    offered: [Offered; 2],
+    /// Places for which nothing in the library comes into question.
+    none: Vec<(String, String)>,
     no_network: bool,
-    planned: usize,
+    /// Whether nothing is planned, and no place works a load.
+    is_empty: bool,
+}
+
+/// Places with what goes there.
+struct Offered {
+    title: &'static str,
+    note: &'static str,
+    /// What takes all of it.
+    button: &'static str,
+    /// The edit that plans all of it; empty where there is but one.
+    take_all: String,
+    rows: Vec<AdvisedRow>,
 }
 
 struct AdvisedRow {
@@ -64,22 +75,16 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
     let analysis = job.analysed().await?;
     printed(job, move |job| {
         let site = &job.site;
-        let (advised, open) = advised_everywhere(site);
-        let all: Vec<_> = advised.iter().map(|a| a.edit.clone()).collect();
+        let all = advised_everywhere(site);
         let titled = |id: &PointId| (id.to_string(), title(site, id));
         let storeys = site.floors_upward().into_iter().rev();
         Ok(Page {
             shell: job.shell("devices"),
             storeys: storeys.map(|floor| storey(&analysis, floor)).collect(),
-            take_all: if all.len() > 1 {
-                json!(Edit::batch(all)).to_string()
-            } else {
-                String::new()
-            },
-            advised: advised.iter().map(|a| row_of(site, a)).collect(),
-            open: open.iter().map(titled).collect(),
+            offered: [offered(site, ADVISED, &all.known), offered(site, LIKELY, &all.likely)],
+            none: all.none.iter().map(titled).collect(),
             no_network: site.networks.is_empty(),
-            planned: site.devices.len(),
+            is_empty: site.devices.is_empty() && all == AdvisedHouse::default(),
         })
     })
     .await
@@ -87,6 +92,25 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
 
 fn title(site: &Site, id: &PointId) -> String {
     site.points.get(id).map(Point::title).unwrap_or_default()
+}
+
+const ADVISED: [&str; 3] = [
+    "Advised",
+    "It works the load itself, is known to fit, forwards for others where it can, and costs least.",
+    "Choose all that is advised",
+];
+const LIKELY: [&str; 3] = [
+    "Likely",
+    "Of these boxes something is not known yet. What is chosen here stands in the bill for now, and is held against the box \
+     once it is open.",
+    "Choose the likely ones for now",
+];
+
+fn offered(site: &Site, [title, note, button]: [&'static str; 3], all: &[AdvisedAt]) -> Offered {
+    let edits: Vec<Edit> = all.iter().map(|a| a.edit.clone()).collect();
+    let take_all =
+        if edits.len() > 1 { json!(Edit::batch(edits)).to_string() } else { String::new() };
+    Offered { title, note, button, take_all, rows: all.iter().map(|a| row_of(site, a)).collect() }
 }
 
 fn row_of(site: &Site, advised: &AdvisedAt) -> AdvisedRow {

@@ -29,7 +29,7 @@ use crate::drawing::stairs::signed;
 use crate::error::WebError;
 use crate::pages::assumptions::{AssumptionRow, assumption_row};
 use crate::pages::house_time::day;
-use crate::pages::prove::acceptance;
+use crate::pages::prove::{acceptance, as_read};
 use crate::pages::reach::ledger::tag_of;
 use crate::pages::{Shell, bill, install, printed};
 
@@ -194,7 +194,7 @@ fn page(
         from: name(&c.from),
         to: name(&c.to),
         at: record.readings.get(&c.reading).map(|r| day(&r.at)).unwrap_or_default(),
-        measured: typographic(c.measured.get(), 0),
+        measured: as_read(c.measured),
         predicted: typographic(c.predicted.get(), 1),
         residual: signed(c.residual()),
         is_excluded: c.weight <= 0.0,

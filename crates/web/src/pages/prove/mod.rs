@@ -19,7 +19,7 @@ use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::prove::Proof;
 use dot_reach_core::site::{DeviceId, Site};
-use dot_reach_core::units::Db;
+use dot_reach_core::units::{Db, Dbm, typographic};
 
 use crate::door::AskedJob;
 use crate::drawing::stairs::signed;
@@ -47,6 +47,11 @@ fn or_dash(value: Option<Db>) -> String {
 /// A difference with its sign, where the unit stands above.
 fn bare(value: Db) -> String {
     signed(value).trim_end_matches(" dB").to_owned()
+}
+
+/// A level as it was read: half decibels stay.
+pub(crate) fn as_read(level: Dbm) -> String {
+    typographic(level.get(), usize::from(level.get().fract().abs() > 0.0))
 }
 
 fn percent(share: f64) -> String {

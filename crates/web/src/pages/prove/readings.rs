@@ -8,7 +8,7 @@ use dot_reach_core::record::Record;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 
-use super::{name, proved};
+use super::{as_read, name, proved};
 use crate::door::{For, See};
 use crate::drawing::stairs::signed;
 use crate::error::WebError;
@@ -76,10 +76,11 @@ fn view(shell: Shell, job: String, analysis: &Analysis, proof: &Proof) -> Page {
         .iter()
         .map(|d| {
             let network = site.networks.get(&d.network).map_or("", |n| n.name.as_str());
-            (d.id.to_string(), format!("{}, {network}", d.name))
+            let tag = site.point_of(d).map(|p| p.tag.clone()).unwrap_or_default();
+            (format!("{tag} {}", d.name).trim().to_owned(), network.to_owned())
         })
         .collect();
-    devices.sort_by(|a, b| a.1.cmp(&b.1));
+    devices.sort();
     let mut comparisons: Vec<&Comparison> = proof.comparisons.iter().collect();
     let key = |c: &&Comparison| (c.measured - c.others_say).get().abs() / c.sigma.get();
     comparisons
@@ -110,7 +111,7 @@ fn row(site: &Site, record: &Record, c: &Comparison) -> Row {
         to: name(site, &c.to),
         at: reading.map(|r| day(&r.at)).unwrap_or_default(),
         source: reading.map(|r| r.source.clone()).unwrap_or_default(),
-        measured: typographic(c.measured.get(), 0),
+        measured: as_read(c.measured),
         predicted: typographic(c.predicted.get(), 1),
         residual: signed(c.residual()),
         others: typographic(c.others_say.get(), 1),
