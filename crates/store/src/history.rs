@@ -1,6 +1,6 @@
 //! Undo and redo of the plan, and its journal. What happened is on record, which neither touches.
 //!
-//! An undo takes back a person's own last change that stands; a redo takes back their own last undo,
+//! An undo takes back a person's own last change that stands, or any that is named and that nothing since built upon; a redo takes back their own last undo,
 //! until they change something anew. Both are rows of the journal like all others: `of_revision` says
 //! what they take back, and that row's `undone_by` says by what.
 
@@ -57,8 +57,12 @@ pub struct JournalRow {
     pub of_revision: Option<u64>,
     /// What was done.
     pub edit: Option<Edit>,
+    /// What takes it back.
+    pub inverse: Option<Edit>,
     /// What it touched.
     pub touched: Vec<Touch>,
+    /// Whether it stands: nobody took it back.
+    pub stands: bool,
 }
 
 impl Store {
@@ -67,7 +71,20 @@ impl Store {
     /// # Errors
     /// Nothing is left to undo, another has changed it since, or the database fails.
     pub fn undo(&self, id: &JobId, command: &Command) -> Result<Committed, StoreError> {
-        self.step(id, command, JournalAct::Undo)
+        self.step(id, command, JournalAct::Undo, None)
+    }
+
+    /// Takes the change of a revision back, whoever made it.
+    ///
+    /// # Errors
+    /// It was taken back already, something since changed the same or was built upon it, or the database fails.
+    pub fn put_back(
+        &self,
+        id: &JobId,
+        command: &Command,
+        of: u64,
+    ) -> Result<Committed, StoreError> {
+        self.step(id, command, JournalAct::Undo, Some(of))
     }
 
     /// Makes the person's own last undone change again.
@@ -75,7 +92,7 @@ impl Store {
     /// # Errors
     /// Nothing is left to redo, another has changed it since, or the database fails.
     pub fn redo(&self, id: &JobId, command: &Command) -> Result<Committed, StoreError> {
-        self.step(id, command, JournalAct::Redo)
+        self.step(id, command, JournalAct::Redo, None)
     }
 
     fn step(
@@ -83,6 +100,7 @@ impl Store {
         id: &JobId,
         command: &Command,
         act: JournalAct,
+        named: Option<u64>,
     ) -> Result<Committed, StoreError> {
         for _ in 0..MOST_TRIES {
             let taken = self.readers.read(|db| receipt(db, id, command, &[]))?;
@@ -91,7 +109,7 @@ impl Store {
                 return Ok(receipt);
             }
             let open = self.open_job(id)?;
-            let step = self.readers.read(|db| Step::of(db, id, command, act, &open))?;
+            let step = self.readers.read(|db| Step::of(db, id, command, (act, named), &open))?;
             let (id, command, memory) = (id.clone(), command.clone(), Arc::clone(&self.memory));
             let done = self.writer.write(move |db| {
                 if let Some(receipt) = receipt(db, &id, &command, &[])? {
@@ -124,7 +142,7 @@ impl Store {
     ) -> Result<Vec<JournalRow>, StoreError> {
         self.readers.read(|db| {
             let mut query = db.prepare_cached(
-                "SELECT revision, who, at, act, of_revision, edit, touched FROM journal
+                "SELECT revision, who, at, act, of_revision, edit, inverse, touched, undone_by FROM journal
                  WHERE job_id = ?1 AND revision < ?2 ORDER BY revision DESC LIMIT ?3",
             )?;
             let mut rows =
@@ -162,12 +180,13 @@ impl Step {
         db: &Connection,
         id: &JobId,
         command: &Command,
-        act: JournalAct,
+        (act, named): (JournalAct, Option<u64>),
         open: &OpenJob,
     ) -> Result<Self, StoreError> {
-        let of = match act {
-            JournalAct::Undo => last_undoable(db, id, &command.author)?,
-            _ => last_redoable(db, id, &command.author)?,
+        let of = match (act, named) {
+            (_, Some(named)) => standing(db, id, named)?,
+            (JournalAct::Undo, None) => last_undoable(db, id, &command.author)?,
+            (_, None) => last_redoable(db, id, &command.author)?,
         };
         let of = of.ok_or(StoreError::Nothing(act.word()))?;
         let inverse = inverse(db, id, of)?;
@@ -181,7 +200,9 @@ impl Step {
             let gone = change.touched.iter().filter(|t| !site.has(&t.thing));
             let users = users_of(&open.site, &gone.map(|t| &t.thing).collect());
             let touched = [change.touched.as_slice(), users.as_slice()].concat();
-            if let Some(clash) = changed_after(db, id, command, of, &touched)? {
+            // Of one's own last change nothing of one's own came after.
+            let but = named.is_none().then_some(command.author.as_str());
+            if let Some(clash) = changed_after(db, id, but, of, &touched)? {
                 return Err(clash.between(&open.site, &site));
             }
         }
@@ -199,8 +220,17 @@ fn journal_row(row: &Row<'_>) -> Result<JournalRow, StoreError> {
         act: JournalAct::of_word(&row.get::<_, String>("act")?),
         of_revision: row.get("of_revision")?,
         edit: serde_json::from_str(&row.get::<_, String>("edit")?).ok(),
+        inverse: serde_json::from_str(&row.get::<_, String>("inverse")?).ok(),
+        stands: row.get::<_, Option<u64>>("undone_by")?.is_none(),
         touched: touches(&row.get::<_, String>("touched")?)?,
     })
+}
+
+/// A change by its revision, where it stands.
+fn standing(db: &Connection, id: &JobId, of: u64) -> Result<Option<u64>, StoreError> {
+    let sql = "SELECT max(revision) FROM journal
+         WHERE job_id = ?1 AND revision = ?2 AND undone_by IS NULL AND act <> 'undo'";
+    Ok(db.prepare_cached(sql)?.query_row((id.as_str(), of), |row| row.get(0))?)
 }
 
 fn last_undoable(db: &Connection, id: &JobId, author: &str) -> Result<Option<u64>, StoreError> {
@@ -240,21 +270,20 @@ fn inverse(db: &Connection, id: &JobId, of: u64) -> Result<Edit, StoreError> {
     Ok(serde_json::from_str(&text)?)
 }
 
-/// The newest change by another since `of` that stands and touches the same.
+/// The newest change since `of`, but for those of one author, that stands and touches the same.
 fn changed_after(
     db: &Connection,
     id: &JobId,
-    command: &Command,
+    but: Option<&str>,
     of: u64,
     touched: &[Touch],
 ) -> Result<Option<Clash>, StoreError> {
     let mut query = db.prepare_cached(
         "SELECT revision, who, at, touched FROM journal
-         WHERE job_id = :job AND revision > :of AND author IS NOT :author
+         WHERE job_id = :job AND revision > :of AND (:author IS NULL OR author IS NOT :author)
          AND undone_by IS NULL AND (act <> 'undo' OR of_revision < :of) ORDER BY revision DESC",
     )?;
-    let rows =
-        query.query(named_params! { ":job": id.as_str(), ":of": of, ":author": command.author })?;
+    let rows = query.query(named_params! { ":job": id.as_str(), ":of": of, ":author": but })?;
     first_clash(rows, touched)
 }
 

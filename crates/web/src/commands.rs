@@ -66,6 +66,9 @@ pub(crate) struct SentStep {
     mark: ChangeMark,
     #[serde(default)]
     force: bool,
+    /// The revision whose change is taken back; one's own last where none is named.
+    #[serde(default)]
+    of: Option<u64>,
 }
 
 pub(crate) fn command(job: &AskedJob, mark: ChangeMark) -> Command {
@@ -215,12 +218,16 @@ pub(crate) async fn redo(For(job, sent, ..): For<Change, web::Json<SentStep>>) -
     step(job, sent.into_inner(), true).await
 }
 
-async fn step(job: AskedJob, SentStep { mark, force }: SentStep, again: bool) -> Answer {
+async fn step(job: AskedJob, SentStep { mark, force, of }: SentStep, again: bool) -> Answer {
     let command = Command { force, ..command(&job, mark) };
     let (id, asked) = (job.id.clone(), command.clone());
     let committed = job
         .app
-        .ask(move |store| if again { store.redo(&id, &asked) } else { store.undo(&id, &asked) })
+        .ask(move |store| match (again, of) {
+            (true, _) => store.redo(&id, &asked),
+            (false, Some(of)) => store.put_back(&id, &asked, of),
+            (false, None) => store.undo(&id, &asked),
+        })
         .await?;
     told(&job, command, &committed);
     Ok(HttpResponse::Ok().json(receipt(&committed)))

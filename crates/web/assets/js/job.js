@@ -272,20 +272,21 @@ export function listFindings(list, findings) {
 // One after the other, however quickly they are pressed.
 let steps = Promise.resolve();
 
-export function step(act, force = false) {
-  steps = steps.then(() => oneStep(act, force));
+/** Takes back or makes again one's own last change, or takes back that of the revision `of`. */
+export function step(act, force = false, of = null) {
+  steps = steps.then(() => oneStep(act, force, of));
   return steps;
 }
 
-async function oneStep(act, force) {
-  const sent = { client, edit_id: newUuid(), ...(force ? { force: true } : {}) };
+async function oneStep(act, force, of) {
+  const sent = { client, edit_id: newUuid(), ...(force ? { force: true } : {}), ...(of === null ? {} : { of }) };
   try {
     const told = await sendOrKeep(`/jobs/${job()}/${act}`, sent, act);
     if (!told) return;
     say(act === "undo" ? "Undone" : "Redone");
     await refresh();
   } catch (refused) {
-    const insist = [[act === "undo" ? "Undo it all the same" : "Redo it all the same", () => step(act, true)]];
+    const insist = [[act === "undo" ? "Undo it all the same" : "Redo it all the same", () => step(act, true, of)]];
     notice(refused.message, refused.conflict ? insist : []);
   }
 }
@@ -445,6 +446,8 @@ export function startJob() {
     const pressed = event.target.closest("[data-act]");
     if (pressed) step(pressed.dataset.act);
     if (event.target.closest("[data-print]")) window.print();
+    const back = event.target.closest("[data-put-back]");
+    if (back) step("undo", false, Number(back.dataset.putBack));
   });
   const command = document.querySelector("[data-command]");
   command?.addEventListener("change", () => goTo(command));

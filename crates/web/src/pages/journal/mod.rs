@@ -1,28 +1,30 @@
 //! Every change ever made to the plan of a job, and all that is on record of it.
 
+mod changed;
 mod told;
 
 use std::collections::BTreeSet;
 
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::site::{Edit, Kind, Ref, Thing, Touch, field_in_words};
+use dot_reach_core::site::Site;
 use dot_reach_store::{JournalAct, JournalRow};
 use serde::Deserialize;
-use serde_json::{Value, json};
+use serde_json::json;
 
 use crate::commands::Answer;
 use crate::door::{For, Keep, See};
 use crate::error::WebError;
 use crate::pages::house_time::day;
-use crate::pages::reach::details::plural;
 use crate::pages::{Shell, printed};
 use crate::server::Server;
+use changed::Named;
 
 #[derive(Template)]
 #[template(path = "journal/page.html")]
 struct Page {
     shell: Shell,
+    asked: Asked,
     entries: Vec<Line>,
     told: Vec<told::Told>,
     /// The place from which earlier entries of the record go on; nothing where these are all.
@@ -34,11 +36,17 @@ struct Page {
     can_go: bool,
 }
 
-/// From which entry of the record down, and from which change of the plan.
-#[derive(Deserialize)]
-pub(crate) struct Below {
+/// From which entry of the record down, from which change of the plan, and of what, by whom and on which day.
+#[derive(Clone, Default, Deserialize)]
+pub(crate) struct Asked {
     below: Option<usize>,
     before: Option<u64>,
+    #[serde(default)]
+    of: String,
+    #[serde(default)]
+    who: String,
+    #[serde(default)]
+    on: String,
 }
 
 struct Line {
@@ -47,6 +55,19 @@ struct Line {
     who: String,
     what: String,
     touched: String,
+    /// Whether it may be put back.
+    can_go: bool,
+}
+
+impl Line {
+    /// Whether it is one of those that are looked for.
+    fn is_of(&self, asked: &Asked) -> bool {
+        let holds =
+            |text: &str, part: &str| text.to_lowercase().contains(&part.trim().to_lowercase());
+        holds(&self.who, &asked.who)
+            && self.at.starts_with(asked.on.trim())
+            && (holds(&self.what, &asked.of) || holds(&self.touched, &asked.of))
+    }
 }
 
 /// How many entries one page shows.
@@ -54,22 +75,27 @@ const MOST: u32 = 500;
 
 #[get("/jobs/{job}/journal")]
 pub(crate) async fn show(
-    For(job, query, ..): For<See, web::Query<Below>>,
+    For(job, query, ..): For<See, web::Query<Asked>>,
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("journal");
     let id = job.id.clone();
-    let (below, before) = (query.below, query.before.unwrap_or(u64::MAX));
+    let asked = query.into_inner();
+    let (below, before) = (asked.below, asked.before.unwrap_or(u64::MAX));
     let entries = job.app.ask(move |store| store.journal(&id, before, MOST)).await?;
     printed(job, move |job| {
-        let entries: Vec<Line> = entries.into_iter().map(line).collect();
+        let changes = shell.changes();
+        let words = |entry| line(&job.site, changes, entry);
+        let mut entries: Vec<Line> = entries.into_iter().map(words).collect();
         let below = below.unwrap_or(usize::MAX);
-        let told = told::lines(&job.record, &job.site, below, MOST as usize);
+        let mut told = told::lines(&job.record, &job.site, below, MOST as usize);
         let earlier = told.last().map(|t| t.place - 1).filter(|place| *place > 0);
         let is_full = entries.len() == MOST as usize;
         let before = entries.last().filter(|_| is_full).map(|e| e.revision);
+        entries.retain(|line| line.is_of(&asked));
+        told.retain(|told| told.is_of(&asked));
         let name = job.site.job.name.clone();
         let can_go = job.variant.is_none() && !job.id.is_library() && shell.keeps();
-        Ok(Page { shell, entries, told, earlier, before, name, can_go })
+        Ok(Page { shell, asked, entries, told, earlier, before, name, can_go })
     })
     .await
 }
@@ -99,8 +125,10 @@ pub(crate) async fn delete(
     Ok(HttpResponse::Ok().json(json!({ "location": "/" })))
 }
 
-fn line(entry: JournalRow) -> Line {
-    let done = entry.edit.as_ref().map_or_else(|| told_by(&entry.touched), words);
+fn line(site: &Site, can_put_back: bool, entry: JournalRow) -> Line {
+    let named = Named { site, inverse: entry.inverse.as_ref() };
+    let done =
+        entry.edit.as_ref().map_or_else(|| named.touched(&entry.touched), |e| named.words(e));
     let what = match (entry.act, entry.of_revision) {
         (JournalAct::Undo, Some(of)) => format!("Took back change {of}: {done}"),
         (JournalAct::Redo, Some(of)) => format!("Made change {of} again: {done}"),
@@ -108,21 +136,12 @@ fn line(entry: JournalRow) -> Line {
     };
     let things: BTreeSet<_> = entry.touched.iter().map(|touch| &touch.thing).collect();
     let touched = if things.len() <= 3 {
-        let named = |of: &&Ref| format!("{} {}", of.kind.called(), of.id);
-        things.iter().map(named).collect::<Vec<_>>().join(", ")
+        things.iter().map(|of| named.thing(of)).collect::<Vec<_>>().join(", ")
     } else {
         format!("{} things", things.len())
     };
-    Line { revision: entry.revision, at: day(&entry.at), who: entry.who, what, touched }
-}
-
-/// What was done, told by what it touched.
-fn told_by(touched: &[Touch]) -> String {
-    match touched {
-        [] => "nothing".to_owned(),
-        [one] => format!("changed {}", a(one.thing.kind)),
-        [first, ..] => format!("changed {}, and {} more", a(first.thing.kind), touched.len() - 1),
-    }
+    let can_go = can_put_back && entry.stands && entry.act != JournalAct::Undo;
+    Line { revision: entry.revision, at: day(&entry.at), who: entry.who, what, touched, can_go }
 }
 
 fn capital(text: &str) -> String {
@@ -131,57 +150,4 @@ fn capital(text: &str) -> String {
         .next()
         .map(|c| c.to_uppercase().collect::<String>() + letters.as_str())
         .unwrap_or_default()
-}
-
-fn a(kind: Kind) -> String {
-    match kind {
-        Kind::Job | Kind::Calibration => format!("the {}", kind.called()),
-        _ => format!("a {}", kind.called()),
-    }
-}
-
-/// An edit in a few words.
-fn words(edit: &Edit) -> String {
-    match edit {
-        Edit::Put(thing) => put_words(thing),
-        Edit::Set { kind, field, value, .. } => set_words(*kind, field, value),
-        Edit::Remove { kind, .. } => format!("removed {}", a(*kind)),
-        Edit::Batch { edits } => match edits.as_slice() {
-            [] => "nothing".to_owned(),
-            [one] => words(one),
-            [first, ..] => format!("{}, and {} more", words(first), edits.len() - 1),
-        },
-    }
-}
-
-fn put_words(thing: &Thing) -> String {
-    match thing {
-        Thing::Job(_) => "changed the brief".to_owned(),
-        Thing::Calibration(taught) => {
-            format!("calibrated by {}", plural(taught.readings, "reading", "readings"))
-        }
-        Thing::Wall(wall) => format!("set a wall of {}", wall.construction),
-        Thing::Slab(slab) => format!("set a floor of {}", slab.construction),
-        Thing::Scan(scan) => format!("recorded {} in a scan", scan.carrier.name()),
-        Thing::Control(_) => "set a control".to_owned(),
-        Thing::Emitter(emitter) => format!("set {} on the air", emitter.name),
-        other => match other.name() {
-            Some(name) => format!("set {} {name}", other.of().kind.called()),
-            None => format!("set {}", a(other.of().kind)),
-        },
-    }
-}
-
-fn set_words(kind: Kind, field: &str, value: &Value) -> String {
-    let of = kind.called();
-    let field = field_in_words(field);
-    match value {
-        Value::Null => format!("cleared the {field} of a {of}"),
-        Value::Bool(true) => format!("ticked {field} of a {of}"),
-        Value::Bool(false) => format!("unticked {field} of a {of}"),
-        Value::String(text) => format!("set the {field} of a {of} to {text}"),
-        Value::Number(number) => format!("set the {field} of a {of} to {number}"),
-        Value::Array(_) if field == "at" => format!("moved a {of}"),
-        _ => format!("set the {field} of a {of}"),
-    }
 }

@@ -6,7 +6,7 @@ use dot_reach_core::record::{Entry, Isolated, IsolationId, OpenTimeId, Record, S
 use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use dot_reach_core::units::Dbm;
 
-use super::capital;
+use super::{Asked, capital};
 use crate::pages::house_time::day;
 use crate::pages::money;
 use crate::pages::reach::details::plural;
@@ -21,6 +21,17 @@ pub(super) struct Told {
     pub(super) strikes: Option<String>,
     /// Why it does not count any longer.
     pub(super) struck: Option<String>,
+}
+
+impl Told {
+    /// Whether it is one of those that are looked for.
+    pub(super) fn is_of(&self, asked: &Asked) -> bool {
+        let holds =
+            |text: &str, part: &str| text.to_lowercase().contains(&part.trim().to_lowercase());
+        holds(&self.by, &asked.who)
+            && self.at.starts_with(asked.on.trim())
+            && holds(&self.what, &asked.of)
+    }
 }
 
 /// The newest entries first, from one place down.
