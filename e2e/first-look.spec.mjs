@@ -37,7 +37,7 @@ test("the hub is tried in the open and wherever a person clicks, each with its n
   await expect(page.locator(".mark text").getByText(rank, { exact: true })).toHaveCount(1);
   await marked.getByRole("button", { name: "Stand it here" }).click();
   await saved(page);
-  await expect(page.locator(".reason-line")).toContainText("places analysed");
+  await expect(page.locator(".reason-line")).toContainText("The hub");
   await page.getByRole("button", { name: "Undo" }).click();
   await expect(page.locator(".positions tr", { hasText: "in the open" })).toHaveCount(1);
 });

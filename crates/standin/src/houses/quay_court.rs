@@ -50,6 +50,7 @@ const POINTS: &[Row] = &[
 pub fn planned() -> (Site, Vec<String>) {
     let sure = Confidence::new(0.95).unwrap_or_else(|_| unreachable!("0.95 is a confidence"));
     let mut b = Builder::new("Flat 12, Quay Court", Region::Eu, sure);
+    b.set("job", "job", "time_zone", &serde_json::json!("Europe/London"));
     b.job(
         "A. Marlowe-Test",
         "Quay Court, flat 12",

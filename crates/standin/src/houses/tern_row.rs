@@ -38,6 +38,7 @@ const OUTFIT: &[Outfit] = &[
 pub fn planned() -> (Site, Vec<String>) {
     let sure = Confidence::new(0.95).unwrap_or_else(|_| unreachable!("0.95 is a confidence"));
     let mut b = Builder::new("Tern Row Guesthouse", Region::Uk, sure);
+    b.set("job", "job", "time_zone", &serde_json::json!("Europe/London"));
     b.job("Tern Row Guesthouse Ltd (made up)", "1 Tern Row", "Guests must never need a phone.");
     for floor in 1..=4u8 {
         b.network(&format!("mesh{floor}"), &format!("Floor {floor} lighting"), System::Zigbee);

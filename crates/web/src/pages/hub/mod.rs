@@ -11,7 +11,7 @@ use dot_reach_core::placement::advice::Advice;
 use dot_reach_core::placement::backhaul::{LEAST_WIFI, MOST_CABLE_M, MOST_LEAD_M};
 use dot_reach_core::placement::ranking::{RankedPlace, beside_the_advice, ranked};
 use dot_reach_core::placement::{
-    HubSearch, Places, Radios, hub_heat, hub_positions, radios_at_hub, reason,
+    HubSearch, Places, Radios, hub_heat, hub_positions, radios_at_hub,
 };
 use dot_reach_core::site::{FloorId, Site};
 use dot_reach_core::units::{Metres, typographic};
@@ -66,7 +66,6 @@ struct Page {
     reason: String,
     of_hub: Option<String>,
     beside: Option<String>,
-    among: String,
     rows: Vec<Row>,
     plan: Plan,
     legend: Vec<(&'static str, String)>,
@@ -259,8 +258,6 @@ fn page(
         reason: no_hub.or_else(|| sentences.first().cloned()).unwrap_or_default(),
         of_hub: sentences.get(1).filter(|s| s.starts_with("The hub is best")).cloned(),
         beside: known.and_then(|(_, advice)| beside_the_advice(advice, &ranked, &cost)),
-        // What was looked at, and what the place of now has against it.
-        among: places.map(reason).unwrap_or_default(),
         together: network.map_or(0, |n| radios_at_hub(analysis, n)),
         alone: search.radios == Radios::Alone,
         floor: floor.map(ToString::to_string).unwrap_or_default(),
