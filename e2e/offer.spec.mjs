@@ -22,8 +22,8 @@ const BELOW = [["Hall switch", "Hall", 4, 8], ["Kitchen switch", "Kitchen", 6, 7
 const ABOVE = [["Landing switch", "Landing", 2, 8], ["Bed switch", "Bed", 2, 8], ["Study switch", "Study", 2, 8]];
 
 async function signed(page) {
-  await expect(page.locator('[data-part="offer-signed"]')).toContainText("Signed by Ada Penrose");
-  await expect(page.locator('[data-part="offer-signed"]')).toContainText("8 devices");
+  await expect(page.locator('[data-offer-signed]')).toContainText("Signed by Ada Penrose");
+  await expect(page.locator('[data-offer-signed]')).toContainText("8 devices");
   // What it needs next is no signature any longer.
   await expect(page.locator(".next-line")).not.toContainText("signed");
 }
@@ -85,6 +85,7 @@ test("a house of two storeys comes to a signed offer by keyboard alone", async (
   await type("4");
   await press("Enter");
   await expect(page.locator(".dot")).toHaveCount(1);
+  await expect(page.getByLabel("Name of the device just placed")).toBeFocused();
   await press("Enter");
   await saved(page);
   await tabTo(page.locator(".storey-menu summary"), "Shift+Tab");

@@ -109,7 +109,8 @@ pub fn is_for(kind: &DeviceKind, point: &Point) -> bool {
     match point.kind {
         PointKind::Switch => {
             let works = kind.fit.switches() || kind.fit.far != Far::No;
-            works && kind.is_wired_in() || kind.fit.far == Far::Remote || kind.is_cover()
+            let in_box = kind.is_wired_in() && !kind.fit.in_lamp;
+            works && in_box || kind.fit.far == Far::Remote || kind.is_cover()
         }
         PointKind::Ceiling | PointKind::WallFitting => {
             kind.is_wired_in() && kind.fit.far == Far::No
