@@ -152,12 +152,11 @@ fn row(analysis: &Analysis, point: &Point, device: &Device) -> Row {
         kind: kind.map(|k| k.name.clone()).unwrap_or_default(),
         fits: if device.is_there() { ("is there", "sound") } else { verdict(worst_of(&against)) },
         reason: against.first().map(ToString::to_string).unwrap_or_default(),
-        reached: reached.map_or(("", ""), |o| (o.band.grade(), band_class(o.band))),
+        reached: reached.map_or(("–", "open"), |o| (o.band.grade(), band_class(o.band))),
         margin: reached
             .and_then(|o| o.weakest())
             .map(Hop::margin)
-            .map(|m: Db| m.to_string())
-            .unwrap_or_default(),
-        price: price.map(|p| money(p, 0, &site.job.currency)).unwrap_or_default(),
+            .map_or_else(|| "–".to_owned(), |m: Db| m.to_string()),
+        price: price.map_or_else(|| "–".to_owned(), |p| money(p, 0, &site.job.currency)),
     }
 }
