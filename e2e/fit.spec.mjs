@@ -40,7 +40,7 @@ test("a load, a breaker and a wrong companion are recorded and judged where they
   await watts.blur();
   await saved(page);
   await expect(verdict(page)).toHaveText("does not fit");
-  await expect(page.locator(".device-form .warn").first()).toContainText("240 W of LED, and it bears 150 W");
+  await expect(page.locator(".device-form .warn").first()).toContainText("240 W of LED, and it is rated for 150 W");
   await watts.fill("");
   await watts.blur();
   await expect(verdict(page)).toHaveText("not known yet");

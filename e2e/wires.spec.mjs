@@ -75,7 +75,7 @@ test("a row of the library is written by hand, asks for what is blank, and is ch
   await kind.selectOption({ label: "Hedge switch" });
   await saved(page);
   await expect(verdict(page)).not.toHaveText("fits");
-  await expect(page.locator(".device-form")).toContainText("what it bears is not written down");
+  await expect(page.locator(".device-form")).toContainText("what it is rated for is not written down");
   await expect(page.locator(".device-form")).toContainText("Whether a plain switch in the same box works it");
 
   await open(page, "/jobs/larkfield-mill/library");
