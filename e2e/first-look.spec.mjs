@@ -46,7 +46,7 @@ test("the filter looks in every network; the tools say what they hold; terms exp
   await open(page, "/jobs/larkfield-mill/reach?network=star");
   const fact = (name) => page.locator(".facts details", { has: page.locator("summary", { hasText: name }) });
   const tools = fact(/^Hub/);
-  await expect(tools).toBeInViewport();
+  await expect(tools).toBeInViewport({ ratio: 1 });
   await expect(tools).toContainText("closed metal cabinet");
   await page.getByPlaceholder(/Filter/).fill("kitchen island");
   await expect(page.locator(".found-in")).toContainText(/Nothing of “kitchen island” in Shades and lamps\. \d in Lighting mesh/);
