@@ -55,6 +55,56 @@ test("a room is surveyed by keyboard alone, a switch point in twelve keys beyond
   await expect(page.locator("[data-grid] tbody tr")).toHaveCount(places - 1);
 });
 
+for (const [when, wait] of [["while nothing is answered yet", 700], ["once it is saved", 0]]) {
+  test(`a page that was asked for before takes nothing of a row typed meanwhile, ${when}`, async ({ page, context, app }) => {
+    const address = `${app}/jobs/larkfield-mill/sheet?floor=stone`;
+    const other = await context.newPage();
+    await open(page, address);
+    await open(other, address);
+    // The page is on its way when the row is begun.
+    let release;
+    const gate = new Promise((done) => { release = done; });
+    let held = false;
+    const asked = new Promise((done) => {
+      page.route("**/sheet?floor=stone", async (route) => {
+        if (held) return route.continue();
+        held = true;
+        const response = await route.fetch();
+        done();
+        await gate;
+        await route.fulfill({ response });
+      });
+    });
+    await page.route("**/edits", async (route) => {
+      await new Promise((done) => { setTimeout(done, wait); });
+      await route.continue();
+    });
+    await other.locator("[data-grid] tbody tr").first().locator("td").nth(2).click();
+    await other.keyboard.type("Sluice");
+    await other.keyboard.press("Tab");
+    await asked;
+    for (let n = 0; n < 40; n += 1) await page.keyboard.press("ArrowDown");
+    await page.keyboard.press("Home");
+    await page.keyboard.press("ArrowRight");
+    for (const cell of ["Hoist loft door", "Hoist loft", "s"]) {
+      await page.keyboard.type(cell);
+      await page.keyboard.press("Tab");
+    }
+    if (wait === 0) await saved(page);
+    const came = page.waitForEvent("requestfinished", (request) => request.headers()["x-anew"] !== undefined);
+    release();
+    await came;
+    for (const cell of ["p", "t", "7", "", "l", "4", "8"]) {
+      await page.keyboard.type(cell);
+      await page.keyboard.press("Tab");
+    }
+    await expect.poll(() => cells(page, "Hoist loft door")).toEqual(
+      expect.arrayContaining(["Hoist loft door", "Hoist loft", "switch", "plastic", "tested", "7", "LED", "4", "8"]),
+    );
+    await other.close();
+  });
+}
+
 test("a table from a spreadsheet is pasted, its bad cells named; the sheet goes out as CSV", async ({ page, context }) => {
   await context.grantPermissions(["clipboard-read", "clipboard-write"]);
   await open(page, "/jobs/larkfield-mill/sheet?floor=ground&point=kit-main");

@@ -11,7 +11,7 @@ use crate::network::{NetworkAnalysis, Node};
 use crate::radio::mounting::{self, BoxKind, Mounting};
 use crate::site::{Device, FloorId, Point, Provenance, Site};
 use crate::survey::hard_spots::hard_spot;
-use crate::units::{Db, Megahertz};
+use crate::units::{Db, Megahertz, count_of};
 
 /// Something that is taken to be so.
 #[derive(Clone, Debug, PartialEq)]
@@ -124,7 +124,7 @@ fn walls(site: &Site) -> Vec<Assumption> {
 }
 
 fn walls_of(count: usize) -> String {
-    if count == 1 { "1 wall".to_owned() } else { format!("{count} walls") }
+    count_of(count, "wall", "walls")
 }
 
 /// Devices with their point and node.

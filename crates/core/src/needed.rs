@@ -9,6 +9,7 @@ use crate::radio::system::RouteChoice;
 use crate::record::{Record, Stage};
 use crate::site::{AlreadyThere, Device, Site};
 use crate::survey::previsit::looks;
+use crate::units::count_of;
 
 /// Where what a job needs is done.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -112,7 +113,8 @@ fn to_choose(site: &Site) -> Option<(NeededAt, String)> {
     }
     let unfit = site.devices.iter().filter(|d| does_not_fit(site, d)).count();
     if unfit > 0 {
-        let says = format!("Choose again: {} not fit.", count(unfit, "device does", "devices do"));
+        let says =
+            format!("Choose again: {} not fit.", count_of(unfit, "device does", "devices do"));
         return Some((NeededAt::Devices, says));
     }
     None
@@ -134,7 +136,7 @@ fn to_do(site: &Site, record: &Record) -> (NeededAt, String) {
     let boxes = looks(site).len();
     if !is_begun && !left.is_empty() {
         if boxes > 0 {
-            let says = format!("Open {} before the day.", count(boxes, "box", "boxes"));
+            let says = format!("Open {} before the day.", count_of(boxes, "box", "boxes"));
             return (NeededAt::BoxesToOpen, says);
         }
         let kept = record.milestones.iter().any(|m| m.stage == Stage::Designed);
@@ -147,7 +149,7 @@ fn to_do(site: &Site, record: &Record) -> (NeededAt, String) {
         let is_wired = |spot: &&&WorkedDevice<'_>| spot.work() == WorkKind::Wired;
         let wired = left.iter().filter(is_wired).count();
         let open = site.visits.iter().filter(|v| v.ended.is_none()).min_by_key(|v| &v.from);
-        let all = count(left.len(), "device", "devices");
+        let all = count_of(left.len(), "device", "devices");
         return (
             NeededAt::Visits,
             match (open, wired) {
@@ -165,8 +167,4 @@ fn to_do(site: &Site, record: &Record) -> (NeededAt, String) {
         return (NeededAt::Acceptance, says.to_owned());
     }
     (NeededAt::Handover, "Nothing is needed. The house is accepted: hand it over.".to_owned())
-}
-
-fn count(n: usize, one: &str, more: &str) -> String {
-    format!("{n} {}", if n == 1 { one } else { more })
 }

@@ -170,6 +170,11 @@ impl std::iter::Sum for Db {
     }
 }
 
+/// A count with its word: `1 device`, `3 devices`.
+pub fn count_of(count: usize, one: &str, more: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { more })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

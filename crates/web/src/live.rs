@@ -339,7 +339,7 @@ fn snapped(site: &Site, seq: u64, hand: Hand) -> Value {
     let (start, run) = (hand.start, hand.run);
     let Snapped { at, to, from_corner } = hand.aim().snapped(site);
     let metres = |m: Metres| format!("{m:.2}");
-    let corner = from_corner.map(|m| format!("{m:.2} from the corner"));
+    let corner = from_corner.map(|(m, side)| format!("{m:.2} from the {} corner", side.name()));
     // A run of walls is over where it meets its beginning or what stood there before it.
     let closes = start.is_some_and(|start| apart(start, at) > 0.0)
         && (run.is_some_and(|run| apart(run, at) <= 0.0)

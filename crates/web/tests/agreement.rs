@@ -64,7 +64,7 @@ fn with_range(margin: &str, off: Option<String>) -> String {
 
 /// The same as the handover prints them.
 fn handover(app: &TestApp, job: &str) -> BTreeMap<(String, String), Told> {
-    let page = app.get(&format!("/jobs/{job}/handover")).body;
+    let page = app.get(&format!("/jobs/{job}/handover?all=1")).body;
     let table = between(&page, "<h2>Ledger</h2>", "</table>");
     let rows = table.split("<tr>").skip(2).map(|row| {
         let cells: Vec<_> = row.split("<td").skip(1).map(|c| words(&format!("<{c}"))).collect();
@@ -311,7 +311,7 @@ fn says_the_same(app: &TestApp, site: &Site, ask_hub: bool) {
     // What counts as good: beside the plan and in the handover.
     let reach = app.get(&format!("/jobs/{job}/reach")).body;
     let target = words(between(&reach, "<summary>Target", "</summary>"));
-    let handed = words(&app.get(&format!("/jobs/{job}/handover")).body);
+    let handed = words(&app.get(&format!("/jobs/{job}/handover?all=1")).body);
     assert!(handed.contains(&format!("target margin {target}")), "{job}: {target}");
     // What it costs: the bill, and the plan among its variants.
     let bill = words(&format!(

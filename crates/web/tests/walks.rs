@@ -27,6 +27,9 @@ struct House<'a> {
     /// Its address, and the name of its file.
     job: String,
     sent: u32,
+    /// The revision of what was last taken, and how many changes were put back.
+    revision: u64,
+    put_back: u32,
     /// The record as it was last read.
     record: Vec<Value>,
     hands: Hands,
@@ -45,6 +48,8 @@ impl<'a> House<'a> {
             app,
             job,
             sent: 0,
+            revision: 0,
+            put_back: 0,
             record: Vec::new(),
             hands: Hands::default(),
             earlier: Vec::new(),
@@ -106,6 +111,8 @@ impl<'a> House<'a> {
     fn post(&mut self, to: &str, body: &Value) -> u16 {
         let answer = self.app.post(&format!("{}/{to}", self.job), body);
         assert!(answer.status < 500, "{to} {body}: {} {}", answer.status, answer.body);
+        let told: Value = serde_json::from_str(&answer.body).unwrap_or_default();
+        self.revision = told["revision"].as_u64().unwrap_or(self.revision);
         self.look();
         answer.status
     }
@@ -175,6 +182,13 @@ impl<'a> House<'a> {
             Door::Undo => {
                 let body = json!({"edit_id": self.mark(), "client": "Kit", "force": true});
                 self.post("undo", &body);
+            }
+            Door::PutBack(n) => {
+                let of = self.revision.saturating_sub(*n);
+                let body = json!({"edit_id": self.mark(), "client": "Cy", "of": of, "force": true});
+                if self.post("undo", &body) == 200 {
+                    self.put_back += 1;
+                }
             }
             Door::Import(n) => {
                 let Some(at) = self.earlier.len().checked_sub(n + 1) else { return };
@@ -263,7 +277,7 @@ fn no_door_brings_power_to_an_open_box_or_touches_the_record() {
     let app = TestApp::empty();
     let file = begun(&app);
     let mut runner = TestRunner::new(Config { max_shrink_iters: 200, ..Config::with_cases(340) });
-    let seen = std::cell::Cell::new((0, 0));
+    let seen = std::cell::Cell::new((0, 0, 0));
     runner
         .run(&prop::collection::vec(door(), 1..40), |doors| {
             let mut house = House::copied(&app, &file);
@@ -273,12 +287,12 @@ fn no_door_brings_power_to_an_open_box_or_touches_the_record() {
             house.end();
             let count =
                 |what: &str| house.record.iter().filter(|e| e["what"]["did"] == what).count();
-            let (off, on) = seen.get();
-            seen.set((off + count("isolated"), on + count("energised")));
+            let (off, on, back) = seen.get();
+            seen.set((off + count("isolated"), on + count("energised"), back + house.put_back));
             Ok(())
         })
         .expect("every walk holds");
     // What the property looks for was there to be found: some 140 of each are drawn.
-    let (off, on) = seen.get();
-    assert!(off > 100 && on > 50, "{off} times off, {on} times on");
+    let (off, on, back) = seen.get();
+    assert!(off > 100 && on > 50 && back > 50, "{off} times off, {on} times on, {back} put back");
 }

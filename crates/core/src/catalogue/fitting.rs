@@ -46,6 +46,11 @@ impl LoadKind {
         Self::ALL.iter().find(|(kind, _)| *kind == self).map_or("", |(_, name)| name)
     }
 
+    /// What a load of it at a place is called until somebody names it.
+    pub fn called_at(self, place: &str) -> String {
+        format!("{place} {}", if self.is_lamp() { "lamps" } else { self.name() })
+    }
+
     /// Whether it gives light.
     pub fn is_lamp(self) -> bool {
         !matches!(self, Self::Fan | Self::Motor | Self::Heater | Self::Outlet)
@@ -207,6 +212,8 @@ pub struct Fitting {
     pub box_mm: Option<f64>,
     /// Whether it may stand outdoors or in the damp without more.
     pub damp: bool,
+    /// Whether it is made to stand in the open air, and is planned there at first.
+    pub outdoors: bool,
     /// What it costs, in the currency of the firm; nothing while nobody knows.
     pub price: Option<f64>,
     /// How long it lasts, in years.

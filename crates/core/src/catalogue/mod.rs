@@ -297,6 +297,7 @@ impl DeviceKind {
     pub fn usual_place(&self) -> (PointKind, f64, BoxKind) {
         match (self.duty, self.supply) {
             (Duty::Hub, _) => (PointKind::Shelf, 1.2, BoxKind::None),
+            _ if self.fit.outdoors => (PointKind::Outdoor, 2.0, BoxKind::None),
             (_, Supply::None) => (PointKind::Switch, 1.1, BoxKind::Plastic),
             (Duty::Remote, _) => (PointKind::BareWall, 1.2, BoxKind::None),
             (_, Supply::Battery) => (PointKind::BareWall, 1.8, BoxKind::None),
@@ -386,6 +387,10 @@ impl DeviceKind {
     /// Whether it goes into a box on the mains wiring.
     pub fn is_wired_in(&self) -> bool {
         matches!(self.supply, Supply::MainsNeutral | Supply::MainsTwoWire)
+    }
+    /// Whether it works a load of its own wire from a box, rather than telling another device to, or sitting in the lamp.
+    pub fn works_a_load(&self) -> bool {
+        self.fit.switches() && self.is_wired_in() && !self.fit.in_lamp
     }
 }
 

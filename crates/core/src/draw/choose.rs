@@ -36,13 +36,12 @@ pub fn planned(site: &Site, point: &Point, kind: &DeviceKind) -> Option<Edit> {
 
 /// What is advised at a point where nothing is planned: the first that works the load itself and is known to fit.
 pub fn advised<'a>(site: &'a Site, point: &Point) -> Option<Candidate<'a>> {
-    let all = candidates(site, point, None);
-    all.into_iter().find(|c| c.fits < Fits::NotKnown && works_the_load(c.kind))
+    first_below(site, point, Fits::NotKnown)
 }
 
-/// Whether a device works a load itself, rather than telling another to.
-pub fn works_the_load(kind: &DeviceKind) -> bool {
-    kind.fit.switches() && kind.is_wired_in()
+/// The first that works the load itself and fits better than that.
+fn first_below<'a>(site: &'a Site, point: &Point, than: Fits) -> Option<Candidate<'a>> {
+    candidates(site, point, None).into_iter().find(|c| c.fits < than && c.kind.works_a_load())
 }
 
 /// A box or a group of boxes where nothing is planned yet, with what goes there.
@@ -87,9 +86,7 @@ pub fn advised_everywhere(site: &Site) -> AdvisedHouse {
     let works = |p: &&Point| site.loads_of(&p.id).next().is_some();
     let points = site.points.iter().filter(|p| p.kind == PointKind::Switch && is_bare(&p.id));
     for point in points.filter(is_alone).filter(works) {
-        let mut could = candidates(site, point, None).into_iter();
-        let first = could.find(|c| c.fits < Fits::ElectricianDecides && works_the_load(c.kind));
-        let found = first
+        let found = first_below(site, point, Fits::ElectricianDecides)
             .and_then(|c| Some((c.fits, vec![c.kind.name.clone()], planned(site, point, c.kind)?)));
         add(vec![point.id.clone()], found);
     }

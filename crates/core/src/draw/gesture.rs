@@ -10,7 +10,7 @@ use super::rooms::{self, Area};
 use super::shift::{self, End, found, is_on_wall};
 use super::tags::Tags;
 use super::{naming, openings, rows, storeys, tags, wiring};
-use crate::catalogue;
+use crate::catalogue::{self, LoadKind};
 use crate::geometry::{Vec2, apart};
 use crate::moment::Moment;
 use crate::radio::system::System;
@@ -79,8 +79,13 @@ pub enum Gesture {
     },
     /// Adds a network of a system.
     AddNetwork { id: NetworkId, system: System },
-    /// Adds lamps that a point switches.
-    AddLoad { id: LoadId, point: PointId },
+    /// Adds what a point switches: lamps, where nothing else is said.
+    AddLoad {
+        id: LoadId,
+        point: PointId,
+        #[serde(default = "lamps")]
+        kind: LoadKind,
+    },
     /// Adds a conductor to a box; the id is unique in it.
     AddConductor { id: String, point: PointId },
     /// Says that something in a box stays there; the id is unique in it.
@@ -127,6 +132,10 @@ pub enum Gesture {
 
 fn one() -> u8 {
     1
+}
+
+fn lamps() -> LoadKind {
+    LoadKind::Led
 }
 
 impl Gesture {
@@ -205,7 +214,7 @@ impl Gesture {
                 Ok(Edit::batch(edits))
             }
             Self::AddNetwork { id, system } => Ok(new_network(site, id, *system)),
-            Self::AddLoad { id, point } => wiring::load_added(site, id, point),
+            Self::AddLoad { id, point, kind } => wiring::load_added(site, id, point, *kind),
             Self::AddConductor { id, point } => wiring::conductor_added(site, id, point),
             Self::AddStays { id, point } => wiring::stays_added(site, id, point),
             Self::AddCircuit { id, point } => wiring::circuit_added(site, id, point),

@@ -1,6 +1,7 @@
 //! From a hand on the sheet or in the survey to edits: where a place comes to lie, and what a gesture
 //! means.
 
+pub mod at_fitting;
 pub mod choose;
 pub mod gesture;
 pub mod naming;

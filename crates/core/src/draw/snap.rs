@@ -11,6 +11,11 @@ use crate::units::Metres;
 /// How near a drawn place must be to what it snaps to.
 pub const REACH: Metres = Metres::new(0.25);
 
+/// A start so near to a wall is on it, in metres.
+const AT_WALL: f64 = 0.01;
+/// So far a hand may be off a right angle where only a length is typed.
+const SQUARE_WITHIN_DEG: f64 = 20.0;
+
 /// What a place was snapped to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SnappedTo {
@@ -63,8 +68,49 @@ pub struct Snapped {
     pub at: Spot,
     /// What it was snapped to; a typed place is where it was typed to be.
     pub to: SnappedTo,
-    /// How far it is from the nearer corner of the wall that it lies on.
-    pub from_corner: Option<Metres>,
+    /// How far it is from the nearer corner of the wall that it lies on, and which corner that is.
+    pub from_corner: Option<(Metres, CornerSide)>,
+}
+
+/// Which of the two ends of a wall a corner is, on the sheet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum CornerSide {
+    /// Of a wall that runs across.
+    Left,
+    /// The other end of it.
+    Right,
+    /// Of a wall that runs up and down.
+    Upper,
+    /// The other end of it.
+    Lower,
+}
+
+impl CornerSide {
+    /// What it is called.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Left => "left",
+            Self::Right => "right",
+            Self::Upper => "upper",
+            Self::Lower => "lower",
+        }
+    }
+
+    /// Which corner it is, seen from the other one.
+    fn of(corner: Spot, far: Spot) -> Self {
+        let way = Vec2::between(far, corner);
+        match (way.x.abs() >= way.y.abs(), way.x < 0.0, way.y < 0.0) {
+            (true, true, _) => Self::Left,
+            (true, false, _) => Self::Right,
+            (false, _, true) => Self::Upper,
+            (false, _, false) => Self::Lower,
+        }
+    }
+}
+
+/// The nearer end of a wall, and the other one.
+fn corners(wall: &Wall, at: Spot) -> (Spot, Spot) {
+    if apart(wall.a, at) <= apart(wall.b, at) { (wall.a, wall.b) } else { (wall.b, wall.a) }
 }
 
 impl Aim {
@@ -85,7 +131,7 @@ impl Aim {
                 to = SnappedTo::Grid;
             }
             (Some(start), Some(length), None) => {
-                at = at_length(start, at, length);
+                at = at_length(start, self.squared_from(site, start).unwrap_or(at), length);
                 to = SnappedTo::Grid;
             }
             (None, Some(along), _) => {
@@ -97,8 +143,27 @@ impl Aim {
             (None, None, _) | (Some(_), None, None) => {}
         }
         let from_corner = (to == SnappedTo::Wall).then(|| self.under(site, at)).flatten();
-        let from_corner = from_corner.map(|w| Metres::new(apart(w.a, at).min(apart(w.b, at))));
+        let from_corner = from_corner.map(|wall| {
+            let (corner, far) = corners(wall, at);
+            (Metres::new(apart(corner, at)), CornerSide::of(corner, far))
+        });
         Snapped { at, to, from_corner }
+    }
+
+    /// With a typed length the hand only says which way: level, plumb, along or square to a wall at the start, where it
+    /// points within twenty degrees of that.
+    fn squared_from(&self, site: &Site, start: Spot) -> Option<Spot> {
+        let way = Vec2::between(start, self.at);
+        let level = Vec2 { x: 1.0, y: 0.0 };
+        let there =
+            self.walls(site).filter(|w| apart(nearest_on(w.a, w.b, start), start) <= AT_WALL);
+        let along = there.map(|w| Vec2::between(w.a, w.b)).filter(|v| v.length() > 0.0);
+        let axes = std::iter::once(level).chain(along.map(|v| v * (1.0 / v.length())));
+        let both = axes.flat_map(|v| [v, Vec2 { x: -v.y, y: v.x }]);
+        let best = both.max_by(|v, w| way.dot(*v).abs().total_cmp(&way.dot(*w).abs()))?;
+        let reach = way.dot(best);
+        let is_near = reach.abs() >= way.length() * SQUARE_WITHIN_DEG.to_radians().cos();
+        (way.length() > 0.0 && is_near).then(|| (best * reach).from(start))
     }
 
     fn walls<'a>(&'a self, site: &'a Site) -> impl Iterator<Item = &'a Wall> {
@@ -149,8 +214,7 @@ impl Aim {
     /// So far along the wall under the hand, from the corner that is nearer to it.
     fn so_far_along(&self, site: &Site, along: Metres) -> Option<Spot> {
         let wall = self.under(site, self.at)?;
-        let is_nearer_a = apart(wall.a, self.at) <= apart(wall.b, self.at);
-        let (corner, far) = if is_nearer_a { (wall.a, wall.b) } else { (wall.b, wall.a) };
+        let (corner, far) = corners(wall, self.at);
         Some(at_length(corner, far, along.min(wall.length())))
     }
 }

@@ -22,11 +22,16 @@ fn group<'a>(site: &'a Site, id: &GroupId) -> Result<&'a Group, Refusal> {
     site.groups.get(id).ok_or_else(missing)
 }
 
-/// Lamps that a point switches, nothing else known of them.
-pub(super) fn load_added(site: &Site, id: &LoadId, at: &PointId) -> Result<Edit, Refusal> {
-    let stem = format!("{} lamps", point(site, at)?.name);
+/// What a point switches, nothing else known of it.
+pub(super) fn load_added(
+    site: &Site,
+    id: &LoadId,
+    at: &PointId,
+    kind: LoadKind,
+) -> Result<Edit, Refusal> {
+    let stem = kind.called_at(&point(site, at)?.name);
     let name = free(&stem, |name| site.loads.iter().any(|l| l.name == name));
-    Ok(Edit::put(Load::new(id.clone(), &name, at.clone(), LoadKind::Led)))
+    Ok(Edit::put(Load::new(id.clone(), &name, at.clone(), kind)))
 }
 
 /// One more conductor, of the size of the last: what a box holds is mostly alike.

@@ -164,6 +164,10 @@ pub enum Found {
         outside_m: f64,
         at_most_m: f64,
     },
+    /// A place beyond the outer walls that nobody has called outdoors.
+    BeyondTheWalls {
+        point: String,
+    },
     /// A wall, an opening or a floor of a construction that neither the job nor the library holds.
     ConstructionGone {
         construction: String,
@@ -226,6 +230,7 @@ impl Found {
             Self::HardSpot { .. }              => ("hard spot",                 Note,  Point),
             Self::NoNaturalControl { .. }      => ("no natural control",        Doubt, Mends::Control),
             Self::OutsideThePlan { .. }        => ("outside the plan",          Doubt, Point),
+            Self::BeyondTheWalls { .. }        => ("beyond the walls",          Doubt, Point),
             Self::ConstructionGone { .. }      => ("construction gone",         Stops, Point),
         }
     }
@@ -300,6 +305,7 @@ impl Found {
             Self::ControlsNothing { .. } => "Choose a switch, remote or sensor in its place.",
             Self::NoLoad { .. } => "Choose another load, or take the control out.",
             Self::OutsideThePlan { .. } => "Draw the building there, or move it back.",
+            Self::BeyondTheWalls { .. } => "Say that it is outdoors, or move it inside.",
             Self::ConstructionGone { .. } => {
                 "Choose what they are made of; until then they cost nothing."
             }
@@ -448,6 +454,9 @@ impl fmt::Display for Found {
                 f,
                 "{point} lies {outside_m:.0} m outside the drawn plan, more than {at_most_m} m."
             ),
+            Self::BeyondTheWalls { point } => {
+                write!(f, "{point} stands beyond the outer walls and is not marked as outdoors.")
+            }
             Self::ConstructionGone { construction, used_by } => write!(
                 f,
                 "No construction is called “{construction}”: {used_by} of the walls, openings and \

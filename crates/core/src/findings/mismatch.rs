@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{Finding, Found};
 use crate::radio::profile::{PLANNED_DUTY, planning_profile};
 use crate::site::neutrals::with_partners;
-use crate::site::{Device, DeviceId, Point, PointId, Site};
+use crate::site::{Device, DeviceId, Point, PointId, PointKind, Site};
 
 /// How far beyond the drawn plan a point may be placed, in metres.
 const BEYOND_PLAN_M: f64 = 30.0;
@@ -137,11 +137,12 @@ fn side<'a>(
 
 fn outside(site: &Site, point: &Point) -> Option<Found> {
     let outside_m = site.extent()?.outside(point.at);
-    (outside_m > BEYOND_PLAN_M).then(|| Found::OutsideThePlan {
-        point: point.name.clone(),
-        outside_m,
-        at_most_m: BEYOND_PLAN_M,
-    })
+    if outside_m > BEYOND_PLAN_M {
+        let point = point.name.clone();
+        return Some(Found::OutsideThePlan { point, outside_m, at_most_m: BEYOND_PLAN_M });
+    }
+    let is_asked = point.kind != PointKind::Outdoor && site.is_beyond_walls(&point.floor, point.at);
+    is_asked.then(|| Found::BeyondTheWalls { point: point.name.clone() })
 }
 
 /// Constructions that are named and nowhere to be found, each with how often.

@@ -127,20 +127,16 @@ fn at<'a>(site: &'a Site, load: &Load, point: &Point, row: &'static LampWayRow) 
     }
 }
 
-fn is_in_wall(kind: &DeviceKind) -> bool {
-    kind.fit.switches() && kind.is_wired_in() && !kind.fit.in_lamp
-}
-
 /// Whether a device is what is looked for.
 type Suits = fn(&DeviceKind) -> bool;
 
 /// What is bought for a way: what suits, and how many.
 fn parts(way: LampWay, lamps: u16) -> Vec<(Suits, u16)> {
     match way {
-        LampWay::Switch => vec![(|k| is_in_wall(k) && k.button.is_some(), 1)],
+        LampWay::Switch => vec![(|k| k.works_a_load() && k.button.is_some(), 1)],
         LampWay::SmartLamp => vec![
             (|k| k.fit.gives_light, lamps),
-            (|k| is_in_wall(k) && k.button == Some(Button::Own), 1),
+            (|k| k.works_a_load() && k.button == Some(Button::Own), 1),
         ],
         LampWay::RelayInLamp => vec![(|k| k.fit.in_lamp, 1)],
         LampWay::PlugIn => {

@@ -13,7 +13,7 @@ pub mod schools;
 pub mod settings;
 pub mod space;
 pub mod supply;
-mod ways_out;
+pub mod ways_out;
 
 use crate::catalogue::DeviceKind;
 use crate::radio::mounting::Mounting;

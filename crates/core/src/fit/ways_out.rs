@@ -14,6 +14,92 @@ const RULED_OUT: [(Refused, &[&str]); 3] = [
     (Refused::Batteries, &["battery remote"]),
 ];
 
+/// Where a way out is done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum WayLeads {
+    /// A module is planned up at the fitting.
+    AtFitting,
+    /// Another device is chosen for the place.
+    Devices,
+    /// The place, its box or what hangs on it is looked at again and noted.
+    Place,
+    /// A row of the library.
+    Library,
+    /// The brief.
+    Brief,
+    /// The hub and what repeats.
+    Hub,
+    /// Somebody else does it: an electrician, the client, a maker.
+    Others,
+}
+
+/// Where each way out is done, by what stands in its words; the first row that has it holds.
+const LEADS: [(&str, WayLeads); 58] = [
+    ("note it in the library", WayLeads::Library),
+    ("what they say", WayLeads::Brief),
+    ("noted in the brief", WayLeads::Brief),
+    ("ask the client again", WayLeads::Brief),
+    ("second hub", WayLeads::Hub),
+    ("repeater elsewhere", WayLeads::Hub),
+    ("relay module", WayLeads::AtFitting),
+    ("a unit at the fitting", WayLeads::AtFitting),
+    ("licensed electrician", WayLeads::Others),
+    ("plaster is opened", WayLeads::Others),
+    ("pull a conductor", WayLeads::Others),
+    ("a box of one gang more", WayLeads::Others),
+    ("ask its maker", WayLeads::Others),
+    ("agree", WayLeads::Others),
+    ("contactor", WayLeads::Others),
+    ("try lamp", WayLeads::Others),
+    ("clip-on paddle", WayLeads::Others),
+    ("lock the switch", WayLeads::Others),
+    ("photograph its code", WayLeads::Others),
+    ("lamps that", WayLeads::Others),
+    ("smaller load", WayLeads::Others),
+    ("bypass capacitor", WayLeads::Place),
+    ("extender ring", WayLeads::Place),
+    ("box of plastic", WayLeads::Place),
+    ("move a load", WayLeads::Place),
+    ("split the load", WayLeads::Place),
+    ("keep the relay", WayLeads::Place),
+    ("let it tell", WayLeads::Place),
+    ("name the group", WayLeads::Place),
+    ("find out", WayLeads::Place),
+    ("look ", WayLeads::Place),
+    ("note ", WayLeads::Place),
+    ("read it on the breaker", WayLeads::Place),
+    ("read it on the lamp", WayLeads::Place),
+    ("read it on the switch", WayLeads::Place),
+    ("read it on the driver", WayLeads::Place),
+    ("read the volume", WayLeads::Place),
+    ("list the conductors", WayLeads::Place),
+    ("count the conductors", WayLeads::Place),
+    ("measure", WayLeads::Place),
+    ("open the box", WayLeads::Place),
+    ("say ", WayLeads::Place),
+    ("see whether", WayLeads::Place),
+    ("leave ", WayLeads::Others),
+    ("enclosure rated", WayLeads::Others),
+    ("plug-in unit", WayLeads::Devices),
+    ("relay at the wall", WayLeads::Devices),
+    ("remote", WayLeads::Devices),
+    ("companion", WayLeads::Devices),
+    ("device", WayLeads::Devices),
+    ("master", WayLeads::Devices),
+    ("switch", WayLeads::Devices),
+    ("system", WayLeads::Devices),
+    ("smart lamp", WayLeads::Devices),
+    ("model", WayLeads::Devices),
+    ("repeater", WayLeads::Devices),
+    ("body of plastic", WayLeads::Devices),
+    ("version", WayLeads::Devices),
+];
+
+/// Where a way out is done; nothing where no row says it.
+pub fn way_leads(way: &str) -> Option<WayLeads> {
+    LEADS.iter().find(|(words, _)| way.contains(words)).map(|(_, leads)| *leads)
+}
+
 /// What is left where the brief refuses every way out.
 const ASK_AGAIN: &str = "the brief refuses all that would help: ask the client again";
 

@@ -207,6 +207,7 @@ pub fn schedule_while(
             None => wired.push(spot),
         }
     }
+    hold_back_groups(site, record, &mut wired, &mut left_out);
     let units = units(site, record, &wired, &Clock::planned(site, record));
     let (panel, at) = panel(site);
     let (problem, breakers) = problem(site, &units, at);
@@ -242,6 +243,35 @@ pub fn schedule_while(
     let (weight, is_shortest, walk) = (packed.weight, packed.is_shortest, packed.walk());
     let visits = visits::visits(site, &clock, outages, &ranks, &left_out);
     Some(Schedule { visits, left_out, panel, weight, least, is_shortest, walk, rehearsal })
+}
+
+/// What works one load is wired together: where one place of a group waits, the others wait with it, but for what is in hand.
+fn hold_back_groups<'a>(
+    site: &'a Site,
+    record: &Record,
+    wired: &mut Vec<WorkedDevice<'a>>,
+    left_out: &mut Vec<LeftOut>,
+) {
+    for group in site.groups.iter().filter(|g| g.places.len() > 1) {
+        let is_of = |device: &DeviceId| {
+            site.devices.get(device).is_some_and(|d| group.places.contains(&d.point))
+        };
+        let Some(missing) = left_out.iter().find(|l| is_of(&l.device)) else { continue };
+        let Some(name) = site.devices.get(&missing.device).map(|d| d.name.clone()) else {
+            continue;
+        };
+        let waits =
+            |spot: &WorkedDevice<'_>| is_of(&spot.device.id) && !record.is_in_hand(&spot.device.id);
+        let why = format!(
+            "It works the same load as {name}, which waits: {} goes in together.",
+            group.name
+        );
+        let held = wired.iter().filter(|s| waits(s));
+        let held: Vec<LeftOut> =
+            held.map(|s| LeftOut { device: s.device.id.clone(), why: why.clone() }).collect();
+        left_out.extend(held);
+        wired.retain(|spot| !waits(spot));
+    }
 }
 
 /// The units whose boxes were opened under each isolation in force: they stay in one time without power until that is on

@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::role::RoleReason;
 use crate::site::DeviceId;
-use crate::units::Db;
+use crate::units::{Db, count_of};
 
 /// How good a margin is against the target.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -150,7 +150,7 @@ impl Outcome {
 }
 
 fn repeaters(count: usize) -> String {
-    if count == 1 { "1 repeater".to_owned() } else { format!("{count} repeaters") }
+    count_of(count, "repeater", "repeaters")
 }
 
 /// The way that a network takes first, and the one that carries better when that fails.

@@ -20,6 +20,8 @@ pub mod search;
 mod served;
 mod tree;
 
+use std::cmp::Ordering;
+
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -76,6 +78,16 @@ pub struct Score {
     pub deepest: usize,
     /// How many radios forward for others on the routes.
     pub repeaters: usize,
+}
+
+impl Score {
+    /// The one that reaches more comes first, then the one with more to spare where it has least, then the shallower.
+    fn cmp_reach(&self, other: &Self) -> Ordering {
+        let below = |s: &Self| (s.out, s.thin);
+        let worst = |s: &Self| s.worst.map_or(f64::NEG_INFINITY, Db::get);
+        let by_margin = worst(other).total_cmp(&worst(self));
+        below(self).cmp(&below(other)).then(by_margin).then(self.deepest.cmp(&other.deepest))
+    }
 }
 
 /// Whether a hub that serves several networks from one place keeps to one.
@@ -185,10 +197,8 @@ pub fn hub_positions(
         positions.extend(position(analysis, &moving, &backhauls, candidate));
     }
     positions.sort_by(|a, b| {
-        let key = |p: &Position| (!p.against.is_empty(), p.score.out, p.score.thin);
-        let worst = |p: &Position| p.score.worst.map_or(f64::NEG_INFINITY, Db::get);
-        let deepest = |p: &Position| p.score.deepest;
-        key(a).cmp(&key(b)).then(worst(b).total_cmp(&worst(a))).then(deepest(a).cmp(&deepest(b)))
+        let speaks_against = |p: &Position| !p.against.is_empty();
+        speaks_against(a).cmp(&speaks_against(b)).then_with(|| a.score.cmp_reach(&b.score))
     });
     let networks = moving.networks.iter().map(|n| n.name.clone()).collect();
     Places { positions, left_out, networks }

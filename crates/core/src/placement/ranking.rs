@@ -3,7 +3,7 @@
 
 use super::advice::{Advice, Needs};
 use super::{Places, Position};
-use crate::units::Db;
+use crate::units::{Db, count_of};
 
 /// A place for the hub as it is ranked.
 #[derive(Clone, Debug, PartialEq)]
@@ -50,11 +50,7 @@ pub fn beside_the_advice(
 ) -> Option<String> {
     let advised = ranked.iter().find(|r| r.is_advised)?;
     let can = ranked.iter().filter(|r| r.position.against.is_empty());
-    let first_now = can.min_by(|a, b| {
-        let key = |r: &RankedPlace| (r.position.score.out, r.position.score.thin);
-        let worst = |r: &RankedPlace| r.position.score.worst.map_or(f64::NEG_INFINITY, Db::get);
-        key(a).cmp(&key(b)).then(worst(b).total_cmp(&worst(a)))
-    })?;
+    let first_now = can.min_by(|a, b| a.position.score.cmp_reach(&b.position.score))?;
     if first_now.is_advised {
         return None;
     }
@@ -85,8 +81,8 @@ pub fn beside_the_advice(
     let hops = if there.deepest < here.deepest {
         format!(
             " It reaches in {} what {name} reaches in {}.",
-            hops(there.deepest),
-            hops(here.deepest)
+            count_of(there.deepest, "hop", "hops"),
+            count_of(here.deepest, "hop", "hops")
         )
     } else {
         String::new()
@@ -99,8 +95,4 @@ pub fn beside_the_advice(
         takes(first_now.needs),
         takes(advised.needs),
     ))
-}
-
-fn hops(n: usize) -> String {
-    if n == 1 { "one hop".to_owned() } else { format!("{n} hops") }
 }

@@ -9,6 +9,7 @@ use crate::gate::work::WorkedDevice;
 use crate::network::Band;
 use crate::record::Record;
 use crate::summary::fits;
+use crate::units::count_of;
 
 /// How much of a job is done.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -19,7 +20,11 @@ pub struct HandedOver {
     pub installed: usize,
     /// Those of them that sent and were heard in place.
     pub tested: usize,
-    /// Those with a radio among the installed, hubs left out,
+    /// Those of the installed of which it is not known whether they fit their box,
+    pub in_place_not_known: usize,
+    /// and those that do not fit it. What was there before is judged by nobody: it works or it does not.
+    pub in_place_unfit: usize,
+    /// Those with a radio among the other installed, hubs left out,
     pub reachable: usize,
     /// of these such as meet their target,
     pub good: usize,
@@ -51,9 +56,21 @@ pub fn handed_over(analysis: &Analysis, record: &Record) -> HandedOver {
         };
         let reached = analysis.find(&device.id).filter(|(network, place)| !network.is_hub(*place));
         let band = reached.map(|(network, place)| network.outcomes[place].band);
+        let suits = || fits(site, &device.id);
         if device.is_there() || spot.as_ref().is_some_and(is_done) {
             all.installed += 1;
             all.tested += usize::from(!counting(site, record, device).is_empty());
+            match if device.is_there() { Fits::Yes } else { suits() } {
+                Fits::No => {
+                    all.in_place_unfit += 1;
+                    continue;
+                }
+                Fits::NotKnown | Fits::ElectricianDecides => {
+                    all.in_place_not_known += 1;
+                    continue;
+                }
+                Fits::Yes | Fits::IfSo => {}
+            }
             all.reachable += usize::from(band.is_some());
             match band {
                 Some(Band::Sound | Band::Solid) => all.good += 1,
@@ -64,7 +81,7 @@ pub fn handed_over(analysis: &Analysis, record: &Record) -> HandedOver {
             continue;
         }
         all.planned += 1;
-        match fits(site, &device.id) {
+        match suits() {
             Fits::No => all.unfit += 1,
             Fits::NotKnown | Fits::ElectricianDecides => all.not_known += 1,
             Fits::Yes | Fits::IfSo => all.would += usize::from(band >= Some(Band::Sound)),
@@ -76,42 +93,56 @@ pub fn handed_over(analysis: &Analysis, record: &Record) -> HandedOver {
 impl HandedOver {
     /// In sentences, for who gets the house.
     pub fn sentences(&self) -> Vec<String> {
-        let plural =
-            |n: usize, one: &str, many: &str| format!("{n} {}", if n == 1 { one } else { many });
         let mut told = vec![match (self.installed, self.planned) {
             (0, _) => format!(
                 "Nothing is installed yet: {} planned.",
-                plural(self.devices, "device is", "devices are")
+                count_of(self.devices, "device is", "devices are")
             ),
             (n, 0) if n == self.devices => {
                 format!(
                     "All {} are installed, {} tested in place.",
-                    plural(n, "device", "devices"),
+                    count_of(n, "device", "devices"),
                     self.tested
                 )
             }
             (n, _) => format!(
                 "{n} of {} installed, {} of them tested in place; {} only planned.",
-                plural(self.devices, "device is", "devices are"),
+                count_of(self.devices, "device is", "devices are"),
                 self.tested,
-                plural(self.planned, "is", "are"),
+                count_of(self.planned, "is", "are"),
             ),
         }];
+        if self.in_place_unfit > 0 {
+            let devices =
+                count_of(self.in_place_unfit, "installed device does", "installed devices do");
+            told.push(format!(
+                "{devices} not fit by what is noted of the box, and count as nothing below."
+            ));
+        }
+        if self.in_place_not_known > 0 {
+            let devices =
+                count_of(self.in_place_not_known, "installed device", "installed devices");
+            told.push(format!(
+                "For {devices} the box is not noted well enough to say that they fit; they count as nothing below."
+            ));
+        }
         if self.reachable > 0 {
             told.push(format!(
-                "Of {} installed with a radio {} their target, {} weak, {} not reached.",
-                self.reachable,
-                plural(self.good, "meets", "meet"),
-                plural(self.weak, "is", "are"),
-                plural(self.out, "is", "are"),
+                "Of {} with a radio that {} and fit, {} their target, {} weak, {} not reached.",
+                count_of(self.reachable, "device", "devices"),
+                if self.reachable == 1 { "is installed" } else { "are installed" },
+                count_of(self.good, "meets", "meet"),
+                count_of(self.weak, "is", "are"),
+                count_of(self.out, "is", "are"),
             ));
         }
         if self.planned > 0 {
             told.push(format!(
-                "Of what is only planned {} not fit, of {} that is not known, and {} would meet their target by the plan.",
-                plural(self.unfit, "does", "do"),
-                self.not_known,
+                "Of the {} only planned {} would meet their target, {} not fit, and {} not checked for fit yet.",
+                self.planned,
                 self.would,
+                count_of(self.unfit, "does", "do"),
+                count_of(self.not_known, "is", "are"),
             ));
         }
         told

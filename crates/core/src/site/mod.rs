@@ -44,7 +44,7 @@ pub use crate::radio::mounting::BoxKind;
 use crate::catalogue;
 use crate::catalogue::Duty;
 pub use crate::geometry::Spot;
-use crate::geometry::{Place, Rect, contains, is_on_edge};
+use crate::geometry::{Place, Rect, contains, hull, is_on_edge};
 use crate::materials::construction::{CONSTRUCTIONS, Construction as Shipped};
 use crate::radio::system::System;
 use crate::units::Metres;
@@ -207,6 +207,14 @@ impl Site {
     /// The devices at a point.
     pub fn devices_at(&self, point: &PointId) -> Vec<&Device> {
         self.devices.iter().filter(|d| d.point == *point).collect()
+    }
+
+    /// Whether a place lies beyond the outer walls of its storey, that is outside what a string around all of them would
+    /// enclose; never where no walls are drawn.
+    pub fn is_beyond_walls(&self, floor: &FloorId, at: Spot) -> bool {
+        let walls = self.walls.iter().filter(|w| w.floor == *floor);
+        let around = hull(walls.flat_map(|w| [w.a, w.b]).collect());
+        around.len() > 2 && !contains(&around, at) && !is_on_edge(&around, at)
     }
 
     /// The smallest rectangle around all walls and plan images.

@@ -265,6 +265,17 @@ fn of_load(
         return Ok(match (field, value) {
             ("kind", Value::Null) => vec![Edit::remove(Kind::Load, &load.id)],
             ("count", Value::Null) => vec![Edit::set(Kind::Load, &load.id, "count", json!(1))],
+            ("kind", value) => {
+                let mut edits = vec![Edit::set(Kind::Load, &load.id, "kind", value.clone())];
+                // A name that nobody gave goes with what it is.
+                let is_unnamed = load.name == load.kind.called_at(&point.name);
+                let kind = serde_json::from_value::<LoadKind>(value).ok();
+                if let Some(kind) = kind.filter(|_| is_unnamed) {
+                    let name = kind.called_at(&point.name);
+                    edits.push(Edit::set(Kind::Load, &load.id, "name", name));
+                }
+                edits
+            }
             (field, value) => vec![Edit::set(Kind::Load, &load.id, field, value)],
         });
     }
@@ -274,7 +285,8 @@ fn of_load(
     let id = (1..).map(|n| format!("load-{}-{n}", point.id));
     let id = id.filter(|id| site.loads.named(id).is_none()).find_map(|id| id.parse().ok());
     let id: crate::site::LoadId = id.ok_or_else(|| Refusal::wrong("load", Wrong::NoName))?;
-    let name = format!("{} lamps", point.name);
-    let new = Load::new(id.clone(), &name, point.id.clone(), LoadKind::Led);
+    let kind = if field == "kind" { serde_json::from_value(value.clone()).ok() } else { None };
+    let kind = kind.unwrap_or(LoadKind::Led);
+    let new = Load::new(id.clone(), &kind.called_at(&point.name), point.id.clone(), kind);
     Ok(vec![Edit::put(new), Edit::set(Kind::Load, &id, field, value)])
 }

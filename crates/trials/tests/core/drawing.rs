@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 
 use crate::common::{bare, edited, with};
 use dot_reach_core::draw::naming;
-use dot_reach_core::draw::snap::{Aim, SnappedTo, direction};
+use dot_reach_core::draw::snap::{Aim, CornerSide, SnappedTo, direction};
 use dot_reach_core::geometry::apart;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::{FloorId, Refusal, Site, Spot, apply};
@@ -76,13 +76,38 @@ fn a_typed_length_and_angle_need_no_hand() {
     assert_eq!(snapped(&site, [2.0, 3.0], start, None, Some(180.0)).0, [1.0, 2.0]);
 }
 
+proptest! {
+    /// A typed length is kept exactly, and a hand within twenty degrees of level or plumb gives a right angle; one that is
+    /// not gives the direction that it points to.
+    #[test]
+    fn right_angles_win_over_the_hand(quarter in 0..4i32, off in -40.0..40.0f64, length in 0.3..6.0f64) {
+        let site = flat();
+        let start = [3.0, 2.0];
+        let angle = f64::from(quarter) * 90.0 + off;
+        let (sin, cos) = angle.to_radians().sin_cos();
+        let hand = [start[0] + 1.7 * cos, start[1] - 1.7 * sin];
+        let end = snapped(&site, hand, Some(start), Some(length), None).0;
+        let way = [end[0] - start[0], end[1] - start[1]];
+        prop_assert!((way[0].hypot(way[1]) - length).abs() < 2e-3);
+        let is_square = way[0].abs() < 1e-9 || way[1].abs() < 1e-9;
+        if off.abs() < 19.5 {
+            prop_assert!(is_square, "{off} off gave {way:?}");
+        } else if off.abs() > 20.5 {
+            prop_assert!(!is_square, "{off} off gave {way:?}");
+        }
+    }
+}
+
 #[test]
 fn a_wall_begins_as_far_from_the_nearer_corner_as_was_typed() {
     let site = flat();
     assert_eq!(snapped(&site, [1.0, 0.1], None, Some(3.2), None), ([3.2, 0.0], SnappedTo::Wall));
     assert_eq!(snapped(&site, [9.0, 0.1], None, Some(3.2), None), ([6.8, 0.0], SnappedTo::Wall));
     let found = Aim::new(floor(), [1.5, 0.1], None).snapped(&site);
-    assert_eq!((found.at, found.from_corner), ([1.5, 0.0], Some(Metres::new(1.5))));
+    let left = Some((Metres::new(1.5), CornerSide::Left));
+    assert_eq!((found.at, found.from_corner), ([1.5, 0.0], left));
+    let below = Aim::new(floor(), [0.1, 6.5], None).snapped(&site).from_corner;
+    assert_eq!(below, Some((Metres::new(1.5), CornerSide::Lower)));
     // A hand over no wall begins where it is, whatever was typed.
     assert_eq!(snapped(&site, [3.0, 2.0], None, Some(1.0), None).0, [3.0, 2.0]);
 }

@@ -1,9 +1,7 @@
 //! What a job needs now, from an empty plan to the handover; and what is advised for boxes where nothing is planned.
 
 use dot_reach_core::confidence::Confidence;
-use dot_reach_core::draw::choose::{
-    AdvisedAt, advised, advised_everywhere, planned, works_the_load,
-};
+use dot_reach_core::draw::choose::{AdvisedAt, advised, advised_everywhere, planned};
 use dot_reach_core::fit::candidates::candidates;
 use dot_reach_core::fit::{Fits, findings, verdict};
 use dot_reach_core::needed::{NeededAt, needed_now};
@@ -147,7 +145,7 @@ fn what_is_advised_everywhere_is_chosen_at_once_and_fits() {
         let point = site.points.named(id).unwrap();
         let device = site.devices_at(&point.id)[0];
         let kind = site.kind(&device.kind).unwrap();
-        assert!(works_the_load(kind));
+        assert!(kind.works_a_load());
         assert!(verdict(&findings(&site, kind, point, Some(device))) < Fits::NotKnown);
         assert_eq!(device.name, point.name);
     }
@@ -175,7 +173,7 @@ proptest! {
         let switches: Vec<_> = site.points.iter().filter(|p| p.kind == PointKind::Switch).collect();
         let point = switches[pick.index(switches.len())];
         let all = candidates(&site, point, None);
-        let first = all.iter().find(|c| c.fits < Fits::NotKnown && works_the_load(c.kind));
+        let first = all.iter().find(|c| c.fits < Fits::NotKnown && c.kind.works_a_load());
         prop_assert_eq!(advised(&site, point).map(|c| &c.kind.id), first.map(|c| &c.kind.id));
         for candidate in &all {
             let edit = planned(&site, point, candidate.kind).unwrap();

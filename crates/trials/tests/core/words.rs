@@ -7,6 +7,7 @@
 use dot_reach_core::codes::CodeError;
 use dot_reach_core::confidence::Confidence;
 use dot_reach_core::findings::Found;
+use dot_reach_core::fit::ways_out::way_leads;
 use dot_reach_core::fit::{CompanionClash, Depths, FitFinding, Volumes, Watts};
 use dot_reach_core::gate::Lacks;
 use dot_reach_core::gate::isolate::OffReason as Cut;
@@ -192,6 +193,12 @@ fn found() -> Vec<Found> {
             reason,
         })
         .collect();
+    for found in &all {
+        let Found::DoesNotFit { ways, .. } = found else { continue };
+        for way in ways {
+            assert!(way_leads(way).is_some(), "nothing says where this is done: {way}");
+        }
+    }
     all.extend([
         Found::Mislabelled { label: s("3"), really: s("4"), points: 1 },
         Found::Mislabelled { label: s("3"), really: s("4"), points: 5 },
@@ -255,6 +262,7 @@ fn found() -> Vec<Found> {
         Found::NoLoad { device: s("Remote") },
         Found::NoNaturalControl { light: s("Porch lamp"), breaker: s("7") },
         Found::NoNaturalControl { light: s("Porch lamp"), breaker: String::new() },
+        Found::BeyondTheWalls { point: s("Gate") },
         Found::OutsideThePlan { point: s("Gate"), outside_m: 85.0, at_most_m: 30.0 },
         Found::ConstructionGone { construction: s("cheese"), used_by: 3 },
     ]);

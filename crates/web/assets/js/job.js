@@ -197,6 +197,7 @@ export async function edit(change, options = {}) {
     const told = await sendOrKeep(address, sent, options.words ?? words(change), options.photo, more);
     options.taken?.(told);
     if (!told) return null;
+    taken = Math.max(taken, told.revision ?? 0);
     saved();
     if (told.html) show(told);
     else if (!options.quiet) await refresh(options.keep).catch(afterSaving);
@@ -235,6 +236,8 @@ function words(change) {
 // Answers can come in another order than they were asked for: what was asked before what is shown is not shown after it.
 let asks = 0;
 let shownUpTo = 0;
+// The revision that this window's last change made.
+let taken = 0;
 
 /** Shows parts that came with an answer, and which revision they are of. */
 function show({ html, shown, revision }) {
@@ -297,11 +300,14 @@ export async function refresh(keepParts = []) {
   const asked = asks;
   const html = await fetchPage(location.href).catch(goOnElsewhere);
   if (html === null) return;
-  if (asked < shownUpTo) return;
+  if (asked < shownUpTo || isOlder(html)) return;
   shownUpTo = asked;
   swapParts(html, keepParts);
   document.dispatchEvent(new CustomEvent("refreshed"));
 }
+
+/** Whether a page was made before this window's last change was taken: it would show that undone. */
+const isOlder = (html) => Number(/ data-revision="(\d+)"/.exec(html)?.[1] ?? Infinity) < taken;
 
 /** Where a page is over, it goes on elsewhere; not under what is being typed. */
 function goOnElsewhere(gone) {

@@ -61,11 +61,19 @@ export function swapParts(html, keep = []) {
     if (!next || keep.includes(name) || next.isEqualNode(old) || old.querySelector("[data-typing]")) return [];
     return [{ old, next, scrolled: old.scrollTop }];
   });
+  // A part within one that is replaced comes with it.
+  const replaced = new Set(swaps.map(({ old }) => old));
+  const comesAlong = ({ old }) => {
+    let up = old.parentElement?.closest("[data-part]");
+    while (up && !replaced.has(up)) up = up.parentElement?.closest("[data-part]");
+    return Boolean(up);
+  };
+  const outer = swaps.filter((swap) => !comesAlong(swap));
   for (const { old, next } of swaps) keepOpen(old, next);
   for (const { old, next } of swaps) keepTyped(old, next);
   for (const { old, next } of swaps) keepOnCards(old, next);
   for (const { old, next } of swaps) keepElsewhere(old, next);
-  for (const { old, next } of swaps) old.replaceWith(next);
+  for (const { old, next } of outer) old.replaceWith(next);
   for (const { next, scrolled } of swaps) if (scrolled > 0) next.scrollTop = scrolled;
   focusAgain(focused);
   return fresh;

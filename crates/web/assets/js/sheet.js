@@ -17,6 +17,8 @@ let chosen = null;
 const refusals = new Map();
 // Edits go one after the other: a row that is being made is waited for.
 let line = Promise.resolve();
+// How many of them are not answered yet: until then the grid holds what the server does not, and no page replaces it.
+let unanswered = 0;
 
 const rowOf = (cell) => cell.closest("tr").dataset.row;
 const columnOf = (cell) => [...cell.parentElement.children].indexOf(cell);
@@ -101,11 +103,25 @@ function stop(restore) {
   return text;
 }
 
-const later = (act) => (line = line.then(act, act));
+function later(act) {
+  unanswered += 1;
+  holdGrid();
+  line = line.then(act, act).finally(async () => {
+    unanswered -= 1;
+    holdGrid();
+    await settle();
+    showRefusals();
+  });
+  return line;
+}
 
-/** Shows what the server has, unless something is being typed: then once that is done. */
+function holdGrid() {
+  grid()?.toggleAttribute("data-typing", unanswered > 0);
+}
+
+/** Shows what the server has, once all is answered and nothing is being typed. */
 async function settle() {
-  if (!typing) await refresh().catch(() => {});
+  if (!typing && unanswered === 0) await refresh().catch(() => {});
 }
 
 function send(change, where, cell) {
@@ -117,8 +133,6 @@ function send(change, where, cell) {
       if (!refused.conflict && cell) refusals.set(cell, refused.message);
       if (!refused.conflict) tellFindings([{ place: where, reason: refused.message }]);
     }
-    await settle();
-    showRefusals();
   });
 }
 
@@ -220,6 +234,7 @@ function keys(event) {
     event.preventDefault();
     stop(true);
     show(true);
+    settle();
   } else if (inside && ["ArrowUp", "ArrowDown"].includes(event.key)) {
     event.preventDefault();
     leave({ down: MOVES[event.key][0] });
@@ -290,7 +305,6 @@ function pasted(event) {
   later(async () => {
     try {
       const told = await post(`/jobs/${job()}/sheet`, sent);
-      await refresh();
       tellFindings(told.findings);
       hint(taken(told));
     } catch (refused) {

@@ -22,8 +22,9 @@ let corners = [];
 let named = null;
 // The device placed last, whose name is asked for.
 let placed = null;
-// Where the keyboard's hand is, for the tools that drop something.
+// Where the keyboard's hand is, for the tools that drop something, and where it dropped something last.
 let cursor = null;
+let dropped = null;
 
 const HINTS = {
   select: () => {
@@ -183,10 +184,12 @@ async function keepName() {
   ] });
 }
 
-/** Places what is in hand where its typed coordinates say. */
+/** Places what is in hand where its typed coordinates say, once. */
 function placeTyped() {
-  const at = ["right", "down-sheet"].map((name) => number(option(name).value));
+  const fields = ["right", "down-sheet"].map(option);
+  const at = fields.map((field) => number(field.value));
   if (at.some(Number.isNaN)) return void notice("Type how far right and how far down it is, in metres.");
+  for (const field of fields) field.value = "";
   placeAt(at);
 }
 
@@ -351,6 +354,11 @@ function planKey(event) {
   }
   if (event.key === "Enter" && cursor && event.target === plan()) {
     event.preventDefault();
+    if (dropped === cursor) {
+      hint("That is done here. Move the cross first.");
+      return true;
+    }
+    dropped = cursor;
     const { a, b, c, d, e, f } = plan().getScreenCTM();
     const [x, y] = cursor.map((m) => m * 100);
     pressAt(cursor, document.elementsFromPoint(a * x + c * y + e, b * x + d * y + f).find((under) => under.closest("[data-wall]")));

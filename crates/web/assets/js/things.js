@@ -137,7 +137,8 @@ async function click(event) {
   const gesture = event.target.closest("[data-gesture]");
   if (gesture) {
     const { gesture: word, point, stem } = gesture.dataset;
-    await tell({ do: word, id: newId(stem), point });
+    const chosen = [...gesture.parentElement.querySelectorAll("[data-with]")].map((field) => [field.dataset.with, field.value]);
+    await tell({ do: word, id: newId(stem), point, ...Object.fromEntries(chosen) });
   }
   const network = event.target.closest("[data-add-network]");
   if (network) {

@@ -11,6 +11,8 @@ let hooks = { floor: async () => "", hint() {}, tool: () => "" };
 let run = [];
 let aim = null;
 let seq = 0;
+// What was drawn last is done: Enter draws no other one on it until the hand has moved.
+let isDone = false;
 // Places that were pressed and wait for where they come to lie, by the number of their question.
 const pressed = new Map();
 // One question of the hovering hand is on its way at a time; of those that come meanwhile the last.
@@ -55,6 +57,7 @@ function question(at, floor, given) {
 }
 
 export function hoverAt(at) {
+  isDone = false;
   aim = at;
   const { floor } = document.querySelector("[data-view]").dataset;
   if (!floor) return void drawLine(start(), at);
@@ -94,6 +97,7 @@ function snapAnswered(told) {
 
 export function pressWall(at, isDragEnd = false) {
   aim = at;
+  isDone = false;
   // What was typed is of this press; what is typed from now on of the next.
   const given = typed();
   clearTyped();
@@ -112,10 +116,12 @@ async function oneWall(at, given, isDragEnd) {
     const [from] = run;
     run = [];
     await edit({ do: "draw-rectangle", id: newId("w"), floor, from, to: end, construction: option("construction").value });
+    isDone = true;
   } else {
     const wall = { id: newId("w"), floor, a: start(), b: end, construction: option("construction").value };
     await edit({ do: "put", kind: "wall", value: wall });
     run = closes || isDragEnd ? [] : [...run, end];
+    isDone = run.length === 0;
   }
   drawLine(null, start());
   hooks.hint();
@@ -178,7 +184,8 @@ export function wallKey(event) {
   }
   if (event.key === "Enter" && event.target.matches(".plan, body, main, [data-tool]")) {
     event.preventDefault();
-    pressWall(aim ?? middleOfView());
+    if (isDone) hooks.hint("That is drawn. Move the cross, or type a length, to begin another.");
+    else pressWall(aim ?? middleOfView());
     return true;
   }
   return false;

@@ -31,6 +31,7 @@ pub(crate) mod sheet;
 pub(crate) mod sign_in;
 pub(crate) mod survey;
 pub(crate) mod variants;
+pub(crate) mod ways;
 
 use actix_web::{HttpResponse, web};
 use askama::Template;

@@ -109,6 +109,14 @@ impl House {
                     self.became(after);
                 }
             }
+            Door::PutBack(n) => {
+                let at = self.undo.len().checked_sub(usize::try_from(*n).unwrap_or(0) + 1);
+                let Some(inverse) = at.and_then(|at| self.undo.get(at)) else { return };
+                let mut after = self.folder.clone();
+                if take_back(&mut after.site, inverse).is_ok() {
+                    self.became(after);
+                }
+            }
             Door::Import(n) => {
                 let Some(file) = back(*n, &self.earlier) else { return };
                 let (prepared, _) = file.up_to_date(&self.folder.site, &self.folder.record);

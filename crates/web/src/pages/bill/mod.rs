@@ -16,8 +16,8 @@ use crate::commands::{Answer, download};
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::house_time::day;
-use crate::pages::reach::details::plural;
 use crate::pages::{Shell, money, printed};
+use dot_reach_core::units::count_of;
 
 #[derive(Template)]
 #[template(path = "bill/page.html")]
@@ -138,10 +138,10 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
 /// A signature under the offer as a line.
 pub(crate) fn signed(of: &OfferSigned) -> String {
     let sum = money(of.total, 2, &of.currency);
-    let devices = plural(of.devices as usize, "device", "devices");
+    let devices = count_of(of.devices as usize, "device", "devices");
     let mut said = format!("Signed by {}, {}: {devices}, {sum}", of.name, day(&of.at));
     if of.without_price > 0 {
-        let lines = plural(of.without_price as usize, "line", "lines");
+        let lines = count_of(of.without_price as usize, "line", "lines");
         said = format!("{said}; {lines} had no price");
     }
     if of.open > 0 {

@@ -7,7 +7,7 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::{Analysis, Options};
 use dot_reach_core::catalogue::{DeviceKind, Supply};
-use dot_reach_core::draw::choose::{advised, planned, works_the_load};
+use dot_reach_core::draw::choose::{advised, planned};
 use dot_reach_core::effects::{Effect, effect};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::candidates;
@@ -16,7 +16,7 @@ use dot_reach_core::fit::schools::{GroupSchool, SchoolAt, chosen, schools};
 use dot_reach_core::fit::settings::what_follows;
 use dot_reach_core::site::{Point, PointId, Site};
 use dot_reach_core::systems::{HubAt, SystemAt, systems};
-use dot_reach_core::units::typographic;
+use dot_reach_core::units::{count_of, typographic};
 use serde::Deserialize;
 use serde_json::json;
 
@@ -24,6 +24,7 @@ use crate::door::{For, See};
 use crate::drawing::band_class;
 use crate::error::WebError;
 use crate::pages::survey::verdict;
+use crate::pages::ways::{WayRow, way_rows};
 use crate::pages::{Shell, money, printed};
 
 /// Of so many of the best the effect on the mesh is worked out.
@@ -83,7 +84,7 @@ struct Row {
     verdict: &'static str,
     class: &'static str,
     reasons: Vec<String>,
-    ways: Vec<&'static str>,
+    ways: Vec<WayRow>,
     price: String,
     forwards: bool,
     battery: bool,
@@ -210,7 +211,11 @@ fn all_rows(site: &Site, point: &Point, analysis: &Analysis) -> [Vec<Row>; 3] {
             verdict: word,
             class,
             reasons: candidate.reasons.iter().map(ToString::to_string).chain(later).collect(),
-            ways: candidate.reasons.first().map_or_else(Vec::new, |r| r.ways_out(&site.job)),
+            ways: {
+                let first = candidate.reasons.first();
+                let ways = first.map_or_else(Vec::new, |r| r.ways_out(&site.job));
+                way_rows(site, point, ways)
+            },
             price: kind.fit.price.map(|p| money(p, 0, &site.job.currency)).unwrap_or_default(),
             forwards: candidate.forwards,
             battery: kind.supply == Supply::Battery,
@@ -219,7 +224,7 @@ fn all_rows(site: &Site, point: &Point, analysis: &Analysis) -> [Vec<Row>; 3] {
             edit: edit.filter(|_| speaks).map(|e| json!(e).to_string()).unwrap_or_default(),
             is_there,
         };
-        match (candidate.fits == Fits::No && !is_there, works_the_load(kind) || !has_load) {
+        match (candidate.fits == Fits::No && !is_there, kind.works_a_load() || !has_load) {
             (true, _) => rejected.push(row),
             (false, true) => rows.push(row),
             (false, false) => beside.push(row),
@@ -321,10 +326,9 @@ fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>
         conductors: found.school.conductors(),
         cost: cost(found.cost, site),
         facts: format!(
-            "{} opened, {} {}, {} forward, {dims}",
-            plural(found.boxes, "box", "boxes"),
-            found.batteries,
-            if found.batteries == 1 { "battery to change" } else { "batteries to change" },
+            "{} opened, {}, {} forward, {dims}",
+            count_of(found.boxes, "box", "boxes"),
+            count_of(found.batteries, "battery to change", "batteries to change"),
             found.forward,
         ),
         edit: chosen(site, group, found)
@@ -332,10 +336,6 @@ fn school(site: &Site, group: &dot_reach_core::site::Group, found: &SchoolAt<'_>
             .map(|e| json!(e).to_string())
             .unwrap_or_default(),
     }
-}
-
-fn plural(count: usize, one: &str, many: &str) -> String {
-    format!("{count} {}", if count == 1 { one } else { many })
 }
 
 fn lamp(site: &Site, found: &LampWayAt<'_>) -> LampRow {

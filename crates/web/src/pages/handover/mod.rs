@@ -37,6 +37,7 @@ use crate::pages::{Shell, bill, install, printed};
 #[template(path = "handover/page.html")]
 struct Page {
     shell: Shell,
+    shown: Shown,
     job: String,
     client: String,
     address: String,
@@ -128,6 +129,99 @@ pub(crate) struct Query {
     /// Join codes open the house's network: they are printed only on request.
     #[serde(default)]
     codes: u8,
+    /// Which part of a large house is shown; its cover where none is asked for.
+    part: Option<HandoverPart>,
+    /// Whether all parts stand on one page, to be printed.
+    #[serde(default)]
+    all: u8,
+    /// Which page of the part, from one.
+    #[serde(default)]
+    page: usize,
+}
+
+/// A part of the handover.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum HandoverPart {
+    Cover,
+    Plans,
+    Devices,
+    Readings,
+    Site,
+}
+
+impl HandoverPart {
+    /// Each with its word and its name.
+    const ALL: [(Self, &'static str, &'static str); 5] = [
+        (Self::Cover, "cover", "Cover"),
+        (Self::Plans, "plans", "Plans"),
+        (Self::Devices, "devices", "Ledger"),
+        (Self::Readings, "readings", "Readings and assumptions"),
+        (Self::Site, "site", "Work on site"),
+    ];
+}
+
+/// From so many devices on the handover is read in parts.
+const IN_PARTS: usize = 120;
+/// So many rows of the ledger stand on a page.
+const ROWS_A_PAGE: usize = 60;
+
+/// What of the handover is shown.
+struct Shown {
+    /// The parts to choose from: address, name, whether it is shown; none where all is shown.
+    parts: Vec<(String, &'static str, bool)>,
+    only: Option<HandoverPart>,
+    /// The pages of the part that is shown: address, number, whether it is shown.
+    pages: Vec<(String, usize, bool)>,
+    page: usize,
+}
+
+impl Shown {
+    fn of(query: &Query, devices: usize) -> Self {
+        let in_parts = devices > IN_PARTS && query.all == 0;
+        let only = in_parts.then(|| query.part.unwrap_or(HandoverPart::Cover));
+        let parts = HandoverPart::ALL
+            .map(|(part, word, name)| (format!("?part={word}"), name, Some(part) == only));
+        let count = devices.div_ceil(ROWS_A_PAGE);
+        let page = query.page.clamp(1, count.max(1));
+        let is_paged = only == Some(HandoverPart::Devices);
+        let pages = (1..=count)
+            .filter(|_| is_paged)
+            .map(|n| (format!("?part=devices&page={n}"), n, n == page));
+        Self {
+            parts: if in_parts { parts.to_vec() } else { Vec::new() },
+            only,
+            pages: pages.collect(),
+            page,
+        }
+    }
+
+    fn has(&self, part: HandoverPart) -> bool {
+        self.only.is_none_or(|only| only == part)
+    }
+    fn cover(&self) -> bool {
+        self.has(HandoverPart::Cover)
+    }
+    fn plans(&self) -> bool {
+        self.has(HandoverPart::Plans)
+    }
+    fn devices(&self) -> bool {
+        self.has(HandoverPart::Devices)
+    }
+    fn readings(&self) -> bool {
+        self.has(HandoverPart::Readings)
+    }
+    fn site(&self) -> bool {
+        self.has(HandoverPart::Site)
+    }
+
+    /// The rows of the ledger that are shown.
+    fn rows<T>(&self, all: impl Iterator<Item = T>) -> Vec<T> {
+        if self.pages.is_empty() {
+            return all.filter(|_| self.devices()).collect();
+        }
+        all.skip((self.page - 1) * ROWS_A_PAGE).take(ROWS_A_PAGE).collect()
+    }
 }
 
 #[get("/jobs/{job}/handover")]
@@ -136,15 +230,16 @@ pub(crate) async fn show(
 ) -> Result<HttpResponse, WebError> {
     let shell = job.shell("handover");
     let codes = query.codes == 1 && job.caller.may_see_codes();
+    let shown = Shown::of(&query, job.site.devices.iter().count());
     let (id, revision) = (job.id.clone(), job.revision);
     let (analysis, proof) = job.proved().await?;
-    printed(job, move |_| Ok(page(shell, &id, revision, &analysis, &proof, codes))).await
+    printed(job, move |_| Ok(page(shell, shown, (&id, revision), &analysis, &proof, codes))).await
 }
 
 fn page(
     shell: Shell,
-    job: &JobId,
-    revision: u64,
+    shown: Shown,
+    (job, revision): (&JobId, u64),
     analysis: &Analysis,
     proof: &Proof,
     codes: bool,
@@ -178,7 +273,7 @@ fn page(
             hangs_on: network.hangs_on_carriers(outcome).map(name).collect::<Vec<_>>().join(", "),
         }
     });
-    let sheets = site.floors_upward().into_iter().flat_map(|floor| {
+    let sheets = site.floors_upward().into_iter().filter(|_| shown.plans()).flat_map(|floor| {
         analysis.networks.iter().filter_map(move |network| {
             let mut plan = sheet(site, &floor.id, None);
             plan.radios(analysis, network, &floor.id, None);
@@ -214,7 +309,7 @@ fn page(
         signed: record.sign_offs.iter().map(acceptance::signed).collect(),
         sheets: sheets.collect(),
         legend: Vec::new(),
-        rows: rows.collect(),
+        rows: shown.rows(rows),
         readings: readings.collect(),
         open: open(analysis),
         findings: grouped(site, analysis.findings.iter().filter(|f| f.found.rule() != "fit"))
@@ -228,6 +323,7 @@ fn page(
         opened: opened(site),
         accesses: accesses(site),
         shares: shares(site, record),
+        shown,
         shell,
     }
 }

@@ -14,10 +14,11 @@ use dot_reach_core::install::schedule::{
     Panel, PlannedVisit, PowerOff, Schedule, changes_in_order_of_joining,
 };
 use dot_reach_core::install::walk::{self, Walks};
-use dot_reach_core::record::{Record, Step};
+use dot_reach_core::record::{Record, Stage, Step};
 use dot_reach_core::site::{DeviceId, Site};
 use dot_reach_core::units::typographic;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
+use serde_json::json;
 
 use super::{about, lasting, visit_name};
 use crate::door::{For, Wiring};
@@ -43,8 +44,13 @@ struct Page {
     irregular: Vec<(String, String)>,
     triggers: Vec<Trigger>,
     nothing: bool,
+    /// The act that keeps the plan as designed, where that is not done and no box was opened yet.
+    keep: Option<String>,
     collector: String,
 }
+
+/// Of more visits than these the one that comes next is open, the others are folded.
+const MOST_OPEN: usize = 4;
 
 /// What is switched off now.
 struct Off {
@@ -55,6 +61,8 @@ struct Off {
 
 struct Visit {
     key: String,
+    /// Whether it is the one in hand, or the only one: the others are folded.
+    is_open: bool,
     name: String,
     long: String,
     agreed: Option<Agreed>,
@@ -93,6 +101,13 @@ struct Trigger {
     word: &'static str,
     what: &'static str,
     of: Vec<(String, String, String)>,
+}
+
+/// The act that keeps the plan as designed: it is asked for before the first box is opened, and not after.
+fn keep_as_designed(site: &Site, told: &Record) -> Option<String> {
+    let is_kept = told.milestones.iter().any(|m| m.stage == Stage::Designed);
+    let is_late = is_kept || told.marks().next().is_some() || site.devices.is_empty();
+    (!is_late).then(|| json!({"do": "keep-stage", "stage": Stage::Designed, "by": ""}).to_string())
 }
 
 /// The address of a stretch.
@@ -137,6 +152,9 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: 
         .into_iter()
         .find(|(key, _)| stretches.get(key).is_some_and(|(_, done, all)| done < all));
     let next = undone.map(|(key, title)| (href(&shell.job, &key), title));
+    let is_next =
+        |v: &Visit| v.stretches.iter().any(|s| next.as_ref().is_some_and(|n| n.0 == s.href));
+    let is_open = |v: &Visit| plan.visits.len() <= MOST_OPEN || is_next(v);
     let left_out = plan.left_out.iter().filter_map(|l| {
         let device = site.devices.get(&l.device)?;
         let point = site.point_of(device)?;
@@ -150,6 +168,12 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: 
             format!("a dead entry in the list, in whose place {name} stands: remove it as failed"),
         ))
     });
+    let visits = plan
+        .visits
+        .iter()
+        .map(|v| visit(&shell.job, site, plan, v, &gate, &stretches))
+        .map(|v| Visit { is_open: is_open(&v), ..v })
+        .collect();
     Page {
         cautions: MAINS_CAUTIONS,
         done: devices.iter().filter(|d| is_complete(d)).count(),
@@ -157,11 +181,7 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: 
         off: off.collect(),
         open_networks: open.collect(),
         next,
-        visits: plan
-            .visits
-            .iter()
-            .map(|v| visit(&shell.job, site, plan, v, &gate, &stretches))
-            .collect(),
+        visits,
         left_out: left_out.collect(),
         proof: proof(analysis, plan),
         panel: panel(site, &plan.panel),
@@ -169,6 +189,7 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: 
         irregular: ghosts.chain(super::irregular(&gate)).collect(),
         triggers: triggers(site, told),
         nothing: site.devices.is_empty(),
+        keep: keep_as_designed(site, told),
         collector: site.job.collector.clone(),
         shell,
     }
@@ -294,6 +315,7 @@ fn visit(
     let people = site.people.iter().filter(|p| !p.part.uses_the_house() || p.may_mains);
     let comes = |p: &dot_reach_core::site::PersonId| agreed.is_some_and(|v| v.people.contains(p));
     Visit {
+        is_open: true,
         key: visit.key.clone(),
         name: visit_name(visit),
         long: if visit.left == visit.minutes {

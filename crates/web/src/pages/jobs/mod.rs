@@ -14,8 +14,8 @@ use dot_reach_store::{JobId, JobSummary, Store};
 
 use crate::door::{For, Of, See, Show};
 use crate::error::WebError;
-use crate::pages::reach::details::plural;
 use crate::pages::{Shell, html, printed};
+use dot_reach_core::units::count_of;
 
 #[derive(Template)]
 #[template(path = "jobs/page.html")]
@@ -119,12 +119,12 @@ impl Standing {
 
 /// What the devices of a job are, so that the sum is all of them.
 fn devices(summary: &Summary) -> String {
-    let mut parts = vec![plural(summary.radios, "device", "devices")];
+    let mut parts = vec![count_of(summary.radios, "device", "devices")];
     if summary.hubs > 0 {
-        parts.push(plural(summary.hubs, "hub", "hubs"));
+        parts.push(count_of(summary.hubs, "hub", "hubs"));
     }
     if summary.companions > 0 {
-        parts.push(plural(summary.companions, "device without radio", "devices without radio"));
+        parts.push(count_of(summary.companions, "device without radio", "devices without radio"));
     }
     parts.join(", ")
 }

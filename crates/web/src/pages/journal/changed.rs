@@ -4,7 +4,7 @@ use dot_reach_core::site::{Edit, Kind, Ref, Site, Thing, Touch, field_in_words};
 use dot_reach_core::units::typographic;
 use serde_json::Value;
 
-use crate::pages::reach::details::plural;
+use dot_reach_core::units::count_of;
 
 /// Who names the things of a change: the job as it stands, and what takes the change back, for what is gone.
 #[derive(Clone, Copy)]
@@ -89,7 +89,7 @@ impl Named<'_> {
         match thing {
             Thing::Job(_) => "changed the brief".to_owned(),
             Thing::Calibration(taught) => {
-                format!("calibrated by {}", plural(taught.readings, "reading", "readings"))
+                format!("calibrated by {}", count_of(taught.readings, "reading", "readings"))
             }
             Thing::Scan(scan) => format!("recorded {} in a scan", scan.carrier.name()),
             Thing::Control(_) => "set a control".to_owned(),

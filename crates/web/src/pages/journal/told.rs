@@ -9,7 +9,7 @@ use dot_reach_core::units::Dbm;
 use super::{Asked, capital};
 use crate::pages::house_time::day;
 use crate::pages::money;
-use crate::pages::reach::details::plural;
+use dot_reach_core::units::count_of;
 
 /// An entry as a line of the journal.
 pub(super) struct Told {
@@ -144,7 +144,7 @@ impl Names<'_> {
                 format!("{}: took back {}", self.device(device), step.name())
             }
             What::Unsettled { trigger, devices, .. } => {
-                let tests = plural(devices.len(), "device is", "devices are");
+                let tests = count_of(devices.len(), "device is", "devices are");
                 format!("{}: {tests} to be tested again", trigger.replace('-', " "))
             }
             What::CodeKept(code) => format!("kept the code of {}", self.device(&code.device)),
@@ -197,7 +197,7 @@ impl Names<'_> {
                 let name = platform.or_else(network).unwrap_or("a platform removed since");
                 format!(
                     "looked at the names in {name}: {}",
-                    plural(of.rows.len(), "entry", "entries")
+                    count_of(of.rows.len(), "entry", "entries")
                 )
             }
             What::Agreed(_) => "agreed what counts as accepted".to_owned(),
@@ -208,7 +208,7 @@ impl Names<'_> {
                     0 => String::new(),
                     n => format!(
                         "; {} to be tested again",
-                        plural(n, "device that hung on it is", "devices that hung on it are")
+                        count_of(n, "device that hung on it is", "devices that hung on it are")
                     ),
                 };
                 let name = self.device(&of.device);
@@ -216,7 +216,7 @@ impl Names<'_> {
             }
             What::Stage(of) => format!("kept the plan {}", of.stage.words()),
             What::OfferSigned(of) => {
-                let devices = plural(of.devices as usize, "device", "devices");
+                let devices = count_of(of.devices as usize, "device", "devices");
                 format!(
                     "{} signed the offer: {devices}, {}",
                     of.name,

@@ -318,6 +318,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
         ("has_radio", "has a radio", kind.has_radio),
         ("easily_cut", "easily cut off", kind.easily_cut),
         ("fit.damp", "may stand in the damp", fit.damp),
+        ("fit.outdoors", "made for the open air", fit.outdoors),
         ("fit.meters", "meters", fit.meters),
         ("fit.gives_light", "gives light itself", fit.gives_light),
         ("fit.in_lamp", "goes inside a lamp", fit.in_lamp),

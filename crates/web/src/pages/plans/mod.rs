@@ -8,6 +8,7 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::materials::construction::Use;
 use dot_reach_core::site::{Edit, FloorId, Kind, Site, Underlay};
+use dot_reach_core::units::count_of;
 use dot_reach_formats::plan::page::Page;
 use dot_reach_formats::plan::{self, Choices, Drawing};
 use dot_reach_formats::{Imported, plan_image};
@@ -153,8 +154,8 @@ pub(crate) async fn take(For(job, form, ..): For<Change, Multipart>) -> Answer {
     let (walls, openings) = counted(&edit);
     let words = format!(
         "{} with {}. The drawing is then {across:.2} m across.",
-        plural(walls, "wall"),
-        plural(openings, "opening")
+        count_of(walls, "wall", "walls"),
+        count_of(openings, "opening", "openings")
     );
     let said = json!({
         "walls": walls, "openings": openings, "words": words, "findings": findings(&taken.findings),
@@ -198,10 +199,6 @@ pub(crate) async fn lay(For(job, form, ..): For<Change, Multipart>) -> Answer {
         Edit::set(Kind::Floor, &floor, "underlay", json!(Underlay { image: sha, ..picture }));
     take_edit(&job, mark, edit).await?;
     Ok(HttpResponse::Ok().json(json!({ "floor": floor })))
-}
-
-fn plural(count: usize, word: &str) -> String {
-    format!("{count} {word}{}", if count == 1 { "" } else { "s" })
 }
 
 fn counted(edit: &Edit) -> (usize, usize) {

@@ -8,7 +8,7 @@ use dot_reach_core::power::{events_of, life_of};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::neutrals::really;
 use dot_reach_core::site::{Point, Site};
-use dot_reach_core::units::typographic;
+use dot_reach_core::units::{count_of, typographic};
 use dot_reach_store::JobId;
 
 use super::ledger::{name, percent};
@@ -55,10 +55,6 @@ pub(crate) struct HopRow {
     /// How far off both may be.
     pub(crate) off: String,
     pub(crate) class: &'static str,
-}
-
-pub(crate) fn plural(count: usize, one: &str, many: &str) -> String {
-    if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
 }
 
 /// The second way round, and whether two ways share no breaker either.
@@ -188,8 +184,8 @@ pub(crate) fn details(
         hops_words: if is_reached {
             format!(
                 "{}, {}",
-                plural(outcome.hops.len(), "hop", "hops"),
-                plural(outcome.repeaters(), "repeater", "repeaters")
+                count_of(outcome.hops.len(), "hop", "hops"),
+                count_of(outcome.repeaters(), "repeater", "repeaters")
             )
         } else {
             String::new()
@@ -206,7 +202,7 @@ pub(crate) fn details(
         } else {
             String::new()
         },
-        parents: plural(outcome.parents, "parent at target", "parents at target"),
+        parents: count_of(outcome.parents, "parent at target", "parents at target"),
         hangs_on: hangs_on.join(", "),
         takes_down: analysis
             .lost_without(&node.device)

@@ -10,11 +10,11 @@ use dot_reach_core::network::{Hop, Node, Outcome};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::{DeviceId, Point, Site};
 use dot_reach_core::summary::fits;
-use dot_reach_core::units::{Db, typographic};
+use dot_reach_core::units::{Db, count_of, typographic};
 use dot_reach_store::JobId;
 
 use super::Query;
-use super::details::{Details, details, plural};
+use super::details::{Details, details};
 use crate::drawing::{band_class, glyph};
 
 /// The ledger, ready to print.
@@ -383,9 +383,9 @@ pub(crate) fn ledger(
 
 fn count_words(shown: usize, all: usize) -> String {
     if shown == all {
-        plural(all, "device", "devices")
+        count_of(all, "device", "devices")
     } else {
-        format!("{shown} of {}", plural(all, "device", "devices"))
+        format!("{shown} of {}", count_of(all, "device", "devices"))
     }
 }
 

@@ -11,8 +11,8 @@ use serde::Deserialize;
 
 use crate::door::{For, See};
 use crate::error::WebError;
-use crate::pages::reach::details::plural;
 use crate::pages::{Shell, printed};
+use dot_reach_core::units::count_of;
 
 #[derive(Deserialize)]
 pub(crate) struct Query {
@@ -72,7 +72,7 @@ pub(crate) async fn show(
             let out = links.iter().filter(|l| band(&l.margins[i]) == Band::Out).count();
             let counts = format!(
                 "{sound} of {} at target, {out} not reached",
-                plural(links.len(), "link", "links")
+                count_of(links.len(), "link", "links")
             );
             SchoolCard { name: school.name(), assumes: school.assumes(), counts }
         });

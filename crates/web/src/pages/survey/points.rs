@@ -1,7 +1,8 @@
 //! The form of a surveyed place with its devices, and the table of all of them.
 
-use dot_reach_core::catalogue::Duty;
-use dot_reach_core::findings::mismatches;
+use dot_reach_core::catalogue::{Duty, LoadKind};
+use dot_reach_core::draw::choose::{advised, planned};
+use dot_reach_core::findings::{Found, mismatches};
 use dot_reach_core::fit::{self, Fits};
 use dot_reach_core::network::role::role;
 use dot_reach_core::radio::mounting::MOUNTINGS;
@@ -10,7 +11,8 @@ use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{
     AlreadyThere, Becomes, ComesIn, Device, DeviceShare, Edit, Feed, FloorId, Kind, Neutral,
-    OldUse, Platform, Point, Provenance, Security, Site, ThingClass, TrialVerdict, UseKind,
+    OldUse, PlateWish, Platform, Point, Provenance, Security, Site, ThingClass, TrialVerdict,
+    UseKind,
 };
 use dot_reach_core::survey::classes::class;
 use dot_reach_core::units::{Db, Dbm, typographic};
@@ -25,6 +27,7 @@ use super::wiring::{
     BoxForm, CandidateRow, CircuitForm, GroupForm, LoadForm, box_form, candidate_rows,
     circuit_form, group_form, load_forms,
 };
+use crate::pages::ways::{WayRow, way_rows};
 
 pub(super) struct PointForm {
     pub(super) id: String,
@@ -59,11 +62,17 @@ pub(super) struct PointForm {
     pub(super) has_box: bool,
     pub(super) back: BoxForm,
     pub(super) loads: Vec<LoadForm>,
+    /// What a new load can be.
+    pub(super) load_kinds: Vec<(String, &'static str)>,
     pub(super) breaker: Option<CircuitForm>,
     pub(super) group: Option<GroupForm>,
     pub(super) devices: Vec<DeviceForm>,
-    /// What does not fit with something else, each with its cure.
-    pub(super) mismatches: Vec<(String, String)>,
+    /// What does not fit with something else, each with its cure, and the edit that is the cure where there is one.
+    pub(super) mismatches: Vec<(String, String, Option<String>)>,
+    /// Whether something is said of the place that mostly is not: its storey and coordinates, how it is fed, its plate.
+    pub(super) has_more: bool,
+    /// What is advised where nothing is planned: its name, and the edit that plans it.
+    pub(super) advised: Option<(String, String)>,
 }
 
 #[expect(clippy::struct_excessive_bools, reason = "each is a box to tick")]
@@ -99,6 +108,8 @@ pub(super) struct DeviceForm {
     /// Further places: name, and the edit that takes it off; and places that could be added.
     pub(super) also_at: Vec<(String, String)>,
     pub(super) could_also: Vec<(String, String)>,
+    /// Whether something is said of it that mostly is not.
+    pub(super) has_more: bool,
     /// Whether it is put in: one that is there already takes nothing's place.
     pub(super) is_new: bool,
     pub(super) trial: Option<TrialForm>,
@@ -140,7 +151,7 @@ pub(super) struct FitRow {
     /// What stops it stands out; what is yet to be found out does not.
     pub(super) class: &'static str,
     pub(super) reason: String,
-    pub(super) ways: Vec<&'static str>,
+    pub(super) ways: Vec<WayRow>,
 }
 
 pub(super) struct PointRow {
@@ -219,14 +230,28 @@ pub(super) fn point_form(site: &Site, record: &Record, point: &Point, who: &str)
         has_box: point.back_box.is_there() || point.in_box_of.is_some(),
         back: box_form(site, point),
         loads: load_forms(site, point),
+        load_kinds: LoadKind::ALL
+            .iter()
+            .filter_map(|(kind, name)| Some((json!(kind).as_str()?.to_owned(), *name)))
+            .collect(),
         breaker: circuit_form(site, point, who),
         group: group_form(site, point),
-        devices: devices.into_iter().map(|d| device_form(site, d, point)).collect(),
+        devices: devices.iter().map(|d| device_form(site, d, point)).collect(),
         mismatches: mismatches(site)
             .into_iter()
             .filter(|f| f.point.as_ref() == Some(&point.id))
-            .map(|f| (f.found.to_string(), f.found.cure()))
+            .map(|f| {
+                let is_out = matches!(f.found, Found::BeyondTheWalls { .. });
+                let out = || Edit::set(Kind::Point, &point.id, "kind", "outdoor");
+                (f.found.to_string(), f.found.cure(), is_out.then(|| json!(out()).to_string()))
+            })
             .collect(),
+        has_more: point.feed != Feed::default()
+            || !point.finish.is_empty()
+            || point.plate != PlateWish::default(),
+        advised: advised(site, point).filter(|_| devices.is_empty()).and_then(|c| {
+            Some((c.kind.name.clone(), json!(planned(site, point, c.kind)?).to_string()))
+        }),
     }
 }
 
@@ -308,6 +333,19 @@ fn class_choices(site: &Site, device: &Device) -> Vec<(String, String, bool)> {
     all
 }
 
+/// Whether something is said of a device that mostly is not.
+fn says_more(device: &Device) -> bool {
+    device.is_there()
+        || device.kind_guessed
+        || !device.replaces.is_empty()
+        || device.since.is_some()
+        || device.security != Security::default()
+        || device.stays_on
+        || device.class.is_some()
+        || !device.also_at.is_empty()
+        || device.events_a_day.is_some()
+}
+
 pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> DeviceForm {
     let system = site.networks.get(&device.network).map(|n| n.system);
     let findings = site
@@ -338,6 +376,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
             .map(|p| (p.title(), also_at(device, p, true)))
             .collect(),
         is_new: !device.is_there(),
+        has_more: says_more(device),
         trial: device.trial.as_ref().map(|trial| TrialForm {
             until: trial
                 .until
@@ -396,7 +435,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
             .map(|f| FitRow {
                 class: if f.fits() >= Fits::ElectricianDecides { "warn" } else { "to-know" },
                 reason: f.to_string(),
-                ways: f.ways_out(&site.job),
+                ways: way_rows(site, point, f.ways_out(&site.job)),
             })
             .collect(),
         candidates: candidate_rows(site, device, point),

@@ -4,6 +4,7 @@
 use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::catalogue::countries::WiringCountry;
 use dot_reach_core::fit::FitPlace;
+use dot_reach_core::fit::Fits;
 use dot_reach_core::fit::candidates::{Candidate, candidates};
 use dot_reach_core::fit::space::goes_by_volume;
 use dot_reach_core::site::neutrals::with_partners;
@@ -147,6 +148,8 @@ pub(super) struct CandidateRow {
     pub(super) verdict: &'static str,
     pub(super) class: &'static str,
     pub(super) forwards: bool,
+    /// Whether it tells another device, rather than working the load itself.
+    pub(super) is_beside: bool,
     pub(super) price: String,
     pub(super) reason: String,
     /// The edit that chooses it; empty for what is there.
@@ -384,6 +387,7 @@ pub(super) fn group_form(site: &Site, point: &Point) -> Option<GroupForm> {
 
 pub(super) fn candidate_rows(site: &Site, device: &Device, point: &Point) -> Vec<CandidateRow> {
     let system = site.networks.get(&device.network).map(|n| n.system);
+    let works = site.loads_of(&point.id).next().is_some();
     let row = |c: Candidate| {
         let (verdict, class) = super::points::verdict(c.fits);
         let choose = json!({"do": "set", "kind": "device", "id": device.id, "field": "kind",
@@ -394,6 +398,7 @@ pub(super) fn candidate_rows(site: &Site, device: &Device, point: &Point) -> Vec
             verdict,
             class,
             forwards: c.forwards,
+            is_beside: works && !c.kind.works_a_load(),
             price: c.kind.fit.price.map(|p| typographic(p, 0)).unwrap_or_default(),
             reason: c
                 .reasons
@@ -405,5 +410,9 @@ pub(super) fn candidate_rows(site: &Site, device: &Device, point: &Point) -> Vec
         }
     };
     let speaks = |c: &Candidate| system.is_some_and(|s| c.kind.systems.contains(&s));
-    candidates(site, point, Some(device)).into_iter().filter(speaks).map(row).collect()
+    let can = |c: &Candidate| c.fits < Fits::No || c.kind.id == device.kind;
+    let all = candidates(site, point, Some(device)).into_iter().filter(speaks).filter(can);
+    let mut rows: Vec<CandidateRow> = all.map(row).collect();
+    rows.sort_by_key(|row| row.is_beside);
+    rows
 }
