@@ -43,6 +43,7 @@
 //! | [`names`] | what each thing is called in each platform, and what was found there |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`needed`] | what a job needs now |
+//! | [`speech`] | how a region says it: lengths, and the trade's words |
 //! | [`effects`] | what a change does to the mesh, found by trying |
 //! | [`elsewhere`] | how what is carried about is reached from each of its places |
 //! | [`systems`] | the radio systems side by side at one place |
@@ -87,6 +88,7 @@ pub mod radio;
 pub mod record;
 pub mod simulate;
 pub mod site;
+pub mod speech;
 pub mod staircase;
 pub mod summary;
 pub mod survey;

@@ -6,13 +6,15 @@ use std::ops::{Add, AddAssign, Div, Mul, Neg, Sub, SubAssign};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+pub use crate::speech::typographic;
+
 /// A number that is not a quantity: `NaN` or infinite.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("must be a finite number")]
 pub struct NotFinite;
 
 macro_rules! quantity {
-    ($(#[$doc:meta])* $name:ident, $unit:literal) => {
+    ($(#[$doc:meta])* $name:ident, $unit:literal, $written:expr) => {
         $(#[$doc])*
         #[derive(Clone, Copy, Debug, Default, PartialEq, PartialOrd, Serialize, Deserialize, JsonSchema)]
         #[serde(try_from = "f64", into = "f64")]
@@ -56,37 +58,27 @@ macro_rules! quantity {
         impl fmt::Display for $name {
             fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
                 let decimals = f.precision().unwrap_or(1);
-                write!(f, "{} {}", typographic(self.0, decimals), $unit)
+                f.write_str(&$written(self.0, decimals))
             }
         }
     };
 }
 
-/// A number with a true minus sign and no "-0.0".
-pub fn typographic(value: f64, decimals: usize) -> String {
-    let text = format!("{value:.decimals$}");
-    match text.strip_prefix('-') {
-        Some(rest) if rest.bytes().all(|b| b == b'0' || b == b'.') => rest.to_owned(),
-        Some(rest) => format!("−{rest}"),
-        None => text,
-    }
-}
-
 quantity!(
     /// A ratio of powers in decibels: a loss, a gain, a margin.
-    Db, "dB"
+    Db, "dB", |v, decimals| format!("{} dB", typographic(v, decimals))
 );
 quantity!(
     /// A power level in decibels over a milliwatt.
-    Dbm, "dBm"
+    Dbm, "dBm", |v, decimals| format!("{} dBm", typographic(v, decimals))
 );
 quantity!(
     /// A length in metres.
-    Metres, "m"
+    Metres, "m", crate::speech::length
 );
 quantity!(
     /// A frequency in megahertz.
-    Megahertz, "MHz"
+    Megahertz, "MHz", |v, decimals| format!("{} MHz", typographic(v, decimals))
 );
 
 impl Db {

@@ -8,7 +8,7 @@ use crate::draw::gesture::Gesture;
 use crate::gate::acts::{Act, code_held};
 use crate::prove::acts::Proving;
 use crate::record::{Prepared, Record, Said, Sender, Telling, What};
-use crate::site::{Edit, Refusal, Site, Thing};
+use crate::site::{Edit, Refusal, Site, Thing, lengths_read};
 
 /// What a page asks for.
 #[derive(Clone, Debug, PartialEq)]
@@ -47,7 +47,7 @@ impl PageRequest {
     ) -> Result<Prepared, Refusal> {
         let planned = |edit| Prepared { edit: Some(edit), entries: Vec::new() };
         match self {
-            Self::Edit(edit) => Ok(planned(edit)),
+            Self::Edit(edit) => lengths_read(edit).map(planned),
             Self::Gesture(gesture) => gesture.edit(site).map(planned),
             Self::Act(act) => act.prepare(site, record, caller),
             Self::Proving(act) => act.prepare(site, record, caller, None),

@@ -8,8 +8,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 45] = [
-    // Quantities and numbers.
+const FLOORS: [&str; 46] = [
+    // Quantities and numbers, and how they are said.
+    "speech",
     "units",
     "moment",
     "confidence",

@@ -3,6 +3,7 @@
 
 use dot_reach_core::draw::rows;
 use dot_reach_core::site::{Edit, Floor, FloorId, Kind, Point, PointId, Site, apply};
+use dot_reach_core::speech::{Speech, speaking};
 use dot_reach_core::survey::sheet::{self, COLUMNS, SheetColumn};
 
 use crate::{ImportFinding, Imported, table};
@@ -17,6 +18,11 @@ pub const MOST_LINES: usize = 6_000;
 /// # Errors
 /// Never for a job that the core accepted.
 pub fn write(site: &Site) -> Result<String, csv::Error> {
+    // A file is metric, whoever writes it.
+    speaking(Speech::default(), || written(site))
+}
+
+fn written(site: &Site) -> Result<String, csv::Error> {
     let places = ["storey", "right_m", "down_m", "height_m"];
     let heading = COLUMNS.iter().map(|c| c.word).chain(places).map(str::to_owned).collect();
     let row = |floor: &Floor, point: &Point| -> Vec<String> {

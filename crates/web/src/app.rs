@@ -9,6 +9,7 @@ use actix_web::dev::{ServiceFactory, ServiceRequest, ServiceResponse};
 use actix_web::{App as ActixApp, HttpServer, middleware, web};
 use dot_reach_accounts::{AccountId, LinkId, SessionId};
 use dot_reach_core::moment::Moment;
+use dot_reach_core::speech::{Speech, speaking};
 use dot_reach_store::{JobId, Store, StoreError};
 use rustls::ServerConfig;
 use tokio::sync::broadcast;
@@ -85,6 +86,17 @@ impl App {
         let store = Arc::clone(&self.store);
         let answer = web::block(move || question(&store)).await;
         Ok(answer.map_err(|e| WebError::Inside(e.to_string()))??)
+    }
+
+    /// The same, where what it refuses is said as a region does.
+    pub(crate) async fn ask_saying<T: Send + 'static>(
+        &self,
+        speech: Speech,
+        question: impl FnOnce(&Store) -> Result<T, StoreError> + Send + 'static,
+    ) -> Result<T, WebError> {
+        let store = Arc::clone(&self.store);
+        let said = move || speaking(speech, || question(&store).map_err(WebError::from));
+        web::block(said).await.map_err(|e| WebError::Inside(e.to_string()))?
     }
 
     /// Asks the store on this thread, which may wait.

@@ -21,7 +21,7 @@ use dot_reach_formats::told::{Came, ToldReadings};
 use dot_reach_formats::{
     ImportFinding, Imported, job_file, ledger_csv, plan_image, readings_csv, tables,
 };
-use dot_reach_store::{Command, Committed, Image, Reads, StoreError};
+use dot_reach_store::{Command, Committed, Image, Reads, Store, StoreError};
 use futures_util::TryStreamExt;
 use serde::Deserialize;
 use serde_json::json;
@@ -95,6 +95,7 @@ pub(crate) async fn keep(
     let own = job.own_devices().await?;
     let of_another = Arc::new(AtomicBool::new(false));
     let seen = Arc::clone(&of_another);
+    let speech = job.speech();
     let entitled = move |site: &Site, record: &Record| {
         let prepared = prepare(site, record)?;
         own.as_ref().map_or(Ok(()), |own| prepared.is_at(own))?;
@@ -108,7 +109,8 @@ pub(crate) async fn keep(
         }
         Ok(prepared)
     };
-    let kept = job.app.ask(move |store| store.keep(&id, &asked, reads, entitled)).await;
+    let keeps = move |store: &Store| store.keep(&id, &asked, reads, entitled);
+    let kept = job.app.ask_saying(speech, keeps).await;
     if of_another.load(Ordering::Relaxed) && kept.is_err() {
         let reason =
             format!("you are signed in as {}; what others did, they say themselves", command.who);

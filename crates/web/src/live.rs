@@ -10,7 +10,8 @@ use actix_ws::{AggregatedMessage, Session};
 use dot_reach_core::draw::shift::{self, End};
 use dot_reach_core::draw::snap::{Aim, Snapped, SnappedTo, direction};
 use dot_reach_core::geometry::{Vec2, apart};
-use dot_reach_core::site::{Edit, FloorId, Site, Spot, WallId, apply};
+use dot_reach_core::site::{Edit, FloorId, Site, Spot, WallId, Wrong, apply};
+use dot_reach_core::speech::{LengthField, speaking};
 use dot_reach_core::units::{Metres, typographic};
 use dot_reach_store::StoreError;
 use futures_util::StreamExt;
@@ -81,11 +82,19 @@ struct Hand {
     start: Option<Spot>,
     #[serde(default)]
     run: Option<Spot>,
+    /// The typed length of the wall, or the typed sides of the rectangle, as they were typed.
     #[serde(default)]
-    length_m: Option<Metres>,
+    length: String,
+    #[serde(default)]
+    sides: Option<[String; 2]>,
     #[serde(default)]
     angle_deg: Option<f64>,
     reach_m: Metres,
+}
+
+/// A length that was typed, of something that is drawn.
+fn positive(text: &str) -> Option<Metres> {
+    LengthField::Metres.read(text).filter(|m| *m > 0.0).map(Metres::new)
 }
 
 /// What is being dragged.
@@ -236,11 +245,11 @@ impl Page {
                 .map(|html| json!({ "tell": "preview", "seq": seq, "html": html })),
             Ask::Snap { seq, hand } => {
                 let job = self.job.renewed().await;
-                job.map(|job| snapped(&job.site, seq, hand))
+                job.map(|job| speaking(job.speech(), || snapped(&job.site, seq, hand)))
             }
             Ask::Drag { seq, hand, drag } => {
                 let job = self.job.renewed().await;
-                job.map(|job| dragged(&job.site, seq, hand, &drag))
+                job.map(|job| speaking(job.speech(), || dragged(&job.site, seq, hand, &drag)))
             }
             Ask::Revision => {
                 let job = self.job.renewed().await;
@@ -336,7 +345,7 @@ impl Page {
 }
 
 fn snapped(site: &Site, seq: u64, hand: Hand) -> Value {
-    let (start, run) = (hand.start, hand.run);
+    let (start, run, wrong) = (hand.start, hand.run, hand.wrong());
     let Snapped { at, to, from_corner } = hand.aim().snapped(site);
     let metres = |m: Metres| format!("{m:.2}");
     let corner = from_corner.map(|(m, side)| format!("{m:.2} from the {} corner", side.name()));
@@ -348,8 +357,11 @@ fn snapped(site: &Site, seq: u64, hand: Hand) -> Value {
         "tell": "snap", "seq": seq, "at": at, "to": corner.as_deref().unwrap_or(to.name()),
         "length": start.map(|start| Metres::new(apart(start, at))).map(metres),
         "angle": start.map(|start| format!("{}°", typographic(direction(start, at), 0))),
-        "sides": start.map(|[x, y]| format!("{:.2} × {:.2} m", (at[0] - x).abs(), (at[1] - y).abs())),
-        "closes": closes,
+        "sides": start.map(|[x, y]| {
+            let side = |m: f64| metres(Metres::new(m.abs()));
+            format!("{} × {}", side(at[0] - x), side(at[1] - y))
+        }),
+        "closes": closes, "wrong": wrong,
     })
 }
 
@@ -377,8 +389,20 @@ fn dragged(site: &Site, seq: u64, hand: Hand, drag: &Dragged) -> Value {
 
 impl Hand {
     fn aim(self) -> Aim {
-        let Self { floor, at, start, length_m: length, angle_deg: angle, reach_m: reach, .. } =
-            self;
-        Aim { length, angle, reach, ..Aim::new(floor, at, start) }
+        let length = positive(&self.length);
+        let sides = self
+            .sides
+            .as_ref()
+            .and_then(|[across, down]| Some((positive(across)?, positive(down)?)));
+        let Self { floor, at, start, angle_deg: angle, reach_m: reach, .. } = self;
+        Aim { length, sides, angle, reach, ..Aim::new(floor, at, start) }
+    }
+
+    /// What was typed and is no length, in words.
+    fn wrong(&self) -> Option<String> {
+        let sides = self.sides.iter().flatten();
+        let typed = std::iter::once(&self.length).filter(|t| !t.trim().is_empty()).chain(sides);
+        let wrong = typed.into_iter().find(|t| positive(t).is_none())?;
+        Some(Wrong::NoLength { text: wrong.trim().to_owned() }.to_string())
     }
 }

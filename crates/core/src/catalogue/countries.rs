@@ -5,6 +5,8 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
+use crate::speech::{Lengths, TradeWords};
+
 /// A country, as it is on record. What is blank is not.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -31,6 +33,12 @@ pub struct WiringCountry {
     /// What the room in a box goes by.
     #[serde(default)]
     pub fill: BoxFill,
+    /// How lengths are written there.
+    #[serde(default)]
+    pub lengths: Lengths,
+    /// Whose words of the trade are said there.
+    #[serde(default)]
+    pub words: TradeWords,
     /// Where that stands.
     pub source: String,
     /// When it was noted. Nobody has held it against the text since.

@@ -17,7 +17,7 @@ use crate::radio::system::System;
 use crate::site::{
     CircuitId, Device, DeviceId, Edit, FloorId, GroupId, Kind, LoadId, Network, NetworkId,
     OpeningId, OpeningKind, Point, PointId, Provenance, Ref, Refusal, RoomId, Site, SlabId, Spot,
-    Underlay, Wall, WallId, Wrong,
+    TypedLength, Underlay, Wall, WallId, Wrong,
 };
 use crate::units::Metres;
 
@@ -52,7 +52,7 @@ pub enum Gesture {
     DragEnd { wall: WallId, end: End, to: Spot },
     /// Sets the scale of a plan image: what lies between `a` and `b` on the sheet is in truth
     /// `length_m` long. `a` stays where it is.
-    ScaleUnderlay { floor: FloorId, a: Spot, b: Spot, length_m: Metres },
+    ScaleUnderlay { floor: FloorId, a: Spot, b: Spot, length_m: TypedLength },
     /// Adds a storey on top of what is there, or beneath it, with a floor `slab` between; `copy` names
     /// a storey whose walls it takes over.
     AddStorey {
@@ -75,7 +75,15 @@ pub enum Gesture {
         #[serde(default)]
         floor: Option<FloorId>,
         #[serde(default)]
-        at: Option<Spot>,
+        at: Option<[TypedLength; 2]>,
+    },
+    /// Draws a wall between two typed places.
+    TypeWall {
+        id: WallId,
+        floor: FloorId,
+        a: [TypedLength; 2],
+        b: [TypedLength; 2],
+        construction: String,
     },
     /// Adds a network of a system.
     AddNetwork { id: NetworkId, system: System },
@@ -140,7 +148,7 @@ fn lamps() -> LoadKind {
 
 impl Gesture {
     /// Their words.
-    pub const WORDS: [&'static str; 23] = [
+    pub const WORDS: [&'static str; 24] = [
         "drop-opening",
         "draw-rectangle",
         "move",
@@ -148,6 +156,7 @@ impl Gesture {
         "scale-underlay",
         "add-storey",
         "place-device",
+        "type-wall",
         "add-network",
         "add-load",
         "add-conductor",
@@ -195,14 +204,16 @@ impl Gesture {
             Self::ScaleUnderlay { floor, a, b, length_m } => {
                 let missing = || Refusal::Missing(Ref::new(Kind::Floor, floor.as_str()));
                 let underlay = site.floors.get(floor).and_then(|f| f.underlay.as_ref());
-                let scaled = scaled(underlay.ok_or_else(missing)?, *a, *b, *length_m)?;
+                let scaled =
+                    scaled(underlay.ok_or_else(missing)?, *a, *b, length_m.metres("length_m")?)?;
                 Ok(Edit::set(Kind::Floor, floor, "underlay", json!(scaled)))
             }
             Self::AddStorey { id, slab, beneath, copy } => {
                 storeys::added(site, id, slab, *beneath, copy.as_ref())
             }
             Self::PlaceDevice { device, kind, network, system, point, floor, at } => {
-                let whole = floor.as_ref().zip(*at);
+                let at = at.as_ref().map(|at| TypedLength::spot(at, "at")).transpose()?;
+                let whole = floor.as_ref().zip(at);
                 let kind = site.kind(kind);
                 let unknown = || Refusal::wrong("kind", Wrong::NoKind);
                 let kind = kind.ok_or_else(unknown)?;
@@ -212,6 +223,10 @@ impl Gesture {
                 }
                 edits.extend(placed(site, device, kind, network, point, whole)?);
                 Ok(Edit::batch(edits))
+            }
+            Self::TypeWall { id, floor, a, b, construction } => {
+                let (a, b) = (TypedLength::spot(a, "a")?, TypedLength::spot(b, "b")?);
+                Ok(wall(id.clone(), floor, a, b, construction))
             }
             Self::AddNetwork { id, system } => Ok(new_network(site, id, *system)),
             Self::AddLoad { id, point, kind } => wiring::load_added(site, id, point, *kind),
@@ -254,12 +269,15 @@ fn rectangle(
     let new = sides.filter(|(_, a, b)| !is_drawn(*a, *b)).map(|(n, a, b)| {
         let id = format!("{id}-{n}").parse();
         let id = id.map_err(|e| Refusal::wrong("id", Wrong::Id(e)))?;
-        let (floor, construction) = (floor.clone(), construction.to_owned());
-        let known = Provenance::default();
-        let openings = Vec::new();
-        Ok(Edit::put(Wall { id, floor, a, b, construction, height_m: None, known, openings }))
+        Ok(wall(id, floor, a, b, construction))
     });
     Ok(Edit::batch(new.collect::<Result<_, Refusal>>()?))
+}
+
+fn wall(id: WallId, floor: &FloorId, a: Spot, b: Spot, construction: &str) -> Edit {
+    let (floor, construction) = (floor.clone(), construction.to_owned());
+    let (known, openings) = (Provenance::default(), Vec::new());
+    Edit::put(Wall { id, floor, a, b, construction, height_m: None, known, openings })
 }
 
 fn new_network(site: &Site, id: &NetworkId, system: System) -> Edit {

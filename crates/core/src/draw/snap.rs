@@ -55,6 +55,8 @@ pub struct Aim {
     pub length: Option<Metres>,
     /// The typed direction in degrees: 0 to the right, 90 up the sheet.
     pub angle: Option<f64>,
+    /// The typed sides of a rectangle, across and down, towards the hand.
+    pub sides: Option<(Metres, Metres)>,
     /// How near counts as near: a hand on a small screen needs more.
     pub reach: Metres,
     /// Walls that move with the hand and cannot be snapped to.
@@ -116,12 +118,18 @@ fn corners(wall: &Wall, at: Spot) -> (Spot, Spot) {
 impl Aim {
     /// A hand alone, with nothing typed.
     pub fn new(floor: FloorId, at: Spot, start: Option<Spot>) -> Self {
-        let (length, angle, but) = (None, None, BTreeSet::new());
-        Self { floor, at, start, length, angle, reach: REACH, but }
+        let (length, angle, sides, but) = (None, None, None, BTreeSet::new());
+        Self { floor, at, start, length, angle, sides, reach: REACH, but }
     }
 
     /// Where the place comes to lie.
     pub fn snapped(&self, site: &Site) -> Snapped {
+        if let Some((start, (across, down))) = self.start.zip(self.sides) {
+            let toward = |hand: f64, from: f64| if hand < from { -1.0 } else { 1.0 };
+            let x = start[0] + across.get() * toward(self.at[0], start[0]);
+            let y = start[1] + down.get() * toward(self.at[1], start[1]);
+            return Snapped { at: [x, y].map(millimetre), to: SnappedTo::Grid, from_corner: None };
+        }
         let (mut at, mut to) = self.by_hand(site);
         match (self.start, self.length, self.angle) {
             (Some(start), length, Some(degrees)) => {

@@ -6,6 +6,7 @@ use std::fmt;
 use super::{Mends, Weight};
 use crate::fit::{FitFinding, Fits};
 use crate::network::air::BESIDE_M;
+use crate::speech::local;
 use crate::survey::hard_spots::HardSpot;
 use crate::units::{Db, Dbm};
 
@@ -239,10 +240,11 @@ impl Found {
     pub fn cure(&self) -> String {
         let plain = match self {
             Self::DoesNotFit { ways, .. } => {
+                let ways: Vec<_> = ways.iter().map(|way| local(way)).collect();
                 return format!("Ways out: {}.", ways.join("; "));
             }
             Self::HardSpot { spot, .. } => {
-                return format!("Find out {}, and say it at the place.", spot.ask);
+                return format!("Find out {}, and say it at the place.", local(spot.ask));
             }
             Self::NoNaturalControl { .. } => {
                 "Keep a switch on the wall, put a remote there, or say where a wired switch was seen."

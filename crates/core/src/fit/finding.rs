@@ -2,6 +2,7 @@
 //! and the ways out.
 
 use super::{BEND_ALLOWANCE_MM, CompanionClash, Fits, space};
+use crate::speech::local;
 use crate::units::typographic;
 
 /// What speaks for or against a device at a place; its words are a sentence a client would accept.
@@ -14,9 +15,9 @@ pub enum FitFinding {
     NeutralNotSeen,
     #[error("It needs a neutral, and this box has not been opened{}.", guess(*likely))]
     NeutralUnknown { likely: Option<bool> },
-    #[error("It needs an earth, and the box has none.")]
+    #[error("{}", local("It needs an earth, and the box has none."))]
     EarthAbsent,
-    #[error("The metal box is not earthed, and is a part that people touch.")]
+    #[error("{}", local("The metal box is not earthed, and is a part that people touch."))]
     MetalNotEarthed,
     #[error("{}", if *is_metal {
         "The box is of metal, and nobody has looked whether it is earthed."
@@ -24,7 +25,12 @@ pub enum FitFinding {
         "It needs an earth, and nobody has checked this box for one: open it and look."
     })]
     EarthUnknown { is_metal: bool },
-    #[error("Whether it needs an earth is not written down, and none is known to be in the box.")]
+    #[error(
+        "{}",
+        local(
+            "Whether it needs an earth is not written down, and none is known to be in the box."
+        )
+    )]
     WantsEarthUnknown,
     #[error("What box is there is not said, and what is wired in needs one.")]
     BoxUnknown,

@@ -12,6 +12,7 @@ use crate::catalogue::{DeviceKind, Duty, FittingWay, Supply};
 use crate::confidence::Confidence;
 use crate::moment::HouseClock;
 use crate::radio::region::Region;
+use crate::speech::{Lengths, Speech};
 
 /// What kind of work a job is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -97,6 +98,9 @@ pub struct Job {
     /// The time zone of the house by its name, where it is not the usual one of its country.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub time_zone: String,
+    /// How lengths are written, where it is not as the country does.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lengths: Option<Lengths>,
     /// How sure a single link must be.
     pub confidence: Confidence,
     /// When the house was built; it says what boxes are likely to hold, and proves nothing.
@@ -152,6 +156,7 @@ impl Job {
             region,
             wiring_country: none(),
             time_zone: none(),
+            lengths: None,
             confidence,
             built: None,
             work: JobKind::Unsaid,
@@ -177,6 +182,13 @@ impl Job {
     pub fn clock(&self) -> HouseClock {
         let usual = || self.country().and_then(|country| HouseClock::of(&country.zone));
         HouseClock::of(&self.time_zone).or_else(usual).unwrap_or_default()
+    }
+
+    /// How it is said in this house: as in its country, but for lengths where something else is said.
+    pub fn speech(&self) -> Speech {
+        let usual = self.country().map(|c| Speech { lengths: c.lengths, words: c.words });
+        let usual = usual.unwrap_or_default();
+        Speech { lengths: self.lengths.unwrap_or(usual.lengths), ..usual }
     }
 
     /// What of its refusals speaks against a device of such a row, wherever it stands.

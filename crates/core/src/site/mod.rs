@@ -19,6 +19,7 @@ mod refusal;
 pub mod table;
 pub mod tables;
 mod to_make;
+mod typed;
 mod wiring;
 
 pub use apply::{admit, apply, gather, take_back};
@@ -36,6 +37,7 @@ pub use refusal::{Refusal, Wrong};
 pub use table::{Keyed, Table};
 pub use tables::*;
 pub use to_make::{MadeInto, ToMake};
+pub use typed::{TypedLength, length_field, lengths_read};
 pub use wiring::{Conductor, Earth, Function, Gauge, KeptAs, Probe, Stays, StaysKind};
 
 pub use crate::catalogue::{LoadKind, PointKind};

@@ -3,6 +3,7 @@
 use super::{IdError, Kind, Limit, Ref};
 use crate::codes::CodeError;
 use crate::materials::construction::ConstructionError;
+use crate::speech::LENGTH_HINT;
 use crate::units::{Dbm, Metres, typographic};
 
 /// Why an edit was not applied. The site is as it was.
@@ -182,6 +183,8 @@ pub enum Wrong {
     NoneOf { text: String, known: String },
     #[error("“{text}” is no number")]
     NoNumber { text: String },
+    #[error("“{text}” is no length; {LENGTH_HINT}")]
+    NoLength { text: String },
     #[error("there is no floor slab under that; add one to the storey first")]
     NoFloorSlab,
     #[error("no walls close around that place; close the gap, or give the corners")]

@@ -7,6 +7,7 @@ use crate::catalogue::LoadKind;
 use crate::site::{
     BoxKind, Earth, Edit, Group, Kind, Load, Neutral, Point, PointKind, Refusal, Site, Wrong,
 };
+use crate::speech::{LengthField, small_in_field};
 use crate::units::typographic;
 
 /// A column.
@@ -27,11 +28,13 @@ pub enum Takes {
     Text,
     /// A number.
     Number,
+    /// A small length.
+    Small,
     /// One of these: the key that stands for it, its words, and how the job file writes it.
     Choice(&'static [(char, &'static str, &'static str)]),
 }
 
-use Takes::{Choice, Number, Text};
+use Takes::{Choice, Number, Small, Text};
 
 const KINDS: &[(char, &str, &str)] = &[
     ('s', "switch", "switch"),
@@ -91,7 +94,7 @@ pub const COLUMNS: [SheetColumn; 16] = [
     SheetColumn { word: "count",   heading: "Lamps",    takes: Number },
     SheetColumn { word: "watts",   heading: "W each",   takes: Number },
     SheetColumn { word: "dims",    heading: "Dimmable", takes: Choice(DIMS) },
-    SheetColumn { word: "depth",   heading: "Depth mm", takes: Number },
+    SheetColumn { word: "depth",   heading: "Depth mm", takes: Small },
     SheetColumn { word: "gangs",   heading: "Gangs",    takes: Number },
     SheetColumn { word: "earth",   heading: "Earth",    takes: Choice(EARTHS) },
     SheetColumn { word: "note",    heading: "Note",     takes: Text },
@@ -125,7 +128,7 @@ pub fn shown(site: &Site, point: &Point, column: &SheetColumn) -> String {
         "count" => load.and_then(|l| l.count).map_or_else(String::new, |n| n.to_string()),
         "watts" => load.and_then(|l| l.watts).map_or_else(String::new, number),
         "dims" => load.and_then(|l| l.dimmable).map_or_else(String::new, |dims| words(DIMS, dims)),
-        "depth" => lead.depth_mm.map_or_else(String::new, number),
+        "depth" => lead.depth_mm.map_or_else(String::new, small_in_field),
         "gangs" if !lead.back_box.is_there() || lead.gangs == 0 => String::new(),
         "gangs" => lead.gangs.to_string(),
         _ => point.note.clone(),
@@ -182,6 +185,10 @@ fn read(column: &SheetColumn, text: &str) -> Result<Value, Refusal> {
             let number = number.ok().filter(|n| n.is_finite());
             let wrong = || Refusal::wrong(column.word, Wrong::NoNumber { text: text.to_owned() });
             number.map(Value::from).ok_or_else(wrong)
+        }
+        Small => {
+            let wrong = || Refusal::wrong(column.word, Wrong::NoLength { text: text.to_owned() });
+            LengthField::Millimetres.read(text).map(Value::from).ok_or_else(wrong)
         }
         Choice(of) => {
             let plain = text.to_lowercase();

@@ -26,6 +26,7 @@ fn refusals() -> Vec<Refusal> {
     let wrongs = vec![
         ("name", Wrong::NoName),
         ("name", Wrong::LongText { is: 130, most: 120 }),
+        ("height_m", Wrong::NoLength { text: "wide".to_owned() }),
         ("id", Wrong::Id("a b".parse::<dot_reach_core::site::PointId>().unwrap_err())),
         ("at", Wrong::OffSheet { reach: 2000.0 }),
         ("height_m", Wrong::Length { is: m(0.0), low: 1.0, high: 20.0 }),

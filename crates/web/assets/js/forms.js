@@ -94,6 +94,15 @@ export function registerForms(Alpine) {
     },
   }));
 
+  // How lengths are written for whoever sits here, in every job.
+  Alpine.data("ownLengths", () => ({
+    keep() {
+      const chosen = new FormData(this.$root).get("own");
+      document.cookie = `lengths=${chosen}; path=/; max-age=${chosen ? 31536000 : 0}; samesite=strict`;
+      location.reload();
+    },
+  }));
+
   Alpine.data("underlayForm", () => ({
     error: blank(),
     async send(event) {

@@ -66,9 +66,10 @@ function show() {
   svg.dataset.lod = Math.min(Math.max(Math.round(Math.log2(times)), 0), 3);
   const bar = document.querySelector("[data-scale-bar]");
   if (!bar) return;
-  const metres = [0.5, 1, 2, 5, 10, 20, 50].find((m) => m * 100 * scale > 60) ?? 100;
-  bar.querySelector(".scale-line").style.width = `${metres * 100 * scale}px`;
-  bar.querySelector(".scale-text").textContent = `${metres} m`;
+  const { unit, each } = bar.dataset;
+  const round = [0.5, 1, 2, 5, 10, 20, 50, 100, 200].find((n) => n * each * 100 * scale > 60) ?? 500;
+  bar.querySelector(".scale-line").style.width = `${round * each * 100 * scale}px`;
+  bar.querySelector(".scale-text").textContent = `${round} ${unit}`;
 }
 
 function key() {

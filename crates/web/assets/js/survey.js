@@ -187,8 +187,8 @@ async function keepName() {
 /** Places what is in hand where its typed coordinates say, once. */
 function placeTyped() {
   const fields = ["right", "down-sheet"].map(option);
-  const at = fields.map((field) => number(field.value));
-  if (at.some(Number.isNaN)) return void notice("Type how far right and how far down it is, in metres.");
+  const at = fields.map((field) => field.value);
+  if (at.some((typed) => typed.trim() === "")) return void notice("Type how far right and how far down it is.");
   for (const field of fields) field.value = "";
   placeAt(at);
 }
@@ -240,10 +240,10 @@ async function cornerAt(at) {
 }
 
 async function scaleIfKnown() {
-  const length = number(option("scale-length").value);
+  const length = option("scale-length").value.trim();
   drawLine(ends[0], ends[1] ?? ends[0]);
   // The press itself moves the focus to the plan: what is asked for is typed after it.
-  if (ends.length === 2 && !(length > 0)) return void setTimeout(() => option("scale-length").focus());
+  if (ends.length === 2 && length === "") return void setTimeout(() => option("scale-length").focus());
   if (ends.length < 2) return;
   const [a, b] = ends;
   ends = [];
@@ -318,18 +318,12 @@ async function typedWall(event) {
   const form = event.target.closest("[data-typed-wall]");
   if (!form) return;
   event.preventDefault();
-  const of = (name) => number(form.elements[name].value);
-  const [ax, ay, bx, by] = ["ax", "ay", "bx", "by"].map(of);
+  const [ax, ay, bx, by] = ["ax", "ay", "bx", "by"].map((name) => form.elements[name].value);
   const error = form.querySelector("[data-error-for=length]");
   error.hidden = true;
-  if ([ax, ay, bx, by].some(Number.isNaN)) {
-    error.textContent = "give four numbers, in metres";
-    error.hidden = false;
-    return;
-  }
   const wall = { id: newId("w"), floor: form.dataset.typedWall, a: [ax, ay], b: [bx, by], construction: option("construction").value };
   try {
-    await edit({ do: "put", kind: "wall", value: wall });
+    await edit({ do: "type-wall", ...wall });
   } catch (refused) {
     error.textContent = refused.message;
     error.hidden = false;

@@ -15,6 +15,9 @@ function value(input) {
     case "bool": return input.checked;
     case "number": return number(input.value);
     case "number-or-nothing": return input.value.trim() === "" ? null : number(input.value);
+    // A length goes as it was typed, with or without a unit: what it is, the server says.
+    case "length": return input.value;
+    case "length-or-nothing": return input.value.trim() === "" ? null : input.value;
     case "text-or-nothing": return input.value === "" ? null : input.value;
     case "list": return input.value.split(",").map((part) => part.trim()).filter(Boolean);
     case "json": return JSON.parse(input.value);

@@ -47,8 +47,7 @@ function typed() {
     const given = number(option(name)?.value ?? "");
     return Number.isFinite(given) ? given : null;
   };
-  const length = value("length");
-  return isRectangle() ? {} : { length_m: length > 0 ? length : null, angle_deg: value("angle") };
+  return isRectangle() ? {} : { length: option("length")?.value ?? "", angle_deg: value("angle") };
 }
 
 function question(at, floor, given) {
@@ -95,11 +94,11 @@ function snapAnswered(told) {
   }
 }
 
-export function pressWall(at, isDragEnd = false) {
+export function pressWall(at, isDragEnd = false, sides = null) {
   aim = at;
   isDone = false;
   // What was typed is of this press; what is typed from now on of the next.
-  const given = typed();
+  const given = sides ? { sides } : typed();
   clearTyped();
   turn = turn.then(() => oneWall(at, given, isDragEnd)).catch((refused) => { if (!refused.conflict) notice(refused.message); });
   return turn;
@@ -109,7 +108,8 @@ async function oneWall(at, given, isDragEnd) {
   // A drag whose beginning ended a run draws nothing.
   if (isDragEnd && !start()) return;
   const floor = await hooks.floor();
-  const { at: end, closes } = await snap(at, floor, given);
+  const { at: end, closes, wrong } = await snap(at, floor, given);
+  if (wrong) throw new Error(wrong);
   if (!start()) {
     run = [end];
   } else if (isRectangle()) {
@@ -154,13 +154,11 @@ function typedEnter() {
   const isFirst = !document.querySelector("[data-ends]");
   const here = aim ?? start() ?? (isFirst ? [0, 0] : middleOfView());
   if (!isRectangle()) return pressWall(here);
-  const [across, down] = ["across", "down"].map((name) => number(option(name).value));
-  if (!(across > 0 && down > 0)) return void notice("Type how far across and how far down, in metres.");
+  const sides = ["across", "down"].map((name) => option(name).value);
+  if (sides.some((side) => side.trim() === "")) return void notice("Type how far across and how far down.");
   const first = start() ? Promise.resolve() : pressWall(here);
   return first.then(async () => {
-    const [x, y] = start();
-    const toward = (v, from) => (v < from ? -1 : 1);
-    await pressWall([x + across * toward(here[0], x), y + down * toward(here[1], y)]);
+    await pressWall(here, false, sides);
     // What was drawn without looking is shown whole.
     if (isFirst) fit();
   });

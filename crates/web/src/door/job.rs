@@ -13,6 +13,7 @@ use dot_reach_core::prove::next::{NextReading, next};
 use dot_reach_core::prove::{Proof, prove};
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{DeviceId, Site};
+use dot_reach_core::speech::{Lengths, Speech, speaking};
 use dot_reach_core::wish::PageRequest;
 use dot_reach_store::{JobId, OpenJob, StoreError, Variant};
 
@@ -23,6 +24,7 @@ use crate::error::WebError;
 use crate::pages::Shell;
 use crate::pages::house_time::in_house;
 use crate::pages::jobs::Standing;
+use crate::pages::region;
 use crate::work::{Asker, Lane};
 
 /// A job's analysis with what its readings teach.
@@ -57,6 +59,8 @@ pub(crate) struct AskedJob {
     pub(crate) variant: Option<Variant>,
     can_undo: bool,
     can_redo: bool,
+    /// How whoever asks wants lengths, where that is not as the job has it.
+    lengths: Option<Lengths>,
 }
 
 impl AskedJob {
@@ -77,7 +81,31 @@ impl AskedJob {
         };
         let (open, (can_undo, can_redo), variant, uid) = app.ask(open).await?;
         let OpenJob { site, record, revision } = open;
-        Ok(Self { id, uid, site, record, revision, caller, app, variant, can_undo, can_redo })
+        let lengths = region::chosen(request);
+        Ok(Self {
+            id,
+            uid,
+            site,
+            record,
+            revision,
+            caller,
+            app,
+            variant,
+            can_undo,
+            can_redo,
+            lengths,
+        })
+    }
+
+    /// How who asks wants lengths in every job, where that was said.
+    pub(crate) fn lengths(&self) -> Option<Lengths> {
+        self.lengths
+    }
+
+    /// How the pages of it are said to who asks.
+    pub(crate) fn speech(&self) -> Speech {
+        let usual = self.site.job.speech();
+        Speech { lengths: self.lengths.unwrap_or(usual.lengths), ..usual }
     }
 
     /// The same job as it stands by now.
@@ -197,8 +225,9 @@ impl AskedJob {
         &self,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, WebError> {
-        let clock = self.site.job.clock();
-        self.app.work.compute(&self.id, self.lane(), move || in_house(clock, work)).await
+        let (clock, speech) = (self.site.job.clock(), self.speech());
+        let said = move || in_house(clock, || speaking(speech, work));
+        self.app.work.compute(&self.id, self.lane(), said).await
     }
 
     /// Words a page of it, off the request threads.
@@ -206,8 +235,9 @@ impl AskedJob {
         &self,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, WebError> {
-        let clock = self.site.job.clock();
-        self.app.work.word(&self.id, self.lane(), move || in_house(clock, work)).await
+        let (clock, speech) = (self.site.job.clock(), self.speech());
+        let said = move || in_house(clock, || speaking(speech, work));
+        self.app.work.word(&self.id, self.lane(), said).await
     }
 
     fn lane(&self) -> Lane {

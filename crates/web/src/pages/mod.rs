@@ -26,6 +26,7 @@ pub(crate) mod plans;
 pub(crate) mod previsit;
 pub(crate) mod prove;
 pub(crate) mod reach;
+pub(crate) mod region;
 pub(crate) mod schools;
 pub(crate) mod sheet;
 pub(crate) mod sign_in;

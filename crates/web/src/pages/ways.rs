@@ -5,9 +5,11 @@ use dot_reach_core::fit::ways_out::{WayLeads, way_leads};
 use dot_reach_core::site::{Point, Site};
 use serde_json::json;
 
+use super::region::say;
+
 /// A way out, as it is listed.
 pub(crate) struct WayRow {
-    pub(crate) says: &'static str,
+    pub(crate) says: String,
     /// What the press is called; empty where somebody else does it.
     pub(crate) press: &'static str,
     /// The page of the job where it is done, or
@@ -36,7 +38,7 @@ pub(crate) fn way_rows(site: &Site, point: &Point, ways: Vec<&'static str>) -> V
             Some(WayLeads::Others) | None => ("", String::new(), String::new()),
         };
         let press = if href.is_empty() && edit.is_empty() { "" } else { press };
-        WayRow { says, press, href, edit }
+        WayRow { says: say(says), press, href, edit }
     };
     ways.into_iter().map(row).collect()
 }

@@ -19,6 +19,7 @@ use dot_reach_core::site::{
     AddOn, ComesIn, FittingWay, HouseAccess, Job, JobKind, Means, Network, Part, Platform,
     PlatformId, Refused, Rights, Site,
 };
+use dot_reach_core::speech::Lengths;
 use dot_reach_core::survey::brief::{met, open, who_may};
 use dot_reach_core::units::typographic;
 use serde_json::json;
@@ -60,6 +61,10 @@ struct Page {
     /// The time zone, where it is not the usual one of the country, and that one.
     time_zone: String,
     usual_zone: String,
+    /// How lengths are written: value, words, whether it is chosen.
+    lengths: Vec<(String, String, bool)>,
+    /// The same for who looks at it, in every job.
+    own_lengths: Vec<(String, String, bool)>,
     is_new: bool,
     /// Whether nothing is drawn yet.
     is_first: bool,
@@ -433,6 +438,8 @@ pub(crate) async fn show(
         first_fix: fields.first_fix.clone(),
         work: picked(&JobKind::ALL, fields.work),
         time_zone: fields.time_zone.clone(),
+        lengths: length_choices("as the country does", fields.lengths),
+        own_lengths: length_choices("as each job has it", job.lengths()),
         usual_zone: fields.country().map_or("such as Europe/Paris", |c| c.zone.as_str()).to_owned(),
         is_new: fields.work == JobKind::New,
         is_first: site.walls.is_empty() && site.points.is_empty(),
@@ -498,4 +505,15 @@ fn countries(of: &Job) -> Vec<Choice> {
     all.sort_by(|a, b| a.text.cmp(&b.text));
     all.insert(0, unsaid);
     all
+}
+
+/// How lengths can be written: as is usual, or otherwise.
+fn length_choices(usual: &str, now: Option<Lengths>) -> Vec<(String, String, bool)> {
+    let of = |(lengths, name): &(Lengths, &str)| {
+        let word = json!(lengths).as_str().unwrap_or_default().to_owned();
+        (word, (*name).to_owned(), now == Some(*lengths))
+    };
+    std::iter::once((String::new(), usual.to_owned(), now.is_none()))
+        .chain(Lengths::ALL.iter().map(of))
+        .collect()
 }

@@ -31,6 +31,7 @@ use crate::pages::assumptions::{AssumptionRow, assumption_row};
 use crate::pages::house_time::day;
 use crate::pages::prove::{acceptance, as_read};
 use crate::pages::reach::ledger::tag_of;
+use crate::pages::region::{length_words, say};
 use crate::pages::{Shell, bill, install, printed};
 
 #[derive(Template)]
@@ -39,6 +40,8 @@ struct Page {
     shell: Shell,
     shown: Shown,
     job: String,
+    /// How lengths are written on it.
+    lengths: &'static str,
     client: String,
     address: String,
     date: String,
@@ -62,7 +65,7 @@ struct Page {
     findings: Vec<(&'static str, Vec<AtPlace>)>,
     /// What was overruled of the advice, with the reason.
     overruled: Vec<(String, String)>,
-    cautions: [&'static str; 5],
+    cautions: [String; 5],
     day: TheDay,
     /// Networks that a device opens by hand: how, and how it is closed.
     opened: Vec<(String, String)>,
@@ -318,7 +321,8 @@ fn page(
             .collect(),
         overruled: site.rulings.iter().map(|r| (ruling_words(site, r), r.why.clone())).collect(),
         assumed: assumptions(analysis).into_iter().map(assumption_row).collect(),
-        cautions: MAINS_CAUTIONS,
+        cautions: MAINS_CAUTIONS.map(say),
+        lengths: length_words(),
         day: the_day(site, record, codes),
         opened: opened(site),
         accesses: accesses(site),
@@ -434,7 +438,7 @@ fn open(analysis: &Analysis) -> Vec<(String, String)> {
             let unfit = open.unfit.iter().map(|f| {
                 format!(
                     "Does not fit. {f} Ways out: {}.",
-                    f.ways_out(&analysis.site.job).join("; ")
+                    say(&f.ways_out(&analysis.site.job).join("; "))
                 )
             });
             let reached = (open.outcome.band < dot_reach_core::network::Band::Sound)

@@ -24,13 +24,14 @@ use super::{about, lasting, visit_name};
 use crate::door::{For, Wiring};
 use crate::error::WebError;
 use crate::pages::house_time::day;
+use crate::pages::region::say;
 use crate::pages::{Shell, printed};
 
 #[derive(Template)]
 #[template(path = "install/page.html")]
 struct Page {
     shell: Shell,
-    cautions: [&'static str; 5],
+    cautions: [String; 5],
     done: usize,
     total: usize,
     off: Vec<Off>,
@@ -175,7 +176,7 @@ fn view(shell: Shell, analysis: &dot_reach_core::Analysis, told: &Record, plan: 
         .map(|v| Visit { is_open: is_open(&v), ..v })
         .collect();
     Page {
-        cautions: MAINS_CAUTIONS,
+        cautions: MAINS_CAUTIONS.map(say),
         done: devices.iter().filter(|d| is_complete(d)).count(),
         total: devices.len(),
         off: off.collect(),

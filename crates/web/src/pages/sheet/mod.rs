@@ -7,6 +7,7 @@ use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{FloorId, Point, PointId, Site};
+use dot_reach_core::speech::{Speech, speaking};
 use dot_reach_core::survey::sheet::{COLUMNS, SheetColumn, Takes, shown};
 use dot_reach_formats::points_csv::{self, Anchor};
 use serde::Deserialize;
@@ -15,6 +16,7 @@ use crate::commands::{Answer, ChangeMark, download, drawn, take_lines, uploaded}
 use crate::door::{Change, For, See};
 use crate::drawing::plan::{Plan, blank, sheet};
 use crate::error::WebError;
+use crate::pages::region::{mm, say};
 use crate::pages::{Shell, printed, survey};
 
 #[derive(Deserialize)]
@@ -52,7 +54,7 @@ struct Card {
 
 struct CardField {
     word: &'static str,
-    heading: &'static str,
+    heading: String,
     value: String,
     /// Key, words, and whether it is what is there; none for what is typed.
     choices: Vec<(char, &'static str, bool)>,
@@ -61,7 +63,7 @@ struct CardField {
 
 struct Heading {
     word: &'static str,
-    text: &'static str,
+    text: String,
     /// The keys of a choice, each with its words; empty for what is typed freely.
     keys: String,
     number: bool,
@@ -102,16 +104,16 @@ pub(crate) async fn show(
                 .iter()
                 .map(|c| Heading {
                     word: c.word,
-                    text: c.heading,
+                    text: heading(c),
                     keys: match c.takes {
                         Takes::Choice(of) => of
                             .iter()
                             .map(|(key, words, _)| format!("{key} {words}"))
                             .collect::<Vec<_>>()
                             .join(" · "),
-                        Takes::Text | Takes::Number => String::new(),
+                        Takes::Text | Takes::Number | Takes::Small => String::new(),
                     },
-                    number: matches!(c.takes, Takes::Number),
+                    number: matches!(c.takes, Takes::Number | Takes::Small),
                 })
                 .collect(),
             rows: floor.as_ref().map(|f| rows(&site, f)).unwrap_or_default(),
@@ -122,6 +124,14 @@ pub(crate) async fn show(
         })
     })
     .await
+}
+
+/// What a column is called in the words and units of the region.
+fn heading(column: &SheetColumn) -> String {
+    match column.takes {
+        Takes::Small => format!("Depth, {}", mm()),
+        _ => say(column.heading),
+    }
 }
 
 fn rows(site: &Site, floor: &FloorId) -> Vec<Row> {
@@ -151,14 +161,14 @@ fn card(site: &Site, floor: &FloorId, chosen: Option<&Point>) -> Option<Card> {
         let value = shown(site, point, c);
         let choices = match c.takes {
             Takes::Choice(of) => of.iter().map(|(k, w, _)| (*k, *w, *w == value)).collect(),
-            Takes::Text | Takes::Number => Vec::new(),
+            Takes::Text | Takes::Number | Takes::Small => Vec::new(),
         };
         CardField {
             word: c.word,
-            heading: c.heading,
+            heading: heading(c),
             value,
             choices,
-            number: matches!(c.takes, Takes::Number),
+            number: matches!(c.takes, Takes::Number | Takes::Small),
         }
     };
     let row = rows(site, floor).into_iter().nth(at)?;
@@ -236,7 +246,10 @@ pub(crate) async fn bring(
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", &reason))?;
     let mark = query.into_inner().mark;
     let stem = drawn("p");
-    let read = move |site: &Site, _: &Record| points_csv::read(site, &text, None, &stem);
+    // A file is metric, wherever it is read.
+    let read = move |site: &Site, _: &Record| {
+        speaking(Speech::default(), || points_csv::read(site, &text, None, &stem))
+    };
     Ok(HttpResponse::Ok().json(take_lines(&job, mark, read).await?))
 }
 

@@ -2,8 +2,8 @@
 
 use dot_reach_core::draw::rooms::area;
 use dot_reach_core::site::{Floor, OpeningKind, Provenance, Site, SlabPlace, Wall};
+use dot_reach_core::speech;
 
-use dot_reach_core::units::typographic;
 use serde_json::json;
 
 use super::choices::{Choice, choices, metres};
@@ -80,7 +80,7 @@ fn room_rows(site: &Site, floor: &Floor) -> Vec<RoomRow> {
             RoomRow {
                 id: room.id.to_string(),
                 name: room.name.clone(),
-                area: typographic(area(&room.outline), 1),
+                area: speech::area(area(&room.outline)),
                 copies: none.into_iter().chain(copies).collect(),
             }
         })
@@ -90,7 +90,7 @@ fn room_rows(site: &Site, floor: &Floor) -> Vec<RoomRow> {
 pub(super) fn storey_form(site: &Site, floor: &Floor) -> StoreyForm {
     let slab = site.slabs.iter().find(|s| s.floor == floor.id && s.place == SlabPlace::Below);
     let walls: Vec<_> = site.walls.iter().filter(|w| w.floor == floor.id).collect();
-    let spot = |[x, y]: [f64; 2]| format!("{x:.2}, {y:.2}");
+    let spot = |[x, y]: [f64; 2]| format!("{}, {}", metres(x), metres(y));
     StoreyForm {
         rooms: room_rows(site, floor),
         name: floor.name.clone(),

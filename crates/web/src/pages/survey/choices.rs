@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use dot_reach_core::materials::construction::{CONSTRUCTIONS, Heft, Use};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Site;
+use dot_reach_core::speech::{length_in_field, local};
 use serde::Serialize;
 
 pub(crate) struct Choice {
@@ -37,7 +38,7 @@ pub(crate) fn choices<T: Serialize + PartialEq + Copy>(
 ) -> Vec<Choice> {
     let choice = |(value, text): &(T, &str)| Choice {
         value: word(value),
-        text: (*text).to_owned(),
+        text: local(text).into_owned(),
         chosen: *value == chosen,
         system: String::new(),
     };
@@ -143,5 +144,5 @@ pub(super) fn usual_wall(site: &Site, heft: Heft, otherwise: &str) -> String {
 }
 
 pub(super) fn metres(value: f64) -> String {
-    format!("{value:.2}")
+    length_in_field(value)
 }

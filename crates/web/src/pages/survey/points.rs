@@ -14,6 +14,7 @@ use dot_reach_core::site::{
     OldUse, PlateWish, Platform, Point, Provenance, Security, Site, ThingClass, TrialVerdict,
     UseKind,
 };
+use dot_reach_core::speech::small_in_field;
 use dot_reach_core::survey::classes::class;
 use dot_reach_core::units::{Db, Dbm, typographic};
 use serde_json::json;
@@ -196,7 +197,7 @@ pub(super) fn point_form(site: &Site, record: &Record, point: &Point, who: &str)
         height: metres(point.height_m.get()),
         x: metres(point.at[0]),
         y: metres(point.at[1]),
-        depth: point.depth_mm.map(|d| typographic(d, 0)).unwrap_or_default(),
+        depth: point.depth_mm.map(small_in_field).unwrap_or_default(),
         circuit: point.circuit.clone(),
         note: point.note.clone(),
         kinds: choices(&all_kinds, point.kind),
@@ -479,7 +480,7 @@ pub(super) fn point_rows(site: &Site, floor: &FloorId, chosen: Option<&Point>) -
                 tag: p.tag.clone(),
                 name: p.name.clone(),
                 room: site.room_name(p).to_owned(),
-                height: metres(p.height_m.get()),
+                height: format!("{:.2}", p.height_m),
                 back_box: match p.back_box {
                     BoxKind::Unknown | BoxKind::None => "–",
                     BoxKind::Plastic => "plastic",
