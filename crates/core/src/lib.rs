@@ -43,6 +43,7 @@
 //! | [`names`] | what each thing is called in each platform, and what was found there |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`needed`] | what a job needs now |
+//! | [`glossary`] | the words of the trade, and what each means |
 //! | [`speech`] | how a region says it: lengths, and the trade's words |
 //! | [`effects`] | what a change does to the mesh, found by trying |
 //! | [`elsewhere`] | how what is carried about is reached from each of its places |
@@ -70,6 +71,7 @@ pub mod findings;
 pub mod fit;
 pub mod gate;
 pub mod geometry;
+pub mod glossary;
 pub mod install;
 pub mod learned;
 pub mod lifetimes;

@@ -9,11 +9,16 @@ use jiff::tz::TimeZone;
 use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::{Deserialize, Serialize};
 
+use crate::speech::{TradeWords, spoken};
+
 /// An instant, in UTC and to the second. It is written `2026-03-14T10:05:00Z`, always in as many signs, so
 /// that moments in the order of their texts are in the order of time.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Moment(String);
+
+/// A time as it is written in America: `Jul 14, 2026, 6:05 AM`.
+const AMERICAN: &str = "%b %-d, %Y, %-I:%M %p";
 
 /// A text that is no time.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -51,7 +56,8 @@ impl Moment {
     /// Those of [`Self::read`].
     pub fn read_by(clock: &HouseClock, text: &str) -> Result<Self, NoMoment> {
         let text = text.trim();
-        let civil = || text.parse::<DateTime>().ok();
+        let american = || DateTime::strptime(AMERICAN, text).ok();
+        let civil = || text.parse::<DateTime>().ok().or_else(american);
         let bare = || text.parse::<Date>().ok().map(|day| day.at(0, 0, 0, 0));
         let is_civil = text.parse::<Timestamp>().is_err();
         match (&clock.0, civil().or_else(bare).filter(|_| is_civil)) {
@@ -142,9 +148,11 @@ impl HouseClock {
     /// ```
     pub fn says(&self, at: &str) -> String {
         let instant = at.parse::<Timestamp>().ok().filter(|_| at != &*Moment::first());
+        let american = spoken().words == TradeWords::American;
         match (&self.0, instant) {
             (Some(zone), Some(instant)) => {
-                zone.to_datetime(instant).strftime("%Y-%m-%d %H:%M").to_string()
+                let written = if american { AMERICAN } else { "%Y-%m-%d %H:%M" };
+                zone.to_datetime(instant).strftime(written).to_string()
             }
             (None, Some(_)) => format!("{} GMT", in_words(at)),
             (_, None) => in_words(at),
@@ -179,6 +187,7 @@ impl JsonSchema for Moment {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::speech::{Speech, speaking};
 
     #[test]
     fn what_names_no_zone_is_meant_by_the_clock_of_the_house_and_comes_back_as_it_was_typed() {
@@ -188,6 +197,12 @@ mod tests {
         {
             let read = Moment::read_by(&clock, typed).unwrap();
             assert_eq!(clock.says(&read), typed);
+        }
+        let american = Speech { words: TradeWords::American, ..Speech::default() };
+        for at in ["2026-07-14T10:05:00Z", "2026-12-31T04:30:00Z", "2026-02-01T17:00:00Z"] {
+            let written = speaking(american, || clock.says(at));
+            assert!(written.contains(", 2026, "), "{written}");
+            assert_eq!(&*Moment::read_by(&clock, &written).unwrap(), at, "{written}");
         }
         let told = Moment::read_by(&clock, "2026-07-14T10:05:00Z").unwrap();
         assert_eq!(

@@ -8,8 +8,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 46] = [
+const FLOORS: [&str; 47] = [
     // Quantities and numbers, and how they are said.
+    "glossary",
     "speech",
     "units",
     "moment",

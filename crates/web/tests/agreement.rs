@@ -7,6 +7,7 @@ mod common;
 use std::collections::{BTreeMap, BTreeSet};
 
 use common::TestApp;
+use dot_reach_core::glossary::GLOSSARY;
 use dot_reach_core::record::Record;
 use dot_reach_core::site::{Edit, Site, apply};
 use dot_reach_standin::houses;
@@ -430,6 +431,7 @@ fn no_page_of_any_demo_job_says_an_inner_word() {
             format!("sheet?point={point}"),
             format!("choices?point={point}"),
             "reach?col=hops,margin,off".to_owned(),
+            "handover?all=1".to_owned(),
         ];
         let pages = plain.chain(of_one);
         for page in pages
@@ -441,6 +443,11 @@ fn no_page_of_any_demo_job_says_an_inner_word() {
             for pattern in &inner {
                 wrong.extend(pattern.find(&text).map(|f| format!("{job}/{page}: {}", f.as_str())));
             }
+            let plain = text.to_lowercase();
+            let other = GLOSSARY.iter().flat_map(|term| &term.rather_than);
+            wrong.extend(
+                other.filter(|w| plain.contains(w.as_str())).map(|w| format!("{job}/{page}: {w}")),
+            );
             let said: BTreeSet<&str> =
                 text.split(|c: char| !c.is_alphanumeric() && c != '-' && c != '_').collect();
             wrong.extend(

@@ -22,7 +22,7 @@ use crate::site::{DeviceId, FloorId};
 use crate::units::{Db, Metres};
 
 pub use crate::geometry::Grid;
-pub use contour_lines::{Contour, contours, contours_of};
+pub use contour_lines::{Contour, LEAST_ISLAND_M2, contours, contours_of, drawn_contours, evened};
 
 /// What is carried about to measure the storey with.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -46,6 +46,9 @@ pub struct Request {
     /// The side of a cell.
     pub cell: Metres,
 }
+
+/// What stands for a margin where nothing is reached.
+const UNREACHED: f64 = -200.0;
 
 /// How far the surface reaches beyond the outer walls.
 const BEYOND_WALLS: f64 = 1.5;
@@ -125,7 +128,7 @@ impl Coverage {
     /// A quantity in every cell, row by row; where nothing reaches, hops are `NaN` and the chance
     /// is nought.
     pub fn values(&self, quantity: Quantity) -> Vec<f64> {
-        let plain = |values: &[f32]| values.iter().map(|v| f64::from(v.max(-200.0))).collect();
+        let plain = |values: &[f32]| values.iter().map(|v| f64::from(*v).max(UNREACHED)).collect();
         match quantity {
             Quantity::Margin => plain(&self.margin),
             Quantity::LastHop => plain(&self.last_hop),

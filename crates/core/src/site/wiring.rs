@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Refusal, Wrong};
 use crate::site::kept::{id_text, note};
+use crate::speech::{Lengths, spoken};
 
 /// The protective earth in a box.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -70,6 +71,15 @@ impl Gauge {
         (Self::Mm4, "4 mm²"),
         (Self::Awg10, "10 AWG"),
     ];
+
+    /// Each with its words, those that the region buys first.
+    pub fn as_bought() -> [(Self, &'static str); 9] {
+        let is_theirs =
+            |name: &str| name.ends_with("AWG") == (spoken().lengths == Lengths::FeetInches);
+        let mut all = Self::ALL;
+        all.sort_by_key(|(_, name)| !is_theirs(name));
+        all
+    }
 
     /// The room that one takes in a box, in cubic inches: NFPA 70, table 314.16(B)(1); a metric size
     /// counts as the next AWG that is no thinner.

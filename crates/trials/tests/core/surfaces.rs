@@ -4,7 +4,10 @@ use std::sync::Arc;
 
 use crate::common::{bare, device, edit, wall, with};
 use dot_reach_core::analysis::{Analysis, Options, analyse};
-use dot_reach_core::coverage::{Coverage, Handset, Quantity, Request, at_spot, contours, coverage};
+use dot_reach_core::coverage::{
+    Coverage, Grid, Handset, LEAST_ISLAND_M2, Quantity, Request, at_spot, contours, coverage,
+    drawn_contours, evened,
+};
 use dot_reach_core::network::{NetworkAnalysis, Node};
 use dot_reach_core::propagation::Model;
 use dot_reach_core::radio::system::System;
@@ -337,4 +340,45 @@ fn where_seats_are_few_a_place_is_told_what_a_device_put_there_is_told() {
         .filter_map(|_| compared(&probes.new_tree(&mut runner).unwrap().current()).err())
         .collect();
     assert!(wrong.len() <= 6, "{} of 300: {wrong:#?}", wrong.len());
+}
+
+proptest! {
+    /// What is drawn is off by no more than was allowed; no ring of it is smaller than a hand, and the area of a higher level
+    /// lies in that of a lower one.
+    #[test]
+    fn lines_are_evened_within_what_they_may_be_off_by(
+        values in prop::collection::vec(-40.0..60.0f64, 24 * 18),
+        gaps in prop::collection::vec(0..24 * 18usize, 0..30),
+        within in 0.0..6.0f64,
+    ) {
+        let grid = Grid { left: 1.0, top: -2.0, cell: 0.25, across: 24, down: 18 };
+        let mut values = values;
+        for at in gaps {
+            values[at] = -200.0;
+        }
+        for (even, value) in evened(&grid, &values, within).iter().zip(&values) {
+            prop_assert!((even - value).abs() <= within + 1e-9);
+            prop_assert!(*value > -200.0 || *even <= -200.0, "what is not reached stays so");
+        }
+        let area = |ring: &Vec<[f64; 2]>| {
+            let next = ring.iter().cycle().skip(1);
+            ring.iter().zip(next).map(|(a, b)| a[0] * b[1] - b[0] * a[1]).sum::<f64>().abs() / 2.0
+        };
+        for contour in drawn_contours(&grid, &values, &[0.0, 10.0], within) {
+            prop_assert!(contour.rings.iter().all(|r| area(r) >= LEAST_ISLAND_M2));
+        }
+    }
+}
+
+#[test]
+fn a_ramp_is_drawn_where_it_lies_and_a_speck_is_not() {
+    let grid = Grid { left: 0.0, top: 0.0, cell: 0.25, across: 40, down: 20 };
+    let mut ramp: Vec<f64> = (0..800).map(|n| f64::from(n % 40)).collect();
+    let plain = drawn_contours(&grid, &ramp, &[20.0], 2.0);
+    let x = |c: &[f64; 2]| c[0];
+    let line = &plain[0].lines[0];
+    assert!(line.iter().all(|c| (x(c) - 5.125).abs() < 0.05), "{line:?}");
+    // One cell that shows more than all around it, and less than the error: nothing is drawn of it.
+    ramp[5 * 40 + 10] = 22.0;
+    assert_eq!(drawn_contours(&grid, &ramp, &[20.0], 2.0)[0].rings.len(), 1);
 }

@@ -62,8 +62,8 @@ function show() {
   const scale = svg.getScreenCTM()?.a ?? 0.4;
   svg.style.setProperty("--px", 1 / scale);
   // Labels thin out: from how near each is drawn the server has said.
-  const times = parsed(svg.dataset.home).width / view.width;
-  svg.dataset.lod = Math.min(Math.max(Math.round(Math.log2(times)), 0), 3);
+  const times = (parsed(svg.dataset.home).width * scale) / Number(svg.dataset.firstWide);
+  svg.dataset.lod = Math.min(Math.max(Math.floor(Math.log2(times)), 0), 5);
   const bar = document.querySelector("[data-scale-bar]");
   if (!bar) return;
   const { unit, each } = bar.dataset;

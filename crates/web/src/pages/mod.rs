@@ -37,6 +37,7 @@ pub(crate) mod ways;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use dot_reach_accounts::{FirmRole, LinkScope};
+use dot_reach_core::glossary::words_of;
 use dot_reach_core::site::Site;
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
@@ -45,6 +46,7 @@ use crate::door::{AskedJob, Caller};
 use crate::error::WebError;
 use crate::{assets, collector, commands, imports, live, metrics, record};
 use places::{JobPage, WorkStage};
+use region::say;
 
 /// Every route.
 pub(crate) fn routes(config: &mut web::ServiceConfig) {
@@ -365,6 +367,12 @@ impl Shell {
     /// What this page is called.
     pub(crate) fn page_name(&self) -> &'static str {
         self.at.map_or("", |(_, page)| page.name)
+    }
+
+    /// Words of the trade that it explains, each with what it means.
+    pub(crate) fn terms(&self) -> Vec<(String, String)> {
+        let page = self.at.map_or("", |(_, page)| page.word);
+        words_of(page).map(|term| (say(&term.word), say(&term.means))).collect()
     }
 
     /// Whether it is a page in the row of the work.

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use dot_reach_core::coverage::{Coverage, Grid, Quantity, contours, contours_of};
+use dot_reach_core::coverage::{Coverage, Grid, Quantity, drawn_contours};
 use dot_reach_core::geometry::apart;
 use dot_reach_core::network::outcome::SOLID_ABOVE;
 use dot_reach_core::site::Spot;
@@ -31,6 +31,8 @@ pub(crate) struct Label {
     pub(crate) angle: f64,
     /// How far above its line it stands, in pixels; a thin line is broken by it instead.
     pub(crate) above: u8,
+    /// From how near it is drawn.
+    pub(crate) level: u8,
     pub(crate) text: String,
 }
 
@@ -44,7 +46,7 @@ impl Plan {
             ("ground-sound", "contour target"),
             ("ground-solid", "contour"),
         ];
-        let found = contours_of(grid, values, &levels);
+        let found = drawn_contours(grid, values, &levels, 0.0);
         for ((contour, (tint, stroke)), (_, name)) in found.iter().zip(classes).zip(steps) {
             self.tints.push(Tint { class: tint, d: path(&contour.rings, true) });
             self.lines.push(line(&contour.lines, stroke, name));
@@ -62,11 +64,23 @@ impl Plan {
     }
 
     /// Adds tints and contour lines of a margin.
-    pub(crate) fn cover(&mut self, surface: &Arc<Coverage>, of: Quantity, target: Db) {
+    ///
+    /// Lines are drawn of values that are evened out by a quarter of their error at most.
+    pub(crate) fn cover(
+        &mut self,
+        surface: &Arc<Coverage>,
+        of: Quantity,
+        (target, sigma): (Db, Db),
+    ) {
         self.paper(&surface.grid);
+        let values = surface.values(of);
+        let drawn = |levels: &[Db]| {
+            let levels: Vec<f64> = levels.iter().map(|l| l.get()).collect();
+            drawn_contours(&surface.grid, &values, &levels, sigma.get() / 4.0)
+        };
         let bands = [Db::ZERO, target, target + SOLID_ABOVE];
         let classes = ["ground-thin", "ground-sound", "ground-solid"];
-        for (contour, class) in contours(surface, of, &bands).iter().zip(classes) {
+        for (contour, class) in drawn(&bands).iter().zip(classes) {
             self.tints.push(Tint { class, d: path(&contour.rings, true) });
             if class == "ground-sound" {
                 let name = format!("target {}", typographic(target.get(), 0));
@@ -74,7 +88,7 @@ impl Plan {
             }
         }
         let levels: Vec<Db> = (0..=10).map(|k| Db::new(f64::from(k) * 5.0)).collect();
-        for contour in contours(surface, of, &levels) {
+        for contour in drawn(&levels) {
             // Beside the target line, a second label would only crowd it.
             if (contour.level - target.get()).abs() < 2.5 {
                 continue;
@@ -85,20 +99,10 @@ impl Plan {
         self.clear_labels();
     }
 
-    /// Drops empty lines, and labels too near one of an earlier line to be read.
+    /// Drops empty lines.
     fn clear_labels(&mut self) {
         self.lines.retain(|l| !l.d.is_empty());
-        let apart = self.width * 0.06;
-        let mut kept: Vec<(f64, f64)> = Vec::new();
-        for line in &mut self.lines {
-            line.labels.retain(|l| {
-                let free = kept.iter().all(|(x, y)| (l.x - x).hypot(l.y - y) > apart);
-                if free {
-                    kept.push((l.x, l.y));
-                }
-                free
-            });
-        }
+        self.thin_out();
     }
 }
 
@@ -132,5 +136,5 @@ fn label(line: &[Spot], class: &str, text: &str) -> Option<Label> {
     }
     let (x, y) = ((x * CM).round(), (y * CM).round());
     let above = if class == "contour target" { 10 } else { 0 };
-    Some(Label { x, y, angle: angle.round(), above, text: text.to_owned() })
+    Some(Label { x, y, angle: angle.round(), above, level: 0, text: text.to_owned() })
 }

@@ -10,6 +10,7 @@ mod ground;
 mod names;
 mod walls;
 
+pub(crate) use self::names::FIRST_WIDE;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::geometry::Rect;
 use dot_reach_core::network::NetworkAnalysis;
@@ -266,6 +267,7 @@ impl Plan {
             });
         }
         self.dots.sort_by_key(|d| d.class.contains("selected"));
+        self.thin_out();
     }
 
     /// Adds numbered places, the first on top of the others.

@@ -3,6 +3,7 @@
 use actix_web::{HttpResponse, get};
 use askama::Template;
 use dot_reach_core::catalogue::KINDS;
+use dot_reach_core::glossary::{GLOSSARY, GlossaryTerm};
 use dot_reach_core::materials::construction::{CONSTRUCTIONS, FrequencyBand, PRICED_AT};
 use dot_reach_core::units::{Megahertz, typographic};
 use dot_reach_formats::catalogue_json;
@@ -16,6 +17,7 @@ struct Page {
     shell: Shell,
     constructions: Vec<ConstructionRow>,
     devices: Vec<DeviceRow>,
+    terms: &'static [GlossaryTerm],
 }
 
 struct ConstructionRow {
@@ -74,6 +76,7 @@ pub(crate) async fn show() -> Result<HttpResponse, WebError> {
     });
     html(&Page {
         shell: Shell::plain("Catalogue"),
+        terms: &GLOSSARY,
         constructions: constructions.collect(),
         devices: devices.collect(),
     })

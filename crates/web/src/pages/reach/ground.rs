@@ -32,7 +32,12 @@ pub(crate) fn export(
 }
 
 /// Draws a surface by what it shows.
-pub(crate) fn cover(plan: &mut Plan, surface: &Arc<Coverage>, quantity: Quantity, target: Db) {
+pub(crate) fn cover(
+    plan: &mut Plan,
+    surface: &Arc<Coverage>,
+    quantity: Quantity,
+    target: (Db, Db),
+) {
     match steps(quantity) {
         None => plan.cover(surface, quantity, target),
         Some(steps) => {

@@ -135,7 +135,8 @@ pub(crate) fn view(
     let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(site, f, None));
     if let Some((network, request)) = network.zip(request.as_ref()) {
         if let Some(surface) = bench.surface(&analysis, network, request) {
-            ground::cover(&mut plan, &surface, quantity, analysis.target);
+            let target = (analysis.target, analysis.sigma);
+            ground::cover(&mut plan, &surface, quantity, target);
         }
         plan.radios(&analysis, network, &request.floor, selected.as_ref());
     }

@@ -203,7 +203,7 @@ pub(super) fn box_form(site: &Site, point: &Point) -> BoxForm {
     let rows = point.conductors.iter().enumerate().map(|(n, c)| ConductorRow {
         number: n,
         count: c.count,
-        sizes: choices(&Gauge::ALL, c.size),
+        sizes: choices(&Gauge::as_bought(), c.size),
         colour: c.colour.clone(),
         from: c.from.clone(),
         circuit: c.circuit.clone(),
@@ -309,7 +309,7 @@ pub(super) fn circuit_form(site: &Site, point: &Point, who: &str) -> Option<Circ
         poles: circuit.poles.map(unless_nought).unwrap_or_default(),
         volts: number(circuit.volts),
         sizes: std::iter::once(choice("", "not known", circuit.size.is_none()))
-            .chain(Gauge::ALL.map(|(size, words)| {
+            .chain(Gauge::as_bought().map(|(size, words)| {
                 choice(json!(size).as_str().unwrap_or_default(), words, circuit.size == Some(size))
             }))
             .collect(),
