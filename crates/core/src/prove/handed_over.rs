@@ -137,13 +137,14 @@ impl HandedOver {
             ));
         }
         if self.planned > 0 {
-            told.push(format!(
-                "Of the {} only planned {} would meet their target, {} not fit, and {} not checked for fit yet.",
-                self.planned,
-                self.would,
-                count_of(self.unfit, "does", "do"),
-                count_of(self.not_known, "is", "are"),
-            ));
+            let mut parts = vec![format!("{} would meet their target", self.would)];
+            let more = [
+                (self.unfit, "does not fit", "do not fit"),
+                (self.not_known, "is not checked for fit yet", "are not checked for fit yet"),
+            ];
+            let more = more.into_iter().filter(|(n, ..)| *n > 0);
+            parts.extend(more.map(|(n, one, many)| count_of(n, one, many)));
+            told.push(format!("Of the {} only planned {}.", self.planned, parts.join(", ")));
         }
         told
     }

@@ -9,6 +9,7 @@ use dot_reach_core::site::PointKind::{BareWall, Ceiling, Shelf, Socket, Switch, 
 use dot_reach_core::site::{BoxKind, Edit, Neutral, PointKind, Site, SlabPlace};
 
 use super::builder::{Builder, Surveyed};
+use serde_json::json;
 
 const WIDE: f64 = 6.4;
 const DEEP: f64 = 5.2;
@@ -38,7 +39,7 @@ const OUTFIT: &[Outfit] = &[
 pub fn planned() -> (Site, Vec<String>) {
     let sure = Confidence::new(0.95).unwrap_or_else(|_| unreachable!("0.95 is a confidence"));
     let mut b = Builder::new("Tern Row Guesthouse", Region::Uk, sure);
-    b.set("job", "job", "time_zone", &serde_json::json!("Europe/London"));
+    b.set("job", "job", "time_zone", &json!("Europe/London"));
     b.job("Tern Row Guesthouse Ltd (made up)", "1 Tern Row", "Guests must never need a phone.");
     for floor in 1..=4u8 {
         b.network(&format!("mesh{floor}"), &format!("Floor {floor} lighting"), System::Zigbee);
@@ -218,6 +219,18 @@ fn furnish(b: &mut Builder, floor: usize, id: &str, room: usize, a_side: usize) 
             &circuit,
             (row, &network),
         );
+        if *word == "fan" {
+            let load = format!("{point}-lamps");
+            let one = [
+                ("kind", json!("fan")),
+                ("name", json!(name)),
+                ("count", json!(1)),
+                ("watts", json!(30.0)),
+            ];
+            for (field, value) in one {
+                b.set("load", &load, field, &value);
+            }
+        }
     }
 }
 

@@ -19,6 +19,7 @@ mod field_rules;
 mod findings;
 mod fit;
 mod fit_and_order;
+mod hand_and_region;
 mod laws;
 mod limits;
 mod lived_in;
