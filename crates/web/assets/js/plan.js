@@ -63,7 +63,7 @@ function show() {
   svg.style.setProperty("--px", 1 / scale);
   // Labels thin out: from how near each is drawn the server has said.
   const times = (parsed(svg.dataset.home).width * scale) / Number(svg.dataset.firstWide);
-  svg.dataset.lod = Math.min(Math.max(Math.floor(Math.log2(times)), 0), 5);
+  svg.dataset.lod = Math.min(Math.max(Math.floor(Math.log2(times)), 0), 6);
   const bar = document.querySelector("[data-scale-bar]");
   if (!bar) return;
   const { unit, each } = bar.dataset;

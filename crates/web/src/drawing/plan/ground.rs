@@ -83,7 +83,7 @@ impl Plan {
         for (contour, class) in drawn(&bands).iter().zip(classes) {
             self.tints.push(Tint { class, d: path(&contour.rings, true) });
             if class == "ground-sound" {
-                let name = format!("target {}", typographic(target.get(), 0));
+                let name = format!("target {}", typographic(target.get(), 1));
                 self.lines.push(line(&contour.lines, "contour target", &name));
             }
         }

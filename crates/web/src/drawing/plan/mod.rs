@@ -109,6 +109,13 @@ pub(crate) struct Dot {
     pub(crate) flip: bool,
 }
 
+impl Dot {
+    /// Whether a ring is drawn around it.
+    pub(crate) fn is_ringed(&self) -> bool {
+        self.class.contains("selected") || self.class.contains("out")
+    }
+}
+
 const CM: f64 = 100.0;
 /// The most that a plan takes of a printed page, in CSS pixels: what is free across one, and so high
 /// that a plan that does not fit any more leaves less than half of a page empty.

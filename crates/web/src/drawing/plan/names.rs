@@ -2,15 +2,17 @@
 
 use super::Plan;
 
-/// How wide a phone shows a whole sheet, in pixels: what is drawn from the first level on keeps apart on it. Each further
-/// level is twice as near.
-pub(crate) const FIRST_WIDE: f64 = 450.0;
+/// How wide the smallest picture of a whole sheet is, in pixels: what is drawn from the first level on keeps apart on it.
+/// Each further level is twice as near.
+pub(crate) const FIRST_WIDE: f64 = 300.0;
 /// How many levels there are; what finds no room even in the last is drawn under the hand alone.
-pub(crate) const LEVELS: u8 = 6;
+pub(crate) const LEVELS: u8 = 7;
 /// How wide a letter is and how high a line, in pixels, and how far a label stands beside its dot.
 const LETTER: f64 = 7.4;
 const LINE: f64 = 16.0;
 const BESIDE: f64 = 13.0;
+/// The same beside one that is chosen, which has a ring.
+const BESIDE_RING: f64 = 18.0;
 /// Half of what a dot takes itself.
 const DOT: f64 = 9.0;
 
@@ -38,8 +40,8 @@ fn wide(text: &str) -> f64 {
 }
 
 impl Plan {
-    /// Says from how near each label is drawn, so that none lies over another at any zoom: the first where a phone shows the
-    /// whole sheet, the others each twice as near as those before.
+    /// Says from how near each label is drawn, so that none lies over another at any zoom: the first where the whole sheet is
+    /// seen smallest, the others each twice as near as those before.
     pub(super) fn thin_out(&mut self) {
         let mut order: Vec<usize> = (0..self.dots.len()).collect();
         order.sort_by_key(|n| !self.dots[*n].show_name);
@@ -59,7 +61,8 @@ impl Plan {
             if name.trim().is_empty() {
                 continue;
             }
-            let (near, far) = (BESIDE, BESIDE + wide(name.trim()));
+            let near = if dot.is_ringed() { BESIDE_RING } else { BESIDE };
+            let far = near + wide(name.trim());
             let (left, right) = if dot.flip { (-far, -near) } else { (near, far) };
             let own = LabelBox { at: (dot.x, dot.y), left, right, half: LINE / 2.0 };
             let level = first_free(&own, &placed);

@@ -3,7 +3,7 @@
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::elsewhere::elsewhere;
 use dot_reach_core::network::NetworkAnalysis;
-use dot_reach_core::network::{Band, Node, Reason, Role};
+use dot_reach_core::network::{Band, Hop, Node, Reason, Role};
 use dot_reach_core::power::{events_of, life_of};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::neutrals::really;
@@ -21,6 +21,8 @@ pub(crate) struct Details {
     pub(crate) route: String,
     pub(crate) hops: Vec<HopRow>,
     pub(crate) hops_words: String,
+    /// Where hops have a target of their own: which, and why.
+    pub(crate) own_targets: Vec<String>,
     pub(crate) role: String,
     pub(crate) place: String,
     pub(crate) success: String,
@@ -122,6 +124,20 @@ fn carried(analysis: &Analysis, node: &Node) -> Vec<(String, &'static str, Strin
     told.collect()
 }
 
+/// What a hop needs, where that is not the target of the house.
+fn own_target(analysis: &Analysis, network: &NetworkAnalysis, hop: &Hop) -> Option<String> {
+    let differs = (hop.target - analysis.target).get().abs() > 0.05;
+    differs.then(|| {
+        format!(
+            "To {} the target is {}, not {}: something on the way is guessed, and the link is known to ± {} only.",
+            name(network, &hop.to),
+            hop.target,
+            analysis.target,
+            hop.sigma
+        )
+    })
+}
+
 pub(crate) fn details(
     job: &JobId,
     analysis: &Analysis,
@@ -181,6 +197,7 @@ pub(crate) fn details(
         breakers: outcome.hangs_on_breakers.join(", "),
         reason: outcome.reason.to_string(),
         route: route.join(" › "),
+        own_targets: outcome.hops.iter().filter_map(|h| own_target(analysis, network, h)).collect(),
         hops_words: if is_reached {
             format!(
                 "{}, {}",
