@@ -6,6 +6,8 @@
 //!
 //! | module | what it holds |
 //! |---|---|
+//! | [`glossary`] | the words of the trade, and what each means |
+//! | [`speech`] | how a region says it: lengths, and the trade's words |
 //! | [`units`] | quantities |
 //! | [`moment`] | instants of time |
 //! | [`confidence`] | the normal distribution |
@@ -43,8 +45,6 @@
 //! | [`names`] | what each thing is called in each platform, and what was found there |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`needed`] | what a job needs now |
-//! | [`glossary`] | the words of the trade, and what each means |
-//! | [`speech`] | how a region says it: lengths, and the trade's words |
 //! | [`effects`] | what a change does to the mesh, found by trying |
 //! | [`elsewhere`] | how what is carried about is reached from each of its places |
 //! | [`systems`] | the radio systems side by side at one place |

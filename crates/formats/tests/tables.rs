@@ -31,7 +31,7 @@ fn a_row_is_known_by_its_tag_and_a_new_one_is_a_point() {
     let read = points_csv::read(&mill, &text, None, "new");
     let found = lines(&read.findings);
     assert_eq!(found.len(), 2, "{found:?}");
-    assert!(found[0].0 == "line 3" && found[0].1.contains("no number"), "{found:?}");
+    assert!(found[0].0 == "line 3" && found[0].1.contains("no length"), "{found:?}");
     assert!(found[1].0 == "line 4" && found[1].1.contains("a name or a tag"), "{found:?}");
     apply(&mut mill, &Edit::batch(read.value)).unwrap();
     let after = mill.points.named("hall-light").unwrap();

@@ -201,7 +201,7 @@ fn bodies_too_large_and_edits_that_are_none_are_refused_in_words() {
     );
     assert!(
         words(&sent(&set("point", "kit-isle", "height_m", "tall"), "1", "c"))
-            .contains("expected f64")
+            .contains("“tall” is no length; write a length as 3.8 m")
     );
     assert!(words(&sent(&json!({"do": "batch", "edits": []}), "", "c")).contains("edit_id"));
     let long = "x".repeat(5_000_000);

@@ -34,7 +34,7 @@ pub enum WayLeads {
 }
 
 /// Where each way out is done, by what stands in its words; the first row that has it holds.
-const LEADS: [(&str, WayLeads); 58] = [
+const LEADS: [(&str, WayLeads); 59] = [
     ("note it in the library", WayLeads::Library),
     ("what they say", WayLeads::Brief),
     ("noted in the brief", WayLeads::Brief),
@@ -56,6 +56,8 @@ const LEADS: [(&str, WayLeads); 58] = [
     ("photograph its code", WayLeads::Others),
     ("lamps that", WayLeads::Others),
     ("smaller load", WayLeads::Others),
+    ("leave ", WayLeads::Others),
+    ("put it into that box", WayLeads::Place),
     ("bypass capacitor", WayLeads::Place),
     ("extender ring", WayLeads::Place),
     ("box of plastic", WayLeads::Place),
@@ -78,7 +80,6 @@ const LEADS: [(&str, WayLeads); 58] = [
     ("open the box", WayLeads::Place),
     ("say ", WayLeads::Place),
     ("see whether", WayLeads::Place),
-    ("leave ", WayLeads::Others),
     ("enclosure rated", WayLeads::Others),
     ("plug-in unit", WayLeads::Devices),
     ("relay at the wall", WayLeads::Devices),

@@ -38,8 +38,12 @@ pub struct HandedOver {
     pub not_known: usize,
     /// and those that do not fit.
     pub unfit: usize,
-    /// Those of the planned that would meet their target, and are known to fit.
+    /// Those of the planned that would meet their target, and are known to fit,
     pub would: usize,
+    /// those that fit and would not,
+    pub would_not: usize,
+    /// and those that fit and have no link to judge: hubs, and what has no radio.
+    pub without_link: usize,
 }
 
 /// Counts what is handed over of a job.
@@ -84,7 +88,11 @@ pub fn handed_over(analysis: &Analysis, record: &Record) -> HandedOver {
         match suits() {
             Fits::No => all.unfit += 1,
             Fits::NotKnown | Fits::ElectricianDecides => all.not_known += 1,
-            Fits::Yes | Fits::IfSo => all.would += usize::from(band >= Some(Band::Sound)),
+            Fits::Yes | Fits::IfSo => match band {
+                None => all.without_link += 1,
+                Some(Band::Sound | Band::Solid) => all.would += 1,
+                Some(Band::Thin | Band::Out) => all.would_not += 1,
+            },
         }
     }
     all
@@ -108,7 +116,7 @@ impl HandedOver {
             (n, _) => format!(
                 "{n} of {} installed, {} of them tested in place; {} only planned.",
                 count_of(self.devices, "device is", "devices are"),
-                self.tested,
+                if self.tested == 0 { "none".to_owned() } else { self.tested.to_string() },
                 count_of(self.planned, "is", "are"),
             ),
         }];
@@ -127,25 +135,31 @@ impl HandedOver {
             ));
         }
         if self.reachable > 0 {
-            told.push(format!(
-                "Of {} with a radio that {} and fit, {} their target, {} weak, {} not reached.",
-                count_of(self.reachable, "device", "devices"),
-                if self.reachable == 1 { "is installed" } else { "are installed" },
-                count_of(self.good, "meets", "meet"),
-                count_of(self.weak, "is", "are"),
-                count_of(self.out, "is", "are"),
-            ));
+            let parts = counted(&[
+                (self.good, "meets its target", "meet their target"),
+                (self.weak, "is weak", "are weak"),
+                (self.out, "is not reached", "are not reached"),
+            ]);
+            let of = count_of(self.reachable, "device with a radio that is", "devices with a radio that are");
+            let fits = if self.reachable == 1 { "fits" } else { "fit" };
+            told.push(format!("Of {of} installed and {fits}, {parts}."));
         }
         if self.planned > 0 {
-            let mut parts = vec![format!("{} would meet their target", self.would)];
-            let more = [
+            let parts = counted(&[
+                (self.would, "would meet its target", "would meet their target"),
                 (self.unfit, "does not fit", "do not fit"),
                 (self.not_known, "is not checked for fit yet", "are not checked for fit yet"),
-            ];
-            let more = more.into_iter().filter(|(n, ..)| *n > 0);
-            parts.extend(more.map(|(n, one, many)| count_of(n, one, many)));
-            told.push(format!("Of the {} only planned {}.", self.planned, parts.join(", ")));
+                (self.would_not, "would be weak or not reached", "would be weak or not reached"),
+                (self.without_link, "is a hub or has no radio", "are hubs or have no radio"),
+            ]);
+            told.push(format!("Of {} only planned, {parts}.", self.planned));
         }
         told
     }
+}
+
+/// Counts in a row, those that are nought left out.
+fn counted(all: &[(usize, &str, &str)]) -> String {
+    let some = all.iter().filter(|(n, ..)| *n > 0);
+    some.map(|(n, one, many)| count_of(*n, one, many)).collect::<Vec<_>>().join(", ")
 }

@@ -38,7 +38,12 @@ fn beyond(site: &Site) -> Vec<String> {
 
 #[test]
 fn what_is_made_for_the_open_air_is_planned_there_and_what_stands_there_is_asked_about() {
-    let mut site = house(&[]);
+    let wall = |id: &str, a: [f64; 2], b: [f64; 2]| crate::common::wall(id, a, b, "stud-wall");
+    let mut site = house(&[
+        wall("x", [0.0, 0.0], [90.0, 0.0]),
+        wall("y", [90.0, 0.0], [90.0, 90.0]),
+        wall("z", [90.0, 90.0], [0.0, 0.0]),
+    ]);
     let place = |kind: &str, at: [f64; 2]| {
         json!({"do": "place-device", "device": format!("d-{kind}"), "kind": kind,
         "network": "n", "point": format!("p-{kind}"), "floor": "g", "at": at})
@@ -100,7 +105,8 @@ fn a_module_at_the_fitting_makes_the_place_there_and_ties_it_to_its_switch() {
     let module = after.devices_at(&fitting.id)[0];
     assert!(after.kind(&module.kind).unwrap().works_a_load());
     // It is the module that the wiring of the control speaks of now, and nothing is to be done twice.
-    assert!(wiring(&after).iter().any(|c| c.group.as_ref() == Some(&group.id)));
+    let wired: Vec<_> = wiring(&after).into_iter().map(|c| (c.group, c.places)).collect();
+    assert!(wired.iter().any(|(g, _)| g.as_ref() == Some(&group.id)), "{wired:?} of {module:?}");
     assert!(module_at_fitting(&after, after.points.named("b").unwrap()).is_none());
     // Where nothing hangs on it there is no fitting.
     let empty = house(&[sound("b", "switch-neutral", [4.0, 1.0], "7")]);

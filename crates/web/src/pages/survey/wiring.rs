@@ -17,6 +17,7 @@ use serde_json::{Value, json};
 
 use super::choices::{Choice, choices, yes_no};
 use super::found::{FactRow, fact_rows};
+use crate::pages::money;
 
 pub(super) struct BoxForm {
     pub(super) gangs: String,
@@ -399,7 +400,7 @@ pub(super) fn candidate_rows(site: &Site, device: &Device, point: &Point) -> Vec
             class,
             forwards: c.forwards,
             is_beside: works && !c.kind.works_a_load(),
-            price: c.kind.fit.price.map(|p| typographic(p, 0)).unwrap_or_default(),
+            price: c.kind.fit.price.map(|p| money(p, 0, &site.job.currency)).unwrap_or_default(),
             reason: c
                 .reasons
                 .iter()
