@@ -106,8 +106,8 @@ test("lengths are typed without the mouse, and a run ends where it meets a wall"
   await expect(page.getByLabel("Right, m", { exact: true })).toHaveValue(right.toFixed(2));
   await expect(page.getByLabel("Down, m", { exact: true })).toHaveValue(down.toFixed(2));
   await page.keyboard.press("Enter");
-  await page.getByLabel("Metres from the left of the sheet").fill("2");
-  await page.getByLabel("Metres from the top of the sheet").fill("1,25");
+  await page.getByLabel("From the left of the sheet").fill("2");
+  await page.getByLabel("From the top of the sheet").fill("1,25");
   await page.keyboard.press("Enter");
   await expect(page.locator(".dot")).toHaveCount(2);
   await expect(page.locator('.dot[transform="translate(200 125)"]')).toHaveCount(1);

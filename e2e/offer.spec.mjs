@@ -79,7 +79,7 @@ test("a house of two storeys comes to a signed offer by keyboard alone", async (
   // A hub where somebody says that it is.
   await page.locator(".plan").focus();
   await press("p");
-  await tabTo(page.getByLabel("Metres from the left of the sheet"));
+  await tabTo(page.getByLabel("From the left of the sheet"));
   await type("5");
   await press("Tab");
   await type("4");
@@ -179,13 +179,13 @@ test.describe("by thumb", () => {
     await ready(page);
 
     await tap(page.getByRole("button", { name: "Four walls" }));
-    await fill(page.getByLabel("How far across in metres"), "10");
-    await fill(page.getByLabel("How far down in metres"), "8");
+    await fill(page.getByLabel("How far across"), "10");
+    await fill(page.getByLabel("How far down"), "8");
     await page.keyboard.press("Enter");
     await expect(page.locator(".wall")).toHaveCount(4);
     await tap(page.getByRole("button", { name: "Device", exact: true }));
-    await fill(page.getByLabel("Metres from the left of the sheet"), "5");
-    await fill(page.getByLabel("Metres from the top of the sheet"), "4");
+    await fill(page.getByLabel("From the left of the sheet"), "5");
+    await fill(page.getByLabel("From the top of the sheet"), "4");
     await tap(page.getByRole("button", { name: "Place", exact: true }));
     await expect(page.locator(".dot")).toHaveCount(1);
     await saved(page);

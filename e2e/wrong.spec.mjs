@@ -70,7 +70,7 @@ test("a wall of no length, a height in words, a device outside the plan", async 
   const height = page.locator('form[data-key="floor"] input[name="height_m"]');
   await height.fill("high");
   await height.blur();
-  await expect(page.locator(".field-error[data-shown]")).toHaveText("“high” is not a number");
+  await expect(page.locator(".field-error[data-shown]")).toContainText("“high” is no length; write a length as 3.8 m");
   await expect(height).toHaveValue("high");
   await height.fill("0");
   await height.blur();
@@ -83,6 +83,7 @@ test("a wall of no length, a height in words, a device outside the plan", async 
   await page.getByRole("link", { name: "Kitchen island", exact: true }).click();
   await expect(page.locator('form[data-key="point"] input[name="name"]')).toHaveValue("Kitchen island");
   await ready(page);
+  await page.locator("summary", { hasText: "More of the place" }).click();
   const right = page.locator('input[name="at.0"]');
   await right.fill("95");
   await right.blur();

@@ -169,7 +169,7 @@ pub enum Door {
     /// The last change of the plan is undone.
     Undo,
     /// The change that was made so many changes ago is put back by itself, whoever made it.
-    PutBack(u64),
+    PutBack(usize),
     /// A file that was written so many changes ago is brought in as an update.
     Import(usize),
     /// A variant that was branched off so many changes ago is taken.
@@ -267,7 +267,7 @@ pub fn door() -> impl Strategy<Value = Door> {
         2 => forged.prop_map(|edit| Door::Send(edit, true)),
         2 => edits.prop_map(|edit| Door::Send(edit, true)),
         1 => Just(Door::Undo),
-        1 => (0..12u64).prop_map(Door::PutBack),
+        2 => (0..6usize).prop_map(Door::PutBack),
         1 => (0..12usize).prop_map(Door::Import),
         1 => (0..12usize).prop_map(Door::Variant),
         1 => (0..30usize).prop_map(Door::Again),

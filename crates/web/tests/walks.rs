@@ -27,8 +27,8 @@ struct House<'a> {
     /// Its address, and the name of its file.
     job: String,
     sent: u32,
-    /// The revision of what was last taken, and how many changes were put back.
-    revision: u64,
+    /// The revisions that changed the plan, and how many of them were put back.
+    changed: Vec<u64>,
     put_back: u32,
     /// The record as it was last read.
     record: Vec<Value>,
@@ -48,7 +48,7 @@ impl<'a> House<'a> {
             app,
             job,
             sent: 0,
-            revision: 0,
+            changed: Vec::new(),
             put_back: 0,
             record: Vec::new(),
             hands: Hands::default(),
@@ -112,7 +112,8 @@ impl<'a> House<'a> {
         let answer = self.app.post(&format!("{}/{to}", self.job), body);
         assert!(answer.status < 500, "{to} {body}: {} {}", answer.status, answer.body);
         let told: Value = serde_json::from_str(&answer.body).unwrap_or_default();
-        self.revision = told["revision"].as_u64().unwrap_or(self.revision);
+        let is_of_plan = told["touched"].as_array().is_some_and(|all| !all.is_empty());
+        self.changed.extend(told["revision"].as_u64().filter(|_| is_of_plan));
         self.look();
         answer.status
     }
@@ -184,7 +185,8 @@ impl<'a> House<'a> {
                 self.post("undo", &body);
             }
             Door::PutBack(n) => {
-                let of = self.revision.saturating_sub(*n);
+                let Some(at) = self.changed.len().checked_sub(n + 1) else { return };
+                let of = self.changed[at];
                 let body = json!({"edit_id": self.mark(), "client": "Cy", "of": of, "force": true});
                 if self.post("undo", &body) == 200 {
                     self.put_back += 1;

@@ -140,7 +140,11 @@ impl HandedOver {
                 (self.weak, "is weak", "are weak"),
                 (self.out, "is not reached", "are not reached"),
             ]);
-            let of = count_of(self.reachable, "device with a radio that is", "devices with a radio that are");
+            let of = count_of(
+                self.reachable,
+                "device with a radio that is",
+                "devices with a radio that are",
+            );
             let fits = if self.reachable == 1 { "fits" } else { "fit" };
             told.push(format!("Of {of} installed and {fits}, {parts}."));
         }

@@ -110,7 +110,7 @@ impl House {
                 }
             }
             Door::PutBack(n) => {
-                let at = self.undo.len().checked_sub(usize::try_from(*n).unwrap_or(0) + 1);
+                let at = self.undo.len().checked_sub(n + 1);
                 let Some(inverse) = at.and_then(|at| self.undo.get(at)) else { return };
                 let mut after = self.folder.clone();
                 if take_back(&mut after.site, inverse).is_ok() {
