@@ -2,7 +2,7 @@
 import { expect, open, ready, test } from "./fixtures.mjs";
 
 const saved = (page) => expect(page.locator("[data-saved]")).toHaveText("Saved");
-const site = (page, job = "larkfield-mill") => page.request.get(`/jobs/${job}/${job}.json`).then((r) => r.json());
+const site = (page, job = "larkfield-mill") => page.request.get(`/jobs/${job}/${job}.json`).then(async (r) => (await r.json()).site);
 const field = (page, name) => page.locator(`form[data-key="point"] [name="${name}"]`).first();
 
 test("any length is typed with its unit; in an American house feet and inches are shown and meant", async ({ page, app }) => {
@@ -93,7 +93,7 @@ test("twenty quick undos ask for nothing that is refused", async ({ page, app })
 
 test("what does not fit leads to where that is mended, and words are explained by one tap", async ({ page, app }) => {
   await open(page, `${app}/jobs/larkfield-mill/survey?point=kit-isle`);
-  await page.getByLabel("Neutral", { exact: true }).selectOption("absent");
+  await field(page, "neutral").selectOption("absent");
   await saved(page);
   const way = page.locator(".ways li", { hasText: "relay module up at the fitting" }).first();
   await expect(way).toBeVisible();

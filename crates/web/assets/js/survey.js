@@ -14,6 +14,8 @@ const KEYS = {
   v: "select", f: "several", r: "rectangle", w: "wall", d: "door", n: "window", o: "open", p: "place",
   s: "scale", m: "room", a: "area",
 };
+const LENGTHS = ["length", "across", "down", "right", "down-sheet", "scale-length"];
+const UNIT_LETTERS = "mcftineh";
 let tool = "select";
 // The ends of a length that is known, for the scale of the plan image.
 let ends = [];
@@ -371,7 +373,9 @@ function planKey(event) {
 function keys(event) {
   const key = event.key.toLowerCase();
   const isNumber = event.target.matches?.("[data-option][inputmode]");
-  if (isNumber && KEYS[key] && !event.ctrlKey && !event.metaKey) {
+  // A letter after a length is the beginning of its unit.
+  const isUnit = LENGTHS.includes(event.target.dataset?.option) && event.target.value.trim() !== "" && UNIT_LETTERS.includes(key);
+  if (isNumber && !isUnit && KEYS[key] && !event.ctrlKey && !event.metaKey) {
     // No number has a letter: the next tool is meant.
     event.preventDefault();
     event.target.blur();
