@@ -90,9 +90,11 @@ pub fn wiring(site: &Site) -> Vec<ControlWiring> {
     all
 }
 
-/// Whether anything of a control is put in.
+/// Whether anything of a control is put in: at its boxes, or up at its fitting, which is no place in the order of its cable.
 fn is_new(site: &Site, control: &ControlWiring) -> bool {
-    control.places.iter().flat_map(|id| site.devices_at(id)).any(|d| !d.is_there())
+    let group = control.group.as_ref().and_then(|id| site.groups.get(id));
+    let places = control.places.iter().chain(group.into_iter().flat_map(|g| &g.places));
+    places.flat_map(|id| site.devices_at(id)).any(|d| !d.is_there())
 }
 
 /// The wiring of the control that a place is of; nothing where nothing is put into it, or it is of none.

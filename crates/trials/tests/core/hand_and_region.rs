@@ -53,7 +53,7 @@ fn what_is_made_for_the_open_air_is_planned_there_and_what_stands_there_is_asked
         ("switch-outdoor", PointKind::Outdoor),
         ("sensor-motion", PointKind::BareWall),
     ] {
-        let edit = wished(&site, place(kind, [200.0, 200.0]));
+        let edit = wished(&site, place(kind, [96.0, 60.0]));
         apply(&mut site, &edit).unwrap();
         let point = site.points.named(&format!("p-{kind}")).unwrap();
         assert_eq!(point.kind, stands, "{kind}");
@@ -104,7 +104,8 @@ fn a_module_at_the_fitting_makes_the_place_there_and_ties_it_to_its_switch() {
     assert!(after.devices_at(&switch.id).is_empty(), "what was to work it from the box is gone");
     let module = after.devices_at(&fitting.id)[0];
     assert!(after.kind(&module.kind).unwrap().works_a_load());
-    // It is the module that the wiring of the control speaks of now, and nothing is to be done twice.
+    // It is the module that the wiring of all controls speaks of now, though no device stands in any of its boxes, and nothing
+    // is to be done twice.
     let wired: Vec<_> = wiring(&after).into_iter().map(|c| (c.group, c.places)).collect();
     assert!(wired.iter().any(|(g, _)| g.as_ref() == Some(&group.id)), "{wired:?} of {module:?}");
     assert!(module_at_fitting(&after, after.points.named("b").unwrap()).is_none());
