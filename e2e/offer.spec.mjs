@@ -45,7 +45,14 @@ test("a house of two storeys comes to a signed offer by keyboard alone", async (
     await page.evaluate(() => document.activeElement?.blur?.());
     await press("/");
     await type(words);
+    await follow();
+  };
+  /** Enter, and the page that it leads to: an address that looks like it may be that of the page before. */
+  const follow = async () => {
+    const came = page.waitForEvent("load");
     await press("Enter");
+    await came;
+    await ready(page);
   };
   await page.goto("/");
   await ready(page);
@@ -92,9 +99,7 @@ test("a house of two storeys comes to a signed offer by keyboard alone", async (
   await press("Enter");
   await press("Tab");
   await press("Tab");
-  await press("Enter");
-  await page.waitForURL(/floor=/);
-  await ready(page);
+  await follow();
   await expect(page.locator(".wall")).toHaveCount(4);
 
   // The boxes, as they are called out: letters where letters are named, Tab after each.
@@ -104,9 +109,8 @@ test("a house of two storeys comes to a signed offer by keyboard alone", async (
     await page.waitForURL(/\/sheet/);
     await ready(page);
     await tabTo(page.locator('[data-part="storey-tabs"] a', { hasText: storey }), "Shift+Tab");
-    await press("Enter");
+    await follow();
     await page.waitForURL(/floor=/);
-    await ready(page);
     for (const [n, [name, room, lamps, watts]] of all.entries()) {
       // The new row is the last one.
       await tabTo(page.locator("[data-grid] td.here"));
@@ -124,6 +128,7 @@ test("a house of two storeys comes to a signed offer by keyboard alone", async (
       await expect(row.locator("td").nth(10)).toHaveText(String(watts));
     }
     await expect(page.locator("[data-grid-findings]")).toBeHidden();
+    await saved(page);
   };
   await boxes("Ground floor", BELOW);
   await boxes("First floor", ABOVE);

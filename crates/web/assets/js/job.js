@@ -108,7 +108,7 @@ export function notice(text, buttons = []) {
 
 /** Says that all is saved, unless something waits or was refused. */
 export const saved = () => {
-  if (!document.querySelector("[data-waiting]").hidden) return;
+  if (!document.querySelector("[data-waiting]").hidden || queued.size > 0) return;
   // A field that was refused is not saved, whatever else is.
   say(document.querySelector(".field-error[data-shown]") ? "Not all saved" : "Saved");
 };

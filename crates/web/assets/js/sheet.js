@@ -15,7 +15,7 @@ let typing = null;
 let chosen = null;
 // What was refused, by row and column, until the cell holds something else.
 const refusals = new Map();
-// Edits go one after the other: a row that is being made is waited for.
+// All that was sent and is not answered yet.
 let line = Promise.resolve();
 // How many of them are not answered yet: until then the grid holds what the server does not, and no page replaces it.
 let unanswered = 0;
@@ -103,17 +103,22 @@ function stop(restore) {
   return text;
 }
 
-function later(act) {
+/** Waits for the answer to what was just sent; the grid is the hand's until all is answered. */
+function awaited(answer) {
   unanswered += 1;
   holdGrid();
-  line = line.then(act, act).finally(async () => {
+  const done = answer.finally(async () => {
     unanswered -= 1;
     holdGrid();
     await settle();
     showRefusals();
   });
-  return line;
+  line = Promise.allSettled([line, done]);
+  return done;
 }
+
+/** Does something once all that was sent before it is answered. */
+const later = (act) => awaited(line.then(act));
 
 function holdGrid() {
   grid()?.toggleAttribute("data-typing", unanswered > 0);
@@ -124,16 +129,13 @@ async function settle() {
   if (!typing && unanswered === 0) await refresh().catch(() => {});
 }
 
+/** Sends a change at once, behind those before it: it is kept from now on, also where the page is left. */
 function send(change, where, cell) {
-  return later(async () => {
-    hideFindings();
-    try {
-      await edit(change, { how: how(), quiet: true });
-    } catch (refused) {
-      if (!refused.conflict && cell) refusals.set(cell, refused.message);
-      if (!refused.conflict) tellFindings([{ place: where, reason: refused.message }]);
-    }
-  });
+  hideFindings();
+  return awaited(edit(change, { how: how(), quiet: true }).catch((refused) => {
+    if (!refused.conflict && cell) refusals.set(cell, refused.message);
+    if (!refused.conflict) tellFindings([{ place: where, reason: refused.message }]);
+  }));
 }
 
 /** Sends what was typed into a cell. */
