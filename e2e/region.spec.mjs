@@ -44,8 +44,10 @@ test("any length is typed with its unit; in an American house feet and inches ar
   // Whoever sits here may want metres in every job.
   await page.goto(`${app}/jobs/larkfield-mill/brief`);
   await ready(page);
+  const again = page.waitForEvent("load");
   await page.getByLabel("Lengths on my screen, in every job").selectOption("metric");
-  await page.waitForLoadState("load");
+  await again;
+  await ready(page);
   await page.goto(`${app}/jobs/larkfield-mill/survey?point=kit-isle`);
   await ready(page);
   await expect(page.getByLabel(/^Height, m/).first()).toHaveValue("1.22");

@@ -341,7 +341,6 @@ fn says_more(device: &Device) -> bool {
         || !device.replaces.is_empty()
         || device.since.is_some()
         || device.security != Security::default()
-        || device.stays_on
         || device.class.is_some()
         || !device.also_at.is_empty()
         || device.events_a_day.is_some()
