@@ -225,7 +225,7 @@ fn a_walk_through_the_doors_opens_boxes_and_brings_power_back() {
     let mut runner = proptest::test_runner::TestRunner::deterministic();
     let walks = prop::collection::vec(door(), 60..90);
     let (mut opened, mut on) = (0, 0);
-    for _ in 0..90 {
+    for _ in 0..120 {
         let doors = walks.new_tree(&mut runner).unwrap().current();
         let folder = house(System::Zigbee, &["a", "b"]);
         let mut house = House::new(folder);
