@@ -9,7 +9,6 @@ use super::tags::Tags;
 use crate::catalogue::Button;
 use crate::fit::Fits;
 use crate::fit::candidates::candidates;
-use crate::radio::mounting::BoxKind;
 use crate::site::{Edit, Group, Kind, Point, PointId, PointKind, Site, apply};
 use crate::units::Metres;
 
@@ -72,7 +71,6 @@ fn new_fitting(site: &Site, switch: &Point, load: &str) -> Option<Point> {
         room: switch.room.clone(),
         tag: Tags::of(site).next(&switch.room),
         circuit: switch.circuit.clone(),
-        back_box: BoxKind::Plastic,
         ..Point::bare(id, switch.floor.clone(), at, Metres::new(height), PointKind::Ceiling)
     })
 }

@@ -221,7 +221,6 @@ fn what_works_one_load_goes_in_together_or_not_at_all() {
     assert_eq!(on, ["c"]);
     let waits = |id: &str| out.iter().find(|(device, _)| device == id).map(|(_, why)| why.as_str());
     assert!(waits("b").is_some());
-    assert!(out.iter().any(|(_, why)| why.contains("works the same load as") || !why.is_empty()));
     assert!(waits("a").is_some(), "{out:?}");
 }
 
