@@ -185,8 +185,8 @@ impl<'a> House<'a> {
                 self.post("undo", &body);
             }
             Door::PutBack(n) => {
-                let Some(at) = self.changed.len().checked_sub(n + 1) else { return };
-                let of = self.changed[at];
+                let Some(back) = n.checked_rem(self.changed.len()) else { return };
+                let of = self.changed[self.changed.len() - 1 - back];
                 let body = json!({"edit_id": self.mark(), "client": "Cy", "of": of, "force": true});
                 if self.post("undo", &body) == 200 {
                     self.put_back += 1;
