@@ -49,8 +49,9 @@ fn of_point(site: &Site, point: &Point) -> Value {
 }
 
 fn reason(site: &Site, found: &FitFinding) -> Value {
+    let ways = found.ways_out(&site.job).into_iter().map(|way| way.says);
     json!({
         "rule": found.rule(), "verdict": found.fits().name(),
-        "text": found.to_string(), "ways_out": found.ways_out(&site.job),
+        "text": found.to_string(), "ways_out": ways.collect::<Vec<_>>(),
     })
 }

@@ -9,7 +9,7 @@ use super::tags::Tags;
 use crate::catalogue::Button;
 use crate::fit::Fits;
 use crate::fit::candidates::candidates;
-use crate::site::{Edit, Group, Kind, Point, PointId, PointKind, Site, apply};
+use crate::site::{Edit, Group, Kind, Point, PointId, PointKind, Provenance, Site, apply};
 use crate::units::Metres;
 
 /// How far beneath the ceiling a module lies; *planning value*.
@@ -57,7 +57,7 @@ pub fn module_at_fitting(site: &Site, switch: &Point) -> Option<Edit> {
     Some(Edit::batch(edits))
 }
 
-/// The place of a fitting, as little known as it is.
+/// The place of a fitting, as little known as it is: what is taken from its switch is guessed.
 fn new_fitting(site: &Site, switch: &Point, load: &str) -> Option<Point> {
     let is_taken = |id: &str| site.points.named(id).is_some();
     let id: PointId =
@@ -71,6 +71,8 @@ fn new_fitting(site: &Site, switch: &Point, load: &str) -> Option<Point> {
         room: switch.room.clone(),
         tag: Tags::of(site).next(&switch.room),
         circuit: switch.circuit.clone(),
+        // Where it hangs and what feeds it is what its switch makes likely.
+        known: Provenance::Guessed,
         ..Point::bare(id, switch.floor.clone(), at, Metres::new(height), PointKind::Ceiling)
     })
 }

@@ -4,6 +4,7 @@
 use std::fmt;
 
 use super::{Mends, Weight};
+use crate::fit::ways_out::WayOut;
 use crate::fit::{FitFinding, Fits};
 use crate::network::air::BESIDE_M;
 use crate::speech::local;
@@ -17,7 +18,7 @@ pub enum Found {
     DoesNotFit {
         device: String,
         reason: FitFinding,
-        ways: Vec<&'static str>,
+        ways: Vec<WayOut>,
     },
     Mislabelled {
         label: String,
@@ -240,7 +241,7 @@ impl Found {
     pub fn cure(&self) -> String {
         let plain = match self {
             Self::DoesNotFit { ways, .. } => {
-                let ways: Vec<_> = ways.iter().map(|way| local(way)).collect();
+                let ways: Vec<_> = ways.iter().map(|way| local(way.says)).collect();
                 return format!("Ways out: {}.", ways.join("; "));
             }
             Self::HardSpot { spot, .. } => {

@@ -12,14 +12,14 @@ use dot_reach_core::install::schedule::schedule;
 use dot_reach_core::prove::handed_over::handed_over;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::{Folder, Record};
-use dot_reach_core::site::{PointKind, Site, apply};
+use dot_reach_core::site::{PointKind, Provenance, Site, apply};
 use dot_reach_core::speech::{LengthField, Lengths, Speech, TradeWords, speaking};
 use dot_reach_core::wires::wiring;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
 use crate::common::{bare, device, drawn, wish, wished, with};
-use crate::day::machine::{circuit, lamp, set, sound};
+use crate::day::machine::{self, circuit, energise, isolated, lamp, set, sound, stepped};
 
 const FEET: Speech = Speech { lengths: Lengths::FeetInches, words: TradeWords::American };
 
@@ -100,6 +100,7 @@ fn a_module_at_the_fitting_makes_the_place_there_and_ties_it_to_its_switch() {
     let group = after.group_of(&switch.id).expect("a control of both");
     assert_eq!(group.places.len(), 2);
     let fitting = after.points.get(&group.places[1]).unwrap();
+    assert_eq!((fitting.circuit.as_str(), fitting.how("circuit")), ("7", Provenance::Guessed));
     assert_eq!((fitting.kind, fitting.floor.as_str()), (PointKind::Ceiling, "g"));
     assert!(after.devices_at(&switch.id).is_empty(), "what was to work it from the box is gone");
     let module = after.devices_at(&fitting.id)[0];
@@ -194,6 +195,7 @@ fn stair() -> Vec<Value> {
         .into_iter()
         .map(|(id, at)| sound(id, "switch-neutral", at, "7"))
         .collect();
+    all.push(set("device", "a", "kind", &json!("companion-wired")));
     all.extend([lamp("l", "a"), lamp("lc", "c")]);
     all.push(json!({"do": "put", "kind": "group", "value": {"id": "g1", "name": "Stair", "places": ["a", "b"]}}));
     all
@@ -215,13 +217,17 @@ fn what_works_one_load_goes_in_together_or_not_at_all() {
             plan.left_out.iter().map(|l| (l.device.to_string(), l.why.clone())).collect();
         (on, out)
     };
+    // All of it is sound.
+    let (on, out) = plan(&[]);
+    assert_eq!((on.len(), out), (3, Vec::new()), "{on:?}");
     // Of the stair nobody knows the box of one place: neither goes in, and it is said why; what stands alone does.
     let unknown = set("point", "b", "neutral", &json!("unknown"));
     let (on, out) = plan(&[unknown]);
     assert_eq!(on, ["c"]);
     let waits = |id: &str| out.iter().find(|(device, _)| device == id).map(|(_, why)| why.as_str());
-    assert!(waits("b").is_some());
-    assert!(waits("a").is_some(), "{out:?}");
+    assert!(waits("b").is_some_and(|why| !why.contains("same load")), "{out:?}");
+    let why = "It works the same load as b, which waits: Stair goes in together.";
+    assert_eq!(waits("a"), Some(why), "{out:?}");
 }
 
 #[test]
@@ -248,4 +254,25 @@ fn what_is_in_the_house_and_does_not_fit_counts_nowhere_as_reached() {
     assert_eq!((fewer.unfit, fewer.would), (1, all.would - 1));
     let said = fewer.sentences().join(" ");
     assert!(said.contains("1 does not fit") && !said.contains(" 0 "), "{said}");
+}
+
+#[test]
+fn what_was_installed_and_is_found_not_to_fit_is_not_reached() {
+    let wired = machine::wired(
+        &isolated(&machine::house(System::Zigbee, &["a"]), "i1", "breaker", &["7"]),
+        "a",
+    );
+    let on = machine::opened(&wish(&wired, &energise("i1")).unwrap(), &["a"]);
+    let steps =
+        ["powered", "joined", "identified", "settings", "tested", "closed", "named", "shown"];
+    let done = steps.iter().fold(on, |folder, step| stepped(&folder, "a", step));
+    let count = |neutral: &str| {
+        let folder = machine::planned(&done, &[set("point", "a", "neutral", &json!(neutral))]);
+        let analysis = analyse(&Arc::new(folder.site), &Options::default());
+        let all = handed_over(&analysis, &folder.record);
+        (all.in_place_unfit, all.in_place_not_known, all.reachable)
+    };
+    assert_eq!(count("tested"), (0, 0, 1));
+    assert_eq!(count("absent"), (1, 0, 0));
+    assert_eq!(count("unknown"), (0, 1, 0));
 }

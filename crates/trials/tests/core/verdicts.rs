@@ -323,7 +323,8 @@ fn what_the_brief_refuses_is_proposed_nowhere() {
         }
     }
     let deep = FitFinding::ShallowBox { inside: 30.0, least: 40.0 };
-    let ring = |site: &Site| deep.ways_out(&site.job).iter().any(|w| w.contains("extender ring"));
+    let ring =
+        |site: &Site| deep.ways_out(&site.job).iter().any(|w| w.says.contains("extender ring"));
     assert!(ring(&plain) && !ring(&firm));
     // Taken back, it is proposed again.
     let again = with(firm, &[set("job", "job", "refused.extenders", &json!(false))]);

@@ -120,12 +120,6 @@ async function click(event) {
     // What goes along is named, and comes back with one press.
     if (told?.with_it) notice(`${told.removed} is gone, and with it ${told.with_it}.`, [["Undo", () => step("undo")]]);
   }
-  const calibration = event.target.closest("[data-calibration]");
-  if (calibration) {
-    const taught = JSON.parse(calibration.dataset.calibration);
-    const kind = "calibration";
-    await tell(taught ? { do: "put", kind, value: taught } : { do: "remove", kind, id: kind });
-  }
   const ready = event.target.closest("[data-edit]");
   if (ready) {
     const stamp = "stamp" in ready.dataset ? { at: new Date().toISOString() } : {};
@@ -143,28 +137,8 @@ async function click(event) {
     const chosen = [...gesture.parentElement.querySelectorAll("[data-with]")].map((field) => [field.dataset.with, field.value]);
     await tell({ do: word, id: newId(stem), point, ...Object.fromEntries(chosen) });
   }
-  const network = event.target.closest("[data-add-network]");
-  if (network) {
-    await tell({ do: "add-network", id: newId("n"), system: document.querySelector("[data-new-system]").value });
-  }
-  const channel = event.target.closest("[data-channel]");
-  if (channel) {
-    const { network: id, channel: number } = channel.dataset;
-    await tell({ do: "set", kind: "network", id, field: "channel", value: Number(number) });
-  }
-  const emitter = event.target.closest("[data-add-emitter]");
-  if (emitter) {
-    const made = { ...JSON.parse(emitter.dataset.addEmitter), id: newId("e") };
-    await tell({ do: "put", kind: "emitter", value: made });
-  }
   const variant = event.target.closest("[data-variant-act]");
   if (variant) await decide(variant);
-  const opening = event.target.closest("[data-drop-opening]");
-  if (opening) {
-    const { key: kind, id } = opening.form.dataset;
-    const field = `openings.${opening.dataset.dropOpening}`;
-    await tell({ do: "set", kind, id, field, value: null });
-  }
 }
 
 /** Makes a photo small here, and keeps it of a point; the server takes off what it says of itself. */
@@ -215,19 +189,6 @@ async function strike(event) {
   event.preventDefault();
   const told = { do: "strike", of: form.dataset.strike, why: form.elements.why.value, at: new Date().toISOString() };
   await edit(told).catch((refused) => showError(form, refused));
-}
-
-/** Deletes a job for who has written its name. */
-async function deleteJob(event) {
-  const form = event.target.closest("[data-delete-job]");
-  if (!form) return;
-  event.preventDefault();
-  try {
-    const told = await post(`/jobs/${form.dataset.deleteJob}/delete`, { name: form.elements.name.value });
-    location.assign(told.location);
-  } catch (refused) {
-    showError(form, refused);
-  }
 }
 
 /** Takes a variant over into its job, puts it aside or brings it back. */
@@ -288,7 +249,6 @@ export function startThings() {
   });
   document.addEventListener("submit", branch);
   document.addEventListener("submit", strike);
-  document.addEventListener("submit", deleteJob);
   document.addEventListener("click", click);
   takeEarly();
 }

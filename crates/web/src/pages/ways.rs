@@ -1,7 +1,9 @@
 //! Ways out of what does not fit, each with where it is done.
 
+use std::cell::OnceCell;
+
 use dot_reach_core::draw::at_fitting::module_at_fitting;
-use dot_reach_core::fit::ways_out::{WayLeads, way_leads};
+use dot_reach_core::fit::ways_out::{WayLeads, WayOut};
 use dot_reach_core::site::{Point, Site};
 use serde_json::json;
 
@@ -18,27 +20,42 @@ pub(crate) struct WayRow {
     pub(crate) edit: String,
 }
 
-/// The ways out at a place.
-pub(crate) fn way_rows(site: &Site, point: &Point, ways: Vec<&'static str>) -> Vec<WayRow> {
-    let module = || module_at_fitting(site, point).map(|edit| json!(edit).to_string());
-    let row = |says| {
-        let (press, href, edit) = match way_leads(says) {
-            Some(WayLeads::AtFitting) => {
-                ("Plan it there", String::new(), module().unwrap_or_default())
-            }
-            Some(WayLeads::Devices) => {
-                ("Choose", format!("choices?point={}", point.id), String::new())
-            }
-            Some(WayLeads::Place) => {
-                ("Note it", format!("survey?point={}", point.id), String::new())
-            }
-            Some(WayLeads::Library) => ("Library", "library".to_owned(), String::new()),
-            Some(WayLeads::Brief) => ("Brief", "brief".to_owned(), String::new()),
-            Some(WayLeads::Hub) => ("Hub and repeaters", "advice".to_owned(), String::new()),
-            Some(WayLeads::Others) | None => ("", String::new(), String::new()),
+/// Where the ways out at a place lead.
+pub(crate) struct WaysAt<'a> {
+    site: &'a Site,
+    point: &'a Point,
+    /// The edit that plans a module up at the fitting, worked out where a way leads there.
+    module: OnceCell<Option<String>>,
+}
+
+impl<'a> WaysAt<'a> {
+    pub(crate) const fn new(site: &'a Site, point: &'a Point) -> Self {
+        Self { site, point, module: OnceCell::new() }
+    }
+
+    pub(crate) fn rows(&self, ways: Vec<WayOut>) -> Vec<WayRow> {
+        ways.into_iter().map(|way| self.row(way)).collect()
+    }
+
+    fn row(&self, way: WayOut) -> WayRow {
+        let page = |press, href: String| (press, href, String::new());
+        let (press, href, edit) = match way.leads {
+            WayLeads::AtFitting => match self.module() {
+                Some(edit) => ("Plan it there", String::new(), edit),
+                None => page("", String::new()),
+            },
+            WayLeads::Devices => page("Choose", format!("choices?point={}", self.point.id)),
+            WayLeads::Place => page("Note it", format!("survey?point={}", self.point.id)),
+            WayLeads::Library => page("Library", "library".to_owned()),
+            WayLeads::Brief => page("Brief", "brief".to_owned()),
+            WayLeads::Hub => page("Hub and repeaters", "advice".to_owned()),
+            WayLeads::Others => page("", String::new()),
         };
-        let press = if href.is_empty() && edit.is_empty() { "" } else { press };
-        WayRow { says: say(says), press, href, edit }
-    };
-    ways.into_iter().map(row).collect()
+        WayRow { says: say(way.says), press, href, edit }
+    }
+
+    fn module(&self) -> Option<String> {
+        let edit = || module_at_fitting(self.site, self.point).map(|edit| json!(edit).to_string());
+        self.module.get_or_init(edit).clone()
+    }
 }

@@ -74,21 +74,21 @@ impl Plan {
     ) {
         self.paper(&surface.grid);
         let values = surface.values(of);
-        let drawn = |levels: &[Db]| {
-            let levels: Vec<f64> = levels.iter().map(|l| l.get()).collect();
-            drawn_contours(&surface.grid, &values, &levels, sigma.get() / 4.0)
-        };
         let bands = [Db::ZERO, target, target + SOLID_ABOVE];
+        let fives = (0..=10).map(|k| f64::from(k) * 5.0);
+        let levels: Vec<f64> = bands.iter().map(|l| l.get()).chain(fives).collect();
+        // All at once: values are evened out but once a picture.
+        let mut drawn = drawn_contours(&surface.grid, &values, &levels, sigma.get() / 4.0);
+        let fives = drawn.split_off(bands.len().min(drawn.len()));
         let classes = ["ground-thin", "ground-sound", "ground-solid"];
-        for (contour, class) in drawn(&bands).iter().zip(classes) {
+        for (contour, class) in drawn.iter().zip(classes) {
             self.tints.push(Tint { class, d: path(&contour.rings, true) });
             if class == "ground-sound" {
                 let name = format!("target {}", typographic(target.get(), 1));
                 self.lines.push(line(&contour.lines, "contour target", &name));
             }
         }
-        let levels: Vec<Db> = (0..=10).map(|k| Db::new(f64::from(k) * 5.0)).collect();
-        for contour in drawn(&levels) {
+        for contour in fives {
             // Beside the target line, a second label would only crowd it.
             if (contour.level - target.get()).abs() < 2.5 {
                 continue;

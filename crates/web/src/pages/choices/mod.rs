@@ -24,7 +24,7 @@ use crate::door::{For, See};
 use crate::drawing::band_class;
 use crate::error::WebError;
 use crate::pages::survey::verdict;
-use crate::pages::ways::{WayRow, way_rows};
+use crate::pages::ways::{WayRow, WaysAt};
 use crate::pages::{Shell, money, printed};
 
 /// Of so many of the best the effect on the mesh is worked out.
@@ -187,6 +187,7 @@ fn all_rows(site: &Site, point: &Point, analysis: &Analysis) -> [Vec<Row>; 3] {
     let mut tried = 0;
     let (mut rows, mut beside, mut rejected) = (Vec::new(), Vec::new(), Vec::new());
     let has_load = site.loads_of(&point.id).next().is_some();
+    let leads = WaysAt::new(site, point);
     for candidate in all {
         let kind = candidate.kind;
         let edit = planned(site, point, kind);
@@ -214,7 +215,7 @@ fn all_rows(site: &Site, point: &Point, analysis: &Analysis) -> [Vec<Row>; 3] {
             ways: {
                 let first = candidate.reasons.first();
                 let ways = first.map_or_else(Vec::new, |r| r.ways_out(&site.job));
-                way_rows(site, point, ways)
+                leads.rows(ways)
             },
             price: kind.fit.price.map(|p| money(p, 0, &site.job.currency)).unwrap_or_default(),
             forwards: candidate.forwards,

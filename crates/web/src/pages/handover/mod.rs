@@ -436,10 +436,9 @@ fn open(analysis: &Analysis) -> Vec<(String, String)> {
             let device = analysis.site.devices.get(&open.outcome.device);
             let name = device.map_or_else(String::new, |d| d.name.clone());
             let unfit = open.unfit.iter().map(|f| {
-                format!(
-                    "Does not fit. {f} Ways out: {}.",
-                    say(&f.ways_out(&analysis.site.job).join("; "))
-                )
+                let ways = f.ways_out(&analysis.site.job);
+                let ways: Vec<&str> = ways.iter().map(|way| way.says).collect();
+                format!("Does not fit. {f} Ways out: {}.", say(&ways.join("; ")))
             });
             let reached = (open.outcome.band < dot_reach_core::network::Band::Sound)
                 .then(|| open.outcome.reason.to_string());

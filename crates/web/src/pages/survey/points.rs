@@ -28,7 +28,7 @@ use super::wiring::{
     BoxForm, CandidateRow, CircuitForm, GroupForm, LoadForm, box_form, candidate_rows,
     circuit_form, group_form, load_forms,
 };
-use crate::pages::ways::{WayRow, way_rows};
+use crate::pages::ways::{WayRow, WaysAt};
 
 pub(super) struct PointForm {
     pub(super) id: String,
@@ -354,6 +354,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
         .unwrap_or_default();
     let (verdict, class) = verdict_of(device, fit::verdict(&findings));
     let found = role(site, device);
+    let leads = WaysAt::new(site, point);
     let planned = site
         .kind(&device.kind)
         .zip(system)
@@ -435,7 +436,7 @@ pub(super) fn device_form(site: &Site, device: &Device, point: &Point) -> Device
             .map(|f| FitRow {
                 class: if f.fits() >= Fits::ElectricianDecides { "warn" } else { "to-know" },
                 reason: f.to_string(),
-                ways: way_rows(site, point, f.ways_out(&site.job)),
+                ways: leads.rows(f.ways_out(&site.job)),
             })
             .collect(),
         candidates: candidate_rows(site, device, point),
