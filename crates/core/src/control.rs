@@ -1,12 +1,14 @@
 //! Who controls what: the matrix of controllers and loads, directly or through the hub, what a press
 //! takes, and what still works when something is out.
 
-use crate::analysis::Analysis;
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::analysis::{Analysis, Options, analyse};
 use crate::catalogue::Button;
 use crate::network::Band;
 use crate::network::NetworkAnalysis;
 use crate::radio::system::System;
-use crate::site::{Control, Device, DeviceId, Path, Site};
+use crate::site::{Control, Device, DeviceId, Runs, Site};
 use crate::survey::natural::has_switch;
 use crate::units::Db;
 
@@ -14,7 +16,7 @@ use crate::units::Db;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Checked {
     /// Whether the controller is bound to the load itself or goes by the hub.
-    pub path: Path,
+    pub runs: Runs,
     /// How good the direct hop is; nothing by the hub.
     pub direct: Option<(Band, Db)>,
     /// From press to load, in milliseconds; nothing when it cannot arrive.
@@ -36,10 +38,10 @@ pub fn binds_directly(system: System) -> bool {
 }
 
 /// Checks one control.
-pub fn check(analysis: &Analysis, control: &Control) -> Checked {
-    let ends = analysis.find(&control.controller).zip(analysis.find(&control.load));
+pub fn check(analysis: &Analysis, control: &Control<'_>) -> Checked {
+    let ends = analysis.find(control.controller).zip(analysis.find(control.load));
     let nothing = |wrong: &str| Checked {
-        path: control.path,
+        runs: control.runs,
         direct: None,
         delay_ms: None,
         success: 0.0,
@@ -49,10 +51,10 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
     let wired = analysis
         .site
         .devices
-        .get(&control.controller)
+        .get(control.controller)
         .is_some_and(|d| is_companion(&analysis.site, d));
-    if let Some((load, at)) = analysis.find(&control.load).filter(|_| wired) {
-        return by_wire(control.path, load, at);
+    if let Some((load, at)) = analysis.find(control.load).filter(|_| wired) {
+        return by_wire(control.runs, load, at);
     }
     let Some(((one, a), (other, b))) = ends else {
         return nothing("One end has no radio in this job.");
@@ -60,15 +62,15 @@ pub fn check(analysis: &Analysis, control: &Control) -> Checked {
     if let Some((network, off)) = [(one, a), (other, b)].into_iter().find(|(n, p)| n.down[*p]) {
         return nothing(&format!("{} has no power.", network.nodes[off].name));
     }
-    match control.path {
-        Path::Direct if one.network != other.network => {
+    match control.runs {
+        Runs::Direct if one.network != other.network => {
             nothing("They are in different networks: only a hub that speaks both can pass it on.")
         }
-        Path::Direct if !binds_directly(one.system) => {
+        Runs::Direct if !binds_directly(one.system) => {
             nothing("This system binds nothing directly: let it go by the hub.")
         }
-        Path::Direct => direct(one, a, b),
-        Path::Hub => by_hub(one, a, other, b),
+        Runs::Direct => direct(one, a, b),
+        _ => by_hub(one, a, other, b),
     }
 }
 
@@ -78,10 +80,10 @@ pub fn is_companion(site: &Site, device: &Device) -> bool {
 }
 
 /// A companion works its master by a wire: as long as that has power it does, whatever else is out.
-fn by_wire(path: Path, network: &NetworkAnalysis, master: usize) -> Checked {
+fn by_wire(runs: Runs, network: &NetworkAnalysis, master: usize) -> Checked {
     let has_power = !network.down[master];
     Checked {
-        path,
+        runs,
         direct: None,
         delay_ms: has_power.then_some(0.0),
         success: if has_power { 1.0 } else { 0.0 },
@@ -107,7 +109,7 @@ fn direct(network: &NetworkAnalysis, a: usize, b: usize) -> Checked {
         Band::Sound | Band::Solid => None,
     };
     Checked {
-        path: Path::Direct,
+        runs: Runs::Direct,
         direct: Some((band, margin)),
         delay_ms: (band > Band::Out).then_some(network.rule.hop_ms * tries),
         success: if band > Band::Out { success } else { 0.0 },
@@ -122,7 +124,7 @@ fn by_hub(one: &NetworkAnalysis, a: usize, other: &NetworkAnalysis, b: usize) ->
     let works = reached(up) && reached(down);
     let missing = if reached(up) { &other.nodes[b].name } else { &one.nodes[a].name };
     Checked {
-        path: Path::Hub,
+        runs: Runs::Hub,
         direct: None,
         delay_ms: works.then_some(up.delay_ms + HUB_THINKS_MS + down.delay_ms),
         success: if works { up.success * down.success } else { 0.0 },
@@ -184,7 +186,7 @@ impl Outage {
 /// Whether a control still works in an outage: a direct one needs neither hub nor router; one by
 /// the hub needs the hub, and the router only where the two networks have different hubs or the
 /// system is Wi-Fi.
-pub fn works_in(analysis: &Analysis, control: &Control, outage: Outage) -> bool {
+pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> bool {
     let checked = check(analysis, control);
     if checked.success <= 0.0 {
         return false;
@@ -192,23 +194,43 @@ pub fn works_in(analysis: &Analysis, control: &Control, outage: Outage) -> bool 
     if analysis
         .site
         .devices
-        .get(&control.controller)
+        .get(control.controller)
         .is_some_and(|d| is_companion(&analysis.site, d))
     {
         return true;
     }
-    let systems = [&control.controller, &control.load].map(|d| analysis.find(d));
+    let systems = [control.controller, control.load].map(|d| analysis.find(d));
     let needs_router = match systems {
         [Some((one, _)), Some((other, _))] => {
             one.network != other.network || one.system == System::Wifi
         }
         _ => true,
     };
-    match (outage, control.path) {
-        (Outage::Internet | Outage::Phone, _) | (_, Path::Direct) => true,
-        (Outage::Router, Path::Hub) => !needs_router,
-        (Outage::Hub, Path::Hub) => false,
+    match control.runs {
+        Runs::Direct | Runs::Device => true,
+        Runs::Server | Runs::Voice => outage == Outage::Phone,
+        Runs::Phone => outage == Outage::Internet,
+        Runs::Hub => match outage {
+            Outage::Internet | Outage::Phone => true,
+            Outage::Router => !needs_router,
+            Outage::Hub => false,
+        },
     }
+}
+
+/// For each breaker of a house, the controls that end with it: the whole house worked out anew without what it feeds.
+pub fn ends_with_breaker(analysis: &Analysis) -> BTreeMap<String, Vec<String>> {
+    let site = &analysis.site;
+    let works = |analysis: &Analysis, control: &Control<'_>| check(analysis, control).success > 0.0;
+    let labels: BTreeSet<&str> = site.points.iter().map(|p| p.circuit.as_str()).collect();
+    let labels = labels.into_iter().filter(|label| !label.is_empty());
+    let ends = labels.map(|label| {
+        let breakers_off = [label.to_owned()].into();
+        let without = analyse(site, &Options { breakers_off, ..analysis.options.clone() });
+        let ended = site.controls().filter(|c| works(analysis, c) && !works(&without, c));
+        (label.to_owned(), ended.map(|c| c.mark()).collect::<Vec<_>>())
+    });
+    ends.filter(|(_, ended)| !ended.is_empty()).collect()
 }
 
 /// What works a load.
@@ -257,12 +279,12 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<LoadMeans> {
     if let Some(button) = button.filter(|b| !is_down && is_seen(b)) {
         means.push(LoadMeans { by: By::Button(button), works: [true; 4] });
     }
-    for control in site.controls.iter().filter(|c| c.load == *load) {
-        if check(analysis, control).success > 0.0 {
-            let name = site.devices.get(&control.controller).map_or("", |d| d.name.as_str());
+    for control in site.controls().filter(|c| c.load == load) {
+        if check(analysis, &control).success > 0.0 {
+            let name = site.devices.get(control.controller).map_or("", |d| d.name.as_str());
             means.push(LoadMeans {
                 by: By::Controller(name.to_owned()),
-                works: Outage::ALL.map(|(outage, _)| works_in(analysis, control, outage)),
+                works: Outage::ALL.map(|(outage, _)| works_in(analysis, &control, outage)),
             });
         }
     }

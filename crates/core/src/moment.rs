@@ -137,6 +137,40 @@ impl HouseClock {
         TimeZone::get(zone).ok().map(|zone| Self(Some(zone)))
     }
 
+    /// Its zone; that of Greenwich while nobody said where the house stands.
+    fn zone(&self) -> TimeZone {
+        self.0.clone().unwrap_or(TimeZone::UTC)
+    }
+
+    /// The name of its zone, where somebody said it.
+    pub fn name(&self) -> Option<&str> {
+        self.0.as_ref()?.iana_name()
+    }
+
+    /// The first instant of a day by it.
+    pub fn midnight(&self, day: Date) -> Option<Timestamp> {
+        self.instant(day, 0)
+    }
+
+    /// The instant at which it shows so many minutes since midnight. An hour that it leaves out in spring comes as much
+    /// later; of one that it shows twice in autumn it is the first.
+    pub fn instant(&self, day: Date, minutes: u16) -> Option<Timestamp> {
+        let (hour, minute) = (i8::try_from(minutes / 60).ok()?, i8::try_from(minutes % 60).ok()?);
+        self.zone().to_timestamp(day.at(hour, minute, 0, 0)).ok()
+    }
+
+    /// The day that it shows at an instant, and how many minutes since midnight.
+    pub fn shows(&self, at: Timestamp) -> (Date, u16) {
+        let civil = self.zone().to_datetime(at);
+        let of = |part: i8| u16::from(part.unsigned_abs());
+        (civil.date(), of(civil.hour()) * 60 + of(civil.minute()))
+    }
+
+    /// An instant as it shows it, with how far that is from Greenwich: `2026-06-21T22:05:00+02:00`.
+    pub fn written(&self, at: Timestamp) -> String {
+        at.to_zoned_datetime(self.zone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
+    }
+
     /// A time as the people of the house write it: day, hour and minute; “not said” for one that nobody said.
     ///
     /// ```

@@ -8,7 +8,7 @@ use crate::fit;
 use crate::gate::work::WorkedDevice;
 use crate::moment::Moment;
 use crate::record::{Record, Step};
-use crate::site::{ComesIn, Device, DeviceId, DeviceShare, Edit, Path, Platform, PlatformId, Site};
+use crate::site::{ComesIn, Device, DeviceId, DeviceShare, Edit, Platform, PlatformId, Runs, Site};
 use crate::survey::classes;
 
 /// Whether a platform is fit to be in charge of this house.
@@ -63,10 +63,10 @@ fn things(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind)> {
 
 /// What this house asks of a device beside switching and dimming it.
 pub fn asked(site: &Site, device: &Device) -> BTreeSet<Ability> {
-    let controls = || site.controls.iter().filter(|c| c.controller == device.id);
+    let controls = || site.controls().filter(|c| *c.controller == device.id);
     let gives_up = WorkedDevice::of(site, &device.id).is_some_and(|s| s.takes(Step::Decoupled));
     let told_apart = controls().any(|c| !c.gesture.trim().is_empty());
-    let tied = controls().any(|c| c.path == Path::Direct);
+    let tied = controls().any(|c| c.runs == Runs::Direct);
     let rows = [
         (Ability::FreedKey, gives_up),
         (Ability::PressCounts, told_apart),

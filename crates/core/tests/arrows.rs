@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 47] = [
+const FLOORS: [&str; 49] = [
     // Quantities and numbers, and how they are said.
     "glossary",
     "speech",
@@ -55,6 +55,8 @@ const FLOORS: [&str; 47] = [
     "gate",
     "platforms",
     "names",
+    "rules",
+    "spoken",
     "install",
     "needed",
     "effects",

@@ -262,6 +262,29 @@ pub(crate) enum Verb {
         #[arg(long)]
         json: bool,
     },
+    /// Who works what: each control with its delay, success and what is left of it in an outage; scenes, names that are
+    /// taken for each other, and what answers to the phrases of the household.
+    Controls {
+        /// The job file.
+        file: PathBuf,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// What the rules of a job do by clock and sun, with what does not make sense.
+    Schedule {
+        /// The job file.
+        file: PathBuf,
+        /// The first day, such as 2026-12-01.
+        #[arg(long)]
+        from: String,
+        /// How many days.
+        #[arg(long, default_value_t = 365)]
+        days: u16,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Reads a join code and holds it against its check digits.
     Code {
         /// What stands on the label, or what a QR holds.

@@ -8,6 +8,7 @@ mod day;
 mod hosting;
 mod lease;
 mod prove;
+mod rules;
 mod traces;
 
 use std::collections::BTreeMap;
@@ -110,6 +111,10 @@ fn run(verb: Verb) -> Result<(), Failure> {
             day::visits(job.site, &job.record, json)
         }
         Verb::Wiring { file, json } => day::wires(&read(&file)?.site, json),
+        Verb::Controls { file, json } => rules::controls(read(&file)?.site, json),
+        Verb::Schedule { file, from, days, json } => {
+            rules::schedule(&read(&file)?.site, &from, days, json)
+        }
         Verb::Code { text, system, json } => day::code(&text, system.as_deref(), json),
         Verb::Hub { house, port, speed } => day::hub(&house, port, speed),
         Verb::Import { db, file } => import(&db, &file),

@@ -18,8 +18,11 @@ use crate::{Store, StoreError};
 const APPLICATION_ID: i32 = 0x646f_7452;
 
 /// Every migration in order. Append only from the first release on.
-const MIGRATIONS: [&str; 2] =
-    [include_str!("../migrations/0001_jobs.sql"), include_str!("../migrations/0002_authors.sql")];
+const MIGRATIONS: [&str; 3] = [
+    include_str!("../migrations/0001_jobs.sql"),
+    include_str!("../migrations/0002_authors.sql"),
+    include_str!("../migrations/0003_rules.sql"),
+];
 
 fn migrations() -> Migrations<'static> {
     Migrations::new(MIGRATIONS.map(M::up).to_vec())

@@ -14,11 +14,11 @@ const BEYOND_PLAN_M: f64 = 30.0;
 /// What does not fit together in a site, whatever its radios do.
 pub fn mismatches(site: &Site) -> Vec<Finding> {
     let devices = site.devices.iter().filter_map(|d| Some(about(site, d, of_device(site, d)?)));
-    let controls = site.controls.iter().flat_map(|control| {
-        let controller = side(site, &control.controller, |(controls, _)| controls).map(|device| {
+    let controls = site.controls().flat_map(|control| {
+        let controller = side(site, control.controller, |(controls, _)| controls).map(|device| {
             about(site, device, Found::ControlsNothing { device: device.name.clone() })
         });
-        let load = side(site, &control.load, |(_, is_load)| is_load)
+        let load = side(site, control.load, |(_, is_load)| is_load)
             .map(|device| about(site, device, Found::NoLoad { device: device.name.clone() }));
         [controller, load].into_iter().flatten()
     });

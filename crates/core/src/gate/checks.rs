@@ -266,10 +266,10 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
         }
         Step::Tied => {
             for control in spot.binds().filter(|c| !c.by_hand().is_empty()) {
-                let load = spot.site.devices.get(&control.load);
+                let load = spot.site.devices.get(control.load);
                 let name = load.map_or(control.load.as_str(), |d| d.name.as_str());
                 let text = format!("By {} it works {name}, and nothing else", control.by_hand());
-                add(format!("hand-{}", control.id), text);
+                add(format!("hand-{}", control.mark()), text);
             }
         }
         Step::Named => {

@@ -197,10 +197,10 @@ impl<'a> WorkedDevice<'a> {
     }
 
     /// What a remote is bound to.
-    pub fn binds(&self) -> impl Iterator<Item = &'a Control> + use<'a> {
+    pub fn binds(&self) -> impl Iterator<Item = Control<'a>> + use<'a> {
         let (is_remote, id) = (self.work() == WorkKind::Remote, &self.device.id);
-        let all = self.site.controls.iter();
-        all.filter(move |c| is_remote && c.controller == *id)
+        let all = self.site.controls();
+        all.filter(move |c| is_remote && c.controller == id)
     }
 
     /// The masters that it has to be tied to: the unit that switches the load of its group, or what it is
@@ -229,15 +229,14 @@ impl<'a> WorkedDevice<'a> {
         };
         // A key whose channel feeds nothing gives nothing up, where the lamp is said to have its supply from elsewhere.
         let spare = self.spare_channels();
-        let is_fed_elsewhere = |c: &Control| {
-            let lamp = site.devices.get(&c.load).and_then(|d| site.point_of(d));
+        let is_fed_elsewhere = |c: &Control<'_>| {
+            let lamp = site.devices.get(c.load).and_then(|d| site.point_of(d));
             lamp.is_some_and(|p| p.feed == Feed::Always)
         };
         let gives_up =
-            |c: &&Control| c.key.is_none_or(|key| !spare.contains(&key)) || !is_fed_elsewhere(c);
-        let mut own =
-            site.controls.iter().filter(|c| c.controller == self.device.id).filter(gives_up);
-        self.kind.fit.switches() && own.any(|c| lights(&c.load))
+            |c: &Control<'_>| c.key.is_none_or(|key| !spare.contains(&key)) || !is_fed_elsewhere(c);
+        let mut own = site.controls().filter(|c| *c.controller == self.device.id).filter(gives_up);
+        self.kind.fit.switches() && own.any(|c| lights(c.load))
     }
 
     /// Whether it is one of a kit whose wired products are all energised together.

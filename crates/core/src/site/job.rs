@@ -98,6 +98,15 @@ pub struct Job {
     /// The time zone of the house by its name, where it is not the usual one of its country.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub time_zone: String,
+    /// How far north of the equator the house stands, in degrees; nothing while nobody said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub latitude: Option<f64>,
+    /// How far east of Greenwich it stands, in degrees; nothing while nobody said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub longitude: Option<f64>,
+    /// The holidays of the house, as `2026-12-25`, or `12-25` for every year.
+    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+    pub holidays: BTreeSet<String>,
     /// How lengths are written, where it is not as the country does.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub lengths: Option<Lengths>,
@@ -156,6 +165,9 @@ impl Job {
             region,
             wiring_country: none(),
             time_zone: none(),
+            latitude: None,
+            longitude: None,
+            holidays: BTreeSet::new(),
             lengths: None,
             confidence,
             built: None,
@@ -225,6 +237,8 @@ impl Job {
         note("first_fix", &self.first_fix)?;
         note("collector", &self.collector)?;
         let values = [
+            ("latitude", self.latitude, -90.0, 90.0, "degrees"),
+            ("longitude", self.longitude, -180.0, 180.0, "degrees"),
             ("built", self.built.map(f64::from), 1000.0, 2100.0, ""),
             ("budget", self.budget, 0.0, 1e9, ""),
             ("keep_years", self.keep_years, 0.0, 100.0, "years"),

@@ -4,6 +4,7 @@
 //! heights are metres above the datum of the job. [`apply`] is the one way to change a [`Site`].
 
 mod apply;
+mod controls;
 mod correction;
 mod difference;
 pub mod edit;
@@ -23,6 +24,7 @@ mod typed;
 mod wiring;
 
 pub use apply::{admit, apply, gather, take_back};
+pub use controls::{Control, Reached};
 pub use correction::{Correction, LearnedLink, LearnedOf, LearnedRow};
 pub use difference::difference;
 pub use edit::{Change, Edit, Ref, Touch, beside};

@@ -10,7 +10,10 @@ use super::kept::{Kept, Most, Tie};
 use super::{Correction, Job, Ref, Refusal, Table};
 
 macro_rules! tables {
-    ($($field:ident: $file:ident::$type:ident = $word:tt, $called:literal, $doc:literal;)*) => {
+    ($(
+        $field:ident: $file:ident::$type:ident = $word:tt, $called:literal, $doc:literal
+            $(, once $once:literal in $onces:literal)?;
+    )*) => {
         $(
             mod $file;
             pub use $file::*;
@@ -24,7 +27,7 @@ macro_rules! tables {
             pub job: Job,
             $(
                 #[doc = $doc]
-                #[serde(default)]
+                #[serde(default $(, alias = $onces)?)]
                 pub $field: Table<$type>,
             )*
             /// What the readings taught, once accepted.
@@ -43,7 +46,7 @@ macro_rules! tables {
             #[serde(rename = "calibration")]
             Calibration,
             $(
-                #[serde(rename = $word)]
+                #[serde(rename = $word $(, alias = $once)?)]
                 $type,
             )*
         }
@@ -105,7 +108,7 @@ macro_rules! tables {
             #[serde(rename = "calibration")]
             Calibration(Correction),
             $(
-                #[serde(rename = $word)]
+                #[serde(rename = $word $(, alias = $once)?)]
                 $type($type),
             )*
         }
@@ -306,6 +309,6 @@ tables! {
     hub_entries: hub_entry::HubEntry = "hub-entry", "listed device", "What hubs list and is on no plan yet.";
     emitters: emitter::Emitter = "emitter", "source on the air", "Wi-Fi access points and foreign 802.15.4 networks with a place on the plan.";
     scans: scan::Scan = "scan", "line of a scan", "What a scan at the hub heard.";
-    controls: control::Control = "control", "control", "Who controls what.";
+    rules: rule::Rule = "rule", "rule", "What a hand, a sensor, a phrase and a clock do.", once "control" in "controls";
     visits: visit::Visit = "visit", "visit", "Visits that are agreed.";
 }

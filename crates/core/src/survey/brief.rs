@@ -54,11 +54,11 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
             .filter_map(|d| Some((d, site.kind(&d.kind)?)))
     };
     let controllers = || {
-        let hits = |c: &&Control| {
-            site.devices.get(&c.load).is_some_and(|d| wish.points.contains(&d.point))
+        let hits = |c: &Control<'_>| {
+            site.devices.get(c.load).is_some_and(|d| wish.points.contains(&d.point))
         };
-        site.controls.iter().filter(hits).filter_map(|c| {
-            let device = site.devices.get(&c.controller)?;
+        site.controls().filter(hits).filter_map(|c| {
+            let device = site.devices.get(c.controller)?;
             Some((device, site.kind(&device.kind)?))
         })
     };

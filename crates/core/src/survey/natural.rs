@@ -88,9 +88,9 @@ fn of_load<'a>(site: &'a Site, load: &Load) -> Option<Light<'a>> {
 
 /// The controllers that work a device and are no phone.
 fn controlled<'a>(site: &'a Site, device: &'a Device) -> impl Iterator<Item = Natural> + 'a {
-    let of = site.controls.iter().filter(|c| c.load == device.id);
+    let of = site.controls().filter(|c| *c.load == device.id);
     of.filter_map(|c| {
-        let controller = site.devices.get(&c.controller)?;
+        let controller = site.devices.get(c.controller)?;
         let kind = site.kind(&controller.kind)?;
         let has_key = kind.duty == Duty::Remote || kind.button.is_some() || !kind.has_radio;
         has_key.then(|| Natural::Remote(controller.name.clone()))

@@ -298,9 +298,8 @@ fn without_unit(site: &Site, standing: &Arrangement<'_>) -> Option<String> {
     };
     let is_near = |p: &Point| FitPlace::of(site, p, None).smart_lamps() > 0;
     let works_smart_lamps = standing.far.iter().any(|(p, w)| {
-        let mut of =
-            site.controls.iter().filter(|c| w.is_some_and(|w| w.device.id == c.controller));
-        is_near(p) || of.any(|c| gives_light(&c.load))
+        let mut of = site.controls().filter(|c| w.is_some_and(|w| w.device.id == *c.controller));
+        is_near(p) || of.any(|c| gives_light(c.load))
     });
     (!works_smart_lamps).then(|| {
         "Nothing would switch the load any longer: it is fed for good only where every lamp has a radio of its own."

@@ -14,7 +14,7 @@ use dot_reach_core::site::PointKind::{
     BareWall, Ceiling, Outdoor, Shelf, Socket, Switch, WallFitting,
 };
 use dot_reach_core::site::{
-    BoxKind, Control, Edit, Emitter, Neutral, Path, PointKind, Site, SlabPlace,
+    BoxKind, Edit, Emitter, Neutral, PointKind, Rule, Runs, Site, SlabPlace,
 };
 use dot_reach_core::units::{Dbm, Metres};
 
@@ -274,24 +274,24 @@ pub fn planned() -> (Site, Vec<String>) {
         pull_plug(&mut b, device);
     }
     b.mount("yard-light", Mounting::PlasticWeatherBox);
-    for (controller, load, path) in [
-        ("star-liv-remote", "star-liv-shade1", Path::Direct),
-        ("star-bed1-rem", "star-bed1-shade", Path::Direct),
-        ("star-wing-rem", "star-wing-main", Path::Direct),
-        ("star-hall-key", "star-slu-lamp", Path::Hub),
-        ("mesh-hall-door", "mesh-hall-light", Path::Hub),
+    for (controller, load, runs) in [
+        ("star-liv-remote", "star-liv-shade1", Runs::Direct),
+        ("star-bed1-rem", "star-bed1-shade", Runs::Direct),
+        ("star-wing-rem", "star-wing-main", Runs::Direct),
+        ("star-hall-key", "star-slu-lamp", Runs::Hub),
+        ("mesh-hall-door", "mesh-hall-light", Runs::Hub),
     ] {
-        control(&mut b, controller, load, path);
+        control(&mut b, controller, load, runs);
     }
     larkfield_survey::add(&mut b);
     b.finish()
 }
 
 /// What the family presses, and what that works.
-fn control(b: &mut Builder, controller: &str, load: &str, path: Path) {
+fn control(b: &mut Builder, controller: &str, load: &str, runs: Runs) {
     let id = format!("{controller}-{load}").parse();
     let (Ok(id), Ok(controller), Ok(load)) = (id, controller.parse(), load.parse()) else { return };
-    b.also(&Edit::put(Control { id, controller, load, path, key: None, gesture: String::new() }));
+    b.also(&Edit::put(Rule::press(id, controller, load, runs)));
 }
 
 /// Someone in the house pulls this plug now and then.

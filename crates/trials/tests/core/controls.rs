@@ -45,7 +45,7 @@ fn a_direct_control_is_quicker_and_outlives_the_hub() {
         &[control("d", "r", "s", "direct"), control("h", "r", "s", "hub")],
     );
     let analysis = analysed(site);
-    let of = |id: &str| analysis.site.controls.named(id).unwrap().clone();
+    let of = |id: &str| analysis.site.controls().find(|c| c.rule.id.as_str() == id).unwrap();
     let (direct, hub) = (check(&analysis, &of("d")), check(&analysis, &of("h")));
     assert_eq!(direct.direct.map(|(band, _)| band), Some(Band::Solid));
     assert!(direct.delay_ms.unwrap() * 3.0 < hub.delay_ms.unwrap());
@@ -63,11 +63,13 @@ fn what_cannot_be_bound_says_so() {
         "network": "m"}});
     let site = with(house(System::Zigbee), &[other, lamp, control("x", "r", "z", "direct")]);
     let analysis = analysed(site);
-    let crossed = check(&analysis, analysis.site.controls.named("x").unwrap());
+    let crossed =
+        check(&analysis, &analysis.site.controls().find(|c| c.rule.id.as_str() == "x").unwrap());
     assert!(crossed.wrong.unwrap().starts_with("They are in different networks"));
     let site = with(house(System::ZWaveLr), &[control("x", "r", "s", "direct")]);
     let analysis = analysed(site);
-    let lone = check(&analysis, analysis.site.controls.named("x").unwrap());
+    let lone =
+        check(&analysis, &analysis.site.controls().find(|c| c.rule.id.as_str() == "x").unwrap());
     assert!(lone.wrong.unwrap().contains("binds nothing directly"));
     let mut site = house(System::Zigbee);
     // What a device can be is its make's to say, and the make may change: that is found, not refused.
@@ -86,7 +88,7 @@ fn what_cannot_be_bound_says_so() {
     let before = site.clone();
     let gone =
         apply(&mut site, &edit(json!({"do": "remove", "kind": "device", "id": "s"}))).unwrap();
-    assert!(site.controls.is_empty());
+    assert!(site.rules.is_empty());
     apply(&mut site, &gone.inverse).unwrap();
     assert_eq!(site, before);
 }

@@ -164,10 +164,10 @@ fn a_companion_is_no_load_no_radio_and_never_dead() {
     );
     let analysis = analysed(site.clone());
     assert!(analysis.find(&"c".parse().unwrap()).is_none(), "it is no node");
-    let control = analysis.site.controls.named("k").unwrap();
-    let checked = check(&analysis, control);
+    let control = analysis.site.controls().next().unwrap();
+    let checked = check(&analysis, &control);
     assert_eq!((checked.wrong, checked.success, checked.without_hub), (None, 1.0, true));
-    assert!(Outage::ALL.iter().all(|(outage, _)| works_in(&analysis, control, *outage)));
+    assert!(Outage::ALL.iter().all(|(outage, _)| works_in(&analysis, &control, *outage)));
     let by_wire = means(&analysis, &"s".parse().unwrap());
     assert!(by_wire.iter().any(|m| m.works == [true; 4]));
     // The other way round it is found: a companion switches nothing.

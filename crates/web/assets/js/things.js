@@ -236,7 +236,7 @@ export function startThings() {
   document.addEventListener("change", async (event) => {
     const control = event.target.closest("[data-control]");
     if (!control) return;
-    await tell({ do: "set", kind: "control", id: control.dataset.control, field: "path", value: control.value });
+    await tell({ do: "set", kind: "rule", id: control.dataset.control, field: "runs", value: control.value });
   });
   document.addEventListener("submit", async (event) => {
     if (event.target.matches("form.thing")) event.preventDefault();
@@ -244,8 +244,9 @@ export function startThings() {
     if (!made) return;
     event.preventDefault();
     const of = (name) => made.elements[name].value;
-    const control = { id: newId("k"), controller: of("controller"), load: of("load"), path: of("path") };
-    await edit({ do: "put", kind: "control", value: control }).then(() => clearErrors(made), (e) => showError(made, e));
+    const when = { on: "press", controller: of("controller") };
+    const rule = { id: newId("k"), when, does: [{ what: { device: of("load") }, to: "toggle" }], runs: of("path") };
+    await edit({ do: "put", kind: "rule", value: rule }).then(() => clearErrors(made), (e) => showError(made, e));
   });
   document.addEventListener("submit", branch);
   document.addEventListener("submit", strike);

@@ -11,7 +11,7 @@ use dot_reach_core::bill::regroup::{RegroupCost, regroup};
 use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
 use dot_reach_core::site::{
-    Device, DeviceId, Edit, Kind, Load, Path, Point, PointKind, Regroup, RegroupBy, Site,
+    Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy, Runs, Site,
 };
 use dot_reach_core::survey::natural::{Light, Natural, lights};
 use dot_reach_core::units::typographic;
@@ -206,26 +206,26 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
     let name = |id: &DeviceId| site.devices.get(id).map_or_else(String::new, |d| d.name.clone());
     let mut rows = Vec::new();
     let mut delays: BTreeMap<DeviceId, Vec<f64>> = BTreeMap::new();
-    for control in &site.controls {
-        let checked = check(analysis, control);
+    for control in site.controls() {
+        let checked = check(analysis, &control);
         delays.entry(control.controller.clone()).or_default().extend(checked.delay_ms);
         let (hop, class) = match checked.direct {
             Some((band, margin)) => (format!("{margin}"), band.name()),
             None => ("by the hub".to_owned(), ""),
         };
         rows.push(Row {
-            id: control.id.to_string(),
-            controller: name(&control.controller),
+            id: control.rule.id.to_string(),
+            controller: name(control.controller),
             key: control.key.map(|key| key.to_string()).unwrap_or_default(),
-            gesture: control.gesture.clone(),
-            load: name(&control.load),
-            is_direct: control.path == Path::Direct,
+            gesture: control.gesture.to_owned(),
+            load: name(control.load),
+            is_direct: control.runs == Runs::Direct,
             hop,
             class,
             delay: checked.delay_ms.map_or_else(|| "–".to_owned(), |d| format!("{d:.0}")),
             success: format!("{:.0}", checked.success * 100.0),
             wrong: checked.wrong.unwrap_or_default(),
-            works: Outage::ALL.iter().map(|(o, _)| works_in(analysis, control, *o)).collect(),
+            works: Outage::ALL.iter().map(|(o, _)| works_in(analysis, &control, *o)).collect(),
             controller_id: control.controller.to_string(),
         });
     }

@@ -92,7 +92,10 @@ impl Named<'_> {
                 format!("calibrated by {}", count_of(taught.readings, "reading", "readings"))
             }
             Thing::Scan(scan) => format!("recorded {} in a scan", scan.carrier.name()),
-            Thing::Control(_) => "set a control".to_owned(),
+            Thing::Rule(rule) if rule.name.is_empty() => {
+                "set what a control or a clock does".to_owned()
+            }
+            Thing::Rule(rule) => format!("set the rule {}", rule.name),
             Thing::Emitter(emitter) => format!("set {} on the air", emitter.name),
             other => {
                 let of = other.of();

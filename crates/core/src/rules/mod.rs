@@ -1,0 +1,21 @@
+//! Rules: when they run, what they come to over a year, and what is wrong with them.
+//!
+//! | file | what it holds |
+//! |---|---|
+//! | `sun.rs` | when the sun rises and sets |
+//! | `day.rs` | when a rule runs on a day |
+//! | `year.rs` | what all rules come to over many days |
+//! | `senses.rs` | what is wrong with them, each with the date when it first goes wrong |
+//! | `said.rs` | a rule in a sentence, to be read back |
+
+mod day;
+mod said;
+mod senses;
+mod sun;
+mod year;
+
+pub use day::{Hours, holds_at, reads_sun, runs_on};
+pub use said::{in_a_sentence, when_said};
+pub use senses::{Sense, SenseOf, senses};
+pub use sun::{Whereabouts, sun_event};
+pub use year::{Happening, Span, happenings};

@@ -1,0 +1,113 @@
+//! Who works what: of each rule that a hand or a sensor sets off, the devices that it comes to.
+
+use super::{Action, Device, DeviceId, Rule, Runs, Site, Target, Trigger, Verb};
+use crate::catalogue::{DeviceKind, Duty};
+
+/// A controller and a load that it works.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Control<'a> {
+    /// The rule that says so.
+    pub rule: &'a Rule,
+    /// The switch, remote or sensor.
+    pub controller: &'a DeviceId,
+    /// What it works.
+    pub load: &'a DeviceId,
+    /// Which of its keys; nothing where it has one, or nobody said.
+    pub key: Option<u8>,
+    /// What a hand does there; empty for a press.
+    pub gesture: &'a str,
+    /// Where the rule runs.
+    pub runs: Runs,
+    /// What becomes of the load.
+    pub to: Verb,
+}
+
+impl Control<'_> {
+    /// What tells it from all others: the id of its rule, with the load where that does more than one thing.
+    pub fn mark(&self) -> String {
+        match &self.rule.does[..] {
+            [Action { what: Target::Device(_), .. }] => self.rule.id.to_string(),
+            _ => format!("{}-{}", self.rule.id, self.load),
+        }
+    }
+
+    /// What a hand does: “key 2, two presses”; empty for a press on what has one key.
+    pub fn by_hand(&self) -> String {
+        let key = self.key.map(|key| format!("key {key}")).unwrap_or_default();
+        let parts = [key.as_str(), self.gesture.trim()];
+        let said: Vec<&str> = parts.into_iter().filter(|p| !p.is_empty()).collect();
+        said.join(", ")
+    }
+}
+
+/// A device that a rule comes to, with what is done to it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Reached<'a> {
+    /// The device.
+    pub device: &'a DeviceId,
+    /// The action that says so: of a scene, that of the scene.
+    pub action: &'a Action,
+}
+
+/// So deep may scenes call scenes.
+const DEEPEST: usize = 4;
+
+impl Site {
+    /// What works what, in the order of the rules.
+    pub fn controls(&self) -> impl Iterator<Item = Control<'_>> {
+        self.rules.iter().flat_map(|rule| {
+            let (key, gesture) = match &rule.when {
+                Trigger::Press { key, gesture, .. } => (*key, gesture.as_str()),
+                _ => (None, ""),
+            };
+            let all = rule.controller().map(|of| (of, self.reached_by(rule)));
+            all.into_iter().flat_map(move |(controller, reached)| {
+                reached.into_iter().filter(move |r| r.device != controller).map(move |r| Control {
+                    rule,
+                    controller,
+                    load: r.device,
+                    key,
+                    gesture,
+                    runs: rule.runs,
+                    to: r.action.to,
+                })
+            })
+        })
+    }
+
+    /// The devices that a rule comes to, in the order in which it does them; those that are gone are left out.
+    pub fn reached_by<'a>(&'a self, rule: &'a Rule) -> Vec<Reached<'a>> {
+        let mut reached = Vec::new();
+        self.follow(&rule.does, DEEPEST, &mut reached);
+        reached
+    }
+
+    fn follow<'a>(&'a self, does: &'a [Action], deep: usize, into: &mut Vec<Reached<'a>>) {
+        for action in does {
+            let devices: Vec<&Device> = match &action.what {
+                Target::Device(id) => self.devices.get(id).into_iter().collect(),
+                Target::Room(room) => self.loads_where(|d| {
+                    self.point_of(d).is_some_and(|p| self.room_of(p).is_some_and(|r| r.id == *room))
+                }),
+                Target::Group(group) => self.loads_where(|d| {
+                    self.groups.get(group).is_some_and(|g| g.places.contains(&d.point))
+                }),
+                Target::AllBut(but) => self.loads_where(|d| !but.contains(&d.id)),
+                Target::Scene(scene) => {
+                    if let Some(scene) = self.rules.get(scene).filter(|_| deep > 0) {
+                        self.follow(&scene.does, deep - 1, into);
+                    }
+                    continue;
+                }
+            };
+            into.extend(devices.into_iter().map(|d| Reached { device: &d.id, action }));
+        }
+    }
+
+    /// The devices that work something, of such as these.
+    fn loads_where(&self, is_one: impl Fn(&Device) -> bool) -> Vec<&Device> {
+        let works = |k: &DeviceKind| k.duty == Duty::Actuator && k.sides().1;
+        let is_load = |d: &&Device| self.kind(&d.kind).is_some_and(works);
+        self.devices.iter().filter(is_load).filter(|d| is_one(d)).collect()
+    }
+}
