@@ -200,7 +200,7 @@ impl<'a> WorkedDevice<'a> {
     pub fn binds(&self) -> impl Iterator<Item = Control<'a>> + use<'a> {
         let (is_remote, id) = (self.work() == WorkKind::Remote, &self.device.id);
         let all = self.site.controls();
-        all.filter(move |c| is_remote && c.controller == id)
+        all.filter(move |c| is_remote && c.is_tie() && c.controller == id)
     }
 
     /// The masters that it has to be tied to: the unit that switches the load of its group, or what it is
@@ -235,7 +235,8 @@ impl<'a> WorkedDevice<'a> {
         };
         let gives_up =
             |c: &Control<'_>| c.key.is_none_or(|key| !spare.contains(&key)) || !is_fed_elsewhere(c);
-        let mut own = site.controls().filter(|c| *c.controller == self.device.id).filter(gives_up);
+        let own = site.controls().filter(|c| *c.controller == self.device.id && c.is_tie());
+        let mut own = own.filter(gives_up);
         self.kind.fit.switches() && own.any(|c| lights(c.load))
     }
 

@@ -89,6 +89,14 @@ pub struct Sense {
 }
 
 impl SenseOf {
+    /// The other rule that it is about, where there is one.
+    pub const fn other(&self) -> Option<&RuleId> {
+        match self {
+            Self::Fight { with, .. } | Self::Double { with } => Some(with),
+            _ => None,
+        }
+    }
+
     /// Its word in files.
     pub const fn word(&self) -> &'static str {
         match self {
@@ -185,11 +193,7 @@ pub fn senses(site: &Site, hours: &Hours<'_>, span: Span, happened: &[Happening]
     all.sort_by_key(|s| s.first);
     let mut seen = BTreeSet::new();
     all.retain(|s| {
-        let with = match &s.of {
-            SenseOf::Fight { with, .. } | SenseOf::Double { with } => Some(with.clone()),
-            _ => None,
-        };
-        seen.insert((s.rule.clone(), s.device.clone(), s.of.word(), with))
+        seen.insert((s.rule.clone(), s.device.clone(), s.of.word(), s.of.other().cloned()))
     });
     all
 }

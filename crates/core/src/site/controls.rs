@@ -1,5 +1,7 @@
 //! Who works what: of each rule that a hand or a sensor sets off, the devices that it comes to.
 
+use std::collections::BTreeSet;
+
 use super::{Action, Device, DeviceId, Rule, Runs, Site, Target, Trigger, Verb};
 use crate::catalogue::{DeviceKind, Duty};
 
@@ -23,12 +25,15 @@ pub struct Control<'a> {
 }
 
 impl Control<'_> {
+    /// Whether its rule works this one load and nothing else: the two can be tied to each other.
+    pub const fn is_tie(&self) -> bool {
+        matches!(&*self.rule.does, [Action { what: Target::Device(_), .. }])
+    }
+
     /// What tells it from all others: the id of its rule, with the load where that does more than one thing.
     pub fn mark(&self) -> String {
-        match &self.rule.does[..] {
-            [Action { what: Target::Device(_), .. }] => self.rule.id.to_string(),
-            _ => format!("{}-{}", self.rule.id, self.load),
-        }
+        let rule = &self.rule.id;
+        if self.is_tie() { rule.to_string() } else { format!("{rule}-{}", self.load) }
     }
 
     /// What a hand does: “key 2, two presses”; empty for a press on what has one key.
@@ -92,7 +97,7 @@ impl Site {
                 Target::Group(group) => self.loads_where(|d| {
                     self.groups.get(group).is_some_and(|g| g.places.contains(&d.point))
                 }),
-                Target::AllBut(but) => self.loads_where(|d| !but.contains(&d.id)),
+                Target::AllBut(but) => self.switched_but(but),
                 Target::Scene(scene) => {
                     if let Some(scene) = self.rules.get(scene).filter(|_| deep > 0) {
                         self.follow(&scene.does, deep - 1, into);
@@ -102,6 +107,11 @@ impl Site {
             };
             into.extend(devices.into_iter().map(|d| Reached { device: &d.id, action }));
         }
+    }
+
+    /// Everything in the house that can be switched, but for these.
+    pub fn switched_but(&self, but: &BTreeSet<DeviceId>) -> Vec<&Device> {
+        self.loads_where(|d| !but.contains(&d.id))
     }
 
     /// The devices that work something, of such as these.

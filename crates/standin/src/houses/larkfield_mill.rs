@@ -19,7 +19,7 @@ use dot_reach_core::site::{
 use dot_reach_core::units::{Dbm, Metres};
 
 use super::builder::{Builder, Surveyed};
-use super::larkfield_survey;
+use super::{household, larkfield_survey};
 use crate::story::told;
 use crate::truth::{Truth, take_readings};
 
@@ -284,6 +284,7 @@ pub fn planned() -> (Site, Vec<String>) {
         control(&mut b, controller, load, runs);
     }
     larkfield_survey::add(&mut b);
+    household::of_the_mill(&mut b);
     b.finish()
 }
 

@@ -3,6 +3,7 @@
 use dot_reach_core::record::Folder;
 
 pub mod builder;
+mod household;
 pub mod larkfield_mill;
 mod larkfield_survey;
 pub mod practice;

@@ -12,6 +12,7 @@ use dot_reach_core::units::{Dbm, Metres};
 use crate::story::moment;
 
 use super::builder::{Builder, Surveyed};
+use super::household;
 
 type Row = (
     &'static str,
@@ -86,6 +87,7 @@ pub fn planned() -> (Site, Vec<String>) {
         );
     }
     on_the_air(&mut b);
+    household::of_the_flat(&mut b);
     b.finish()
 }
 

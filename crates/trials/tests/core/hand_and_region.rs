@@ -196,8 +196,9 @@ fn stair() -> Vec<Value> {
         .map(|(id, at)| sound(id, "switch-neutral", at, "7"))
         .collect();
     all.push(set("device", "a", "kind", &json!("companion-wired")));
-    all.extend([lamp("l", "a"), lamp("lc", "c")]);
-    all.push(json!({"do": "put", "kind": "group", "value": {"id": "g1", "name": "Stair", "places": ["a", "b"]}}));
+    all.extend([lamp("l", "b"), lamp("lc", "c")]);
+    all.push(json!({"do": "put", "kind": "group", "value": {"id": "g1", "name": "Stair", "places": ["a", "b"],
+        "wiring": {"layout": "boxes", "line": "b", "load": "b"}}}));
     all
 }
 

@@ -14,38 +14,38 @@ use crate::common::{bare, with};
 
 #[test]
 fn known_pairs_are_found_in_two_languages_and_others_are_not() {
-    use Alike::{Letter, NearlySound, Same, Sound};
     let english = [
-        ("Hall light", "Hall Light", Same),
-        ("Night light", "Nite light", Sound),
-        ("Stair lamp", "Stare lamp", Sound),
-        ("Kitchen left", "Kitchen lift", Sound),
-        ("Landing", "Lending", Sound),
-        ("Bath fan", "Path fan", Letter),
-        ("Den lamp", "Ten lamp", Letter),
-        ("Pantry", "Panty", Letter),
-        ("Dining lamp", "Dinning lamp", Sound),
-        ("Office blind", "Office bland", Sound),
-        ("Kitchen", "Chicken", NearlySound),
+        ("Hall light", "Hall Light"),
+        ("Night light", "Nite light"),
+        ("Stair lamp", "Stare lamp"),
+        ("Kitchen left", "Kitchen lift"),
+        ("Landing", "Lending"),
+        ("Bath fan", "Path fan"),
+        ("Den lamp", "Ten lamp"),
+        ("Pantry", "Panty"),
+        ("Office blind", "Office bland"),
+        ("Kitchen", "Chicken"),
     ];
-    for (a, b, how) in english {
-        assert_eq!(alike(a, b, &[Language::English]), Some(how), "{a}, {b}");
-        assert_eq!(alike(b, a, &[Language::English]), Some(how), "{b}, {a}");
-    }
     let german = [
-        ("Küche", "Kueche", Same),
-        ("Flur Licht", "Fluhr Licht", Sound),
-        ("Keller", "Teller", Letter),
-        ("Bad", "Bat", Sound),
-        ("Diele", "Tiele", Sound),
-        ("Kirche", "Küche", NearlySound),
-        ("Stube", "Stufe", Letter),
+        ("Küche", "Kueche"),
+        ("Flur Licht", "Fluhr Licht"),
+        ("Keller", "Teller"),
+        ("Bad", "Bat"),
+        ("Diele", "Tiele"),
+        ("Kammer", "Hammer"),
+        ("Stube", "Stufe"),
     ];
-    for (a, b, how) in german {
-        let found = alike(a, b, &[Language::German]);
-        // Which of the ways it is is of less weight than that it is found.
-        assert!(found.is_some(), "{a}, {b}: {how:?}");
+    let both = english.map(|pair| (pair, Language::English)).into_iter();
+    for ((a, b), language) in both.chain(german.map(|pair| (pair, Language::German))) {
+        let how = alike(a, b, &[language]);
+        assert!(how.is_some(), "{a}, {b}");
+        assert_eq!(alike(b, a, &[language]), how, "{a}, {b}");
     }
+    let how = |a, b| alike(a, b, &[Language::English]);
+    assert_eq!(how("Hall light", "hall-light"), Some(Alike::Same));
+    assert_eq!(how("Night light", "Nite light"), Some(Alike::Sound));
+    assert_eq!(how("Pantry", "Panty"), Some(Alike::Letter));
+    assert_eq!(how("Kitchen", "Chicken"), Some(Alike::NearlySound));
     let apart = [
         ("Kitchen lamp", "Living lamp"),
         ("Hall lamp 1", "Hall lamp 2"),
@@ -108,7 +108,9 @@ fn by_search(site: &Site, name: &str) -> (u8, BTreeSet<String>) {
         let room = site.room_name(site.point_of(device).unwrap());
         book.push((1, plain(&device.name), device.id.to_string()));
         if is_lamp(device.id.as_str()) {
-            book.push((2, format!("{} lights", plain(room)), device.id.to_string()));
+            for word in ["light", "lights", "lamp", "lamps"] {
+                book.push((2, format!("{} {word}", plain(room)), device.id.to_string()));
+            }
         }
         book.push((3, plain(room), device.id.to_string()));
     }

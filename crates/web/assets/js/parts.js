@@ -166,7 +166,7 @@ function keepOnCards(old, next) {
 const SAVED_AS_TYPED = "form.thing, form[data-slab-of], [data-move], [x-data]";
 const TEXTS = "input:not([type=hidden], [type=file], [type=checkbox], [type=radio], [type=range]), textarea";
 /** Fields of a form that is sent by its button, which do nothing by themselves. */
-const SENT_BY_BUTTON = "form select:not([data-edit-value], [data-submit], [data-control]), form input[type=checkbox]";
+const SENT_BY_BUTTON = "form select:not([data-edit-value], [data-submit]), form input[type=checkbox]";
 
 // What a form would change is worked out anew with each redraw: that it changes something tells it from others.
 const marks = (element) => [...(element?.attributes ?? [])]

@@ -233,20 +233,15 @@ export function startThings() {
     if (event.target.matches("[data-photo]") && event.target.files[0]) photograph(event.target);
     if (event.target.matches("[data-bring-library]") && event.target.files[0]) bring(event.target);
   });
-  document.addEventListener("change", async (event) => {
-    const control = event.target.closest("[data-control]");
-    if (!control) return;
-    await tell({ do: "set", kind: "rule", id: control.dataset.control, field: "runs", value: control.value });
-  });
   document.addEventListener("submit", async (event) => {
     if (event.target.matches("form.thing")) event.preventDefault();
-    const made = event.target.closest("[data-new-control]");
+    const made = event.target.closest("[data-new-rule]");
     if (!made) return;
     event.preventDefault();
-    const of = (name) => made.elements[name].value;
-    const when = { on: "press", controller: of("controller") };
-    const rule = { id: newId("k"), when, does: [{ what: { device: of("load") }, to: "toggle" }], runs: of("path") };
-    await edit({ do: "put", kind: "rule", value: rule }).then(() => clearErrors(made), (e) => showError(made, e));
+    const of = Object.fromEntries(new FormData(made));
+    const when = made.dataset.newRule === "time" ? { on: "time", at: of.at } : { on: "press", controller: of.controller };
+    const value = { id: newId("k"), when, does: [{ what: { device: of.load }, to: of.to ?? "toggle" }], runs: of.runs ?? "hub" };
+    await edit({ do: "put", kind: "rule", value }).then(() => clearErrors(made), (e) => showError(made, e));
   });
   document.addEventListener("submit", branch);
   document.addEventListener("submit", strike);

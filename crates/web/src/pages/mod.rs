@@ -27,9 +27,11 @@ pub(crate) mod previsit;
 pub(crate) mod prove;
 pub(crate) mod reach;
 pub(crate) mod region;
+pub(crate) mod schedules;
 pub(crate) mod schools;
 pub(crate) mod sheet;
 pub(crate) mod sign_in;
+pub(crate) mod spoken;
 pub(crate) mod survey;
 pub(crate) mod variants;
 pub(crate) mod ways;
@@ -107,6 +109,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(survey::show)
         .service(reach::show)
         .service(controls::show)
+        .service(schedules::show)
+        .service(spoken::show)
         .service(hub::show)
         .service(advice::show)
         .service(variants::show)

@@ -78,6 +78,16 @@ pub(crate) static STAGES: [WorkStage; 8] = [
                 "Which switch or remote works which load, also in an outage",
             ),
             page(
+                "schedules",
+                "Scenes and schedules",
+                "What runs by the clock and the sun, over a year",
+            ),
+            page(
+                "spoken",
+                "Names and phrases",
+                "Names that are taken for each other, and what answers to a phrase",
+            ),
+            page(
                 "air",
                 "Channels and the air",
                 "What else sends in the house, and the best channel",
