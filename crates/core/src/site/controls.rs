@@ -26,8 +26,8 @@ pub struct Control<'a> {
 
 impl Control<'_> {
     /// Whether its rule works this one load and nothing else: the two can be tied to each other.
-    pub const fn is_tie(&self) -> bool {
-        matches!(&*self.rule.does, [Action { what: Target::Device(_), .. }])
+    pub fn is_tie(&self) -> bool {
+        matches!(&self.rule.does[..], [Action { what: Target::Device(_), .. }])
     }
 
     /// What tells it from all others: the id of its rule, with the load where that does more than one thing.
