@@ -17,8 +17,9 @@ use crate::site::{
 
 /// Two orders of one device within so many minutes fight each other; *planning value*.
 const FIGHT_MIN: i64 = 10;
-/// What a rule switched on and nothing switches off for so many hours stays on; *planning value*.
-const STAYS_ON_HOURS: i64 = 24;
+/// What a rule switched on and nothing switches off for so many hours stays on: from an evening to the next, where the order
+/// to switch off comes just before; *planning value*.
+const STAYS_ON_HOURS: i64 = 20;
 /// From when to when a house sleeps, in minutes since midnight, and above which level a light wakes; *planning values*.
 const NIGHT: (u16, u16, u8) = (23 * 60, 5 * 60, 50);
 /// A rule that waits longer than this is lost with a restart before it is done, in minutes; *planning value*.

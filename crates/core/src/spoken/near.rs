@@ -111,12 +111,18 @@ pub fn alike(one: &str, other: &str, languages: &[Language]) -> Option<Alike> {
     }
     let sounds = || languages.iter().map(|l| (sound(a, *l), sound(b, *l)));
     let short = a.chars().count().min(b.chars().count()) < LEAST_LETTERS;
+    // The English code makes one sound of all first vowels, and of some first consonants none: east is not west.
+    let (first, other_first) = (a.chars().next(), b.chars().next());
+    let begins_alike = |code: &str| !code.starts_with('A') || first == other_first;
     match () {
-        () if sounds().any(|(a, b)| a == b && a.len() >= 2) => Some(Alike::Sound),
+        () if sounds().any(|(a, b)| a == b && a.len() >= 2 && begins_alike(&a)) => {
+            Some(Alike::Sound)
+        }
         () if !short && osa_distance(a, b) <= 1 => Some(Alike::Letter),
         () => {
             let near = |(a, b): (String, String)| {
-                a.len().min(b.len()) >= LEAST_SOUNDS && osa_distance(&a, &b) <= 1
+                let is_long = a.len().min(b.len()) >= LEAST_SOUNDS;
+                is_long && begins_alike(&a) && begins_alike(&b) && osa_distance(&a, &b) <= 1
             };
             sounds().any(near).then_some(Alike::NearlySound)
         }
@@ -156,8 +162,8 @@ pub fn near_twins(site: &Site) -> Vec<NearTwins> {
 fn better(site: &Site, id: &DeviceId, spoken: &[Language]) -> String {
     let Some(device) = site.devices.get(id) else { return String::new() };
     let Some(point) = site.point_of(device) else { return String::new() };
-    let kind =
-        site.kind(&device.kind).map_or("", |k| if k.fit.gives_light { "lamp" } else { "switch" });
+    // What a row of the library is, by the first part of its id: lamp, plug, shade, sensor, remote.
+    let kind = device.kind.split('-').next().unwrap_or_default();
     let load = site.loads_of(&point.id).next();
     let load = load.map_or(kind, |l| if l.kind.is_lamp() { "light" } else { l.kind.name() });
     let room = site.room_name(point);

@@ -11,7 +11,8 @@ use dot_reach_core::bill::regroup::{RegroupCost, regroup};
 use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
 use dot_reach_core::site::{
-    Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy, Runs, Site,
+    Action, Control, Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy,
+    Runs, Site, Target,
 };
 use dot_reach_core::survey::natural::{Light, Natural, lights};
 use dot_reach_core::units::typographic;
@@ -218,7 +219,7 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
             controller: name(control.controller),
             key: control.key.map(|key| key.to_string()).unwrap_or_default(),
             gesture: control.gesture.to_owned(),
-            load: name(control.load),
+            load: load_of(site, &control),
             is_direct: control.runs == Runs::Direct,
             hop,
             class,
@@ -244,6 +245,18 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
         })
     });
     (rows, groups.collect())
+}
+
+/// What a control works; of a scene, which.
+fn load_of(site: &Site, control: &Control<'_>) -> String {
+    let name = site.devices.get(control.load).map_or_else(String::new, |d| d.name.clone());
+    match &control.rule.does[..] {
+        [Action { what: Target::Scene(scene), .. }] => {
+            let called = site.rules.get(scene).map_or("", |s| s.name.as_str());
+            format!("{name}, by scene {called}")
+        }
+        _ => name,
+    }
 }
 
 fn light(light: &Light<'_>) -> LightRow {

@@ -63,6 +63,7 @@ struct TimeRow {
     runs: Vec<Choice>,
     said: String,
     is_one: bool,
+    has_level: bool,
 }
 
 /// A scene.
@@ -201,6 +202,7 @@ fn times(site: &Site) -> Vec<TimeRow> {
             runs: choices(&Runs::ALL, rule.runs),
             said: in_a_sentence(site, rule),
             is_one: rule.does.len() == 1,
+            has_level: first.is_some_and(|a| a.to == Verb::On || a.level.is_some()),
         })
     };
     let mut rows: Vec<TimeRow> = site.rules.iter().filter_map(of).collect();
