@@ -4,7 +4,7 @@ import { expect, open, test } from "./fixtures.mjs";
 const MILL = "/jobs/larkfield-mill";
 const PAGES = [
   "brief", "survey?point=kit-isle", "sheet", "reach", "advice", "hub",
-  "air", "controls", "choices?point=kit-isle", "constructions", "existing", "install",
+  "air", "controls", "schedules", "spoken", "choices?point=kit-isle", "constructions", "existing", "install",
   "walk", "round?sum=8", "prove/acceptance", "prove/readings", "journal", "variants",
 ];
 

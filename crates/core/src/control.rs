@@ -8,7 +8,7 @@ use crate::catalogue::Button;
 use crate::network::Band;
 use crate::network::NetworkAnalysis;
 use crate::radio::system::System;
-use crate::site::{Control, Device, DeviceId, Runs, Site};
+use crate::site::{Control, Device, DeviceId, RunsIn, Site};
 use crate::survey::natural::has_switch;
 use crate::units::Db;
 
@@ -16,7 +16,7 @@ use crate::units::Db;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Checked {
     /// Whether the controller is bound to the load itself or goes by the hub.
-    pub runs: Runs,
+    pub runs: RunsIn,
     /// How good the direct hop is; nothing by the hub.
     pub direct: Option<(Band, Db)>,
     /// From press to load, in milliseconds; nothing when it cannot arrive.
@@ -63,13 +63,13 @@ pub fn check(analysis: &Analysis, control: &Control<'_>) -> Checked {
         return nothing(&format!("{} has no power.", network.nodes[off].name));
     }
     match control.runs {
-        Runs::Direct if one.network != other.network => {
+        RunsIn::Direct if one.network != other.network => {
             nothing("They are in different networks: only a hub that speaks both can pass it on.")
         }
-        Runs::Direct if !binds_directly(one.system) => {
+        RunsIn::Direct if !binds_directly(one.system) => {
             nothing("This system binds nothing directly: let it go by the hub.")
         }
-        Runs::Direct => direct(one, a, b),
+        RunsIn::Direct => direct(one, a, b),
         _ => by_hub(one, a, other, b),
     }
 }
@@ -80,7 +80,7 @@ pub fn is_companion(site: &Site, device: &Device) -> bool {
 }
 
 /// A companion works its master by a wire: as long as that has power it does, whatever else is out.
-fn by_wire(runs: Runs, network: &NetworkAnalysis, master: usize) -> Checked {
+fn by_wire(runs: RunsIn, network: &NetworkAnalysis, master: usize) -> Checked {
     let has_power = !network.down[master];
     Checked {
         runs,
@@ -109,7 +109,7 @@ fn direct(network: &NetworkAnalysis, a: usize, b: usize) -> Checked {
         Band::Sound | Band::Solid => None,
     };
     Checked {
-        runs: Runs::Direct,
+        runs: RunsIn::Direct,
         direct: Some((band, margin)),
         delay_ms: (band > Band::Out).then_some(network.rule.hop_ms * tries),
         success: if band > Band::Out { success } else { 0.0 },
@@ -124,7 +124,7 @@ fn by_hub(one: &NetworkAnalysis, a: usize, other: &NetworkAnalysis, b: usize) ->
     let works = reached(up) && reached(down);
     let missing = if reached(up) { &other.nodes[b].name } else { &one.nodes[a].name };
     Checked {
-        runs: Runs::Hub,
+        runs: RunsIn::Hub,
         direct: None,
         delay_ms: works.then_some(up.delay_ms + HUB_THINKS_MS + down.delay_ms),
         success: if works { up.success * down.success } else { 0.0 },
@@ -207,10 +207,10 @@ pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> b
         _ => true,
     };
     match control.runs {
-        Runs::Direct | Runs::Device => true,
-        Runs::Server | Runs::Voice => outage == Outage::Phone,
-        Runs::Phone => outage == Outage::Internet,
-        Runs::Hub => match outage {
+        RunsIn::Direct | RunsIn::Device => true,
+        RunsIn::Server | RunsIn::Voice => outage == Outage::Phone,
+        RunsIn::Phone => outage == Outage::Internet,
+        RunsIn::Hub => match outage {
             Outage::Internet | Outage::Phone => true,
             Outage::Router => !needs_router,
             Outage::Hub => false,

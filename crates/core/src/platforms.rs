@@ -8,7 +8,9 @@ use crate::fit;
 use crate::gate::work::WorkedDevice;
 use crate::moment::Moment;
 use crate::record::{Record, Step};
-use crate::site::{ComesIn, Device, DeviceId, DeviceShare, Edit, Platform, PlatformId, Runs, Site};
+use crate::site::{
+    ComesIn, Device, DeviceId, DeviceShare, Edit, Platform, PlatformId, RunsIn, Site,
+};
 use crate::survey::classes;
 
 /// Whether a platform is fit to be in charge of this house.
@@ -66,7 +68,7 @@ pub fn asked(site: &Site, device: &Device) -> BTreeSet<Ability> {
     let controls = || site.controls().filter(|c| *c.controller == device.id);
     let gives_up = WorkedDevice::of(site, &device.id).is_some_and(|s| s.takes(Step::Decoupled));
     let told_apart = controls().any(|c| !c.gesture.trim().is_empty());
-    let tied = controls().any(|c| c.runs == Runs::Direct);
+    let tied = controls().any(|c| c.runs == RunsIn::Direct);
     let rows = [
         (Ability::FreedKey, gives_up),
         (Ability::PressCounts, told_apart),

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use dot_reach_core::analysis::{Options, analyse};
 use dot_reach_core::control::check;
-use dot_reach_core::rules::{Hours, Span, happenings, in_a_sentence, senses};
+use dot_reach_core::rules::{DaySpan, Hours, happenings, in_a_sentence, senses};
 use dot_reach_core::site::Site;
 use dot_reach_formats::{controls_json, schedule_json};
 
@@ -38,7 +38,7 @@ pub(crate) fn schedule(site: &Site, from: &str, days: u16, json: bool) -> Result
     if !(1..=MOST_DAYS).contains(&days) {
         return Err(format!("from 1 to {MOST_DAYS} days are worked out, not {days}").into());
     }
-    let span = Span { from, days };
+    let span = DaySpan { from, days };
     if json {
         println!("{}", serde_json::to_string_pretty(&schedule_json::json(site, span))?);
         return Ok(());

@@ -1,11 +1,11 @@
 //! What the rules of a job do by the clock over a stretch of days, as JSON: `docs/ANALYSE.md` has the fields.
 
-use dot_reach_core::rules::{Happening, Hours, Sense, Span, happenings, in_a_sentence, senses};
+use dot_reach_core::rules::{DaySpan, Happening, Hours, Sense, happenings, in_a_sentence, senses};
 use dot_reach_core::site::Site;
 use serde_json::{Value, json};
 
 /// The schedule of a job.
-pub fn json(site: &Site, span: Span) -> Value {
+pub fn json(site: &Site, span: DaySpan) -> Value {
     let hours = Hours::of(site);
     let happened = happenings(site, &hours, span);
     let found = senses(site, &hours, span, &happened);

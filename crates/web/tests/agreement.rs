@@ -467,7 +467,7 @@ fn no_page_of_any_demo_job_says_an_inner_word() {
 }
 
 /// Every page in a row of the work, and those that are opened from one.
-const PAGES: [&str; 35] = [
+const PAGES: [&str; 37] = [
     "brief",
     "survey",
     "sheet",
@@ -480,6 +480,8 @@ const PAGES: [&str; 35] = [
     "advice",
     "hub",
     "controls",
+    "schedules",
+    "spoken",
     "air",
     "variants",
     "schools",

@@ -12,13 +12,15 @@ use dot_reach_formats::analysis_json;
 use dot_reach_standin::houses;
 use serde_json::{Value, json};
 
-const PAGES: [&str; 29] = [
+const PAGES: [&str; 31] = [
     "brief",
     "survey",
     "reach",
     "air",
     "hub",
     "controls",
+    "schedules",
+    "spoken",
     "schools",
     "constructions",
     "install",

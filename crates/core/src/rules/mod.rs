@@ -18,4 +18,4 @@ pub use day::{Hours, holds_at, reads_sun, runs_on};
 pub use said::{in_a_sentence, when_said};
 pub use senses::{Sense, SenseOf, senses};
 pub use sun::{Whereabouts, sun_event};
-pub use year::{Happening, Span, happenings};
+pub use year::{DaySpan, Happening, happenings};

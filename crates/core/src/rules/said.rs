@@ -4,7 +4,7 @@ use jiff::civil::Date;
 
 use super::day::Hours;
 use crate::site::{
-    Action, Condition, DayTime, OnHolidays, Rule, Site, Target, Trigger, Verb, Weekday,
+    Action, Condition, DayTime, OnHolidays, Rule, Site, Target, Trigger, TurnsTo, Weekday,
 };
 use crate::speech::local;
 
@@ -21,7 +21,7 @@ pub fn in_a_sentence(site: &Site, rule: &Rule) -> String {
 }
 
 fn name_of(site: &Site, id: &crate::site::DeviceId) -> String {
-    site.devices.get(id).map_or_else(|| format!("{id}, which is gone"), |d| d.name.clone())
+    site.devices.get(id).map_or_else(|| "a device that is gone".to_owned(), |d| d.name.clone())
 }
 
 fn set_off(site: &Site, rule: &Rule) -> String {
@@ -117,10 +117,10 @@ fn done(site: &Site, action: &Action) -> String {
     let kelvin = action.kelvin.map(|k| format!(", {k} K")).unwrap_or_default();
     let over = action.over_s.map(|s| format!(" over {s:.0} s")).unwrap_or_default();
     let verb = match action.to {
-        Verb::Toggle => "on or off, whichever it is not",
-        Verb::On => "on",
-        Verb::Off => "off",
-        Verb::Dim => "brighter or darker while held",
+        TurnsTo::Toggle => "on or off, whichever it is not",
+        TurnsTo::On => "on",
+        TurnsTo::Off => "off",
+        TurnsTo::Dim => "brighter or darker while held",
     };
     format!("{what} {verb}{level}{kelvin}{over}")
 }

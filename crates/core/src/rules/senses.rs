@@ -8,11 +8,11 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::day::{Hours, reads_sun, runs_on};
 use super::said::weekday;
-use super::year::{Happening, Span};
+use super::year::{DaySpan, Happening};
 use crate::gate::work::WorkedDevice;
 use crate::record::Step;
 use crate::site::{
-    DayTime, DeviceId, Rule, RuleId, Runs, Site, SunEvent, Target, Trigger, Verb, Weekday,
+    DayTime, DeviceId, Rule, RuleId, RunsIn, Site, SunEvent, Target, Trigger, TurnsTo, Weekday,
 };
 
 /// Two orders of one device within so many minutes fight each other; *planning value*.
@@ -172,7 +172,7 @@ impl fmt::Display for SenseOf {
 }
 
 /// What of the rules of a job does not make sense over a stretch of days; `happened` is what they do then.
-pub fn senses(site: &Site, hours: &Hours<'_>, span: Span, happened: &[Happening]) -> Vec<Sense> {
+pub fn senses(site: &Site, hours: &Hours<'_>, span: DaySpan, happened: &[Happening]) -> Vec<Sense> {
     let mut all = Vec::new();
     for rule in &site.rules {
         all.extend(of_rule(site, hours, span, rule));
@@ -199,7 +199,7 @@ pub fn senses(site: &Site, hours: &Hours<'_>, span: Span, happened: &[Happening]
     all
 }
 
-fn of_rule(site: &Site, hours: &Hours<'_>, span: Span, rule: &Rule) -> Vec<Sense> {
+fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Sense> {
     let sense = |of, device: Option<&DeviceId>, first| Sense {
         rule: rule.id.clone(),
         device: device.cloned(),
@@ -217,7 +217,7 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: Span, rule: &Rule) -> Vec<Sense
     if reads_sun(rule) && !hours.has_place() {
         all.push(sense(SenseOf::NoPlace, None, None));
     }
-    if is_time && rule.runs == Runs::Direct {
+    if is_time && rule.runs == RunsIn::Direct {
         all.push(sense(SenseOf::NoClock, None, None));
     }
     if rule.off_after_min.is_some_and(|after| after >= LONG_WAIT_MIN) {
@@ -225,10 +225,11 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: Span, rule: &Rule) -> Vec<Sense
     }
     for reached in site.reached_by(rule) {
         let to = reached.action.to;
-        if is_time && to == Verb::Toggle {
+        if is_time && to == TurnsTo::Toggle {
             all.push(sense(SenseOf::TogglesByClock, Some(reached.device), None));
         }
-        let takes_away = matches!(to, Verb::Off | Verb::Toggle) || rule.off_after_min.is_some();
+        let takes_away =
+            matches!(to, TurnsTo::Off | TurnsTo::Toggle) || rule.off_after_min.is_some();
         if takes_away && may_never_be_off(site, reached.device) {
             all.push(sense(SenseOf::NeverOff, Some(reached.device), None));
         }
@@ -258,7 +259,7 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: Span, rule: &Rule) -> Vec<Sense
 /// The first day on which a rule of a time meets what its clock or the sun does not do.
 fn on_the_clock<'a>(
     hours: &'a Hours<'_>,
-    span: Span,
+    span: DaySpan,
     rule: &'a Rule,
     at: DayTime,
 ) -> impl Iterator<Item = (SenseOf, Date)> + 'a {
@@ -335,7 +336,7 @@ fn stays_on(
     if site.devices.get(device).is_some_and(|d| d.stays_on) {
         return;
     }
-    let sometimes = events.iter().any(|e| matches!(e.to, Verb::Off | Verb::Toggle));
+    let sometimes = events.iter().any(|e| matches!(e.to, TurnsTo::Off | TurnsTo::Toggle));
     for (n, on) in events.iter().enumerate() {
         if on.leaves().is_none_or(|level| level == 0) {
             continue;
@@ -357,7 +358,7 @@ fn stays_on(
 
 fn gaps(
     hours: &Hours<'_>,
-    span: Span,
+    span: DaySpan,
     device: &DeviceId,
     events: &[&Happening],
     into: &mut Vec<Sense>,

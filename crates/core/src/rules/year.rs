@@ -7,18 +7,18 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::day::{Hours, runs_on};
 use super::said::when_said;
-use crate::site::{Condition, DeviceId, Rule, RuleId, Site, Verb};
+use crate::site::{Condition, DeviceId, Rule, RuleId, Site, TurnsTo};
 
 /// A stretch of days.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Span {
+pub struct DaySpan {
     /// The first.
     pub from: Date,
     /// How many.
     pub days: u16,
 }
 
-impl Span {
+impl DaySpan {
     /// Each of its days.
     pub fn each(self) -> impl Iterator<Item = Date> {
         self.from.series(jiff::Span::new().days(1)).take(self.days.into())
@@ -35,7 +35,7 @@ pub struct Happening {
     /// To which device.
     pub device: DeviceId,
     /// What.
-    pub to: Verb,
+    pub to: TurnsTo,
     /// At which level, in hundredths.
     pub level: Option<u8>,
     /// Why then, in words.
@@ -50,15 +50,15 @@ impl Happening {
     pub fn leaves(&self) -> Option<u8> {
         match self.to {
             _ if !self.provided.is_empty() => None,
-            Verb::On => Some(self.level.unwrap_or(100)),
-            Verb::Off => Some(0),
-            Verb::Toggle | Verb::Dim => None,
+            TurnsTo::On => Some(self.level.unwrap_or(100)),
+            TurnsTo::Off => Some(0),
+            TurnsTo::Toggle | TurnsTo::Dim => None,
         }
     }
 }
 
 /// What the rules of a job do over a stretch of days, in the order of time; at one instant in the order of the rules.
-pub fn happenings(site: &Site, hours: &Hours<'_>, span: Span) -> Vec<Happening> {
+pub fn happenings(site: &Site, hours: &Hours<'_>, span: DaySpan) -> Vec<Happening> {
     let mut all: Vec<(Timestamp, usize, Happening)> = Vec::new();
     for day in span.each() {
         for (place, rule) in site.rules.iter().enumerate() {
@@ -83,7 +83,7 @@ pub fn happenings(site: &Site, hours: &Hours<'_>, span: Span) -> Vec<Happening> 
 fn by_themselves(site: &Site, runs: &[Happening]) -> Vec<Happening> {
     let mut next: BTreeMap<(&RuleId, &DeviceId), Timestamp> = BTreeMap::new();
     let mut offs = Vec::new();
-    for on in runs.iter().rev().filter(|h| h.to == Verb::On) {
+    for on in runs.iter().rev().filter(|h| h.to == TurnsTo::On) {
         let again = next.insert((&on.rule, &on.device), on.at);
         let Some(after) = site.rules.get(&on.rule).and_then(|r| r.off_after_min) else { continue };
         #[expect(clippy::cast_possible_truncation, reason = "a day at most")]
@@ -91,7 +91,7 @@ fn by_themselves(site: &Site, runs: &[Happening]) -> Vec<Happening> {
         let Ok(at) = on.at.checked_add(wait) else { continue };
         if again.is_none_or(|again| again > at) {
             let why = format!("{after:.0} minutes after it went on");
-            offs.push(Happening { at, to: Verb::Off, level: None, why, ..on.clone() });
+            offs.push(Happening { at, to: TurnsTo::Off, level: None, why, ..on.clone() });
         }
     }
     offs

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{Action, Device, DeviceId, Rule, Runs, Site, Target, Trigger, Verb};
+use super::{Action, Device, DeviceId, Rule, RunsIn, Site, Target, Trigger, TurnsTo};
 use crate::catalogue::{DeviceKind, Duty};
 
 /// A controller and a load that it works.
@@ -19,9 +19,9 @@ pub struct Control<'a> {
     /// What a hand does there; empty for a press.
     pub gesture: &'a str,
     /// Where the rule runs.
-    pub runs: Runs,
+    pub runs: RunsIn,
     /// What becomes of the load.
-    pub to: Verb,
+    pub to: TurnsTo,
 }
 
 impl Control<'_> {
@@ -47,7 +47,7 @@ impl Control<'_> {
 
 /// A device that a rule comes to, with what is done to it.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Reached<'a> {
+pub struct ReachedByRule<'a> {
     /// The device.
     pub device: &'a DeviceId,
     /// The action that says so: of a scene, that of the scene.
@@ -81,13 +81,13 @@ impl Site {
     }
 
     /// The devices that a rule comes to, in the order in which it does them; those that are gone are left out.
-    pub fn reached_by<'a>(&'a self, rule: &'a Rule) -> Vec<Reached<'a>> {
+    pub fn reached_by<'a>(&'a self, rule: &'a Rule) -> Vec<ReachedByRule<'a>> {
         let mut reached = Vec::new();
         self.follow(&rule.does, DEEPEST, &mut reached);
         reached
     }
 
-    fn follow<'a>(&'a self, does: &'a [Action], deep: usize, into: &mut Vec<Reached<'a>>) {
+    fn follow<'a>(&'a self, does: &'a [Action], deep: usize, into: &mut Vec<ReachedByRule<'a>>) {
         for action in does {
             let devices: Vec<&Device> = match &action.what {
                 Target::Device(id) => self.devices.get(id).into_iter().collect(),
@@ -105,7 +105,7 @@ impl Site {
                     continue;
                 }
             };
-            into.extend(devices.into_iter().map(|d| Reached { device: &d.id, action }));
+            into.extend(devices.into_iter().map(|d| ReachedByRule { device: &d.id, action }));
         }
     }
 

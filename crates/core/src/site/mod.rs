@@ -24,7 +24,7 @@ mod typed;
 mod wiring;
 
 pub use apply::{admit, apply, gather, take_back};
-pub use controls::{Control, Reached};
+pub use controls::{Control, ReachedByRule};
 pub use correction::{Correction, LearnedLink, LearnedOf, LearnedRow};
 pub use difference::difference;
 pub use edit::{Change, Edit, Ref, Touch, beside};

@@ -120,9 +120,15 @@ pub fn alike(one: &str, other: &str, languages: &[Language]) -> Option<Alike> {
         }
         () if !short && osa_distance(a, b) <= 1 => Some(Alike::Letter),
         () => {
+            let sorted = |code: &str| {
+                let mut sounds: Vec<char> = code.chars().collect();
+                sounds.sort_unstable();
+                sounds
+            };
             let near = |(a, b): (String, String)| {
                 let is_long = a.len().min(b.len()) >= LEAST_SOUNDS;
-                is_long && begins_alike(&a) && begins_alike(&b) && osa_distance(&a, &b) <= 1
+                let is_moved = || sorted(&a) == sorted(&b);
+                is_long && (first == other_first || is_moved()) && osa_distance(&a, &b) <= 1
             };
             sounds().any(near).then_some(Alike::NearlySound)
         }

@@ -26,7 +26,7 @@ pub enum Meant {
 
 /// What answers to a phrase.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Answer {
+pub struct PhraseAnswer {
     /// The phrase.
     pub phrase: String,
     /// What it is taken to mean.
@@ -80,7 +80,7 @@ fn is_light(site: &Site, device: &Device) -> bool {
 }
 
 /// What answers to a phrase in this house.
-pub fn answer(site: &Site, phrase: &str) -> Answer {
+pub fn answer(site: &Site, phrase: &str) -> PhraseAnswer {
     let meant = meant(site, phrase);
     let devices = match &meant {
         Meant::Devices(all) | Meant::Lights(all) | Meant::Room(all) | Meant::Several(all) => {
@@ -108,7 +108,7 @@ pub fn answer(site: &Site, phrase: &str) -> Answer {
         })
     };
     let not_reached = of(&|device| spoken_to.is_empty() || !reaches(device));
-    Answer { phrase: phrase.to_owned(), meant, also, not_reached }
+    PhraseAnswer { phrase: phrase.to_owned(), meant, also, not_reached }
 }
 
 fn meant(site: &Site, phrase: &str) -> Meant {

@@ -14,7 +14,7 @@ use dot_reach_core::site::PointKind::{
     BareWall, Ceiling, Outdoor, Shelf, Socket, Switch, WallFitting,
 };
 use dot_reach_core::site::{
-    BoxKind, Edit, Emitter, Neutral, PointKind, Rule, Runs, Site, SlabPlace,
+    BoxKind, Edit, Emitter, Neutral, PointKind, Rule, RunsIn, Site, SlabPlace,
 };
 use dot_reach_core::units::{Dbm, Metres};
 
@@ -275,11 +275,11 @@ pub fn planned() -> (Site, Vec<String>) {
     }
     b.mount("yard-light", Mounting::PlasticWeatherBox);
     for (controller, load, runs) in [
-        ("star-liv-remote", "star-liv-shade1", Runs::Direct),
-        ("star-bed1-rem", "star-bed1-shade", Runs::Direct),
-        ("star-wing-rem", "star-wing-main", Runs::Direct),
-        ("star-hall-key", "star-slu-lamp", Runs::Hub),
-        ("mesh-hall-door", "mesh-hall-light", Runs::Hub),
+        ("star-liv-remote", "star-liv-shade1", RunsIn::Direct),
+        ("star-bed1-rem", "star-bed1-shade", RunsIn::Direct),
+        ("star-wing-rem", "star-wing-main", RunsIn::Direct),
+        ("star-hall-key", "star-slu-lamp", RunsIn::Hub),
+        ("mesh-hall-door", "mesh-hall-light", RunsIn::Hub),
     ] {
         control(&mut b, controller, load, runs);
     }
@@ -289,7 +289,7 @@ pub fn planned() -> (Site, Vec<String>) {
 }
 
 /// What the family presses, and what that works.
-fn control(b: &mut Builder, controller: &str, load: &str, runs: Runs) {
+fn control(b: &mut Builder, controller: &str, load: &str, runs: RunsIn) {
     let id = format!("{controller}-{load}").parse();
     let (Ok(id), Ok(controller), Ok(load)) = (id, controller.parse(), load.parse()) else { return };
     b.also(&Edit::put(Rule::press(id, controller, load, runs)));

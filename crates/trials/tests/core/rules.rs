@@ -12,10 +12,10 @@ use std::collections::BTreeMap;
 use dot_reach_core::moment::HouseClock;
 use dot_reach_core::radio::system::System;
 use dot_reach_core::rules::{
-    Hours, SenseOf, Span, Whereabouts, happenings, in_a_sentence, senses, sun_event,
+    DaySpan, Hours, SenseOf, Whereabouts, happenings, in_a_sentence, senses, sun_event,
 };
 use dot_reach_core::site::{
-    Condition, DayTime, Rule, Site, SunEvent, Trigger, Verb, Weekday, apply,
+    Condition, DayTime, Rule, Site, SunEvent, Trigger, TurnsTo, Weekday, apply,
 };
 use jiff::civil::{Date, date};
 use jiff::{SignedDuration, Timestamp};
@@ -179,21 +179,21 @@ fn on_days(mut rule: Value, days: &[&str], holidays: &str) -> Value {
     rule
 }
 
-fn found(site: &Site, span: Span) -> Vec<(String, SenseOf, Option<Date>)> {
+fn found(site: &Site, span: DaySpan) -> Vec<(String, SenseOf, Option<Date>)> {
     let hours = Hours::of(site);
     let happened = happenings(site, &hours, span);
     let all = senses(site, &hours, span, &happened);
     all.into_iter().map(|s| (s.rule.to_string(), s.of, s.first)).collect()
 }
 
-const YEAR: Span = Span { from: date(2026, 1, 1), days: 365 };
+const YEAR: DaySpan = DaySpan { from: date(2026, 1, 1), days: 365 };
 
 #[test]
 fn the_clock_leaves_an_hour_out_and_shows_one_twice() {
     let site = house(&[rule("on", "02:30", "lamp", "on"), rule("off", "04:00", "lamp", "off")]);
     let hours = Hours::of(&site);
     let of = |day: Date| {
-        let all = happenings(&site, &hours, Span { from: day, days: 1 });
+        let all = happenings(&site, &hours, DaySpan { from: day, days: 1 });
         all.iter().map(|h| hours.clock.written(h.at)).collect::<Vec<_>>()
     };
     assert_eq!(of(date(2026, 3, 28)), ["2026-03-28T02:30:00+01:00", "2026-03-28T04:00:00+01:00"]);
@@ -271,7 +271,7 @@ fn what_does_not_make_sense_is_found_with_its_first_date() {
 fn on_a_holiday_a_rule_runs_as_it_says() {
     let of = |holidays: &str, day: Date| {
         let site = house(&[on_days(rule("on", "18:00", "lamp", "on"), &["fri"], holidays)]);
-        happenings(&site, &Hours::of(&site), Span { from: day, days: 1 }).len()
+        happenings(&site, &Hours::of(&site), DaySpan { from: day, days: 1 }).len()
     };
     // The first of May and Christmas of 2026 are Fridays, the second of January is a plain one.
     for (holidays, on_holiday, on_friday) in
@@ -284,7 +284,7 @@ fn on_a_holiday_a_rule_runs_as_it_says() {
 }
 
 /// What each device is after each minute of a span in which that changes: every minute is looked at by itself.
-fn minute_by_minute(site: &Site, span: Span) -> Vec<(Timestamp, String, u8)> {
+fn minute_by_minute(site: &Site, span: DaySpan) -> Vec<(Timestamp, String, u8)> {
     let hours = Hours::of(site);
     let last = span.each().last().unwrap().tomorrow().unwrap();
     let (mut at, end) =
@@ -329,12 +329,14 @@ fn minute_by_minute(site: &Site, span: Span) -> Vec<(Timestamp, String, u8)> {
                 for reached in site.reached_by(rule) {
                     let id = reached.device.to_string();
                     match reached.action.to {
-                        Verb::On => orders.push((id.clone(), reached.action.level.unwrap_or(100))),
-                        Verb::Off => orders.push((id.clone(), 0)),
-                        Verb::Toggle | Verb::Dim => continue,
+                        TurnsTo::On => {
+                            orders.push((id.clone(), reached.action.level.unwrap_or(100)));
+                        }
+                        TurnsTo::Off => orders.push((id.clone(), 0)),
+                        TurnsTo::Toggle | TurnsTo::Dim => continue,
                     }
                     if let Some(after) = rule.off_after_min
-                        && reached.action.to == Verb::On
+                        && reached.action.to == TurnsTo::On
                     {
                         let wait = SignedDuration::from_mins(after.round() as i64);
                         set_off.push(((rule.id.to_string(), id), at.checked_add(wait).unwrap()));
@@ -403,7 +405,7 @@ proptest! {
         }).collect();
         let site = house(&rules);
         let from = date(2026, 1, 1).checked_add(jiff::Span::new().days(from)).unwrap();
-        let span = Span { from, days: 40 };
+        let span = DaySpan { from, days: 40 };
         let hours = Hours::of(&site);
         let mut is: BTreeMap<String, u8> = BTreeMap::new();
         let mut changes = Vec::new();
@@ -439,7 +441,7 @@ fn what_a_key_does_is_read_as_it_was_written_before() {
     apply(&mut site, &edit(set)).unwrap();
     let control = site.controls().next().unwrap();
     assert_eq!((control.controller.as_str(), control.load.as_str()), ("fan", "lamp"));
-    assert_eq!(control.runs, dot_reach_core::site::Runs::Direct);
+    assert_eq!(control.runs, dot_reach_core::site::RunsIn::Direct);
     apply(&mut site, &done.inverse).unwrap();
     assert!(site.rules.is_empty());
 }

@@ -19,7 +19,7 @@ id!(/** A rule. */ RuleId);
     Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
 )]
 #[serde(rename_all = "lowercase")]
-pub enum Runs {
+pub enum RunsIn {
     /// The controller is bound to the load itself.
     Direct,
     /// In the hub.
@@ -35,7 +35,7 @@ pub enum Runs {
     Voice,
 }
 
-impl Runs {
+impl RunsIn {
     /// Each with its words.
     pub const ALL: [(Self, &'static str); 6] = [
         (Self::Direct, "directly"),
@@ -303,7 +303,7 @@ pub enum Target {
     Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
 )]
 #[serde(rename_all = "lowercase")]
-pub enum Verb {
+pub enum TurnsTo {
     /// The other of on and off.
     #[default]
     Toggle,
@@ -315,7 +315,7 @@ pub enum Verb {
     Dim,
 }
 
-impl Verb {
+impl TurnsTo {
     /// Each with its word.
     pub const ALL: [(Self, &'static str); 4] =
         [(Self::Toggle, "toggle"), (Self::On, "on"), (Self::Off, "off"), (Self::Dim, "dim")];
@@ -334,7 +334,7 @@ pub struct Action {
     pub what: Target,
     /// What it does with it.
     #[serde(default)]
-    pub to: Verb,
+    pub to: TurnsTo,
     /// At which level, in hundredths; nothing for its last, or where it cannot be dimmed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub level: Option<u8>,
@@ -348,7 +348,7 @@ pub struct Action {
 
 impl Action {
     /// One that does this to a device.
-    pub const fn of(device: DeviceId, to: Verb) -> Self {
+    pub const fn of(device: DeviceId, to: TurnsTo) -> Self {
         Self { what: Target::Device(device), to, level: None, kelvin: None, over_s: None }
     }
 }
@@ -370,7 +370,7 @@ pub struct Rule {
     /// What it does, in order.
     pub does: Vec<Action>,
     /// Where it runs.
-    pub runs: Runs,
+    pub runs: RunsIn,
     /// After how many minutes it switches off again what it switched on; nothing where it does not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub off_after_min: Option<f64>,
@@ -393,7 +393,7 @@ struct WrittenRule {
     #[serde(default)]
     does: Vec<Action>,
     #[serde(default)]
-    runs: Runs,
+    runs: RunsIn,
     #[serde(default)]
     off_after_min: Option<f64>,
     #[serde(default)]
@@ -406,7 +406,7 @@ struct WrittenRule {
     load: Option<DeviceId>,
     /// whether directly,
     #[serde(default)]
-    path: Option<Runs>,
+    path: Option<RunsIn>,
     /// which of its keys,
     #[serde(default)]
     key: Option<u8>,
@@ -430,7 +430,7 @@ impl From<WrittenRule> for Rule {
             *gesture = written.gesture.unwrap_or_else(|| std::mem::take(gesture));
         }
         let does = match written.load {
-            Some(load) => vec![Action::of(load, Verb::Toggle)],
+            Some(load) => vec![Action::of(load, TurnsTo::Toggle)],
             None => written.does,
         };
         Self {
@@ -448,13 +448,13 @@ impl From<WrittenRule> for Rule {
 
 impl Rule {
     /// That a key of a controller works a load.
-    pub fn press(id: RuleId, controller: DeviceId, load: DeviceId, runs: Runs) -> Self {
+    pub fn press(id: RuleId, controller: DeviceId, load: DeviceId, runs: RunsIn) -> Self {
         let when = Trigger::Press { controller, key: None, gesture: String::new() };
-        Self::new(id, when, vec![Action::of(load, Verb::Toggle)], runs)
+        Self::new(id, when, vec![Action::of(load, TurnsTo::Toggle)], runs)
     }
 
     /// A rule of which nothing more is said.
-    pub fn new(id: RuleId, when: Trigger, does: Vec<Action>, runs: Runs) -> Self {
+    pub fn new(id: RuleId, when: Trigger, does: Vec<Action>, runs: RunsIn) -> Self {
         let (name, note) = (String::new(), String::new());
         Self { id, name, when, only: Vec::new(), does, runs, off_after_min: None, note }
     }

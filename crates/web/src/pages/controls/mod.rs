@@ -12,7 +12,7 @@ use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
 use dot_reach_core::site::{
     Action, Control, Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy,
-    Runs, Site, Target,
+    RunsIn, Site, Target,
 };
 use dot_reach_core::survey::natural::{Light, Natural, lights};
 use dot_reach_core::units::typographic;
@@ -220,7 +220,7 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
             key: control.key.map(|key| key.to_string()).unwrap_or_default(),
             gesture: control.gesture.to_owned(),
             load: load_of(site, &control),
-            is_direct: control.runs == Runs::Direct,
+            is_direct: control.runs == RunsIn::Direct,
             hop,
             class,
             delay: checked.delay_ms.map_or_else(|| "–".to_owned(), |d| format!("{d:.0}")),

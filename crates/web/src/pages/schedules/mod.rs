@@ -8,10 +8,10 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::control::Addressing;
-use dot_reach_core::rules::{Happening, Hours, Span, happenings, in_a_sentence, senses};
+use dot_reach_core::rules::{DaySpan, Happening, Hours, happenings, in_a_sentence, senses};
 use dot_reach_core::site::{
-    Action, Condition, Device, DeviceId, Edit, Kind, OnHolidays, Rule, RuleId, Runs, Site,
-    SunEvent, Target, Trigger, Verb, Weekday,
+    Action, Condition, Device, DeviceId, Edit, Kind, OnHolidays, Rule, RuleId, RunsIn, Site,
+    SunEvent, Target, Trigger, TurnsTo, Weekday,
 };
 use jiff::civil::Date;
 use serde::Deserialize;
@@ -132,7 +132,7 @@ pub(crate) async fn show(
         let hours = Hours::of(&site);
         let now = hours.clock.shows(jiff::Timestamp::now()).0;
         let from = asked.trim().parse::<Date>().unwrap_or(now);
-        let span = Span { from, days: DAYS };
+        let span = DaySpan { from, days: DAYS };
         let happened = happenings(&site, &hours, span);
         let found = senses(&site, &hours, span, &happened);
         let number = |v: Option<f64>| v.map(|v| format!("{v}")).unwrap_or_default();
@@ -196,13 +196,13 @@ fn times(site: &Site) -> Vec<TimeRow> {
                 (_, 1..=3) => does.join(", "),
                 (_, n) => format!("{} and {} more", does[0], n - 1),
             },
-            to: choices(&Verb::ALL, first.map(|a| a.to).unwrap_or_default()),
+            to: choices(&TurnsTo::ALL, first.map(|a| a.to).unwrap_or_default()),
             level: first.and_then(|a| a.level).map(|l| l.to_string()).unwrap_or_default(),
             off_after: rule.off_after_min.map(|m| format!("{m:.0}")).unwrap_or_default(),
-            runs: choices(&Runs::ALL, rule.runs),
+            runs: choices(&RunsIn::ALL, rule.runs),
             said: in_a_sentence(site, rule),
             is_one: rule.does.len() == 1,
-            has_level: first.is_some_and(|a| a.to == Verb::On || a.level.is_some()),
+            has_level: first.is_some_and(|a| a.to == TurnsTo::On || a.level.is_some()),
         })
     };
     let mut rows: Vec<TimeRow> = site.rules.iter().filter_map(of).collect();
@@ -271,7 +271,7 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
         Some(MemberRow {
             place,
             name: name(site, id),
-            to: choices(&Verb::ALL, action.to),
+            to: choices(&TurnsTo::ALL, action.to),
             level: action.level.map(|l| l.to_string()).unwrap_or_default(),
             can_dim: site.devices.get(id).is_some_and(|d| can_dim(site, d)),
             without: json!(Edit::set(Kind::Rule, &rule.id, "does", json!(rest))).to_string(),
@@ -285,7 +285,7 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
     let others = loads(site, &there).into_iter().filter_map(|choice| {
         let id: DeviceId = choice.value.parse().ok()?;
         let mut does = rule.does.clone();
-        does.push(Action::of(id, Verb::On));
+        does.push(Action::of(id, TurnsTo::On));
         let value = json!(Edit::set(Kind::Rule, &rule.id, "does", json!(does))).to_string();
         Some(Choice { value, ..choice })
     });

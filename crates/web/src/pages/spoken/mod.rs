@@ -6,7 +6,7 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::site::{DeviceId, Edit, Kind, Site};
-use dot_reach_core::spoken::{Answer, Meant, answer, guide, near_twins};
+use dot_reach_core::spoken::{Meant, PhraseAnswer, answer, guide, near_twins};
 use serde::Deserialize;
 use serde_json::json;
 
@@ -101,7 +101,7 @@ fn list(site: &Site, all: &BTreeSet<DeviceId>) -> String {
     }
 }
 
-fn row(site: &Site, told: &Answer) -> PhraseRow {
+fn row(site: &Site, told: &PhraseAnswer) -> PhraseRow {
     let answers = match &told.meant {
         Meant::Rule(rule) => {
             let name = site.rules.get(rule).map_or("", |r| r.name.as_str());
