@@ -127,7 +127,7 @@ pub fn alike(one: &str, other: &str, languages: &[Language]) -> Option<Alike> {
             };
             let near = |(a, b): (String, String)| {
                 let is_long = a.len().min(b.len()) >= LEAST_SOUNDS;
-                let is_moved = || sorted(&a) == sorted(&b);
+                let is_moved = || a != b && sorted(&a) == sorted(&b);
                 is_long && (first == other_first || is_moved()) && osa_distance(&a, &b) <= 1
             };
             sounds().any(near).then_some(Alike::NearlySound)
