@@ -10,9 +10,10 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::bill::regroup::{RegroupCost, regroup};
 use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
+use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{
     Action, Control, Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy,
-    RunsIn, Site, Target,
+    RuleId, RunsIn, Site, Target, Trigger,
 };
 use dot_reach_core::survey::natural::{Light, Natural, lights};
 use dot_reach_core::units::typographic;
@@ -154,7 +155,10 @@ struct Row {
     key: String,
     gesture: String,
     load: String,
-    is_direct: bool,
+    /// Whether a hand sets it off.
+    is_press: bool,
+    said: String,
+    runs: Vec<Choice>,
     hop: String,
     class: &'static str,
     delay: String,
@@ -205,40 +209,24 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
 fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
     let site = &analysis.site;
     let name = |id: &DeviceId| site.devices.get(id).map_or_else(String::new, |d| d.name.clone());
-    let mut rows = Vec::new();
-    let mut delays: BTreeMap<DeviceId, Vec<f64>> = BTreeMap::new();
+    let mut by_rule: BTreeMap<&RuleId, Vec<Control<'_>>> = BTreeMap::new();
     for control in site.controls() {
-        let checked = check(analysis, &control);
-        delays.entry(control.controller.clone()).or_default().extend(checked.delay_ms);
-        let (hop, class) = match checked.direct {
-            Some((band, margin)) => (format!("{margin}"), band.name()),
-            None => ("by the hub".to_owned(), ""),
-        };
-        rows.push(Row {
-            id: control.rule.id.to_string(),
-            controller: name(control.controller),
-            key: control.key.map(|key| key.to_string()).unwrap_or_default(),
-            gesture: control.gesture.to_owned(),
-            load: load_of(site, &control),
-            is_direct: control.runs == RunsIn::Direct,
-            hop,
-            class,
-            delay: checked.delay_ms.map_or_else(|| "–".to_owned(), |d| format!("{d:.0}")),
-            success: format!("{:.0}", checked.success * 100.0),
-            wrong: checked.wrong.unwrap_or_default(),
-            works: Outage::ALL.iter().map(|(o, _)| works_in(analysis, &control, *o)).collect(),
-            controller_id: control.controller.to_string(),
-        });
+        by_rule.entry(&control.rule.id).or_default().push(control);
     }
+    let mut rows: Vec<Row> = by_rule.values().filter_map(|of| row(analysis, of)).collect();
     rows.sort_by(|a, b| (&a.controller, &a.load).cmp(&(&b.controller, &b.load)));
-    let groups = delays.iter().filter_map(|(controller, delays)| {
-        let group = Addressing::of(delays);
+    let groups = by_rule.values().filter_map(|of| {
+        let first = of.first()?;
+        let group = Addressing::of(
+            &of.iter().filter_map(|c| check(analysis, c).delay_ms).collect::<Vec<_>>(),
+        );
         group.needs_multicast().then(|| {
             format!(
-                "{} tells {} loads one by one: the last one follows after {:.0} ms instead of {:.0}. \
-                 Use a group (multicast) or a scene.",
-                name(controller),
+                "{} tells {} loads{}: one by one the last follows after {:.0} ms, as a group or a scene of the system \
+                 after {:.0}.",
+                name(first.controller),
                 group.members,
+                if first.by_hand().is_empty() { String::new() } else { format!(" by {}", first.by_hand()) },
                 group.one_by_one_ms,
                 group.at_once_ms
             )
@@ -247,15 +235,53 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
     (rows, groups.collect())
 }
 
-/// What a control works; of a scene, which.
-fn load_of(site: &Site, control: &Control<'_>) -> String {
-    let name = site.devices.get(control.load).map_or_else(String::new, |d| d.name.clone());
-    match &control.rule.does[..] {
-        [Action { what: Target::Scene(scene), .. }] => {
-            let called = site.rules.get(scene).map_or("", |s| s.name.as_str());
-            format!("{name}, by scene {called}")
-        }
-        _ => name,
+/// A rule that a hand or a sensor sets off, with all that it comes to.
+fn row(analysis: &Analysis, of: &[Control<'_>]) -> Option<Row> {
+    let site = &analysis.site;
+    let first = of.first()?;
+    let all: Vec<_> = of.iter().map(|control| check(analysis, control)).collect();
+    let (hop, class) = match all.first().and_then(|checked| checked.direct) {
+        Some((band, margin)) if of.len() == 1 => (format!("{margin}"), band.name()),
+        _ => (first.runs.name().to_owned(), ""),
+    };
+    // The last of them, and all of them.
+    let delays: Option<Vec<f64>> = all.iter().map(|checked| checked.delay_ms).collect();
+    let delay = delays.map(|delays| delays.into_iter().fold(0.0, f64::max));
+    let success: f64 = all.iter().map(|checked| checked.success).product();
+    let works = |outage: Outage| of.iter().all(|control| works_in(analysis, control, outage));
+    let is_press = matches!(first.rule.when, Trigger::Press { .. });
+    Some(Row {
+        id: first.rule.id.to_string(),
+        controller: site.devices.get(first.controller)?.name.clone(),
+        is_press,
+        said: in_a_sentence(site, first.rule),
+        key: first.key.map(|key| key.to_string()).unwrap_or_default(),
+        gesture: first.gesture.to_owned(),
+        load: load_of(site, of),
+        runs: choices(&RunsIn::ALL, first.runs),
+        hop,
+        class,
+        delay: delay.map_or_else(|| "–".to_owned(), |d| format!("{d:.0}")),
+        success: format!("{:.0}", success * 100.0),
+        wrong: all.into_iter().find_map(|checked| checked.wrong).unwrap_or_default(),
+        works: Outage::ALL.iter().map(|(outage, _)| works(*outage)).collect(),
+        controller_id: first.controller.to_string(),
+    })
+}
+
+/// What a rule works: its one load, its scene, or how many.
+fn load_of(site: &Site, of: &[Control<'_>]) -> String {
+    let name = |c: &Control<'_>| site.devices.get(c.load).map_or("", |d| d.name.as_str());
+    match of {
+        [] => String::new(),
+        [one] => name(one).to_owned(),
+        [first, ..] => match &first.rule.does[..] {
+            [Action { what: Target::Scene(scene), .. }] => {
+                let called = site.rules.get(scene).map_or("", |s| s.name.as_str());
+                format!("Scene {called}, {} loads", of.len())
+            }
+            _ => format!("{} and {} more", name(first), of.len() - 1),
+        },
     }
 }
 
