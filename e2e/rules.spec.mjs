@@ -53,7 +53,7 @@ test("a time is added in words of the sun, read back, and taken away again", asy
 test("a scene of eight lamps is told in seconds, one by one and at once", async ({ page }) => {
   await open(page, "/jobs/larkfield-mill/schedules");
   const scene = page.locator('[data-part="scenes"] section').first();
-  await expect(scene.getByLabel("Scene")).toHaveValue("Evening");
+  await expect(scene.getByLabel("Scene", { exact: true })).toHaveValue("Evening");
   await expect(scene).toContainText(/8 messages, \d+\.\d s one by one; as a scene of the system \d+\.\d s/);
   await scene.getByRole("button", { name: "Take Hall ceiling out of Evening" }).click();
   await expect(scene).toContainText("7 messages");
@@ -68,9 +68,9 @@ test("near-twins get a better name, and a phrase is tried", async ({ page }) => 
   await expect(twins).toContainText("Bothy ceiling");
   await twins.getByRole("button", { name: "Call it Bothy light" }).click();
   await expect(twins).not.toContainText("Bothy ceiling");
-  await page.getByLabel("Say").fill("Turn off the bath");
+  await page.getByLabel("Say").fill("Turn off the bathroom");
   await page.keyboard.press("Enter");
   await page.waitForURL(/say=/);
-  await expect(page.locator("main")).toContainText("Turn off the bath: all of the room");
+  await expect(page.locator("main")).toContainText("Turn off the bathroom: all of the room");
   await expect(page.locator("main")).toContainText("Bath fan moves too");
 });

@@ -36,6 +36,7 @@ const views = [
   },
   { name: "hub", path: `${MILL}/hub?network=star` },
   { name: "controls", path: `${MILL}/controls` },
+  { name: "schedules", path: `${MILL}/schedules` },
   { name: "guesthouse", path: "/jobs/tern-row-guesthouse/reach?network=mesh2&q=room+205" },
   { name: "install-phone", path: `${MILL}/install`, size: PHONE },
   {

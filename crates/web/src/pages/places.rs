@@ -79,12 +79,12 @@ pub(crate) static STAGES: [WorkStage; 8] = [
             ),
             page(
                 "schedules",
-                "Scenes and schedules",
-                "What runs by the clock and the sun, over a year",
+                "Schedules",
+                "Scenes, and what runs by the clock and the sun, over a year",
             ),
             page(
                 "spoken",
-                "Names and phrases",
+                "Phrases",
                 "Names that are taken for each other, and what answers to a phrase",
             ),
             page(
