@@ -34,7 +34,6 @@ const views = [
       await branch(page, "A plug for the heating", plugged);
     },
   },
-  { name: "hub", path: `${MILL}/hub?network=star` },
   { name: "controls", path: `${MILL}/controls` },
   { name: "schedules", path: `${MILL}/schedules` },
   { name: "guesthouse", path: "/jobs/tern-row-guesthouse/reach?network=mesh2&q=room+205" },
