@@ -44,7 +44,7 @@ test("a time is added in words of the sun, read back, and taken away again", asy
   await form.getByRole("button", { name: "Add this time" }).click();
   const made = page.locator('[data-part="times"] form', { hasText: "Sluice gallery" });
   await expect(made).toContainText("At 15 minutes before sunset: Sluice gallery on, by the hub.");
-  await expect(page.locator('[data-part="sense"]')).toContainText("no rule ever switches it off");
+  await expect(page.locator('[data-part="sense"]')).toContainText("no time ever switches it off");
   await expect(page.locator('[data-part="day"]')).toContainText("Sluice gallery on");
   await made.getByRole("button", { name: /^Remove/ }).click();
   await expect(made).toHaveCount(0);

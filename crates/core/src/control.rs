@@ -8,7 +8,7 @@ use crate::catalogue::Button;
 use crate::network::Band;
 use crate::network::NetworkAnalysis;
 use crate::radio::system::System;
-use crate::site::{Control, Device, DeviceId, RunsIn, Site};
+use crate::site::{Control, Device, DeviceId, Rule, RunsIn, Site};
 use crate::survey::natural::has_switch;
 use crate::units::Db;
 
@@ -218,6 +218,35 @@ pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> b
     }
 }
 
+/// What it takes to call a scene, or whatever else a rule does.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Told {
+    /// The members that are reached, one by one and at once.
+    pub addressing: Addressing,
+    /// The members that are not reached, or have no radio.
+    pub not_reached: Vec<DeviceId>,
+    /// For each device that repeats for members: those that stay as they are without it.
+    pub stay_without: BTreeMap<DeviceId, Vec<DeviceId>>,
+}
+
+/// What it takes to tell all that a rule comes to.
+pub fn told(analysis: &Analysis, rule: &Rule) -> Told {
+    let (mut delays, mut not_reached) = (Vec::new(), Vec::new());
+    let mut stay_without: BTreeMap<DeviceId, Vec<DeviceId>> = BTreeMap::new();
+    for reached in analysis.site.reached_by(rule) {
+        let found = analysis.find(reached.device).map(|(n, place)| (n, &n.outcomes[place]));
+        let Some((network, outcome)) = found.filter(|(_, o)| o.band > Band::Out) else {
+            not_reached.push(reached.device.clone());
+            continue;
+        };
+        delays.push(outcome.delay_ms);
+        for carrier in network.hangs_on_carriers(outcome) {
+            stay_without.entry(carrier.clone()).or_default().push(reached.device.clone());
+        }
+    }
+    Told { addressing: Addressing::of(&delays), not_reached, stay_without }
+}
+
 /// For each breaker of a house, the controls that end with it: the whole house worked out anew without what it feeds.
 pub fn ends_with_breaker(analysis: &Analysis) -> BTreeMap<String, Vec<String>> {
     let site = &analysis.site;
@@ -279,7 +308,7 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<LoadMeans> {
     if let Some(button) = button.filter(|b| !is_down && is_seen(b)) {
         means.push(LoadMeans { by: By::Button(button), works: [true; 4] });
     }
-    for control in site.controls().filter(|c| c.load == load) {
+    for control in site.controls().filter(|c| c.load == load && c.can_switch_on()) {
         if check(analysis, &control).success > 0.0 {
             let name = site.devices.get(control.controller).map_or("", |d| d.name.as_str());
             means.push(LoadMeans {

@@ -194,6 +194,16 @@ impl HouseClock {
     }
 }
 
+/// A time of the day, of so many minutes since midnight, as the people of the house write it: `22:30`, or `10:30 PM`.
+pub fn time_of_day(minutes: u16) -> String {
+    let (hour, minute) = (minutes / 60, minutes % 60);
+    if spoken().words != TradeWords::American {
+        return format!("{hour:02}:{minute:02}");
+    }
+    let half = if hour < 12 { "AM" } else { "PM" };
+    format!("{}:{minute:02} {half}", (hour + 11) % 12 + 1)
+}
+
 /// A time that is written by the clock of the house already, as a person reads it: day, hour and minute; “not said” for one
 /// that nobody said.
 pub fn in_words(at: &str) -> String {

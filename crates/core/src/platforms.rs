@@ -65,7 +65,7 @@ fn things(site: &Site) -> impl Iterator<Item = (&Device, &DeviceKind)> {
 
 /// What this house asks of a device beside switching and dimming it.
 pub fn asked(site: &Site, device: &Device) -> BTreeSet<Ability> {
-    let controls = || site.controls().filter(|c| *c.controller == device.id);
+    let controls = || site.controls_by(&device.id);
     let gives_up = WorkedDevice::of(site, &device.id).is_some_and(|s| s.takes(Step::Decoupled));
     let told_apart = controls().any(|c| !c.gesture.trim().is_empty());
     let tied = controls().any(|c| c.runs == RunsIn::Direct);

@@ -1,10 +1,10 @@
 //! Who works what, as JSON: `docs/ANALYSE.md` has the fields.
 
 use dot_reach_core::Analysis;
-use dot_reach_core::control::{Addressing, Outage, check, ends_with_breaker, works_in};
+use dot_reach_core::control::{Outage, check, ends_with_breaker, told, works_in};
 use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{Site, Trigger};
-use dot_reach_core::spoken::{Alike, answer, guide, near_twins};
+use dot_reach_core::spoken::{Alike, Meant, NameBook, near_twins};
 use serde_json::{Map, Value, json};
 
 /// The words of the outages, in the order of [`Outage::ALL`].
@@ -46,8 +46,9 @@ pub fn json(analysis: &Analysis) -> Value {
             "said": in_a_sentence(site, control.rule),
         })
     });
-    let phrases = guide(site).into_iter().map(|phrase| {
-        let told = answer(site, &phrase);
+    let book = NameBook::of(site);
+    let phrases = book.guide().into_iter().map(|phrase| {
+        let told = book.answer(&phrase);
         json!({ "phrase": told.phrase, "meant": meant(&told.meant), "also": told.also, "not_reached": told.not_reached })
     });
     let twins = near_twins(site).into_iter().map(|twins| {
@@ -72,8 +73,7 @@ const fn alike(how: Alike) -> &'static str {
     }
 }
 
-fn meant(meant: &dot_reach_core::spoken::Meant) -> Value {
-    use dot_reach_core::spoken::Meant;
+fn meant(meant: &Meant) -> Value {
     match meant {
         Meant::Rule(rule) => json!({ "rule": rule }),
         Meant::Devices(all) => json!({ "devices": all }),
@@ -90,13 +90,7 @@ fn scenes(analysis: &Analysis) -> Vec<Value> {
     let called = site.rules.iter().filter(|rule| rule.when == Trigger::Called);
     called
         .map(|rule| {
-            let reached = site.reached_by(rule);
-            let delays: Vec<f64> = reached
-                .iter()
-                .filter_map(|r| analysis.find(r.device))
-                .map(|(network, place)| network.outcomes[place].delay_ms)
-                .collect();
-            let told = Addressing::of(&delays);
+            let (reached, told) = (site.reached_by(rule), told(analysis, rule));
             let members = reached.iter().map(|r| {
                 json!({ "device": r.device, "to": r.action.to, "level": r.action.level, "kelvin": r.action.kelvin })
             });
@@ -104,9 +98,11 @@ fn scenes(analysis: &Analysis) -> Vec<Value> {
                 "rule": rule.id,
                 "name": rule.name,
                 "members": members.collect::<Vec<_>>(),
-                "messages": delays.len(),
-                "one_by_one_ms": told.one_by_one_ms,
-                "at_once_ms": told.at_once_ms,
+                "messages": told.addressing.members,
+                "one_by_one_ms": told.addressing.one_by_one_ms,
+                "at_once_ms": told.addressing.at_once_ms,
+                "not_reached": told.not_reached,
+                "stay_without": told.stay_without,
                 "said": in_a_sentence(site, rule),
             })
         })

@@ -36,7 +36,7 @@ fn event(site: &Site, hours: &Hours<'_>, happened: &Happening, found: &[Sense]) 
         "load": happened.device,
         "name": site.devices.get(&happened.device).map(|d| d.name.as_str()),
         "to": happened.to,
-        "level": happened.leaves(),
+        "level": if happened.is_on() == Some(false) { Some(0) } else { happened.level },
         "why": happened.why,
         "only": happened.provided,
         "conflicts": found.iter().filter(is_of).map(sense).collect::<Vec<_>>(),

@@ -14,14 +14,18 @@ const BEYOND_PLAN_M: f64 = 30.0;
 /// What does not fit together in a site, whatever its radios do.
 pub fn mismatches(site: &Site) -> Vec<Finding> {
     let devices = site.devices.iter().filter_map(|d| Some(about(site, d, of_device(site, d)?)));
-    let controls = site.controls().flat_map(|control| {
-        let controller = side(site, control.controller, |(controls, _)| controls).map(|device| {
-            about(site, device, Found::ControlsNothing { device: device.name.clone() })
-        });
-        let load = side(site, control.load, |(_, is_load)| is_load)
-            .map(|device| about(site, device, Found::NoLoad { device: device.name.clone() }));
-        [controller, load].into_iter().flatten()
+    // A scene that is called from several keys names the same loads.
+    let controllers: BTreeSet<&DeviceId> = site.controls().map(|c| c.controller).collect();
+    let loads: BTreeSet<&DeviceId> = site.controls().map(|c| c.load).collect();
+    let controllers = controllers.into_iter().filter_map(|id| {
+        let device = side(site, id, |(controls, _)| controls)?;
+        Some(about(site, device, Found::ControlsNothing { device: device.name.clone() }))
     });
+    let loads = loads.into_iter().filter_map(|id| {
+        let device = side(site, id, |(_, is_load)| is_load)?;
+        Some(about(site, device, Found::NoLoad { device: device.name.clone() }))
+    });
+    let controls = controllers.chain(loads);
     let points = site.points.iter().filter_map(|p| {
         let point = Some(p.id.clone());
         Some(Finding { found: outside(site, p)?, network: None, device: None, point })

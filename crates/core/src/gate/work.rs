@@ -198,9 +198,8 @@ impl<'a> WorkedDevice<'a> {
 
     /// What a remote is bound to.
     pub fn binds(&self) -> impl Iterator<Item = Control<'a>> + use<'a> {
-        let (is_remote, id) = (self.work() == WorkKind::Remote, &self.device.id);
-        let all = self.site.controls();
-        all.filter(move |c| is_remote && c.is_tie() && c.controller == id)
+        let is_remote = self.work() == WorkKind::Remote;
+        self.site.controls_by(&self.device.id).filter(move |c| is_remote && c.is_named)
     }
 
     /// The masters that it has to be tied to: the unit that switches the load of its group, or what it is
@@ -235,7 +234,7 @@ impl<'a> WorkedDevice<'a> {
         };
         let gives_up =
             |c: &Control<'_>| c.key.is_none_or(|key| !spare.contains(&key)) || !is_fed_elsewhere(c);
-        let own = site.controls().filter(|c| *c.controller == self.device.id && c.is_tie());
+        let own = site.controls_by(&self.device.id).filter(Control::takes_the_key);
         let mut own = own.filter(gives_up);
         self.kind.fit.switches() && own.any(|c| lights(c.load))
     }

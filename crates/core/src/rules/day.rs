@@ -1,7 +1,7 @@
 //! When a rule runs on a day, by the clock of the house and the sun over it.
 
 use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::civil::Date;
 use jiff::{SignedDuration, Timestamp};
@@ -62,12 +62,7 @@ impl<'a> Hours<'a> {
     }
 
     /// Whether a day is one of these.
-    pub fn is_one_of(
-        &self,
-        day: Date,
-        of: &std::collections::BTreeSet<Weekday>,
-        holidays: OnHolidays,
-    ) -> bool {
+    pub fn is_one_of(&self, day: Date, of: &BTreeSet<Weekday>, holidays: OnHolidays) -> bool {
         let weekday =
             Weekday::ALL[usize::from(day.weekday().to_monday_zero_offset().unsigned_abs())];
         let is = |day: Weekday| of.is_empty() || of.contains(&day);
@@ -104,13 +99,17 @@ pub fn holds_at(hours: &Hours<'_>, rule: &Rule, day: Date, at: Timestamp) -> boo
     })
 }
 
-/// Whether a rule goes by the sun.
-pub fn reads_sun(rule: &Rule) -> bool {
-    let is_sun = |time: &DayTime| matches!(time, DayTime::Sun(..));
-    let triggers = matches!(&rule.when, Trigger::Time { at } if is_sun(at));
-    triggers
-        || rule.only.iter().any(|c| match c {
-            Condition::Between { from, to } => is_sun(from) || is_sun(to),
-            _ => false,
-        })
+/// What of the sun a rule goes by.
+pub fn suns_of(rule: &Rule) -> BTreeSet<SunEvent> {
+    let mut times = Vec::new();
+    if let Trigger::Time { at } = &rule.when {
+        times.push(*at);
+    }
+    for condition in &rule.only {
+        if let Condition::Between { from, to } = condition {
+            times.extend([*from, *to]);
+        }
+    }
+    let sun = |time| if let DayTime::Sun(event, _) = time { Some(event) } else { None };
+    times.into_iter().filter_map(sun).collect()
 }

@@ -14,7 +14,7 @@ mod senses;
 mod sun;
 mod year;
 
-pub use day::{Hours, holds_at, reads_sun, runs_on};
+pub use day::{Hours, holds_at, runs_on, suns_of};
 pub use said::{in_a_sentence, when_said};
 pub use senses::{Sense, SenseOf, senses};
 pub use sun::{Whereabouts, sun_event};

@@ -3,6 +3,7 @@
 use jiff::civil::Date;
 
 use super::day::Hours;
+use crate::moment::time_of_day;
 use crate::site::{
     Action, Condition, DayTime, OnHolidays, Rule, Site, Target, Trigger, TurnsTo, Weekday,
 };
@@ -46,7 +47,8 @@ fn set_off(site: &Site, rule: &Rule) -> String {
 /// A time of the day in words.
 fn time(at: DayTime) -> String {
     match at {
-        DayTime::Clock(_) | DayTime::Sun(_, 0) => at.to_string(),
+        DayTime::Clock(minutes) => time_of_day(minutes),
+        DayTime::Sun(_, 0) => at.to_string(),
         DayTime::Sun(event, offset) => {
             let side = if offset < 0 { "before" } else { "after" };
             format!("{} minutes {side} {}", offset.unsigned_abs(), event.word())
@@ -117,7 +119,7 @@ fn done(site: &Site, action: &Action) -> String {
     let kelvin = action.kelvin.map(|k| format!(", {k} K")).unwrap_or_default();
     let over = action.over_s.map(|s| format!(" over {s:.0} s")).unwrap_or_default();
     let verb = match action.to {
-        TurnsTo::Toggle => "on or off, whichever it is not",
+        TurnsTo::Toggle => "switched over",
         TurnsTo::On => "on",
         TurnsTo::Off => "off",
         TurnsTo::Dim => "brighter or darker while held",
@@ -129,10 +131,10 @@ fn done(site: &Site, action: &Action) -> String {
 pub fn when_said(hours: &Hours<'_>, rule: &Rule, day: Date) -> String {
     let Trigger::Time { at } = &rule.when else { return String::new() };
     match at {
-        DayTime::Clock(_) => format!("at {at}"),
+        DayTime::Clock(minutes) => format!("at {}", time_of_day(*minutes)),
         DayTime::Sun(event, _) => {
             let sun = hours.sun(day, *event).map(|at| hours.clock.shows(at).1);
-            let of_day = sun.map(|m| format!(" at {:02}:{:02}", m / 60, m % 60));
+            let of_day = sun.map(|minutes| format!(" at {}", time_of_day(minutes)));
             format!("{}{}", time(*at), of_day.unwrap_or_default())
         }
     }

@@ -6,7 +6,7 @@ use std::fmt;
 use jiff::civil::Date;
 use jiff::{SignedDuration, Timestamp};
 
-use super::day::{Hours, reads_sun, runs_on};
+use super::day::{Hours, runs_on, suns_of};
 use super::said::weekday;
 use super::year::{DaySpan, Happening};
 use crate::gate::work::WorkedDevice;
@@ -55,6 +55,10 @@ pub enum SenseOf {
     NeverOff,
     /// It goes by the sun, and nobody said where the house stands.
     NoPlace,
+    /// It goes by the clock, and nobody said by which: times are those of Greenwich meanwhile.
+    NoZone,
+    /// It gives a level to a light that has none between on and off.
+    CannotDim,
     /// The sun does not do that on the day.
     NoSun(SunEvent),
     /// It is to run in a controller that has no clock.
@@ -109,6 +113,8 @@ impl SenseOf {
             Self::TogglesByClock => "toggles-by-clock",
             Self::NeverOff => "never-off",
             Self::NoPlace => "no-place",
+            Self::NoZone => "no-zone",
+            Self::CannotDim => "cannot-dim",
             Self::NoSun(_) => "no-sun",
             Self::NoClock => "no-clock",
             Self::LeftOut => "left-out",
@@ -128,13 +134,13 @@ impl fmt::Display for SenseOf {
                 write!(f, "Another rule wants something else of it at the same minute.")
             }
             Self::Fight { minutes, .. } => {
-                write!(f, "Another rule wants something else of it {minutes} min away.")
+                write!(f, "Another rule wants something else of it {minutes} min later.")
             }
             Self::StaysOn { sometimes: true } => {
-                write!(f, "It stays on: on this day nothing switches it off again.")
+                write!(f, "It stays on: on this day no time switches it off again.")
             }
             Self::StaysOn { sometimes: false } => {
-                write!(f, "It stays on: no rule ever switches it off.")
+                write!(f, "It stays on: no time ever switches it off.")
             }
             Self::ChangesNothing => {
                 write!(f, "It never changes anything: see whether on and off are mixed up.")
@@ -152,6 +158,11 @@ impl fmt::Display for SenseOf {
             Self::NoPlace => {
                 write!(f, "It goes by the sun, and nobody said where the house stands.")
             }
+            Self::NoZone => write!(
+                f,
+                "It goes by the clock, and nobody said in which country the house stands: times are those of Greenwich."
+            ),
+            Self::CannotDim => write!(f, "It cannot be dimmed: it is fully on, or off."),
             Self::NoSun(event) => write!(f, "There is no {} on this day.", event.word()),
             Self::NoClock => {
                 write!(f, "It is to run in a controller that has no clock: let the hub do it.")
@@ -214,8 +225,12 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Se
     if names_what_is_gone(site, rule) {
         all.push(sense(SenseOf::Gone, None, None));
     }
-    if reads_sun(rule) && !hours.has_place() {
+    let suns = suns_of(rule);
+    if !suns.is_empty() && !hours.has_place() {
         all.push(sense(SenseOf::NoPlace, None, None));
+    }
+    if is_time && hours.clock.name().is_none() {
+        all.push(sense(SenseOf::NoZone, None, None));
     }
     if is_time && rule.runs == RunsIn::Direct {
         all.push(sense(SenseOf::NoClock, None, None));
@@ -227,6 +242,11 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Se
         let to = reached.action.to;
         if is_time && to == TurnsTo::Toggle {
             all.push(sense(SenseOf::TogglesByClock, Some(reached.device), None));
+        }
+        let device = site.devices.get(reached.device);
+        let has_level = to == TurnsTo::On && reached.action.level.is_some_and(|l| l < 100);
+        if has_level && device.is_some_and(|d| site.is_light(d) && !site.can_dim(d)) {
+            all.push(sense(SenseOf::CannotDim, Some(reached.device), None));
         }
         let takes_away =
             matches!(to, TurnsTo::Off | TurnsTo::Toggle) || rule.off_after_min.is_some();
@@ -248,35 +268,32 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Se
             .find(double)
             .map(|other| sense(SenseOf::Double { with: other.id.clone() }, None, None)),
     );
-    if let Trigger::Time { at } = &rule.when {
-        all.extend(
-            on_the_clock(hours, span, rule, *at).map(|(of, day)| sense(of, None, Some(day))),
-        );
+    for event in suns.into_iter().filter(|_| hours.has_place()) {
+        let missing = span.each().find(|day| hours.sun(*day, event).is_none());
+        all.extend(missing.map(|day| sense(SenseOf::NoSun(event), None, Some(day))));
+    }
+    if let Trigger::Time { at: DayTime::Clock(minutes) } = &rule.when {
+        let odd = on_the_clock(hours, span, rule, *minutes);
+        all.extend(odd.map(|(of, day)| sense(of, None, Some(day))));
     }
     all
 }
 
-/// The first day on which a rule of a time meets what its clock or the sun does not do.
+/// The days on which the clock leaves out the time of a rule, or shows it twice.
 fn on_the_clock<'a>(
     hours: &'a Hours<'_>,
     span: DaySpan,
     rule: &'a Rule,
-    at: DayTime,
+    minutes: u16,
 ) -> impl Iterator<Item = (SenseOf, Date)> + 'a {
-    span.each().filter_map(move |day| match at {
-        DayTime::Sun(event, _) => {
-            let is_missing = hours.has_place() && hours.sun(day, event).is_none();
-            is_missing.then_some((SenseOf::NoSun(event), day))
+    span.each().filter_map(move |day| {
+        let instant = runs_on(hours, rule, day)?;
+        if hours.clock.shows(instant).1 != minutes {
+            return Some((SenseOf::LeftOut, day));
         }
-        DayTime::Clock(minutes) => {
-            let instant = runs_on(hours, rule, day)?;
-            if hours.clock.shows(instant).1 != minutes {
-                return Some((SenseOf::LeftOut, day));
-            }
-            // An hour on the clock shows the same.
-            let later = instant.checked_add(SignedDuration::from_mins(60)).ok()?;
-            (hours.clock.shows(later) == (day, minutes)).then_some((SenseOf::ShownTwice, day))
-        }
+        // An hour on the clock shows the same.
+        let later = instant.checked_add(SignedDuration::from_mins(60)).ok()?;
+        (hours.clock.shows(later) == (day, minutes)).then_some((SenseOf::ShownTwice, day))
     })
 }
 
@@ -309,7 +326,7 @@ fn fights(hours: &Hours<'_>, device: &DeviceId, events: &[&Happening], into: &mu
         let near =
             events[n + 1..].iter().take_while(|o| minutes_between(one.at, o.at) <= FIGHT_MIN);
         for other in near {
-            let differ = matches!((one.leaves(), other.leaves()), (Some(a), Some(b)) if a != b);
+            let differ = one.differs(other);
             if differ && one.rule != other.rule {
                 into.push(Sense {
                     rule: one.rule.clone(),
@@ -338,10 +355,10 @@ fn stays_on(
     }
     let sometimes = events.iter().any(|e| matches!(e.to, TurnsTo::Off | TurnsTo::Toggle));
     for (n, on) in events.iter().enumerate() {
-        if on.leaves().is_none_or(|level| level == 0) {
+        if on.is_on() != Some(true) {
             continue;
         }
-        let ends = |e: &&&Happening| !matches!(e.leaves(), Some(1..));
+        let ends = |e: &&&Happening| e.is_on() != Some(true);
         let off = events[n + 1..].iter().find(ends).map(|e| e.at);
         let until = off.or(end).map_or(i64::MAX, |at| minutes_between(on.at, at));
         if until > STAYS_ON_HOURS * 60 {
@@ -388,14 +405,13 @@ fn at_night(
     events: &[&Happening],
     into: &mut Vec<Sense>,
 ) {
-    let gives_light = site.devices.get(device).is_some_and(|d| {
-        let lamp = site.kind(&d.kind).is_some_and(|k| k.fit.gives_light);
-        lamp || site.loads_of(&d.point).any(|load| load.kind.is_lamp())
-    });
+    let gives_light = site.devices.get(device).is_some_and(|d| site.is_light(d));
     let (from, to, most) = NIGHT;
     let bright = |e: &&&Happening| {
         let (_, minutes) = hours.clock.shows(e.at);
-        (minutes >= from || minutes < to) && e.leaves().is_some_and(|level| level > most)
+        (minutes >= from || minutes < to)
+            && e.is_on() == Some(true)
+            && e.level.is_none_or(|level| level > most)
     };
     let found = events.iter().find(bright).filter(|_| gives_light);
     into.extend(found.map(|e| Sense {
@@ -410,13 +426,13 @@ fn changes_nothing(by_device: &BTreeMap<&DeviceId, Vec<&Happening>>, into: &mut 
     // By rule: how often it ran, and how often that changed something.
     let mut ran: BTreeMap<&RuleId, (usize, usize)> = BTreeMap::new();
     for events in by_device.values() {
-        let mut is: Option<u8> = None;
+        let mut before: Option<&Happening> = None;
         for event in events {
-            let leaves = event.leaves();
+            let is_changed = before.is_none_or(|b| b.is_on().is_none() || event.differs(b));
             let counted = ran.entry(&event.rule).or_default();
             counted.0 += 1;
-            counted.1 += usize::from(leaves.is_none() || is.is_none() || is != leaves);
-            is = leaves;
+            counted.1 += usize::from(is_changed || event.is_on().is_none());
+            before = Some(event);
         }
     }
     // What the first run of all meets is not known.

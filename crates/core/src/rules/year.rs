@@ -7,7 +7,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::day::{Hours, runs_on};
 use super::said::when_said;
-use crate::site::{Condition, DeviceId, Rule, RuleId, Site, TurnsTo};
+use crate::site::{Condition, DeviceId, ReachedByRule, Rule, RuleId, Site, TurnsTo};
 
 /// A stretch of days.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -36,7 +36,7 @@ pub struct Happening {
     pub device: DeviceId,
     /// What.
     pub to: TurnsTo,
-    /// At which level, in hundredths.
+    /// At which level it is on then, in hundredths; nothing where that is its last, which no calendar tells.
     pub level: Option<u8>,
     /// Why then, in words.
     pub why: String,
@@ -45,15 +45,20 @@ pub struct Happening {
 }
 
 impl Happening {
-    /// What the device is then: its level, nought where it is off; nothing where that hangs on what it was, or on what no
-    /// calendar tells.
-    pub fn leaves(&self) -> Option<u8> {
+    /// Whether the device is on then; nothing where that hangs on what it was, or on what no calendar tells.
+    pub fn is_on(&self) -> Option<bool> {
         match self.to {
             _ if !self.provided.is_empty() => None,
-            TurnsTo::On => Some(self.level.unwrap_or(100)),
-            TurnsTo::Off => Some(0),
+            TurnsTo::On => Some(true),
+            TurnsTo::Off => Some(false),
             TurnsTo::Toggle | TurnsTo::Dim => None,
         }
+    }
+
+    /// Whether it leaves the device otherwise than another, as far as both are known.
+    pub fn differs(&self, other: &Self) -> bool {
+        let levels = self.level.zip(other.level).is_some_and(|(a, b)| a != b);
+        self.is_on().zip(other.is_on()).is_some_and(|(a, b)| a != b || a && levels)
     }
 }
 
@@ -97,6 +102,16 @@ fn by_themselves(site: &Site, runs: &[Happening]) -> Vec<Happening> {
     offs
 }
 
+/// The level at which an action leaves a device on: what has none between on and off is fully on.
+fn level(site: &Site, reached: &ReachedByRule<'_>) -> Option<u8> {
+    let can_dim = site.devices.get(reached.device).is_some_and(|device| site.can_dim(device));
+    match reached.action.to {
+        TurnsTo::On if can_dim => reached.action.level,
+        TurnsTo::On => Some(100),
+        TurnsTo::Off | TurnsTo::Toggle | TurnsTo::Dim => None,
+    }
+}
+
 fn of_rule<'a>(
     site: &'a Site,
     rule: &'a Rule,
@@ -111,7 +126,7 @@ fn of_rule<'a>(
         rule: rule.id.clone(),
         device: reached.device.clone(),
         to: reached.action.to,
-        level: reached.action.level,
+        level: level(site, &reached),
         why: why.clone(),
         provided: provided.clone(),
     })

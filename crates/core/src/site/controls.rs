@@ -22,18 +22,29 @@ pub struct Control<'a> {
     pub runs: RunsIn,
     /// What becomes of the load.
     pub to: TurnsTo,
+    /// Whether the rule names the load itself, and not a room, a group or a scene that it is of.
+    pub is_named: bool,
+    /// Whether it is reached through a scene.
+    pub through_scene: bool,
 }
 
 impl Control<'_> {
-    /// Whether its rule works this one load and nothing else: the two can be tied to each other.
-    pub fn is_tie(&self) -> bool {
-        matches!(&self.rule.does[..], [Action { what: Target::Device(_), .. }])
+    /// Whether the key works this in place of what is wired to it. A scene that is called by a gesture of its own leaves the
+    /// plain press to the relay; whatever else is worked from there is taken to need the relay closed.
+    pub fn takes_the_key(&self) -> bool {
+        !self.through_scene || self.gesture.trim().is_empty()
+    }
+
+    /// Whether it can make its load work that did not: an order to switch off alone cannot.
+    pub fn can_switch_on(&self) -> bool {
+        self.to != TurnsTo::Off
     }
 
     /// What tells it from all others: the id of its rule, with the load where that does more than one thing.
     pub fn mark(&self) -> String {
         let rule = &self.rule.id;
-        if self.is_tie() { rule.to_string() } else { format!("{rule}-{}", self.load) }
+        let is_one = self.is_named && self.rule.does.len() == 1;
+        if is_one { rule.to_string() } else { format!("{rule}-{}", self.load) }
     }
 
     /// What a hand does: “key 2, two presses”; empty for a press on what has one key.
@@ -52,6 +63,8 @@ pub struct ReachedByRule<'a> {
     pub device: &'a DeviceId,
     /// The action that says so: of a scene, that of the scene.
     pub action: &'a Action,
+    /// Whether it is reached through a scene.
+    pub through_scene: bool,
 }
 
 /// So deep may scenes call scenes.
@@ -60,22 +73,35 @@ const DEEPEST: usize = 4;
 impl Site {
     /// What works what, in the order of the rules.
     pub fn controls(&self) -> impl Iterator<Item = Control<'_>> {
-        self.rules.iter().flat_map(|rule| {
-            let (key, gesture) = match &rule.when {
-                Trigger::Press { key, gesture, .. } => (*key, gesture.as_str()),
-                _ => (None, ""),
-            };
-            let all = rule.controller().map(|of| (of, self.reached_by(rule)));
-            all.into_iter().flat_map(move |(controller, reached)| {
-                reached.into_iter().filter(move |r| r.device != controller).map(move |r| Control {
-                    rule,
-                    controller,
-                    load: r.device,
-                    key,
-                    gesture,
-                    runs: rule.runs,
-                    to: r.action.to,
-                })
+        self.rules.iter().flat_map(|rule| self.controls_of(rule))
+    }
+
+    /// What one controller works.
+    pub fn controls_by<'a>(
+        &'a self,
+        controller: &'a DeviceId,
+    ) -> impl Iterator<Item = Control<'a>> {
+        let own = self.rules.iter().filter(move |rule| rule.controller() == Some(controller));
+        own.flat_map(|rule| self.controls_of(rule))
+    }
+
+    fn controls_of<'a>(&'a self, rule: &'a Rule) -> impl Iterator<Item = Control<'a>> {
+        let (key, gesture) = match &rule.when {
+            Trigger::Press { key, gesture, .. } => (*key, gesture.as_str()),
+            _ => (None, ""),
+        };
+        rule.controller().into_iter().flat_map(move |controller| {
+            let reached = self.reached_by(rule).into_iter().filter(move |r| r.device != controller);
+            reached.map(move |r| Control {
+                rule,
+                controller,
+                load: r.device,
+                key,
+                gesture,
+                runs: rule.runs,
+                to: r.action.to,
+                is_named: !r.through_scene && matches!(r.action.what, Target::Device(_)),
+                through_scene: r.through_scene,
             })
         })
     }
@@ -105,13 +131,27 @@ impl Site {
                     continue;
                 }
             };
-            into.extend(devices.into_iter().map(|d| ReachedByRule { device: &d.id, action }));
+            let through_scene = deep < DEEPEST;
+            let reached =
+                devices.into_iter().map(|d| ReachedByRule { device: &d.id, action, through_scene });
+            into.extend(reached);
         }
     }
 
     /// Everything in the house that can be switched, but for these.
     pub fn switched_but(&self, but: &BTreeSet<DeviceId>) -> Vec<&Device> {
         self.loads_where(|d| !but.contains(&d.id))
+    }
+
+    /// Whether a device gives light, or works lamps.
+    pub fn is_light(&self, device: &Device) -> bool {
+        let is_lamp = self.kind(&device.kind).is_some_and(|k| k.fit.gives_light);
+        is_lamp || self.loads_of(&device.point).any(|load| load.kind.is_lamp())
+    }
+
+    /// Whether a device has levels between on and off: it dims, or is a lamp with a radio, which all do.
+    pub fn can_dim(&self, device: &Device) -> bool {
+        self.kind(&device.kind).is_some_and(|k| k.fit.is_dimmer() || k.fit.gives_light)
     }
 
     /// The devices that work something, of such as these.

@@ -230,6 +230,13 @@ impl Job {
                 Wrong::NoZone { text: self.time_zone.clone() },
             ));
         }
+        let is_day = |text: &String| {
+            let every_year = format!("2024-{text}").parse::<jiff::civil::Date>().is_ok();
+            every_year || text.parse::<jiff::civil::Date>().is_ok()
+        };
+        if let Some(text) = self.holidays.iter().find(|text| !is_day(text)) {
+            return Err(Refusal::wrong("holidays", Wrong::NoDay { text: text.clone() }));
+        }
         note("client", &self.client)?;
         note("currency", &self.currency)?;
         note("refuses", &self.refuses)?;

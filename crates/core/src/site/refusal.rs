@@ -111,6 +111,8 @@ pub enum Wrong {
     NoName,
     #[error("{is} is louder than anything that is heard in a house: is it −{}?", typographic(is.get().abs(), 1))]
     TooLoud { is: Dbm },
+    #[error("“{text}” is no day; write it as 2026-12-25, or as 12-25 for every year")]
+    NoDay { text: String },
     #[error("“{text}” is no time zone; write it as Europe/Paris")]
     NoZone { text: String },
     #[error(

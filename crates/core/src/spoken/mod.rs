@@ -4,4 +4,4 @@ mod near;
 mod phrases;
 
 pub use near::{Alike, Language, NearTwins, alike, languages, near_twins};
-pub use phrases::{Meant, PhraseAnswer, answer, guide};
+pub use phrases::{Meant, NameBook, PhraseAnswer};

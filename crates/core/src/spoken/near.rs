@@ -93,14 +93,17 @@ fn sound(word: &str, language: Language) -> String {
 /// How two names are alike to who speaks these languages; nothing where nobody takes one for the other. Numbers are told
 /// apart by whoever hears them.
 pub fn alike(one: &str, other: &str, languages: &[Language]) -> Option<Alike> {
-    let (one, other) = (words(one), words(other));
+    alike_words(&words(one), &words(other), languages)
+}
+
+fn alike_words(one: &[String], other: &[String], languages: &[Language]) -> Option<Alike> {
     if one == other || one.concat() == other.concat() {
         return Some(Alike::Same);
     }
     if one.len() != other.len() {
         return None;
     }
-    let mut differ = one.iter().zip(&other).filter(|(a, b)| a != b);
+    let mut differ = one.iter().zip(other).filter(|(a, b)| a != b);
     let (a, b) = differ.next()?;
     if differ.next().is_some() {
         return None;
@@ -151,11 +154,11 @@ pub struct NearTwins {
 /// All devices of a job whose names are taken for each other.
 pub fn near_twins(site: &Site) -> Vec<NearTwins> {
     let spoken = languages(site);
-    let all: Vec<_> = site.devices.iter().collect();
+    let all: Vec<_> = site.devices.iter().map(|d| (d, words(&d.name))).collect();
     let mut found = Vec::new();
-    for (n, one) in all.iter().enumerate() {
-        for other in &all[n + 1..] {
-            if let Some(how) = alike(&one.name, &other.name, &spoken) {
+    for (n, (one, own)) in all.iter().enumerate() {
+        for (other, others) in &all[n + 1..] {
+            if let Some(how) = alike_words(own, others, &spoken) {
                 let better = better(site, &other.id, &spoken);
                 found.push(NearTwins { one: one.id.clone(), other: other.id.clone(), how, better });
             }

@@ -67,119 +67,131 @@ fn plain(name: &str) -> Vec<String> {
     if left.is_empty() { all } else { left }
 }
 
-/// What can be switched by voice at all.
-fn is_switched(site: &Site, device: &Device) -> bool {
-    site.kind(&device.kind)
-        .is_some_and(|k| k.duty == crate::catalogue::Duty::Actuator && k.sides().1)
+/// Everything of a house that has a name, written down once so that many phrases can be looked up in it.
+#[derive(Debug)]
+pub struct NameBook<'a> {
+    site: &'a Site,
+    /// What can be switched: the words of its name, and of its room.
+    devices: Vec<(&'a Device, Vec<String>, Vec<String>)>,
+    scenes: Vec<(&'a RuleId, Vec<String>)>,
+    /// Phrases that rules wait for, whole.
+    waited_for: Vec<(&'a RuleId, Vec<String>)>,
+    /// Whether any platform of the house is spoken to.
+    has_voice: bool,
 }
 
-/// Whether a device gives light, or works lamps.
-fn is_light(site: &Site, device: &Device) -> bool {
-    let lamp = site.kind(&device.kind).is_some_and(|k| k.fit.gives_light);
-    lamp || site.loads_of(&device.point).any(|load| load.kind.is_lamp())
-}
-
-/// What answers to a phrase in this house.
-pub fn answer(site: &Site, phrase: &str) -> PhraseAnswer {
-    let meant = meant(site, phrase);
-    let devices = match &meant {
-        Meant::Devices(all) | Meant::Lights(all) | Meant::Room(all) | Meant::Several(all) => {
-            all.clone()
+impl<'a> NameBook<'a> {
+    /// The names of a job.
+    pub fn of(site: &'a Site) -> Self {
+        let switched = site.switched_but(&BTreeSet::new()).into_iter();
+        let devices = switched.map(|device| {
+            let room = site.point_of(device).map(|point| plain(site.room_name(point)));
+            (device, plain(&device.name), room.unwrap_or_default())
+        });
+        let (mut scenes, mut waited_for) = (Vec::new(), Vec::new());
+        for rule in &site.rules {
+            match &rule.when {
+                Trigger::Says { phrase } => waited_for.push((&rule.id, words(phrase))),
+                Trigger::Called => scenes.push((&rule.id, plain(&rule.name))),
+                _ => {}
+            }
         }
-        Meant::Rule(id) => {
-            let rule = site.rules.get(id);
-            rule.map(|rule| site.reached_by(rule).into_iter().map(|r| r.device.clone()).collect())
-                .unwrap_or_default()
-        }
-        Meant::Nothing => BTreeSet::new(),
-    };
-    let of = |is: &dyn Fn(&Device) -> bool| -> BTreeSet<DeviceId> {
-        devices.iter().filter(|id| site.devices.get(id).is_some_and(is)).cloned().collect()
-    };
-    let also = match meant {
-        Meant::Room(_) => of(&|d| !is_light(site, d)),
-        _ => BTreeSet::new(),
-    };
-    let spoken_to: Vec<_> = site.platforms.iter().filter(|p| p.way == FittingWay::Voice).collect();
-    let reaches = |device: &Device| {
-        let kind = site.kind(&device.kind);
-        kind.is_some_and(|k| {
-            fit::is_reached(site, k, Some(&device.network), FittingWay::Voice) != Some(false)
-        })
-    };
-    let not_reached = of(&|device| spoken_to.is_empty() || !reaches(device));
-    PhraseAnswer { phrase: phrase.to_owned(), meant, also, not_reached }
-}
+        let has_voice = site.platforms.iter().any(|p| p.way == FittingWay::Voice);
+        Self { site, devices: devices.collect(), scenes, waited_for, has_voice }
+    }
 
-fn meant(site: &Site, phrase: &str) -> Meant {
-    let whole = words(phrase);
-    let says = |r: &&crate::site::Rule| matches!(&r.when, Trigger::Says { phrase } if words(phrase) == whole);
-    if let Some(rule) = site.rules.iter().find(says) {
-        return Meant::Rule(rule.id.clone());
-    }
-    let name = named(phrase);
-    if name.is_empty() {
-        return Meant::Nothing;
-    }
-    let is_scene = |r: &&crate::site::Rule| r.when == Trigger::Called && plain(&r.name) == name;
-    if let Some(rule) = site.rules.iter().find(is_scene) {
-        return Meant::Rule(rule.id.clone());
-    }
-    let switched = || site.devices.iter().filter(|d| is_switched(site, d));
-    let called: BTreeSet<DeviceId> =
-        switched().filter(|d| plain(&d.name) == name).map(|d| d.id.clone()).collect();
-    if !called.is_empty() {
-        return if called.len() == 1 { Meant::Devices(called) } else { Meant::Several(called) };
-    }
-    let of_room = |room: &[String], lights: bool| -> BTreeSet<DeviceId> {
-        let is_in = |d: &&Device| {
-            let point = site.point_of(d);
-            point.is_some_and(|p| plain(site.room_name(p)) == room)
-                && (!lights || is_light(site, d))
+    /// What answers to a phrase in this house.
+    pub fn answer(&self, phrase: &str) -> PhraseAnswer {
+        let site = self.site;
+        let meant = self.meant(phrase);
+        let devices: BTreeSet<DeviceId> = match &meant {
+            Meant::Devices(all) | Meant::Lights(all) | Meant::Room(all) | Meant::Several(all) => {
+                all.clone()
+            }
+            Meant::Rule(id) => {
+                let reached = site.rules.get(id).map(|rule| site.reached_by(rule));
+                reached.into_iter().flatten().map(|r| r.device.clone()).collect()
+            }
+            Meant::Nothing => BTreeSet::new(),
         };
-        switched().filter(is_in).map(|d| d.id.clone()).collect()
-    };
-    if let Some((last, room)) = name.split_last()
-        && LIGHTS.contains(&last.as_str())
-        && !room.is_empty()
-    {
-        let lights = of_room(room, true);
-        if !lights.is_empty() {
-            return Meant::Lights(lights);
-        }
+        let of = |is: &dyn Fn(&Device) -> bool| -> BTreeSet<DeviceId> {
+            devices.iter().filter(|id| site.devices.get(id).is_some_and(is)).cloned().collect()
+        };
+        let also = match meant {
+            Meant::Room(_) => of(&|device| !site.is_light(device)),
+            _ => BTreeSet::new(),
+        };
+        let reaches = |device: &Device| {
+            let reached = |k| fit::is_reached(site, k, Some(&device.network), FittingWay::Voice);
+            site.kind(&device.kind).is_some_and(|k| reached(k) != Some(false))
+        };
+        let not_reached = of(&|device| !self.has_voice || !reaches(device));
+        PhraseAnswer { phrase: phrase.to_owned(), meant, also, not_reached }
     }
-    let room = of_room(&name, false);
-    if !room.is_empty() {
-        return Meant::Room(room);
-    }
-    // Part of a name is taken where it is of one thing alone.
-    let part: BTreeSet<DeviceId> = switched()
-        .filter(|d| {
-            let own = words(&d.name);
-            name.iter().all(|word| own.contains(word))
-        })
-        .map(|d| d.id.clone())
-        .collect();
-    match part.len() {
-        0 => Meant::Nothing,
-        1 => Meant::Devices(part),
-        _ => Meant::Several(part),
-    }
-}
 
-/// The phrases of a household's guide: what rules wait for, each scene, each device and the lights of each room.
-pub fn guide(site: &Site) -> Vec<String> {
-    let mut all = Vec::new();
-    for rule in &site.rules {
-        match &rule.when {
-            Trigger::Says { phrase } => all.push(phrase.clone()),
-            Trigger::Called if !rule.name.is_empty() => all.push(format!("Turn on {}", rule.name)),
-            _ => {}
+    fn meant(&self, phrase: &str) -> Meant {
+        let of = |all: &[(&RuleId, Vec<String>)], name: &[String]| {
+            let found = all.iter().find(|(_, own)| own == name);
+            found.map(|(id, _)| Meant::Rule((*id).clone()))
+        };
+        if let Some(rule) = of(&self.waited_for, &words(phrase)) {
+            return rule;
+        }
+        let name = named(phrase);
+        if name.is_empty() {
+            return Meant::Nothing;
+        }
+        if let Some(scene) = of(&self.scenes, &name) {
+            return scene;
+        }
+        let called = self.such(|_, own, _| own == name);
+        if !called.is_empty() {
+            return if called.len() == 1 { Meant::Devices(called) } else { Meant::Several(called) };
+        }
+        if let Some((last, room)) = name.split_last()
+            && LIGHTS.contains(&last.as_str())
+            && !room.is_empty()
+        {
+            let lights = self.such(|device, _, of| of == room && self.site.is_light(device));
+            if !lights.is_empty() {
+                return Meant::Lights(lights);
+            }
+        }
+        let room = self.such(|_, _, of| of == name);
+        if !room.is_empty() {
+            return Meant::Room(room);
+        }
+        // Part of a name is taken where it is of one thing alone.
+        let part = self.such(|_, own, _| name.iter().all(|word| own.contains(word)));
+        match part.len() {
+            0 => Meant::Nothing,
+            1 => Meant::Devices(part),
+            _ => Meant::Several(part),
         }
     }
-    let switched = site.devices.iter().filter(|d| is_switched(site, d));
-    all.extend(switched.map(|d| format!("Turn on {}", d.name)));
-    let rooms: BTreeSet<&str> = site.rooms.iter().map(|r| r.name.as_str()).collect();
-    all.extend(rooms.into_iter().map(|room| format!("Turn off the {room} lights")));
-    all
+
+    /// The devices of which this holds, by the words of their own name and of their room.
+    fn such(&self, is: impl Fn(&Device, &[String], &[String]) -> bool) -> BTreeSet<DeviceId> {
+        let found = self.devices.iter().filter(|(device, own, room)| is(device, own, room));
+        found.map(|(device, ..)| device.id.clone()).collect()
+    }
+
+    /// The phrases of a household's guide: what rules wait for, each scene, each device and the lights of each room.
+    pub fn guide(&self) -> Vec<String> {
+        let site = self.site;
+        let mut all = Vec::new();
+        for rule in &site.rules {
+            match &rule.when {
+                Trigger::Says { phrase } => all.push(phrase.clone()),
+                Trigger::Called if !rule.name.is_empty() => {
+                    all.push(format!("Turn on {}", rule.name));
+                }
+                _ => {}
+            }
+        }
+        all.extend(self.devices.iter().map(|(device, ..)| format!("Turn on {}", device.name)));
+        let rooms: BTreeSet<&str> = site.rooms.iter().map(|r| r.name.as_str()).collect();
+        all.extend(rooms.into_iter().map(|room| format!("Turn off the {room} lights")));
+        all
+    }
 }

@@ -57,7 +57,7 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
         let hits = |c: &Control<'_>| {
             site.devices.get(c.load).is_some_and(|d| wish.points.contains(&d.point))
         };
-        site.controls().filter(hits).filter_map(|c| {
+        site.controls().filter(Control::can_switch_on).filter(hits).filter_map(|c| {
             let device = site.devices.get(c.controller)?;
             Some((device, site.kind(&device.kind)?))
         })

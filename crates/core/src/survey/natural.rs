@@ -88,7 +88,7 @@ fn of_load<'a>(site: &'a Site, load: &Load) -> Option<Light<'a>> {
 
 /// The controllers that work a device and are no phone.
 fn controlled<'a>(site: &'a Site, device: &'a Device) -> impl Iterator<Item = Natural> + 'a {
-    let of = site.controls().filter(|c| *c.load == device.id);
+    let of = site.controls().filter(|c| *c.load == device.id && c.can_switch_on());
     of.filter_map(|c| {
         let controller = site.devices.get(c.controller)?;
         let kind = site.kind(&controller.kind)?;

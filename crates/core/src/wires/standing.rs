@@ -7,7 +7,7 @@ use super::{is_fitting, takes_over_switch};
 use crate::catalogue::{Button, DeviceKind, Far, Powered, Supply};
 use crate::fit::FitPlace;
 use crate::site::neutrals::really;
-use crate::site::{Device, Function, Group, Point, PointId, PointKind, Site, StaysKind};
+use crate::site::{Control, Device, Function, Group, Point, PointId, PointKind, Site, StaysKind};
 use crate::survey::natural::has_switch;
 
 /// How the products of a control work together.
@@ -298,7 +298,8 @@ fn without_unit(site: &Site, standing: &Arrangement<'_>) -> Option<String> {
     };
     let is_near = |p: &Point| FitPlace::of(site, p, None).smart_lamps() > 0;
     let works_smart_lamps = standing.far.iter().any(|(p, w)| {
-        let mut of = site.controls().filter(|c| w.is_some_and(|w| w.device.id == *c.controller));
+        let own = w.iter().flat_map(|w| site.controls_by(&w.device.id));
+        let mut of = own.filter(Control::takes_the_key);
         is_near(p) || of.any(|c| gives_light(c.load))
     });
     (!works_smart_lamps).then(|| {

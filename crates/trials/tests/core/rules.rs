@@ -9,14 +9,18 @@
 
 use std::collections::BTreeMap;
 
-use dot_reach_core::moment::HouseClock;
+use dot_reach_core::gate::work::WorkedDevice;
+use dot_reach_core::moment::{HouseClock, time_of_day};
 use dot_reach_core::radio::system::System;
+use dot_reach_core::record::Step;
 use dot_reach_core::rules::{
     DaySpan, Hours, SenseOf, Whereabouts, happenings, in_a_sentence, senses, sun_event,
 };
 use dot_reach_core::site::{
     Condition, DayTime, Rule, Site, SunEvent, Trigger, TurnsTo, Weekday, apply,
 };
+use dot_reach_core::speech::{Lengths, Speech, TradeWords, speaking};
+use dot_reach_core::survey::natural::lights;
 use jiff::civil::{Date, date};
 use jiff::{SignedDuration, Timestamp};
 use proptest::prelude::*;
@@ -256,6 +260,21 @@ fn what_does_not_make_sense_is_found_with_its_first_date() {
     let gone = json!({"do": "set", "kind": "job", "id": "job", "field": "latitude", "value": null});
     apply(&mut nowhere, &edit(gone)).unwrap();
     assert_eq!(found(&nowhere, YEAR), [("on".to_owned(), SenseOf::NoPlace, None)]);
+    // By the clock, where nobody said by which.
+    let mut timeless =
+        house(&[rule("on", "20:00", "lamp", "on"), rule("off", "22:00", "lamp", "off")]);
+    let gone = json!({"do": "set", "kind": "job", "id": "job", "field": "time_zone", "value": ""});
+    apply(&mut timeless, &edit(gone)).unwrap();
+    let no_zone = |id: &str| (id.to_owned(), SenseOf::NoZone, None);
+    assert_eq!(found(&timeless, YEAR), [no_zone("off"), no_zone("on")]);
+    // A level for what has none.
+    let mut dimmed = rule("d", "20:00", "fan", "on");
+    dimmed["does"][0]["level"] = json!(40);
+    let mut site = house(&[dimmed, rule("off", "21:00", "fan", "off")]);
+    let fan = json!({"do": "put", "kind": "load", "value": {"id": "l", "name": "Lamps", "point": "fan", "kind": "led"}});
+    apply(&mut site, &edit(fan)).unwrap();
+    let all = found(&site, YEAR);
+    assert!(all.iter().any(|(rule, of, _)| rule == "d" && *of == SenseOf::CannotDim), "{all:?}");
     let mut north =
         house(&[rule("on", "sunset", "lamp", "on"), rule("off", "23:00", "lamp", "off")]);
     for (field, value) in [("latitude", 69.65), ("longitude", 18.96)] {
@@ -410,7 +429,7 @@ proptest! {
         let mut is: BTreeMap<String, u8> = BTreeMap::new();
         let mut changes = Vec::new();
         for h in happenings(&site, &hours, span) {
-            let level = h.leaves().unwrap();
+            let level = if h.is_on().unwrap() { h.level.unwrap_or(100) } else { 0 };
             if is.insert(h.device.to_string(), level) != Some(level) {
                 changes.push((h.at, h.device.to_string(), level));
             }
@@ -460,4 +479,97 @@ fn a_rule_is_read_back_in_a_sentence() {
         in_a_sentence(&site, site.rules.named("on").unwrap()),
         "At 15 minutes before sunset, Monday to Friday, not on holidays: lamp on at 40 %, off again after 30 minutes, by the hub."
     );
+}
+
+#[test]
+fn a_level_that_is_left_as_it_was_is_not_told() {
+    let site = house(&[
+        rule("a", "20:00", "lamp", "on"),
+        rule("b", "20:30", "cold", "on"),
+        rule("c", "21:00", "lamp", "off"),
+    ]);
+    let day = DaySpan { from: date(2026, 1, 1), days: 1 };
+    let all = happenings(&site, &Hours::of(&site), day);
+    let told: Vec<_> = all.iter().map(|h| (h.is_on(), h.level)).collect();
+    assert_eq!(told, [(Some(true), None), (Some(true), Some(100)), (Some(false), None)]);
+}
+
+#[test]
+fn a_holiday_is_a_day() {
+    let mut site = house(&[]);
+    let set = |days: Value| json!({"do": "set", "kind": "job", "id": "job", "field": "holidays", "value": days});
+    let refused = apply(&mut site, &edit(set(json!(["Christmas"])))).unwrap_err();
+    assert!(refused.to_string().contains("12-25"), "{refused}");
+    assert!(apply(&mut site, &edit(set(json!(["13-25"])))).is_err());
+    apply(&mut site, &edit(set(json!(["02-29", "2027-03-29"])))).unwrap();
+}
+
+#[test]
+fn a_key_keeps_its_relay_closed_for_every_smart_lamp_that_it_works() {
+    let takes = |rules: &[Value]| {
+        let mut all = rules.to_vec();
+        all.push(json!({"id": "scene", "name": "Evening", "when": {"on": "called"},
+            "does": [{"what": {"device": "lamp"}, "to": "on"}, {"what": {"device": "cold"}, "to": "off"}]}));
+        let site = house(&all);
+        WorkedDevice::of(&site, &"fan".parse().unwrap()).unwrap().takes(Step::Decoupled)
+    };
+    let press = |gesture: &str, does: Value| json!({"id": "p", "when": {"on": "press", "controller": "fan", "gesture": gesture}, "does": does});
+    let scene = json!([{"what": {"scene": "scene"}, "to": "on"}]);
+    let two = json!([{"what": {"device": "lamp"}, "to": "toggle"}, {"what": {"device": "cold"}, "to": "toggle"}]);
+    let all = json!([{"what": {"all-but": []}, "to": "off"}]);
+    assert!(!takes(&[]));
+    for does in [json!([{"what": {"device": "lamp"}, "to": "toggle"}]), two, all] {
+        assert!(takes(&[press("", does.clone())]), "{does}");
+        assert!(takes(&[press("two presses", does.clone())]), "{does}");
+    }
+    assert!(
+        takes(&[press("", scene.clone())]),
+        "a press that calls a scene does not switch the relay as well"
+    );
+    assert!(!takes(&[press("two presses", scene)]), "the plain press is the relay’s own");
+}
+
+#[test]
+fn an_order_to_go_off_makes_no_light_that_nobody_needs_a_phone_for() {
+    let by = |to: &str| {
+        let remote = device("r", "remote-battery", [3.0, 0.0]);
+        let rule = json!({"do": "put", "kind": "rule", "value": {"id": "p", "when": {"on": "press", "controller": "r"},
+            "does": [{"what": {"device": "lamp"}, "to": to}]}});
+        let site = with(house(&[]), &[remote, rule]);
+        let all = lights(&site);
+        all.into_iter().map(|light| light.by.len()).sum::<usize>()
+    };
+    assert_eq!((by("off"), by("on"), by("toggle")), (0, 1, 1));
+}
+
+#[test]
+fn two_rules_of_one_press_are_told_from_each_other_by_their_loads() {
+    let site = house(&[
+        json!({"id": "p", "when": {"on": "press", "controller": "fan"},
+            "does": [{"what": {"device": "lamp"}}, {"what": {"device": "cold"}}]}),
+        json!({"id": "q", "when": {"on": "press", "controller": "fan", "gesture": "held"}, "does": [{"what": {"device": "lamp"}}]}),
+    ]);
+    let marks: Vec<String> = site.controls().map(|c| c.mark()).collect();
+    assert_eq!(marks, ["p-lamp", "p-cold", "q"]);
+    let fan = "fan".parse().unwrap();
+    assert_eq!(site.controls_by(&fan).count(), 3);
+    assert_eq!(site.controls_by(&"lamp".parse().unwrap()).count(), 0);
+}
+
+#[test]
+fn a_time_is_read_and_said_as_the_region_does() {
+    let american = Speech { lengths: Lengths::FeetInches, words: TradeWords::American };
+    for (typed, minutes, said) in [
+        ("12:05 AM", 5, "12:05 AM"),
+        ("7:30 am", 450, "7:30 AM"),
+        ("12:00 PM", 720, "12:00 PM"),
+        ("22:30", 1350, "10:30 PM"),
+    ] {
+        assert_eq!(typed.parse(), Ok(DayTime::Clock(minutes)), "{typed}");
+        assert_eq!(speaking(american, || time_of_day(minutes)), said);
+        assert_eq!(time_of_day(minutes), DayTime::Clock(minutes).to_string());
+    }
+    for wrong in ["13:00 PM", "0:10 AM", "7 PM", "7:5 PM"] {
+        assert!(wrong.parse::<DayTime>().is_err(), "{wrong}");
+    }
 }

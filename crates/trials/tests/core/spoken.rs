@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 
 use dot_reach_core::radio::system::System;
 use dot_reach_core::site::Site;
-use dot_reach_core::spoken::{Alike, Language, Meant, alike, answer, guide, near_twins};
+use dot_reach_core::spoken::{Alike, Language, Meant, NameBook, alike, near_twins};
 use proptest::prelude::*;
 use serde_json::json;
 
@@ -141,7 +141,7 @@ proptest! {
             "Bed room lights", "Bed room", "Lamp", "Kitchen lights", "Attic"]),
     ) {
         let site = spoken_house(&names, &scenes, true);
-        let told = answer(&site, &format!("Turn on the {asked}"));
+        let told = NameBook::of(&site).answer(&format!("Turn on the {asked}"));
         let (rank, found) = by_search(&site, asked);
         let ids = |all: &BTreeSet<dot_reach_core::site::DeviceId>| -> BTreeSet<String> {
             all.iter().map(ToString::to_string).collect()
@@ -179,21 +179,24 @@ fn the_guide_is_rehearsed_and_what_no_platform_reaches_is_said() {
     let names = [("Hall lamp".to_owned(), true, 0), ("Hall fan".to_owned(), false, 0)];
     let scenes = ["Evening".to_owned()];
     let deaf = spoken_house(&names, &scenes, false);
-    let all = guide(&deaf);
+    let all = NameBook::of(&deaf).guide();
     assert!(
         all.contains(&"Turn on Evening".to_owned())
             && all.contains(&"Turn off the Hall lights".to_owned())
     );
     // No platform of this house is spoken to.
     assert!(all.iter().all(|phrase| {
-        let told = answer(&deaf, phrase);
+        let told = NameBook::of(&deaf).answer(phrase);
         told.meant == Meant::Nothing || !told.not_reached.is_empty()
     }));
     let heard = spoken_house(&names, &scenes, true);
-    let told = answer(&heard, "Turn on the hall");
+    let told = NameBook::of(&heard).answer("Turn on the hall");
     assert_eq!(told.also.iter().map(ToString::to_string).collect::<Vec<_>>(), ["d1"]);
     // A level and a number of a name are told apart.
-    assert!(matches!(answer(&heard, "Dim the Hall lamp to 40").meant, Meant::Devices(_)));
+    assert!(matches!(
+        NameBook::of(&heard).answer("Dim the Hall lamp to 40").meant,
+        Meant::Devices(_)
+    ));
 }
 
 #[test]

@@ -105,6 +105,14 @@ impl FromStr for DayTime {
         let none = || NoDayTime(text.chars().take(40).collect());
         let plain: String = text.chars().filter(|c| !c.is_whitespace()).collect();
         let plain = plain.to_lowercase().replace('−', "-");
+        // As Americans write it.
+        let half = [("am", 0), ("pm", 12)].into_iter().find(|(word, _)| plain.ends_with(word));
+        if let Some((word, add)) = half {
+            let (hour, minute) = plain[..plain.len() - word.len()].split_once(':').ok_or_else(none)?;
+            let hour = hour.parse::<u16>().ok().filter(|hour| (1..=12).contains(hour));
+            let hour = hour.ok_or_else(none)? % 12 + add;
+            return format!("{hour}:{minute}").parse().map_err(|_| none());
+        }
         if let Some((hour, minute)) = plain.split_once(':') {
             let digits = |t: &str, most: u16| {
                 let is = (1..=2).contains(&t.len()) && t.bytes().all(|b| b.is_ascii_digit());

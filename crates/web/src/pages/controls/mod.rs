@@ -9,7 +9,7 @@ use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::bill::regroup::{RegroupCost, regroup};
 use dot_reach_core::catalogue::{Button, DeviceKind};
-use dot_reach_core::control::{Addressing, By, LoadMeans, Outage, check, means, works_in};
+use dot_reach_core::control::{Addressing, By, Checked, LoadMeans, Outage, check, means, works_in};
 use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{
     Action, Control, Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy,
@@ -209,24 +209,26 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
 fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
     let site = &analysis.site;
     let name = |id: &DeviceId| site.devices.get(id).map_or_else(String::new, |d| d.name.clone());
-    let mut by_rule: BTreeMap<&RuleId, Vec<Control<'_>>> = BTreeMap::new();
+    let mut by_rule: BTreeMap<&RuleId, Vec<(Control<'_>, Checked)>> = BTreeMap::new();
+    // One press of one key tells all that any rule has of it.
+    let mut by_press: BTreeMap<(&DeviceId, String), Vec<f64>> = BTreeMap::new();
     for control in site.controls() {
-        by_rule.entry(&control.rule.id).or_default().push(control);
+        let checked = check(analysis, &control);
+        let press = by_press.entry((control.controller, control.by_hand())).or_default();
+        press.extend(checked.delay_ms);
+        by_rule.entry(&control.rule.id).or_default().push((control, checked));
     }
     let mut rows: Vec<Row> = by_rule.values().filter_map(|of| row(analysis, of)).collect();
     rows.sort_by(|a, b| (&a.controller, &a.load).cmp(&(&b.controller, &b.load)));
-    let groups = by_rule.values().filter_map(|of| {
-        let first = of.first()?;
-        let group = Addressing::of(
-            &of.iter().filter_map(|c| check(analysis, c).delay_ms).collect::<Vec<_>>(),
-        );
+    let groups = by_press.into_iter().filter_map(|((controller, by_hand), delays)| {
+        let group = Addressing::of(&delays);
+        let by = if by_hand.is_empty() { String::new() } else { format!(" by {by_hand}") };
         group.needs_multicast().then(|| {
             format!(
-                "{} tells {} loads{}: one by one the last follows after {:.0} ms, as a group or a scene of the system \
+                "{} tells {} loads{by}: one by one the last follows after {:.0} ms, as a group or a scene of the system \
                  after {:.0}.",
-                name(first.controller),
+                name(controller),
                 group.members,
-                if first.by_hand().is_empty() { String::new() } else { format!(" by {}", first.by_hand()) },
                 group.one_by_one_ms,
                 group.at_once_ms
             )
@@ -236,10 +238,10 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
 }
 
 /// A rule that a hand or a sensor sets off, with all that it comes to.
-fn row(analysis: &Analysis, of: &[Control<'_>]) -> Option<Row> {
+fn row(analysis: &Analysis, all: &[(Control<'_>, Checked)]) -> Option<Row> {
     let site = &analysis.site;
-    let first = of.first()?;
-    let all: Vec<_> = of.iter().map(|control| check(analysis, control)).collect();
+    let (of, all): (Vec<&Control<'_>>, Vec<&Checked>) = all.iter().map(|(c, k)| (c, k)).unzip();
+    let first = *of.first()?;
     let (hop, class) = match all.first().and_then(|checked| checked.direct) {
         Some((band, margin)) if of.len() == 1 => (format!("{margin}"), band.name()),
         _ => (first.runs.name().to_owned(), ""),
@@ -257,20 +259,20 @@ fn row(analysis: &Analysis, of: &[Control<'_>]) -> Option<Row> {
         said: in_a_sentence(site, first.rule),
         key: first.key.map(|key| key.to_string()).unwrap_or_default(),
         gesture: first.gesture.to_owned(),
-        load: load_of(site, of),
+        load: load_of(site, &of),
         runs: choices(&RunsIn::ALL, first.runs),
         hop,
         class,
         delay: delay.map_or_else(|| "–".to_owned(), |d| format!("{d:.0}")),
         success: format!("{:.0}", success * 100.0),
-        wrong: all.into_iter().find_map(|checked| checked.wrong).unwrap_or_default(),
+        wrong: all.iter().find_map(|checked| checked.wrong.clone()).unwrap_or_default(),
         works: Outage::ALL.iter().map(|(outage, _)| works(*outage)).collect(),
         controller_id: first.controller.to_string(),
     })
 }
 
 /// What a rule works: its one load, its scene, or how many.
-fn load_of(site: &Site, of: &[Control<'_>]) -> String {
+fn load_of(site: &Site, of: &[&Control<'_>]) -> String {
     let name = |c: &Control<'_>| site.devices.get(c.load).map_or("", |d| d.name.as_str());
     match of {
         [] => String::new(),

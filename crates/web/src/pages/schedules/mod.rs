@@ -1,17 +1,18 @@
 //! Scenes and schedules: what each rule does, read back in a sentence, what all come to over a year, and what does not make
 //! sense.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::control::Addressing;
+use dot_reach_core::control::{Told, told};
+use dot_reach_core::moment::time_of_day;
 use dot_reach_core::rules::{DaySpan, Happening, Hours, happenings, in_a_sentence, senses};
 use dot_reach_core::site::{
-    Action, Condition, Device, DeviceId, Edit, Kind, OnHolidays, Rule, RuleId, RunsIn, Site,
-    SunEvent, Target, Trigger, TurnsTo, Weekday,
+    Action, Condition, DeviceId, Edit, Kind, OnHolidays, Rule, RuleId, RunsIn, Site, SunEvent,
+    Target, Trigger, TurnsTo, Weekday,
 };
 use jiff::civil::Date;
 use serde::Deserialize;
@@ -252,10 +253,6 @@ fn loads(site: &Site, but: &[&DeviceId]) -> Vec<Choice> {
     all
 }
 
-fn can_dim(site: &Site, device: &Device) -> bool {
-    site.kind(&device.kind).is_some_and(|k| k.fit.is_dimmer() || k.fit.gives_light)
-}
-
 fn scenes(analysis: &Analysis) -> Vec<SceneRow> {
     let site = &analysis.site;
     let called = site.rules.iter().filter(|rule| rule.when == Trigger::Called);
@@ -273,7 +270,7 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
             name: name(site, id),
             to: choices(&TurnsTo::ALL, action.to),
             level: action.level.map(|l| l.to_string()).unwrap_or_default(),
-            can_dim: site.devices.get(id).is_some_and(|d| can_dim(site, d)),
+            can_dim: site.devices.get(id).is_some_and(|d| site.can_dim(d)),
             without: json!(Edit::set(Kind::Rule, &rule.id, "does", json!(rest))).to_string(),
         })
     };
@@ -289,53 +286,43 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
         let value = json!(Edit::set(Kind::Rule, &rule.id, "does", json!(does))).to_string();
         Some(Choice { value, ..choice })
     });
+    let told = told(analysis, rule);
     SceneRow {
         id: rule.id.to_string(),
         name: rule.name.clone(),
         members: rule.does.iter().enumerate().filter_map(member).collect(),
         others: others.collect(),
-        takes: takes(analysis, rule),
-        dark: dark(analysis, rule),
+        takes: takes(&told),
+        dark: dark(site, &told),
     }
 }
 
 /// What it takes to tell all members of a scene, lamp by lamp and at once.
-fn takes(analysis: &Analysis, rule: &Rule) -> String {
-    let reached = analysis.site.reached_by(rule);
-    let delays: Vec<f64> = reached
-        .iter()
-        .filter_map(|r| analysis.find(r.device))
-        .map(|(network, place)| network.outcomes[place].delay_ms)
-        .collect();
-    let told = Addressing::of(&delays);
-    match delays.len() {
+fn takes(told: &Told) -> String {
+    let of = &told.addressing;
+    match of.members {
         0 => String::new(),
-        1 => format!("1 message, {:.1} s", told.at_once_ms / 1000.0),
+        1 => format!("1 message, {:.1} s", of.at_once_ms / 1000.0),
         n => format!(
             "{n} messages, {:.1} s one by one; as a scene of the system {:.1} s",
-            told.one_by_one_ms / 1000.0,
-            told.at_once_ms / 1000.0
+            of.one_by_one_ms / 1000.0,
+            of.at_once_ms / 1000.0
         ),
     }
 }
 
-/// Who stays dark when something that repeats for members of a scene is gone.
-fn dark(analysis: &Analysis, rule: &Rule) -> Vec<String> {
-    let site = &analysis.site;
-    let mut lost: BTreeMap<&DeviceId, Vec<String>> = BTreeMap::new();
-    for reached in site.reached_by(rule) {
-        let Some((network, place)) = analysis.find(reached.device) else { continue };
-        for carrier in &network.outcomes[place].hangs_on {
-            if !network.hubs.iter().any(|hub| network.nodes[*hub].device == *carrier) {
-                lost.entry(carrier).or_default().push(name(site, reached.device));
-            }
-        }
-    }
-    lost.into_iter()
-        .map(|(carrier, all)| {
-            format!("Without {}: {} stay as they are.", name(site, carrier), all.join(", "))
-        })
-        .collect()
+/// Who is not reached, and who stays as he is when something that repeats is gone.
+fn dark(site: &Site, told: &Told) -> Vec<String> {
+    let names = |all: &[DeviceId]| {
+        let names: Vec<String> = all.iter().map(|id| name(site, id)).collect();
+        names.join(", ")
+    };
+    let unreached = (!told.not_reached.is_empty())
+        .then(|| format!("Not reached: {}.", names(&told.not_reached)));
+    let without = told.stay_without.iter().map(|(carrier, all)| {
+        format!("Nothing changes without {}: {}.", name(site, carrier), names(all))
+    });
+    unreached.into_iter().chain(without).collect()
 }
 
 fn months(hours: &Hours<'_>, from: Date) -> Vec<MonthRow> {
@@ -346,7 +333,7 @@ fn months(hours: &Hours<'_>, from: Date) -> Vec<MonthRow> {
         let day = Date::new(from.year(), month, 21).ok()?;
         let events = SunEvent::ALL.map(|(event, _)| {
             let shown = hours.sun(day, event).map(|at| hours.clock.shows(at).1);
-            shown.map_or_else(|| "–".to_owned(), |m| format!("{:02}:{:02}", m / 60, m % 60))
+            shown.map_or_else(|| "–".to_owned(), time_of_day)
         });
         Some(MonthRow { month: day.to_string(), events })
     };
@@ -366,7 +353,7 @@ fn today(
         .map(|((_, minutes), h)| {
             let level = h.level.map(|l| format!(" at {l} %")).unwrap_or_default();
             let what = format!("{} {}{level}", name(site, &h.device), h.to.word());
-            (format!("{:02}:{:02}", minutes / 60, minutes % 60), what, h.why.clone())
+            (time_of_day(minutes), what, h.why.clone())
         })
         .collect()
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::site::{DeviceId, Edit, Kind, Site};
-use dot_reach_core::spoken::{Meant, PhraseAnswer, answer, guide, near_twins};
+use dot_reach_core::spoken::{Meant, NameBook, PhraseAnswer, near_twins};
 use serde::Deserialize;
 use serde_json::json;
 
@@ -73,14 +73,15 @@ pub(crate) async fn show(
             better: t.better,
         });
         let twins = twins.collect();
+        let book = NameBook::of(&site);
         let mut phrases: Vec<PhraseRow> =
-            guide(&site).iter().map(|phrase| row(&site, &answer(&site, phrase))).collect();
+            book.guide().iter().map(|phrase| row(&site, &book.answer(phrase))).collect();
         phrases.sort_by_key(|p| !p.is_wrong);
         let has_voice = phrases.iter().any(|p| p.not_reached.is_empty());
         Ok(Page {
             shell,
             twins,
-            said: (!say.trim().is_empty()).then(|| row(&site, &answer(&site, &say))),
+            said: (!say.trim().is_empty()).then(|| row(&site, &book.answer(&say))),
             say,
             phrases,
             has_voice,
