@@ -108,7 +108,8 @@ impl FromStr for DayTime {
         // As Americans write it.
         let half = [("am", 0), ("pm", 12)].into_iter().find(|(word, _)| plain.ends_with(word));
         if let Some((word, add)) = half {
-            let (hour, minute) = plain[..plain.len() - word.len()].split_once(':').ok_or_else(none)?;
+            let (hour, minute) =
+                plain[..plain.len() - word.len()].split_once(':').ok_or_else(none)?;
             let hour = hour.parse::<u16>().ok().filter(|hour| (1..=12).contains(hour));
             let hour = hour.ok_or_else(none)? % 12 + add;
             return format!("{hour}:{minute}").parse().map_err(|_| none());
