@@ -271,7 +271,7 @@ fn what_does_not_make_sense_is_found_with_its_first_date() {
     let mut dimmed = rule("d", "20:00", "fan", "on");
     dimmed["does"][0]["level"] = json!(40);
     let mut site = house(&[dimmed, rule("off", "21:00", "fan", "off")]);
-    let fan = json!({"do": "put", "kind": "load", "value": {"id": "l", "name": "Lamps", "point": "fan", "kind": "led"}});
+    let fan = json!({"do": "put", "kind": "load", "value": {"id": "l", "name": "Lamps", "switched_at": "fan", "kind": "led"}});
     apply(&mut site, &edit(fan)).unwrap();
     let all = found(&site, YEAR);
     assert!(all.iter().any(|(rule, of, _)| rule == "d" && *of == SenseOf::CannotDim), "{all:?}");
@@ -348,6 +348,8 @@ fn minute_by_minute(site: &Site, span: DaySpan) -> Vec<(Timestamp, String, u8)> 
                 for reached in site.reached_by(rule) {
                     let id = reached.device.to_string();
                     match reached.action.to {
+                        // The fan has nothing between off and on.
+                        TurnsTo::On if id == "fan" => orders.push((id.clone(), 100)),
                         TurnsTo::On => {
                             orders.push((id.clone(), reached.action.level.unwrap_or(100)));
                         }
@@ -507,9 +509,9 @@ fn a_holiday_is_a_day() {
 #[test]
 fn a_key_keeps_its_relay_closed_for_every_smart_lamp_that_it_works() {
     let takes = |rules: &[Value]| {
-        let mut all = rules.to_vec();
-        all.push(json!({"id": "scene", "name": "Evening", "when": {"on": "called"},
-            "does": [{"what": {"device": "lamp"}, "to": "on"}, {"what": {"device": "cold"}, "to": "off"}]}));
+        let mut all = vec![json!({"id": "scene", "name": "Evening", "when": {"on": "called"},
+            "does": [{"what": {"device": "lamp"}, "to": "on"}, {"what": {"device": "cold"}, "to": "off"}]})];
+        all.extend_from_slice(rules);
         let site = house(&all);
         WorkedDevice::of(&site, &"fan".parse().unwrap()).unwrap().takes(Step::Decoupled)
     };
