@@ -171,21 +171,24 @@ pub enum Outage {
     Hub,
     /// No phone at hand.
     Phone,
+    /// Any one device that repeats.
+    Repeater,
 }
 
 impl Outage {
     /// All of them with their names.
-    pub const ALL: [(Self, &'static str); 4] = [
+    pub const ALL: [(Self, &'static str); 5] = [
         (Self::Internet, "no internet"),
         (Self::Router, "no router"),
         (Self::Hub, "no hub"),
         (Self::Phone, "no phone"),
+        (Self::Repeater, "any one repeater gone"),
     ];
 }
 
 /// Whether a control still works in an outage: a direct one needs neither hub nor router; one by
 /// the hub needs the hub, and the router only where the two networks have different hubs or the
-/// system is Wi-Fi.
+/// system is Wi-Fi. Without any one repeater it works where neither end hangs on one alone.
 pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> bool {
     let checked = check(analysis, control);
     if checked.success <= 0.0 {
@@ -206,6 +209,12 @@ pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> b
         }
         _ => true,
     };
+    if outage == Outage::Repeater {
+        return matches!(control.runs, RunsIn::Direct)
+            || [control.controller, control.load]
+                .into_iter()
+                .all(|id| hangs_on_none(analysis, id));
+    }
     match control.runs {
         RunsIn::Direct | RunsIn::Device => true,
         RunsIn::Server | RunsIn::Voice => outage == Outage::Phone,
@@ -213,9 +222,16 @@ pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> b
         RunsIn::Hub => match outage {
             Outage::Internet | Outage::Phone => true,
             Outage::Router => !needs_router,
-            Outage::Hub => false,
+            Outage::Hub | Outage::Repeater => false,
         },
     }
+}
+
+/// Whether a device is reached by its hub whichever one repeater is gone.
+fn hangs_on_none(analysis: &Analysis, id: &DeviceId) -> bool {
+    analysis.find(id).is_none_or(|(network, place)| {
+        network.hangs_on_carriers(&network.outcomes[place]).all(|carrier| carrier == id)
+    })
 }
 
 /// What it takes to call a scene, or whatever else a rule does.
@@ -281,7 +297,7 @@ pub struct LoadMeans {
     /// What works it.
     pub by: By,
     /// For each outage whether it still does.
-    pub works: [bool; 4],
+    pub works: [bool; 5],
 }
 
 /// Whether a switch on the wall was seen that is wired to a unit: at its place, or at another of its group.
@@ -306,7 +322,7 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<LoadMeans> {
     let button = site.kind(&device.kind).and_then(|k| k.button);
     let is_seen = |b: &Button| *b == Button::Own || has_wall_switch(site, device);
     if let Some(button) = button.filter(|b| !is_down && is_seen(b)) {
-        means.push(LoadMeans { by: By::Button(button), works: [true; 4] });
+        means.push(LoadMeans { by: By::Button(button), works: [true; 5] });
     }
     for control in site.controls().filter(|c| c.load == load && c.can_switch_on()) {
         if check(analysis, &control).success > 0.0 {
@@ -322,9 +338,16 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<LoadMeans> {
         let is_mesh_of_phones = network.system == System::Bluetooth;
         means.push(LoadMeans {
             by: By::PhoneAtHome,
-            works: [true, is_mesh_of_phones, is_mesh_of_phones, false],
+            works: [
+                true,
+                is_mesh_of_phones,
+                is_mesh_of_phones,
+                false,
+                hangs_on_none(analysis, load),
+            ],
         });
-        means.push(LoadMeans { by: By::PhoneAway, works: [false; 4] });
+        let away = [false, false, false, false, hangs_on_none(analysis, load)];
+        means.push(LoadMeans { by: By::PhoneAway, works: away });
     }
     means
 }

@@ -24,6 +24,7 @@
 //! | [`survey`] | the point sheet, signs of switches, finding lines, the visit before, the brief |
 //! | [`wires`] | what becomes of every conductor of a control, tried as electricity meets it |
 //! | [`draw`] | from a hand on the sheet to edits |
+//! | [`sensing`] | what a sensor sees of the plan |
 //! | [`building`] | the site as a ray meets it |
 //! | [`propagation`] | path loss and its terms |
 //! | [`learned`] | what readings taught of constructions, radios and receivers |
@@ -36,6 +37,7 @@
 //! | [`simulate`] | how sure the whole house is, by drawing many |
 //! | [`placement`] | where the hub could stand, and the least that is enough |
 //! | [`control`] | who controls what, and what works in an outage |
+//! | [`keys`] | what each key of a controller does, and what a lost message leaves behind |
 //! | [`power`] | how long batteries last |
 //! | [`lifetimes`] | how long devices last, and before which day each is replaced |
 //! | [`summary`] | how a job stands, counted once |
@@ -75,6 +77,7 @@ pub mod gate;
 pub mod geometry;
 pub mod glossary;
 pub mod install;
+pub mod keys;
 pub mod learned;
 pub mod lifetimes;
 pub mod materials;
@@ -91,6 +94,7 @@ pub mod pulse;
 pub mod radio;
 pub mod record;
 pub mod rules;
+pub mod sensing;
 pub mod simulate;
 pub mod site;
 pub mod speech;

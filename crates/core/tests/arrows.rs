@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// From the ground up. A module may name those before it, and itself.
-const FLOORS: [&str; 49] = [
+const FLOORS: [&str; 51] = [
     // Quantities and numbers, and how they are said.
     "glossary",
     "speech",
@@ -31,7 +31,8 @@ const FLOORS: [&str; 49] = [
     "survey",
     "wires",
     "draw",
-    // The house as a ray meets it.
+    // The house as an eye and as a ray meets it.
+    "sensing",
     "building",
     "propagation",
     // What readings taught of that.
@@ -47,6 +48,7 @@ const FLOORS: [&str; 49] = [
     "simulate",
     "placement",
     "control",
+    "keys",
     "power",
     "lifetimes",
     "summary",

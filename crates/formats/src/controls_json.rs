@@ -2,13 +2,15 @@
 
 use dot_reach_core::Analysis;
 use dot_reach_core::control::{Outage, check, ends_with_breaker, told, works_in};
-use dot_reach_core::rules::in_a_sentence;
+use dot_reach_core::keys::taken_by;
+use dot_reach_core::rules::{RuleNeed, doubles, in_a_sentence, needs};
+use dot_reach_core::sensing::seen;
 use dot_reach_core::site::{Site, Trigger};
 use dot_reach_core::spoken::{Alike, Meant, NameBook, near_twins};
 use serde_json::{Map, Value, json};
 
 /// The words of the outages, in the order of [`Outage::ALL`].
-const OUTAGES: [&str; 4] = ["internet", "router", "hub", "phone"];
+const OUTAGES: [&str; 5] = ["internet", "router", "hub", "phone", "repeater"];
 
 /// The controls of a job, its scenes, its names and its phrases.
 pub fn json(analysis: &Analysis) -> Value {
@@ -59,8 +61,59 @@ pub fn json(analysis: &Analysis) -> Value {
         "scenes": scenes(analysis),
         "phrases": phrases.collect::<Vec<_>>(),
         "near_twins": twins.collect::<Vec<_>>(),
+        "rules": rules(site),
+        "taken": taken(site),
+        "sensors": sensors(site),
         "gone": gone(site),
     })
+}
+
+/// Each rule with what it needs, and those that do the same.
+fn rules(site: &Site) -> Vec<Value> {
+    let twice = doubles(site);
+    let of = site.rules.iter().map(|rule| {
+        let needs: Vec<&str> = needs(site, rule).into_iter().map(RuleNeed::word).collect();
+        let same = twice.iter().filter_map(|(a, b)| match () {
+            () if a.id == rule.id => Some(&b.id),
+            () if b.id == rule.id => Some(&a.id),
+            () => None,
+        });
+        json!({
+            "rule": rule.id, "name": rule.name, "runs": rule.runs, "needs": needs,
+            "same_as": same.collect::<Vec<_>>(), "said": in_a_sentence(site, rule),
+        })
+    });
+    of.collect()
+}
+
+/// What each remote takes by itself against what was meant.
+fn taken(site: &Site) -> Vec<Value> {
+    let of = site.devices.iter().filter_map(|device| Some((device, taken_by(site, &device.id)?)));
+    let of = of.map(|(device, taken)| {
+        json!({
+            "controller": device.id, "takes": taken.takes, "meant": taken.meant,
+            "extra": taken.extra, "missing": taken.missing, "steps": taken.steps(site),
+        })
+    });
+    of.collect()
+}
+
+/// What each sensor sees; nothing where its row or its place does not say.
+fn sensors(site: &Site) -> Vec<Value> {
+    let sees = |kind: &str| site.kind(kind).and_then(|k| k.sees);
+    let of = site.devices.iter().filter_map(|device| Some((device, sees(&device.kind)?)));
+    let of = of.map(|(device, field)| {
+        let seen = seen(site, device);
+        let rooms = seen.as_ref().map(|seen| {
+            let rooms = seen.rooms.iter().map(|r| json!({ "room": r.room, "share": r.share }));
+            rooms.collect::<Vec<_>>()
+        });
+        json!({
+            "device": device.id, "reach_m": field.reach_m, "angle_deg": field.angle_deg,
+            "facing_deg": device.facing_deg, "outline": seen.as_ref().map(|s| &s.outline), "rooms": rooms,
+        })
+    });
+    of.collect()
 }
 
 /// How two names are alike, as a word.

@@ -39,8 +39,14 @@ const MOST_TIDINGS: usize = 16;
 #[derive(Deserialize)]
 #[serde(tag = "ask", rename_all = "kebab-case")]
 enum Ask {
-    /// The Reach page as it would be after an edit that is not made.
-    Preview { seq: u64, edit: Box<Edit>, view: reach::Query },
+    /// The Reach page as it would be after an edit that is not made; without the ground of the plan while a hand still moves.
+    Preview {
+        seq: u64,
+        edit: Box<Edit>,
+        view: reach::Query,
+        #[serde(default)]
+        moves: bool,
+    },
     /// Draw many houses: how sure is each device, and are all.
     Chances { view: reach::Query },
     /// Score every place where the hub of a network could stand.
@@ -239,8 +245,8 @@ impl Page {
             }
         };
         let answer = match ask {
-            Ask::Preview { seq, edit, view } => self
-                .preview(&edit, view)
+            Ask::Preview { seq, edit, view, moves } => self
+                .preview(&edit, view, moves)
                 .await
                 .map(|html| json!({ "tell": "preview", "seq": seq, "html": html })),
             Ask::Snap { seq, hand } => {
@@ -288,7 +294,12 @@ impl Page {
         Ok(())
     }
 
-    async fn preview(&mut self, edit: &Edit, view: reach::Query) -> Result<String, WebError> {
+    async fn preview(
+        &mut self,
+        edit: &Edit,
+        view: reach::Query,
+        moves: bool,
+    ) -> Result<String, WebError> {
         let job = self.job.renewed().await?;
         let mut site = Site::clone(&job.site);
         apply(&mut site, edit).map_err(StoreError::Refused)?;
@@ -303,7 +314,7 @@ impl Page {
         let _stay = asker.stays();
         bench = bench.for_asker(asker);
         let work = move || {
-            let html = reach::parts(&mut bench, &id, (&site, &record), &view);
+            let html = reach::parts(&mut bench, &id, (&site, &record), &view, moves);
             (bench, html)
         };
         let (bench, html) = job.compute(work).await?;

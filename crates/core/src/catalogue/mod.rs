@@ -1,6 +1,7 @@
 //! The generic device catalogue.
 
 pub mod battery;
+pub mod by_hand;
 pub mod countries;
 pub mod fitting;
 pub mod rates;
@@ -12,6 +13,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use self::battery::Draw;
+use self::by_hand::{ByHand, SensorField};
 pub use self::fitting::{Ability, Far, Fitting, FittingWay, LoadKind, Powered};
 use crate::radio::mounting::BoxKind;
 use crate::radio::profile::{Class, DataSheet};
@@ -244,6 +246,12 @@ pub struct DeviceKind {
     /// The button that works its load without any radio; nothing when there is none.
     #[serde(default)]
     pub button: Option<Button>,
+    /// What a hand can do there.
+    #[serde(default, skip_serializing_if = "ByHand::is_blank")]
+    pub hand: ByHand,
+    /// What it sees, where it is a sensor that sees; nothing while nobody wrote it down.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sees: Option<SensorField>,
     /// Whether it plugs into a USB port, whose noise it hears.
     #[serde(default)]
     pub usb: bool,
@@ -353,6 +361,11 @@ impl DeviceKind {
             ("join.timeout_s", self.join.timeout_s, 0.0, 3600.0, "s"),
             ("wiring.strip_mm", self.wiring.strip_mm, 2.0, 40.0, "mm"),
             ("join.hold_s", self.join.hold_s, 0.0, 120.0, "s"),
+            ("hand.keys", self.hand.keys.map(f64::from), 0.0, 16.0, "keys"),
+            ("hand.presses", self.hand.presses.map(f64::from), 1.0, 5.0, "presses"),
+            ("sees.reach_m", self.sees.map(|f| f.reach_m), 0.5, 60.0, "m"),
+            ("sees.angle_deg", self.sees.map(|f| f.angle_deg), 5.0, 360.0, "°"),
+            ("sees.pet_kg", self.sees.and_then(|f| f.pet_kg), 0.0, 100.0, "kg"),
         ];
         let limits = fit.limits.values().map(|w| ("fit.limits", Some(*w), 1.0, 50_000.0, "W"));
         let mut all = values.into_iter().chain(limits);

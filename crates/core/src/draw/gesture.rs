@@ -6,6 +6,7 @@ use std::collections::BTreeSet;
 use serde::Deserialize;
 use serde_json::json;
 
+use super::orders::{self, Pressed};
 use super::rooms::{self, Area};
 use super::shift::{self, End, found, is_on_wall};
 use super::tags::Tags;
@@ -16,8 +17,8 @@ use crate::moment::Moment;
 use crate::radio::system::System;
 use crate::site::{
     CircuitId, Device, DeviceId, Edit, FloorId, GroupId, Kind, LoadId, Network, NetworkId,
-    OpeningId, OpeningKind, Point, PointId, Provenance, Ref, Refusal, RoomId, Site, SlabId, Spot,
-    TypedLength, Underlay, Wall, WallId, Wrong,
+    OpeningId, OpeningKind, Point, PointId, Provenance, Ref, Refusal, RoomId, RuleId, Site, SlabId,
+    Spot, Target, TypedLength, Underlay, Wall, WallId, Wrong,
 };
 use crate::units::Metres;
 
@@ -134,6 +135,8 @@ pub enum Gesture {
     },
     /// Types into a column of the point sheet, for one place or several.
     Fill { points: Vec<PointId>, column: String, text: String },
+    /// Types an order into a cell of the grid of keys: what a press does with something; empty takes it away.
+    TypeOrder { id: RuleId, at: Pressed, what: Target, text: String },
     /// Takes a point out of its group; the last one takes the group along.
     LeaveGroup { group: GroupId, point: PointId },
 }
@@ -247,6 +250,7 @@ impl Gesture {
                 rows::added(site, id, floor, name, like.as_ref())
             }
             Self::Fill { points, column, text } => rows::filled(site, points, column, text),
+            Self::TypeOrder { id, at, what, text } => orders::typed(site, at, what, text, id),
             Self::LeaveGroup { group, point } => wiring::group_left(site, group, point),
         }
     }

@@ -6,6 +6,7 @@ pub mod choose;
 pub mod gesture;
 pub mod naming;
 mod openings;
+pub mod orders;
 pub mod rooms;
 pub mod rows;
 pub mod shift;

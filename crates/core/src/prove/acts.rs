@@ -9,6 +9,7 @@ use serde::Deserialize;
 use super::accept::{counts, judged};
 use super::calibrate::{Proof, prove};
 use super::diagnose::parents::{actual, via};
+use super::rules_tried::{RuleTrial, tried};
 use super::stages::{keep, newest};
 use crate::analysis::{Analysis, Options, analyse};
 use crate::bill::bill;
@@ -17,11 +18,12 @@ use crate::install::schedule::schedule;
 use crate::moment::Moment;
 use crate::network::Outcome;
 use crate::record::{
-    GaveOut, MilestoneId, OfferSigned, OfferSignedId, Prepared, Record, Sender, SignOff, SignOffId,
-    Stage, Telling, What,
+    GaveOut, MilestoneId, OfferSigned, OfferSignedId, Prepared, Record, RuleTriedId, Sender,
+    SignOff, SignOffId, Stage, Telling, What,
 };
 use crate::site::{
-    AlreadyThere, Correction, Device, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, Site, Wrong,
+    AlreadyThere, Correction, Device, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, RuleId, Site,
+    Wrong,
 };
 
 /// An act of proving.
@@ -42,6 +44,18 @@ pub enum Proving {
         why: String,
         #[serde(default)]
         by: Option<String>,
+        at: Moment,
+    },
+    /// A rule was run by hand, and these moved; or a second person read it back.
+    TryRule {
+        id: RuleTriedId,
+        rule: RuleId,
+        #[serde(default)]
+        moved: BTreeSet<DeviceId>,
+        #[serde(default)]
+        read_by: Option<String>,
+        #[serde(default)]
+        note: String,
         at: Moment,
     },
     /// Signs the offer as the bill stands; how the plan then stands is kept as designed.
@@ -66,8 +80,8 @@ pub enum Proving {
 
 impl Proving {
     /// The words of the acts.
-    pub const WORDS: [&'static str; 6] =
-        ["accept-calibration", "keep-stage", "cured", "gave-out", "sign-offer", "sign"];
+    pub const WORDS: [&'static str; 7] =
+        ["accept-calibration", "keep-stage", "cured", "gave-out", "try-rule", "sign-offer", "sign"];
 
     /// Whether it asks what the readings teach, which takes long.
     pub fn asks_what_is_taught(&self) -> bool {
@@ -121,6 +135,10 @@ impl Proving {
                 let node = site.devices.get(&device).and_then(|d| record.number(d));
                 let what = What::GaveOut(GaveOut { device, why, node, hung });
                 (Some(edit), vec![Telling::new(what, by.as_deref(), Some(&at))])
+            }
+            Self::TryRule { id, rule, moved, read_by, note, at } => {
+                let of = RuleTrial { id, rule, moved, read_by, note, at };
+                (None, vec![tried(site, caller, of)?])
             }
             Self::SignOffer { id, name, note, at } => {
                 if name.trim().is_empty() {

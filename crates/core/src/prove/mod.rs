@@ -9,6 +9,7 @@
 //! | [`next`] | which reading tells most |
 //! | [`round`] | where two test radios stand before anything is bought |
 //! | [`press`], [`accept`] | what presses prove, and whether it is what was agreed |
+//! | [`rules_tried`] | rules that were run by hand and read back |
 //! | [`stages`] | as designed, as installed, as proven |
 //! | [`drift`] | what has changed since |
 //! | [`firm`] | what a firm learns over its jobs |
@@ -29,6 +30,7 @@ pub mod press;
 mod proposal;
 pub mod regression;
 pub mod round;
+pub mod rules_tried;
 pub mod stages;
 
 pub use calibrate::{Comparison, Proof, Verdict, prove, prove_without};

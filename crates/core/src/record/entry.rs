@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use super::things::{
     Acceptance, CameBack, Fault, FoundLive, GaveOut, Isolated, IsolationId, JoinCode, Joining,
     Milestone, NameList, NodeReport, OfferSigned, OpenTime, OpenTimeId, RangeTest, Reading,
-    SignOff, Step, Stepped, WiringRecord,
+    RuleTried, SignOff, Step, Stepped, WiringRecord,
 };
 use crate::moment::Moment;
 use crate::site::kept::{Kept, id, note};
@@ -152,6 +152,8 @@ pub enum What {
     CameBack(CameBack),
     /// How a platform names what it holds was looked at.
     NamesFound(NameList),
+    /// A rule was run by hand, or read back.
+    RuleTried(RuleTried),
     /// What counts as accepted was agreed.
     Agreed(Acceptance),
     /// Something was done at a device: readings of it taken before do not count any longer.
@@ -231,6 +233,7 @@ impl What {
             Self::Read(_)
             | Self::CameBack(_)
             | Self::NamesFound(_)
+            | Self::RuleTried(_)
             | Self::Agreed(_)
             | Self::Cured { .. }
             | Self::Stage(_)
@@ -286,6 +289,7 @@ impl Entry {
             What::Met(fault) => fault.check(),
             What::CameBack(back) => back.check(),
             What::NamesFound(list) => list.check(),
+            What::RuleTried(tried) => tried.check(),
             What::Agreed(rule) => rule.check(),
             What::Cured { what, .. } => note("what", what),
             What::GaveOut(of) => of.check(),

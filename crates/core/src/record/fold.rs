@@ -85,6 +85,7 @@ impl Record {
             What::Met(f) => again(&self.faults, f, "faults"),
             What::CameBack(b) => again(&self.came_back, b, "things that came back"),
             What::NamesFound(l) => again(&self.name_lists, l, "lists of names"),
+            What::RuleTried(t) => anew(&self.rules_tried, t, "trials of rules"),
             What::GaveOut(of) => self.may_give_out(&of.device),
             What::Agreed(a) => again(&self.acceptances, a, "rules of acceptance"),
             What::Stage(m) => anew(&self.milestones, m, "kept states of the plan"),
@@ -227,6 +228,7 @@ impl Record {
                 | What::Met(_)
                 | What::CameBack(_)
                 | What::NamesFound(_)
+                | What::RuleTried(_)
                 | What::Agreed(_)
                 | What::WiredIn(_)
                 | What::CodeKept(_)
@@ -248,6 +250,7 @@ impl Record {
             What::Met(f) => self.faults.entry_of(f.id.as_str()),
             What::CameBack(b) => self.came_back.entry_of(b.id.as_str()),
             What::NamesFound(l) => self.name_lists.entry_of(l.id.as_str()),
+            What::RuleTried(t) => self.rules_tried.entry_of(t.id.as_str()),
             What::Agreed(a) => self.acceptances.entry_of(a.id.as_str()),
             What::WiredIn(w) => self.wiring_records.entry_of(w.id.as_str()),
             What::CodeKept(c) => self.join_codes.entry_of(c.id.as_str()),
@@ -329,6 +332,7 @@ impl Record {
             What::Met(fault) => self.faults.put(place, fault.clone()),
             What::CameBack(back) => self.came_back.put(place, back.clone()),
             What::NamesFound(list) => self.name_lists.put(place, list.clone()),
+            What::RuleTried(tried) => self.rules_tried.put(place, tried.clone()),
             What::Agreed(rule) => self.acceptances.put(place, rule.clone()),
             What::Stage(milestone) => self.milestones.put(place, milestone.clone()),
             What::OfferSigned(offer) => self.offers_signed.put(place, offer.clone()),
@@ -517,6 +521,7 @@ impl Record {
             What::Met(f) => self.faults.strike(f.id.as_str()),
             What::CameBack(b) => self.came_back.strike(b.id.as_str()),
             What::NamesFound(l) => self.name_lists.strike(l.id.as_str()),
+            What::RuleTried(t) => self.rules_tried.strike(t.id.as_str()),
             What::Agreed(a) => self.acceptances.strike(a.id.as_str()),
             What::WiredIn(w) => self.wiring_records.strike(w.id.as_str()),
             What::CodeKept(c) => self.join_codes.strike(c.id.as_str()),

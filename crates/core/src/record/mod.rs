@@ -70,6 +70,8 @@ pub struct Record {
     pub faults: Log<Fault>,
     /// What came back after the router was changed.
     pub came_back: Log<CameBack>,
+    /// Rules that were run by hand, or read back.
+    pub rules_tried: Log<RuleTried>,
     /// How platforms name what they hold.
     pub name_lists: Log<NameList>,
 }

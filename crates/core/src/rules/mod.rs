@@ -6,15 +6,18 @@
 //! | `day.rs` | when a rule runs on a day |
 //! | `year.rs` | what all rules come to over many days |
 //! | `senses.rs` | what is wrong with them, each with the date when it first goes wrong |
+//! | `needs.rs` | what a rule needs, and what becomes of it without that |
 //! | `said.rs` | a rule in a sentence, to be read back |
 
 mod day;
+mod needs;
 mod said;
 mod senses;
 mod sun;
 mod year;
 
 pub use day::{Hours, holds_at, runs_on, suns_of};
+pub use needs::{RuleNeed, doubles, needs};
 pub use said::{in_a_sentence, when_said};
 pub use senses::{Sense, SenseOf, senses};
 pub use sun::{Whereabouts, sun_event};

@@ -115,26 +115,30 @@ impl Site {
 
     fn follow<'a>(&'a self, does: &'a [Action], deep: usize, into: &mut Vec<ReachedByRule<'a>>) {
         for action in does {
-            let devices: Vec<&Device> = match &action.what {
-                Target::Device(id) => self.devices.get(id).into_iter().collect(),
-                Target::Room(room) => self.loads_where(|d| {
-                    self.point_of(d).is_some_and(|p| self.room_of(p).is_some_and(|r| r.id == *room))
-                }),
-                Target::Group(group) => self.loads_where(|d| {
-                    self.groups.get(group).is_some_and(|g| g.places.contains(&d.point))
-                }),
-                Target::AllBut(but) => self.switched_but(but),
-                Target::Scene(scene) => {
-                    if let Some(scene) = self.rules.get(scene).filter(|_| deep > 0) {
-                        self.follow(&scene.does, deep - 1, into);
-                    }
-                    continue;
+            if let Target::Scene(scene) = &action.what {
+                if let Some(scene) = self.rules.get(scene).filter(|_| deep > 0) {
+                    self.follow(&scene.does, deep - 1, into);
                 }
-            };
+                continue;
+            }
             let through_scene = deep < DEEPEST;
-            let reached =
-                devices.into_iter().map(|d| ReachedByRule { device: &d.id, action, through_scene });
-            into.extend(reached);
+            let devices = self.devices_of(&action.what).into_iter();
+            into.extend(devices.map(|d| ReachedByRule { device: &d.id, action, through_scene }));
+        }
+    }
+
+    /// The devices that something is, as it is acted on; of a scene none, which says itself what it does with each.
+    pub fn devices_of(&self, what: &Target) -> Vec<&Device> {
+        match what {
+            Target::Device(id) => self.devices.get(id).into_iter().collect(),
+            Target::Room(room) => self.loads_where(|d| {
+                self.point_of(d).is_some_and(|p| self.room_of(p).is_some_and(|r| r.id == *room))
+            }),
+            Target::Group(group) => self.loads_where(|d| {
+                self.groups.get(group).is_some_and(|g| g.places.contains(&d.point))
+            }),
+            Target::AllBut(but) => self.switched_but(but),
+            Target::Scene(_) => Vec::new(),
         }
     }
 

@@ -203,6 +203,16 @@ pub enum Wrong {
     Gang { is: u8, gangs: u8 },
     #[error("a device does not control itself; choose another load")]
     Itself,
+    #[error(
+        "“{text}” is no order; type on, off, toggle, dim or a level such as 40, and direct or hub"
+    )]
+    NoOrder { text: String },
+    #[error("it has no level between on and off; type on, off or toggle")]
+    CannotDim,
+    #[error("a scene is called; type on")]
+    SceneIsCalled,
+    #[error("a second person reads it back; say who, not yourself")]
+    ReadBySelf,
     #[error(transparent)]
     Layers(ConstructionError),
     #[error("exponent 1 to 5, offset −40 to 40 dB, deviation 0.5 to 20 dB")]

@@ -87,6 +87,8 @@ pub(super) fn of_the_mill(b: &mut Builder) {
                 "does": [{ "what": { "scene": scene }, "to": "on" }], "runs": "hub" }),
         );
     }
+    b.set("device", "mesh-bed2-move", "kind", &json!("sensor-motion"));
+    b.set("device", "mesh-bed2-move", "facing_deg", &json!(270));
     b.put(
         "rule",
         &json!({ "id": "yard-room-motion", "when": { "on": "state", "device": "mesh-bed2-move", "is": "motion" },

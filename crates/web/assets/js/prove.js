@@ -12,7 +12,10 @@ const tell = (change) => edit(change).catch((e) => { if (!e.conflict) notice(e.m
 async function sign(form) {
   const act = form.dataset.sign;
   try {
-    await edit({ do: act, id: newId(act), at: now(), ...Object.fromEntries(new FormData(form)) });
+    const data = new FormData(form);
+    const { many } = form.dataset;
+    const several = many ? { [many]: data.getAll(many).filter(Boolean) } : {};
+    await edit({ do: act, id: newId(act), at: now(), ...Object.fromEntries(data), ...several });
     form.reset();
   } catch (refused) {
     showError(form, refused);

@@ -50,6 +50,11 @@ function query() {
   };
 }
 
+// So long a hand stands still before the ground of the plan is worked out where it stands.
+const RESTS_MS = 120;
+let resting = 0;
+let last = null;
+
 // One question is on its way at a time; of those that come meanwhile only the last is asked.
 function preview(edit) {
   next = edit;
@@ -58,8 +63,25 @@ function preview(edit) {
 
 function send() {
   seq += 1;
-  if (ask({ ask: "preview", seq, edit: next, view: query() })) next = null;
-  else answered = seq;
+  const moves = Boolean(document.querySelector(".dot.dragging"));
+  if (!ask({ ask: "preview", seq, edit: next, view: query(), moves })) return void (answered = seq);
+  last = next;
+  next = null;
+}
+
+// While the hand moves, the page follows without the ground of the plan, which is faded; once it stands still, that follows too.
+function rest() {
+  clearTimeout(resting);
+  resting = setTimeout(() => {
+    if (!document.querySelector(".dot.dragging") || seq !== answered) return;
+    seq += 1;
+    if (!ask({ ask: "preview", seq, edit: last, view: query() })) answered = seq;
+  }, RESTS_MS);
+}
+
+/** What lies under the plan is of before, until it comes anew. */
+function fade(html) {
+  document.querySelector("[data-plan]").classList.toggle("ground-before", !html.includes('data-part="plan-back"'));
 }
 
 /** Puts a word into a list in the address, or takes it out. */
@@ -149,13 +171,18 @@ export function startReach() {
     },
     look: query,
     moving: preview,
-    moved: () => { next = null; },
+    moved: () => {
+      next = null;
+      clearTimeout(resting);
+    },
   });
   hear("preview", (told) => {
     answered = told.seq;
     if (document.querySelector(".dot.dragging")) {
       patchParts(told.html);
+      fade(told.html);
       placeDot();
+      if (document.querySelector(".ground-before")) rest();
       document.documentElement.dataset.previewed = String(told.seq);
     }
     if (trying) patchParts(told.html);
@@ -202,6 +229,7 @@ export function startReach() {
   document.addEventListener("refreshed", shown);
   document.addEventListener("refreshed", () => {
     trying = false;
+    document.querySelector("[data-plan]").classList.remove("ground-before");
     // A dot that is dragged stays under the finger though its part was swapped.
     placeDot();
     fetchCures();

@@ -26,6 +26,14 @@ const cellAt = ({ row, column }) => rows().find((r) => r.dataset.row === row)?.c
 const heading = () => headings()[at.column];
 const keysOf = (head) => head.dataset.keys.split(" · ").filter(Boolean).map((k) => k[0]);
 
+/** The columns that stay in view go along when the sheet is moved sideways. */
+function keepInView() {
+  const pane = document.querySelector(".grid-scroll");
+  const { style } = document.querySelector(".sheet-page");
+  style.setProperty("--across", `${pane.scrollLeft}px`);
+  style.setProperty("--beyond", `${Math.min(pane.scrollLeft + pane.clientWidth - pane.scrollWidth, 0)}px`);
+}
+
 function hint(text) {
   document.querySelector("[data-grid-hint]").textContent = text;
 }
@@ -385,7 +393,13 @@ export function startSheet() {
       place({ row: point, column: 1 });
     },
   });
+  keepInView();
+  window.addEventListener("resize", keepInView);
+  document.addEventListener("scroll", ({ target }) => {
+    if (target.matches?.(".grid-scroll")) keepInView();
+  }, { capture: true, passive: true });
   document.addEventListener("refreshed", () => {
+    keepInView();
     if (!typing) show(document.activeElement === document.body);
     showRefusals();
   });

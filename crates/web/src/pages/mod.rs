@@ -27,6 +27,7 @@ pub(crate) mod previsit;
 pub(crate) mod prove;
 pub(crate) mod reach;
 pub(crate) mod region;
+pub(crate) mod rules_tried;
 pub(crate) mod schedules;
 pub(crate) mod schools;
 pub(crate) mod sheet;

@@ -15,6 +15,7 @@ mod offer_signed;
 mod open_time;
 mod range_test;
 mod reading;
+mod rule_tried;
 mod sign_off;
 mod wiring_record;
 
@@ -33,5 +34,6 @@ pub use offer_signed::*;
 pub use open_time::*;
 pub use range_test::*;
 pub use reading::*;
+pub use rule_tried::*;
 pub use sign_off::*;
 pub use wiring_record::*;

@@ -170,6 +170,10 @@ pub struct Device {
     /// Whether what it is was guessed by the words of a hub's list, and nobody has confirmed it.
     #[serde(default, skip_serializing_if = "is_no")]
     pub kind_guessed: bool,
+    /// Which way it looks, where it is a sensor that sees: in degrees from the top of the sheet, clockwise; nothing while nobody
+    /// said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub facing_deg: Option<f64>,
     /// Since when it is in its place, where that is not on record.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<Moment>,
@@ -200,6 +204,7 @@ impl Device {
             number: None,
             forwards: None,
             kind_guessed: false,
+            facing_deg: None,
             since: None,
         }
     }
@@ -241,6 +246,10 @@ impl Kept for Device {
         note("trial", self.trial.as_ref().map_or("", |t| &t.why))?;
         if let Some((field, is, low, high, unit)) = self.sheet.wrong_value() {
             return Err(Refusal::wrong(field, Wrong::Sheet { is, low, high, unit }));
+        }
+        if let Some(is) = self.facing_deg.filter(|v| !(0.0..=360.0).contains(v)) {
+            let (low, high, unit) = (0.0, 360.0, "°");
+            return Err(Refusal::wrong("facing_deg", Wrong::Sheet { is, low, high, unit }));
         }
         if let Some(is) = self.events_a_day.filter(|v| !(0.0..=100_000.0).contains(v)) {
             let (low, high, unit) = (0.0, 100_000.0, "a day");

@@ -54,6 +54,11 @@ impl Plan {
         self.clear_labels();
     }
 
+    /// Adds what a sensor sees.
+    pub(crate) fn seen(&mut self, outline: &[Spot]) {
+        self.tints.push(Tint { class: "seen", d: path(&[outline.to_vec()], true) });
+    }
+
     /// The ground of a surface, hatched where nothing covers it.
     fn paper(&mut self, grid: &Grid) {
         #[expect(clippy::cast_precision_loss, reason = "cell counts are small")]

@@ -10,8 +10,11 @@ mod ground;
 mod names;
 mod walls;
 
+use std::collections::BTreeSet;
+
 pub(crate) use self::names::FIRST_WIDE;
 use dot_reach_core::analysis::Analysis;
+use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::geometry::Rect;
 use dot_reach_core::network::NetworkAnalysis;
 use dot_reach_core::network::role::role;
@@ -51,6 +54,8 @@ pub(crate) struct Plan {
     /// Places of a list, by their number in it.
     pub(crate) marks: Vec<PlanMark>,
     pub(crate) is_empty: bool,
+    /// Whether what lies under it was not worked out: the page keeps what it shows, faded.
+    pub(crate) keeps_ground: bool,
 }
 
 #[derive(Debug)]
@@ -251,6 +256,57 @@ impl Plan {
         self.routes.sort_by_key(|r| r.class.contains("chosen"));
     }
 
+    /// Adds what works something and what is worked on a storey: one controller is chosen, with ways to what it works.
+    pub(crate) fn controls(
+        &mut self,
+        site: &Site,
+        floor: &FloorId,
+        chosen: &DeviceId,
+        worked: &BTreeSet<&DeviceId>,
+    ) {
+        let at = |id: &DeviceId| site.devices.get(id).and_then(|d| site.point_of(d));
+        for load in worked.iter().filter(|load| **load != chosen) {
+            let (Some(a), Some(b)) = (at(chosen), at(load)) else { continue };
+            let here = b.floor == *floor;
+            let class = if here { "way chosen" } else { "way chosen between-storeys" };
+            let d = path(&[vec![a.at, b.at]], false);
+            self.routes.push(RouteShape { d, to: load.to_string(), class: class.into() });
+        }
+        for device in site.devices.iter() {
+            let Some(point) = site.point_of(device).filter(|p| p.floor == *floor) else { continue };
+            let sides = site.kind(&device.kind).map(DeviceKind::sides).unwrap_or_default();
+            if sides == (false, false) {
+                continue;
+            }
+            let (is_chosen, is_worked) = (device.id == *chosen, worked.contains(&device.id));
+            let class = match (is_chosen, is_worked, sides.0) {
+                (true, ..) => "place selected",
+                (_, true, _) => "place",
+                (.., true) => "place quiet",
+                _ => "place aside",
+            };
+            let [x, y] = point.at;
+            self.dots.push(Dot {
+                kind: "point",
+                point: point.id.to_string(),
+                device: device.id.to_string(),
+                x: (x * CM).round(),
+                y: (y * CM).round(),
+                height_m: point.height_m.get(),
+                glyph: role_glyph(&role(site, device)),
+                class: class.into(),
+                title: named(&point.tag, &device.name),
+                name: short(&device.name),
+                tag: String::new(),
+                level: 0,
+                show_name: is_chosen || is_worked,
+                flip: self.is_far_right(x),
+            });
+        }
+        self.dots.sort_by_key(|d| (d.show_name, d.class.contains("selected")));
+        self.thin_out();
+    }
+
     /// Adds what else sends on a storey.
     pub(crate) fn emitters(&mut self, site: &Site, floor: &FloorId, selected: Option<&EmitterId>) {
         for emitter in site.emitters.iter().filter(|e| e.floor == *floor) {
@@ -290,7 +346,7 @@ impl Plan {
     }
 
     /// Dims every dot and way that does not lead to one of these devices.
-    pub(crate) fn isolate(&mut self, kept: &std::collections::BTreeSet<String>) {
+    pub(crate) fn isolate(&mut self, kept: &BTreeSet<String>) {
         for dot in self.dots.iter_mut().filter(|d| !kept.contains(&d.device)) {
             dot.class.push_str(" aside");
             dot.show_name = false;

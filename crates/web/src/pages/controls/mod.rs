@@ -1,15 +1,17 @@
 //! Who controls what: the matrix of controllers and loads, each checked, and what works in an outage.
 
-use std::sync::Arc;
+mod grid;
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
-use actix_web::{HttpResponse, get};
+use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::bill::regroup::{RegroupCost, regroup};
 use dot_reach_core::catalogue::{Button, DeviceKind};
-use dot_reach_core::control::{Addressing, By, Checked, LoadMeans, Outage, check, means, works_in};
+use dot_reach_core::control::{Addressing, By, Checked, LoadMeans, Outage, check, means};
+use dot_reach_core::keys::{LostWith, press_worth};
 use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{
     Action, Control, Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy,
@@ -17,8 +19,10 @@ use dot_reach_core::site::{
 };
 use dot_reach_core::survey::natural::{Light, Natural, lights};
 use dot_reach_core::units::typographic;
+use serde::Deserialize;
 use serde_json::json;
 
+use self::grid::GridView;
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice, choices};
@@ -28,12 +32,14 @@ use crate::pages::{Shell, printed};
 #[template(path = "controls/page.html")]
 struct Page {
     shell: Shell,
-    job: String,
     controllers: Vec<Named>,
     loads: Vec<Named>,
     rows: Vec<Row>,
     groups: Vec<String>,
-    outages: [&'static str; 4],
+    outages: [&'static str; 5],
+    /// The controller that is looked at.
+    of: String,
+    grid: Option<GridView>,
     loads_of_a_kind: Vec<LoadsRow>,
     stranded: String,
     lights: Vec<LightRow>,
@@ -168,8 +174,17 @@ struct Row {
     controller_id: String,
 }
 
+/// Which controller is looked at.
+#[derive(Deserialize)]
+pub(crate) struct Query {
+    #[serde(default)]
+    of: String,
+}
+
 #[get("/jobs/{job}/controls")]
-pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn show(
+    For(job, query, ..): For<See, web::Query<Query>>,
+) -> Result<HttpResponse, WebError> {
     let shell = job.shell("controls");
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
@@ -189,12 +204,13 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         let loads_of_a_kind = loads_of_a_kind(&analysis);
         Ok(Page {
             shell,
-            job: job.id.to_string(),
             controllers: named(|(controls, _)| controls),
             loads: named(|(_, is_load)| is_load),
             rows,
             groups,
             outages: Outage::ALL.map(|(_, name)| name),
+            grid: looked_at(&site, &query.of).and_then(|of| grid::view(&analysis, &job.record, of)),
+            of: looked_at(&site, &query.of).map(DeviceId::to_string).unwrap_or_default(),
             stranded: stranded(&loads_of_a_kind),
             dark: lights(&site).iter().filter(|l| l.by.is_empty()).count(),
             lights: lights(&site).iter().map(light).collect(),
@@ -204,6 +220,12 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         })
     })
     .await
+}
+
+/// The controller that is asked for; the first that works something where none is.
+fn looked_at<'a>(site: &'a Site, of: &str) -> Option<&'a DeviceId> {
+    let asked = site.devices.named(of).filter(|d| sides(site, d).0).map(|d| &d.id);
+    asked.or_else(|| site.controls().next().map(|control| control.controller))
 }
 
 fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
@@ -240,17 +262,13 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
 /// A rule that a hand or a sensor sets off, with all that it comes to.
 fn row(analysis: &Analysis, all: &[(Control<'_>, Checked)]) -> Option<Row> {
     let site = &analysis.site;
-    let (of, all): (Vec<&Control<'_>>, Vec<&Checked>) = all.iter().map(|(c, k)| (c, k)).unzip();
+    let of: Vec<&Control<'_>> = all.iter().map(|(control, _)| control).collect();
     let first = *of.first()?;
-    let (hop, class) = match all.first().and_then(|checked| checked.direct) {
-        Some((band, margin)) if of.len() == 1 => (format!("{margin}"), band.name()),
-        _ => (first.runs.name().to_owned(), ""),
+    let worth = press_worth(analysis, all, &LostWith::new())?;
+    let (hop, class) = match worth.hop {
+        Some((band, margin)) => (format!("{margin}"), band.name()),
+        None => (first.runs.name().to_owned(), ""),
     };
-    // The last of them, and all of them.
-    let delays: Option<Vec<f64>> = all.iter().map(|checked| checked.delay_ms).collect();
-    let delay = delays.map(|delays| delays.into_iter().fold(0.0, f64::max));
-    let success: f64 = all.iter().map(|checked| checked.success).product();
-    let works = |outage: Outage| of.iter().all(|control| works_in(analysis, control, outage));
     let is_press = matches!(first.rule.when, Trigger::Press { .. });
     Some(Row {
         id: first.rule.id.to_string(),
@@ -263,10 +281,10 @@ fn row(analysis: &Analysis, all: &[(Control<'_>, Checked)]) -> Option<Row> {
         runs: choices(&RunsIn::ALL, first.runs),
         hop,
         class,
-        delay: delay.map_or_else(|| "–".to_owned(), |d| format!("{d:.0}")),
-        success: format!("{:.0}", success * 100.0),
-        wrong: all.iter().find_map(|checked| checked.wrong.clone()).unwrap_or_default(),
-        works: Outage::ALL.iter().map(|(outage, _)| works(*outage)).collect(),
+        delay: worth.delay_ms.map_or_else(|| "–".to_owned(), |d| format!("{d:.0}")),
+        success: format!("{:.0}", worth.success * 100.0),
+        wrong: worth.wrong.unwrap_or_default(),
+        works: worth.works.into(),
         controller_id: first.controller.to_string(),
     })
 }

@@ -3,6 +3,7 @@
 use dot_reach_core::gate::checks::checks;
 use dot_reach_core::gate::work::WorkedDevice;
 use dot_reach_core::record::{Entry, Isolated, IsolationId, OpenTimeId, Record, Step, What};
+use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{DeviceId, NetworkId, Site};
 use dot_reach_core::units::Dbm;
 
@@ -199,6 +200,16 @@ impl Names<'_> {
                     "looked at the names in {name}: {}",
                     count_of(of.rows.len(), "entry", "entries")
                 )
+            }
+            What::RuleTried(of) => {
+                let sentence = in_a_sentence(self.site, &of.rule);
+                if of.was_run() {
+                    let moved = count_of(of.moved.len(), "thing", "things");
+                    let verdict = if of.is_as_meant() { "as meant" } else { "not as meant" };
+                    format!("ran by hand: {sentence} {moved} moved, {verdict}")
+                } else {
+                    format!("{} read back: {sentence}", of.read_by)
+                }
             }
             What::Agreed(_) => "agreed what counts as accepted".to_owned(),
             What::LinkFollowed { name, role } => format!("{name} followed the link for the {role}"),

@@ -96,7 +96,8 @@ async fn viewed(job: &AskedJob, query: Query) -> Result<view::View, WebError> {
     let options = options(&query);
     let chances = chances_of(job, &options);
     job.at_bench(options, move |bench, job| {
-        view::view(bench, &job.id, (&job.site, &job.record), &query, chances.as_deref())
+        let of = (&job.site, &*job.record);
+        view::view(bench, &job.id, of, &query, (chances.as_deref(), false))
     })
     .await
 }
@@ -151,14 +152,16 @@ pub(crate) async fn surface_geojson(
     Ok(download("surface.geojson", "application/geo+json", value.to_string()))
 }
 
-/// The parts of the page that follow a change, for the live channel.
+/// The parts of the page that follow a change, for the live channel; while a hand moves without the ground of the plan,
+/// which takes longer than all the rest.
 pub(crate) fn parts(
     bench: &mut Bench,
     job: &JobId,
     of: (&Arc<Site>, &Record),
     query: &Query,
+    moves: bool,
 ) -> Result<String, WebError> {
-    Ok(Parts { p: view::view(bench, job, of, query, None)? }.render()?)
+    Ok(Parts { p: view::view(bench, job, of, query, (None, moves))? }.render()?)
 }
 
 /// The parts of the page for a job as it stands by now, and at which revision that is.

@@ -116,13 +116,13 @@ pub(crate) fn options(query: &Query) -> Options {
     Options { doors, down, breakers_off, ..Options::default() }
 }
 
-/// Computes and words the page.
+/// Computes and words the page; without the ground of the plan while a hand moves something.
 pub(crate) fn view(
     bench: &mut Bench,
     job: &JobId,
     (site, record): (&Arc<Site>, &Record),
     query: &Query,
-    chances: Option<&Chances>,
+    (chances, moves): (Option<&Chances>, bool),
 ) -> Result<View, WebError> {
     let analysis = bench.analysis(site, &options(query))?;
     let wanted: Option<DeviceId> = query.select.parse().ok();
@@ -134,7 +134,10 @@ pub(crate) fn view(
     let quantity = ground::named(&query.show);
     let mut plan = floor.as_ref().map_or_else(blank, |f| sheet(site, f, None));
     if let Some((network, request)) = network.zip(request.as_ref()) {
-        if let Some(surface) = bench.surface(&analysis, network, request) {
+        plan.keeps_ground = moves;
+        if let Some(surface) =
+            (!moves).then(|| bench.surface(&analysis, network, request)).flatten()
+        {
             let target = (analysis.target, analysis.sigma);
             ground::cover(&mut plan, &surface, quantity, target);
         }

@@ -1,0 +1,82 @@
+//! What a hand can press on a device, what a new one takes by itself, and what a sensor sees.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What a new controller works by itself, before anybody said what it is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Takes {
+    /// Nothing.
+    Nothing,
+    /// Every light of its network in the room that it is put into.
+    Room,
+    /// The group that was last made at its hub.
+    LastGroup,
+}
+
+impl Takes {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::Nothing, "nothing"),
+        (Self::Room, "every light of its room"),
+        (Self::LastGroup, "the last group of its hub"),
+    ];
+
+    /// Its words.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(takes, _)| *takes == self).map_or("", |(_, name)| name)
+    }
+}
+
+/// What a hand can do at a device.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct ByHand {
+    /// How many keys it has; nothing while nobody wrote it down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub keys: Option<u8>,
+    /// How many presses in a row it tells from one; nothing while nobody wrote it down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub presses: Option<u8>,
+    /// Whether it tells that a key is held; nothing while nobody wrote it down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub held: Option<bool>,
+    /// What a new one works by itself; nothing while nobody wrote it down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub takes: Option<Takes>,
+}
+
+impl ByHand {
+    /// What a hand does, from one press on; a press alone has no word.
+    pub const PRESSES: [&'static str; 5] =
+        ["", "two presses", "three presses", "four presses", "five presses"];
+    /// What a hand does that holds a key.
+    pub const HOLDS: [&'static str; 2] = ["held", "let go"];
+
+    /// Whether nobody wrote anything down.
+    pub fn is_blank(&self) -> bool {
+        *self == Self::default()
+    }
+
+    /// What a hand can do at each key: all that there is where nobody wrote down what it tells apart.
+    pub fn gestures(&self) -> Vec<&'static str> {
+        let presses = usize::from(self.presses.unwrap_or(5)).clamp(1, Self::PRESSES.len());
+        let holds = if self.held == Some(false) { &[][..] } else { &Self::HOLDS[..] };
+        Self::PRESSES[..presses].iter().chain(holds).copied().collect()
+    }
+}
+
+/// What a sensor sees: a sector from where it stands.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SensorField {
+    /// How far, in metres.
+    pub reach_m: f64,
+    /// How wide, in degrees; 360 for one under a ceiling that sees all around.
+    pub angle_deg: f64,
+    /// The heaviest pet that it does not take for a person, in kilograms, mounted as its sheet says; nothing while nobody
+    /// wrote it down.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pet_kg: Option<f64>,
+}
