@@ -74,3 +74,66 @@ test("near-twins get a better name, and a phrase is tried", async ({ page }) => 
   await expect(page.locator("main")).toContainText("Turn off the bathroom: all of the room");
   await expect(page.locator("main")).toContainText("Bath fan moves too");
 });
+
+test("a switch with five taps is mapped by keyboard, cell by cell", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/controls?of=star-liv-remote");
+  const grid = page.getByRole("grid");
+  const columns = await grid.locator("thead th[data-at]").allInnerTexts();
+  const taps = ["press", "two presses", "three presses", "four presses", "five presses"];
+  // A row that says nothing of taps offers all of them; this one tells two.
+  expect(columns.join()).toContain("two presses");
+  await open(page, "/jobs/larkfield-mill/controls?of=mesh-kit-main");
+  expect((await page.getByRole("grid").locator("thead th[data-at]").allInnerTexts()).slice(0, 5)).toEqual(taps);
+  const names = await grid.locator("tbody tr[data-what] th").allInnerTexts();
+  const island = names.findIndex((name) => /island/i.test(name));
+  expect(island).toBeGreaterThanOrEqual(0);
+  const cell = (row, column) => grid.locator("tbody tr[data-what]").nth(row).locator("td").nth(column);
+  await cell(island, 0).click();
+  const orders = ["toggle", "on 20", "on 60", "off", "on direct"];
+  for (const order of orders) {
+    await page.keyboard.type(order);
+    await page.keyboard.press("Tab");
+  }
+  const shows = ["toggle", "on 20 %", "on 60 %", "off", "on direct"];
+  for (const [n, text] of shows.entries()) await expect(cell(island, n)).toHaveText(text);
+  const made = (await site(page)).rules.filter((r) => r.when.controller === "mesh-kit-main" && r.does[0].what.device);
+  expect(made.map((r) => r.when.gesture ?? "").sort()).toEqual(["", "five presses", "four presses", "three presses", "two presses"]);
+  // What a cell is worth stands under the hand, and a wrong word beside it.
+  await cell(island, 4).click();
+  await expect(page.locator("[data-keys-hint]")).toContainText(/directly, .*ms, \d+ %/);
+  await page.keyboard.type("maybe");
+  await page.keyboard.press("Enter");
+  await expect(cell(island, 4)).toHaveAttribute("data-refused", /is no order/);
+  await cell(island, 4).click();
+  await page.keyboard.press("Delete");
+  await expect(cell(island, 4)).toHaveText("");
+});
+
+test("a new remote that took the whole room is corrected, and tried until nothing else moves", async ({ page }) => {
+  const put = (value) => page.request.post("/jobs/larkfield-mill/edits", { data: { client: "t", edit_id: value.id, edit: { do: "put", kind: value.kind, value: value.value } } });
+  await put({ id: "remote", kind: "device", value: { id: "chair", name: "Chair remote", point: "liv-lamp", kind: "remote-battery", network: "mesh" } });
+  await put({ id: "chair-press", kind: "rule", value: { id: "chair-press", when: { on: "press", controller: "chair" }, does: [{ what: { device: "mesh-liv-lamp" } }], runs: "direct" } });
+  await open(page, "/jobs/larkfield-mill/controls?of=chair");
+  const told = page.locator('[data-part="keys-told"]');
+  await expect(told).toContainText("A new one takes every light of its room by itself. Not meant:");
+  const extra = (await told.locator("ol li").first().innerText()).match(/^Take (.+) off it/)[1];
+  const tried = told.locator("details", { hasText: "Chair remote, pressed" });
+  await expect(tried).toContainText("Not run by hand yet");
+  await tried.locator("summary").click();
+  await tried.getByRole("checkbox", { name: "Reading lamp" }).check();
+  await tried.getByLabel("Something else").selectOption({ label: extra });
+  await tried.getByRole("button", { name: "Put it on record" }).click();
+  await expect(tried).toContainText(`${extra} moved too: take it off, and run it again.`);
+  await tried.getByRole("checkbox", { name: "Reading lamp" }).check();
+  await tried.getByRole("button", { name: "Put it on record" }).click();
+  await expect(tried).toContainText("as meant");
+  await expect(tried).not.toContainText("moved too");
+});
+
+test("a switch is pressed on the plan, and shows what it moves", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/controls?of=star-liv-remote");
+  await page.locator('.plan .dot[data-device="star-hall-key"]').first().focus();
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/of=star-hall-key/);
+  await expect(page.locator(".plan .way.chosen").first()).toBeAttached();
+});

@@ -209,11 +209,10 @@ pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> b
         }
         _ => true,
     };
+    let ends = [control.controller, control.load];
     if outage == Outage::Repeater {
-        return matches!(control.runs, RunsIn::Direct)
-            || [control.controller, control.load]
-                .into_iter()
-                .all(|id| hangs_on_none(analysis, id));
+        let is_direct = matches!(control.runs, RunsIn::Direct);
+        return is_direct || ends.iter().all(|id| hangs_on_none(analysis, id, &ends));
     }
     match control.runs {
         RunsIn::Direct | RunsIn::Device => true,
@@ -227,10 +226,10 @@ pub fn works_in(analysis: &Analysis, control: &Control<'_>, outage: Outage) -> b
     }
 }
 
-/// Whether a device is reached by its hub whichever one repeater is gone.
-fn hangs_on_none(analysis: &Analysis, id: &DeviceId) -> bool {
+/// Whether a device is reached by its hub whichever one repeater is gone, these left out.
+fn hangs_on_none(analysis: &Analysis, id: &DeviceId, but: &[&DeviceId]) -> bool {
     analysis.find(id).is_none_or(|(network, place)| {
-        network.hangs_on_carriers(&network.outcomes[place]).all(|carrier| carrier == id)
+        network.hangs_on_carriers(&network.outcomes[place]).all(|carrier| but.contains(&carrier))
     })
 }
 
@@ -343,10 +342,10 @@ pub fn means(analysis: &Analysis, load: &DeviceId) -> Vec<LoadMeans> {
                 is_mesh_of_phones,
                 is_mesh_of_phones,
                 false,
-                hangs_on_none(analysis, load),
+                hangs_on_none(analysis, load, &[load]),
             ],
         });
-        let away = [false, false, false, false, hangs_on_none(analysis, load)];
+        let away = [false, false, false, false, hangs_on_none(analysis, load, &[load])];
         means.push(LoadMeans { by: By::PhoneAway, works: away });
     }
     means

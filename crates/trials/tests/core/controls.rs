@@ -50,9 +50,9 @@ fn a_direct_control_is_quicker_and_outlives_the_hub() {
     assert_eq!(direct.direct.map(|(band, _)| band), Some(Band::Solid));
     assert!(direct.delay_ms.unwrap() * 3.0 < hub.delay_ms.unwrap());
     let works = |id: &str| Outage::ALL.map(|(o, _)| works_in(&analysis, &of(id), o));
-    // No internet, no router, no hub, no phone.
-    assert_eq!(works("d"), [true, true, true, true]);
-    assert_eq!(works("h"), [true, true, false, true]);
+    // No internet, no router, no hub, no phone, any one repeater gone.
+    assert_eq!(works("d"), [true, true, true, true, true]);
+    assert_eq!(works("h"), [true, true, false, true, true]);
 }
 
 #[test]
@@ -299,7 +299,7 @@ fn a_breaker_switched_off_takes_down_all_that_it_feeds() {
 
 #[test]
 fn what_still_works_a_load_in_each_outage() {
-    // No internet, no router, no hub, no phone.
+    // No internet, no router, no hub, no phone, any one repeater gone.
     let of = |site: Site, load: &str| {
         let means = means(&analysed(site), &load.parse().unwrap());
         means.into_iter().map(|m| (m.by, m.works)).collect::<Vec<_>>()
@@ -313,20 +313,20 @@ fn what_still_works_a_load_in_each_outage() {
         ],
     );
     let remote = By::Controller("r".to_owned());
-    let phone = (By::PhoneAtHome, [true, false, false, false]);
-    let away = (By::PhoneAway, [false; 4]);
+    let phone = (By::PhoneAtHome, [true, false, false, false, true]);
+    let away = (By::PhoneAway, [false, false, false, false, true]);
     assert_eq!(
         of(site.clone(), "s"),
         [
-            (By::Button(Button::Own), [true; 4]),
-            (remote.clone(), [true; 4]),
+            (By::Button(Button::Own), [true; 5]),
+            (remote.clone(), [true; 5]),
             phone.clone(),
             away.clone()
         ]
     );
     assert_eq!(
         of(site.clone(), "l"),
-        [(remote, [true, true, false, true]), phone, away],
+        [(remote, [true, true, false, true, true]), phone, away],
         "a lamp has no button: without the hub nothing works it"
     );
     // Out of reach the button is all that is left.
@@ -335,11 +335,11 @@ fn what_still_works_a_load_in_each_outage() {
             "sigma_db": 2.5, "rmse_before_db": 0.0, "rmse_after_db": 0.0, "readings": 0}}),
         device("s", "switch-neutral", [900.0, 0.0]),
     ];
-    let button_only = [(By::Button(Button::Own), [true; 4])];
+    let button_only = [(By::Button(Button::Own), [true; 5])];
     assert_eq!(of(with(site.clone(), &far), "s"), button_only);
     // In a Bluetooth mesh the phone speaks to the radios themselves.
     let mesh = of(house(System::Bluetooth), "s");
-    assert!(mesh.contains(&(By::PhoneAtHome, [true, true, true, false])));
+    assert!(mesh.contains(&(By::PhoneAtHome, [true, true, true, false, true])));
     // Without its breaker nothing is.
     let fed = json!({"do": "put", "kind": "point", "value": {
         "id": "s", "name": "s", "floor": "g", "at": [4.0, 0.0], "height_m": 1.2,

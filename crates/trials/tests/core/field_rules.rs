@@ -169,7 +169,7 @@ fn a_companion_is_no_load_no_radio_and_never_dead() {
     assert_eq!((checked.wrong, checked.success, checked.without_hub), (None, 1.0, true));
     assert!(Outage::ALL.iter().all(|(outage, _)| works_in(&analysis, &control, *outage)));
     let by_wire = means(&analysis, &"s".parse().unwrap());
-    assert!(by_wire.iter().any(|m| m.works == [true; 4]));
+    assert!(by_wire.iter().any(|m| m.works == [true; 5]));
     // The other way round it is found: a companion switches nothing.
     let turned = json!({"do": "batch", "edits": [
         {"do": "remove", "kind": "control", "id": "k"},

@@ -2,7 +2,7 @@
 
 use dot_reach_core::prove::rules_tried::{meant, rule_proof};
 use dot_reach_core::record::{Record, RuleTried};
-use dot_reach_core::rules::in_a_sentence;
+use dot_reach_core::rules::{RuleNeed, in_a_sentence, needs};
 use dot_reach_core::site::{DeviceId, Rule, Site, Trigger};
 
 use crate::pages::house_time::day;
@@ -14,6 +14,8 @@ pub(crate) struct TriedView {
     pub(crate) state: String,
     pub(crate) class: &'static str,
     pub(crate) read: String,
+    /// What it needs, and what becomes of it without that.
+    pub(crate) needs: Vec<&'static str>,
     /// What may have moved: with its id, name, and whether it is meant to.
     pub(crate) meant: Vec<(String, String)>,
     /// Whatever else could have moved.
@@ -59,6 +61,7 @@ pub(crate) fn tried(site: &Site, record: &Record, rule: &Rule) -> TriedView {
     let read = proof.read.map(|read| format!("Read back by {}, {}.", read.read_by, on(read)));
     let by_clock = matches!(rule.when, Trigger::Time { .. });
     TriedView {
+        needs: needs(site, rule).into_iter().map(RuleNeed::without).collect(),
         rule: rule.id.to_string(),
         said: in_a_sentence(site, rule),
         state,

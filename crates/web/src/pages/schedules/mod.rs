@@ -20,6 +20,7 @@ use serde_json::json;
 
 use crate::door::{For, See};
 use crate::error::WebError;
+use crate::pages::rules_tried::{TriedView, tried};
 use crate::pages::survey::choices::{Choice, choices};
 use crate::pages::{Shell, printed};
 
@@ -42,6 +43,8 @@ struct Page {
     loads: Vec<Choice>,
     months: Vec<MonthRow>,
     today: Vec<(String, String, String)>,
+    /// Whatever no hand sets off, with how it was tried.
+    tried: Vec<TriedView>,
 }
 
 /// What does not make sense.
@@ -129,7 +132,7 @@ pub(crate) async fn show(
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
     let asked = query.into_inner().on;
-    printed(job, move |_| {
+    printed(job, move |job| {
         let hours = Hours::of(&site);
         let now = hours.clock.shows(jiff::Timestamp::now()).0;
         let from = asked.trim().parse::<Date>().unwrap_or(now);
@@ -137,7 +140,10 @@ pub(crate) async fn show(
         let happened = happenings(&site, &hours, span);
         let found = senses(&site, &hours, span, &happened);
         let number = |v: Option<f64>| v.map(|v| format!("{v}")).unwrap_or_default();
+        let by_hand = |rule: &&Rule| matches!(rule.when, Trigger::Press { .. });
+        let others = site.rules.iter().filter(|rule| !by_hand(rule));
         Ok(Page {
+            tried: others.map(|rule| tried(&site, &job.record, rule)).collect(),
             shell,
             day: from.to_string(),
             latitude: number(site.job.latitude),
