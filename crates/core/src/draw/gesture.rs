@@ -151,7 +151,7 @@ fn lamps() -> LoadKind {
 
 impl Gesture {
     /// Their words.
-    pub const WORDS: [&'static str; 24] = [
+    pub const WORDS: [&'static str; 25] = [
         "drop-opening",
         "draw-rectangle",
         "move",
@@ -174,6 +174,7 @@ impl Gesture {
         "draw-area",
         "copy-room",
         "tag-points",
+        "type-order",
         "add-point",
         "fill",
     ];

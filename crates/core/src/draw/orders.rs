@@ -1,8 +1,8 @@
 //! What is typed into a cell of the grid of keys: an order, a level, which way it goes; and the edit that it comes to.
 
 use crate::site::{
-    Action, DeviceId, Edit, Kind, Ref, Refusal, Rule, RuleId, RunsIn, Site, Target, Trigger,
-    TurnsTo, Wrong,
+    Action, Device, DeviceId, Edit, Kind, Ref, Refusal, Rule, RuleId, RunsIn, Site, Target,
+    Trigger, TurnsTo, Wrong,
 };
 
 /// A place where a hand presses: a key of a controller and what is done there.
@@ -89,6 +89,14 @@ fn suits(site: &Site, what: &Target, order: Order) -> Result<(), Refusal> {
             let device = site.devices.get(id).ok_or_else(missing)?;
             if needs_levels && site.is_light(device) && !site.can_dim(device) {
                 return Err(Refusal::wrong("text", Wrong::CannotDim));
+            }
+        }
+        // A favourite level holds for all of them or for none.
+        Target::Room(_) | Target::Group(_) if needs_levels => {
+            let lacks = |d: &&Device| site.is_light(d) && !site.can_dim(d);
+            if let Some(device) = site.devices_of(what).into_iter().find(lacks) {
+                let name = device.name.clone();
+                return Err(Refusal::wrong("text", Wrong::OneCannotDim { name }));
             }
         }
         Target::Scene(_) if order.to != Some(TurnsTo::On) || order.level.is_some() => {

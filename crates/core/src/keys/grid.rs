@@ -80,6 +80,20 @@ pub fn grid(site: &Site, controller: &DeviceId) -> Option<KeyGrid> {
         rooms.map(|r| row(Target::Room(r.id.clone()), &format!("All of {}", r.name), "Rooms")),
     );
     rows.extend(site.groups.iter().map(|g| row(Target::Group(g.id.clone()), &g.name, "Groups")));
+    // With its exceptions, where a rule has some.
+    let all_but = site.rules.iter().filter(|rule| rule.controller() == Some(controller));
+    let mut all_but: Vec<Target> = all_but
+        .flat_map(|rule| rule.does.iter().map(|action| action.what.clone()))
+        .filter(|what| matches!(what, Target::AllBut(_)))
+        .collect();
+    if all_but.is_empty() {
+        all_but.push(Target::AllBut(BTreeSet::new()));
+    }
+    all_but.dedup();
+    rows.extend(all_but.into_iter().map(|what| {
+        let name = called(site, &what);
+        row(what, &name, "House")
+    }));
     let scenes = site.rules.iter().filter(|rule| rule.when == Trigger::Called);
     rows.extend(scenes.map(|s| row(Target::Scene(s.id.clone()), &s.name, "Scenes")));
     // What a rule does already and is of none of these: another room, all but some.

@@ -209,6 +209,8 @@ pub enum Wrong {
     NoOrder { text: String },
     #[error("it has no level between on and off; type on, off or toggle")]
     CannotDim,
+    #[error("{name} has no level between on and off; leave the level away, or leave it out")]
+    OneCannotDim { name: String },
     #[error("a scene is called; type on")]
     SceneIsCalled,
     #[error("a second person reads it back; say who, not yourself")]

@@ -72,8 +72,8 @@ fn a_key_tells_apart_what_its_row_says() {
     assert_eq!(presses, all);
     // Its own room comes first, then the others, then scenes.
     let names: Vec<&str> = grid.rows.iter().map(|row| row.under.as_str()).collect();
-    assert_eq!(names, ["Den", "Den", "Den", "Hall", "Rooms", "Scenes"]);
-    assert!(dot_reach_core::keys::grid(&house(), &"one".parse().unwrap()).is_none());
+    assert_eq!(names, ["Den", "Den", "Den", "Hall", "Rooms", "House", "Scenes"]);
+    assert!(dot_reach_core::keys::grid(&house(), &"hub".parse().unwrap()).is_none());
 }
 
 #[test]
@@ -100,6 +100,14 @@ fn what_is_no_order_is_refused_beside_its_cell() {
     let wish = serde_json::from_value(order("k", 1, "", &json!({"device": "fan"}), "40")).unwrap();
     let words = crate::common::edited(wish, &site).unwrap_err().to_string();
     assert!(words.contains("no level between"), "{words}");
+    // A favourite level is that of all lights of a room, or of none.
+    let wish =
+        serde_json::from_value(order("k", 1, "held", &json!({"room": "den"}), "40")).unwrap();
+    let words = crate::common::edited(wish, &site).unwrap_err().to_string();
+    assert!(words.contains("fan has no level"), "{words}");
+    let all_off = wished(&site, order("k", 1, "held", &json!({"all-but": []}), "off"));
+    apply(&mut site, &all_off).unwrap();
+    assert_eq!(shown(&site, 1, "held", &json!({"all-but": []})).as_deref(), Some("off"));
 }
 
 proptest! {

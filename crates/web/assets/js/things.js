@@ -149,8 +149,9 @@ async function photograph(input) {
 }
 
 async function bring(input) {
-  const list = document.querySelector("[data-library-findings]");
+  const list = document.querySelector("[data-bring-findings]");
   const data = new FormData();
+  const { bring: path } = input.dataset;
   data.append("file", input.files[0]);
   input.value = "";
   const show = (texts) => {
@@ -159,9 +160,9 @@ async function bring(input) {
   };
   try {
     const marks = new URLSearchParams({ client, edit_id: newUuid() });
-    const told = await post(`/jobs/${job()}/library?${marks}`, data);
+    const told = await post(`/jobs/${job()}/${path}?${marks}`, data);
     await refresh();
-    notice(`${told.taken} row${told.taken === 1 ? "" : "s"} taken.`, told.taken > 0 ? [["Undo", () => step("undo")]] : []);
+    notice(`${told.taken} taken.`, told.taken > 0 ? [["Undo", () => step("undo")]] : []);
     show(told.findings.map((f) => `${f.place}: ${f.reason}`));
   } catch (refused) {
     show([refused.message]);
@@ -231,7 +232,7 @@ export function startThings() {
       tell({ ...JSON.parse(event.target.value), ...made });
     }
     if (event.target.matches("[data-photo]") && event.target.files[0]) photograph(event.target);
-    if (event.target.matches("[data-bring-library]") && event.target.files[0]) bring(event.target);
+    if (event.target.matches("[data-bring]") && event.target.files[0]) bring(event.target);
   });
   document.addEventListener("submit", async (event) => {
     if (event.target.matches("form.thing")) event.preventDefault();

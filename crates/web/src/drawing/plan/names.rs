@@ -44,7 +44,9 @@ impl Plan {
     /// seen smallest, the others each twice as near as those before.
     pub(super) fn thin_out(&mut self) {
         let mut order: Vec<usize> = (0..self.dots.len()).collect();
-        order.sort_by_key(|n| !self.dots[*n].show_name);
+        // What is chosen has its name at any zoom: the others make room for it.
+        let rank = |dot: &super::Dot| (!dot.class.contains("selected"), !dot.show_name);
+        order.sort_by_key(|n| rank(&self.dots[*n]));
         let mut placed: Vec<(LabelBox, u8)> = Vec::new();
         let width = self.width.max(1.0);
         let first_free = |own: &LabelBox, placed: &[(LabelBox, u8)]| {

@@ -11,8 +11,11 @@ use dot_reach_core::keys::{
     stands_apart, taken_by,
 };
 use dot_reach_core::record::Record;
+use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::sensing::seen;
-use dot_reach_core::site::{Control, Device, DeviceId, RunsIn, Site, Target, Trigger, TurnsTo};
+use dot_reach_core::site::{
+    Control, Device, DeviceId, Edit, Rule, RunsIn, Site, Target, Trigger, TurnsTo,
+};
 use serde_json::json;
 
 use crate::drawing::plan::{Plan, sheet};
@@ -32,6 +35,8 @@ pub(super) struct GridView {
     pub(super) sight: Option<Sight>,
     /// What toggling leaves behind.
     pub(super) apart: Vec<String>,
+    /// Rules that work everything, with what they leave out.
+    pub(super) all_but: Vec<AllBut>,
     pub(super) tried: Vec<TriedView>,
 }
 
@@ -55,6 +60,15 @@ pub(super) struct CellView {
     pub(super) text: String,
     pub(super) class: &'static str,
     pub(super) told: String,
+}
+
+/// A rule that works everything but for some.
+pub(super) struct AllBut {
+    pub(super) said: String,
+    /// Each that is left out, with the edit that takes it along.
+    pub(super) but: Vec<(String, String)>,
+    /// Each that could be left out, with the edit that does so.
+    pub(super) others: Vec<(String, String)>,
 }
 
 /// What a sensor sees.
@@ -85,7 +99,7 @@ pub(super) fn view(analysis: &Analysis, record: &Record, of: &DeviceId) -> Optio
         row_view(analysis, row, &controls, &lost, is_new)
     });
     let sensor = site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Sensor);
-    let own = site.rules.iter().filter(|rule| rule.controller() == Some(of));
+    let own: Vec<&Rule> = site.rules.iter().filter(|rule| rule.controller() == Some(of)).collect();
     Some(GridView {
         name: device.name.clone(),
         rows: if sensor { Vec::new() } else { rows.collect() },
@@ -96,7 +110,8 @@ pub(super) fn view(analysis: &Analysis, record: &Record, of: &DeviceId) -> Optio
         taken: taken_by(site, of).map(|taken| (takes(site, &taken), taken.steps(site))),
         sight: sight(site, device, sees.as_ref()),
         apart: apart(&controls),
-        tried: own.map(|rule| tried(site, record, rule)).collect(),
+        all_but: own.iter().filter_map(|rule| all_but(site, rule)).collect(),
+        tried: own.iter().map(|rule| tried(site, record, rule)).collect(),
     })
 }
 
@@ -237,6 +252,27 @@ fn sight(
         is_round: field.angle_deg >= 360.0,
         says: [vec![sees], off, vec![pet]].concat().join(" "),
     })
+}
+
+/// What a rule that works everything leaves out.
+fn all_but(site: &Site, rule: &Rule) -> Option<AllBut> {
+    let (place, but) = rule.does.iter().enumerate().find_map(|(n, action)| match &action.what {
+        Target::AllBut(but) => Some((n, but)),
+        _ => None,
+    })?;
+    let with = |but: BTreeSet<DeviceId>| {
+        let mut changed = rule.clone();
+        changed.does[place].what = Target::AllBut(but);
+        json!(Edit::put(changed)).to_string()
+    };
+    let named = |device: &Device, edit: String| (device.name.clone(), edit);
+    let without = |id: &DeviceId| but.iter().filter(|of| *of != id).cloned().collect();
+    let left = but.iter().filter_map(|id| Some(named(site.devices.get(id)?, with(without(id)))));
+    let all = site.switched_but(but).into_iter();
+    let mut others: Vec<(String, String)> =
+        all.map(|d| named(d, with(but.iter().chain([&d.id]).cloned().collect()))).collect();
+    others.sort();
+    Some(AllBut { said: in_a_sentence(site, rule), but: left.collect(), others })
 }
 
 /// So many presses are looked at together: a household of a month.

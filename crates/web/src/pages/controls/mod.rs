@@ -1,6 +1,7 @@
 //! Who controls what: the matrix of controllers and loads, each checked, and what works in an outage.
 
 mod grid;
+mod lost;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -11,7 +12,7 @@ use dot_reach_core::analysis::Analysis;
 use dot_reach_core::bill::regroup::{RegroupCost, regroup};
 use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, Checked, LoadMeans, Outage, check, means};
-use dot_reach_core::keys::{LostWith, press_worth};
+use dot_reach_core::keys::{LostWith, OldSwitch, old_switches, press_worth};
 use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{
     Action, Control, Device, DeviceId, Edit, Kind, Load, Point, PointKind, Regroup, RegroupBy,
@@ -23,6 +24,7 @@ use serde::Deserialize;
 use serde_json::json;
 
 use self::grid::GridView;
+use self::lost::LostRow;
 use crate::door::{For, See};
 use crate::error::WebError;
 use crate::pages::survey::choices::{Choice, choices};
@@ -40,6 +42,10 @@ struct Page {
     /// The controller that is looked at.
     of: String,
     grid: Option<GridView>,
+    sends: [&'static str; 3],
+    lost: Vec<LostRow>,
+    /// What becomes of old switches, of how many, and of which.
+    old_switches: Vec<(String, usize, String)>,
     loads_of_a_kind: Vec<LoadsRow>,
     stranded: String,
     lights: Vec<LightRow>,
@@ -210,6 +216,9 @@ pub(crate) async fn show(
             groups,
             outages: Outage::ALL.map(|(_, name)| name),
             grid: looked_at(&site, &query.of).and_then(|of| grid::view(&analysis, &job.record, of)),
+            old_switches: switches(&site),
+            sends: lost::columns(),
+            lost: lost::rows(),
             of: looked_at(&site, &query.of).map(DeviceId::to_string).unwrap_or_default(),
             stranded: stranded(&loads_of_a_kind),
             dark: lights(&site).iter().filter(|l| l.by.is_empty()).count(),
@@ -220,6 +229,18 @@ pub(crate) async fn show(
         })
     })
     .await
+}
+
+/// Old switches by what becomes of them.
+fn switches(site: &Site) -> Vec<(String, usize, String)> {
+    let mut by: BTreeMap<Vec<OldSwitch>, Vec<String>> = BTreeMap::new();
+    for (point, becomes) in old_switches(site) {
+        let title = site.points.get(point).map_or_else(String::new, Point::title);
+        by.entry(becomes).or_default().push(title);
+    }
+    let words =
+        |all: Vec<OldSwitch>| all.into_iter().map(OldSwitch::name).collect::<Vec<_>>().join(", ");
+    by.into_iter().map(|(all, names)| (words(all), names.len(), names.join(", "))).collect()
 }
 
 /// The controller that is asked for; the first that works something where none is.

@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, get};
 use dot_reach_core::install::schedule::Schedule;
 use dot_reach_core::site::Site;
-use dot_reach_formats::visits_ics::{self, CalendarEvent};
+use dot_reach_formats::calendar_ics::{self, CalendarEvent};
 use dot_reach_store::JobId;
 
 use super::visit_name;
@@ -40,5 +40,5 @@ fn written(job: &JobId, site: &Site, plan: &Schedule) -> String {
             text: text.join("\n"),
         })
     });
-    visits_ics::write(&events.collect::<Vec<_>>(), &now())
+    calendar_ics::write(&events.collect::<Vec<_>>(), &now())
 }

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
+use dot_reach_core::catalogue::by_hand::Takes;
 use dot_reach_core::catalogue::rates::RATES;
 use dot_reach_core::catalogue::{
     Ability, BackhaulBy, Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
@@ -274,6 +275,21 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             number(kind.radio.antenna_db.map(dot_reach_core::units::Db::get)),
         ),
     ];
+    let count = |n: Option<u8>| n.map(|n| n.to_string()).unwrap_or_default();
+    let hand =
+        [("keys", "Keys", kind.hand.keys), ("presses", "Presses told apart", kind.hand.presses)];
+    for (word, words, value) in hand {
+        numbers.push((format!("hand.{word}"), words.to_owned(), count(value)));
+    }
+    if let Some(field) = kind.sees {
+        let sees = [
+            ("reach_m", "Sees so far, m", Some(field.reach_m)),
+            ("angle_deg", "Sees so wide, °", Some(field.angle_deg)),
+            ("pet_kg", "Lets pets pass up to, kg", field.pet_kg),
+        ];
+        numbers
+            .extend(sees.map(|(w, words, v)| (format!("sees.{w}"), words.to_owned(), number(v))));
+    }
     for (load, words) in LoadKind::ALL {
         let word = json!(load).as_str().unwrap_or_default().to_owned();
         numbers.push((
@@ -312,6 +328,8 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     let not_known = std::iter::once((None, "not known, or no hub"));
     let backhauls: Vec<_> =
         not_known.chain(BackhaulBy::ALL.map(|(by, words)| (Some(by), words))).collect();
+    let unsaid = std::iter::once((None, "not known"));
+    let takes: Vec<_> = unsaid.chain(Takes::ALL.map(|(t, words)| (Some(t), words))).collect();
     let mut ticks = vec![
         ("forwards", "forwards for others", kind.forwards),
         ("only_with_neutral", "that only with a neutral", kind.only_with_neutral),
@@ -409,6 +427,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("button", "Button", choices(&buttons, kind.button)),
             ("supply", "Supply", choices(&supplies, kind.supply)),
             ("backhaul", "A hub: joined to the router", choices(&backhauls, kind.backhaul)),
+            ("hand.takes", "A new one works by itself", choices(&takes, kind.hand.takes)),
             ("class", "To platforms it is", choices(&classes, kind.class)),
             ("fit.far", "At a far place it is", choices(&far, fit.far)),
             ("fit.powered", "The powered unit goes", choices(&powered, fit.spelled_out().powered)),

@@ -1,6 +1,8 @@
 //! Scenes and schedules: what each rule does, read back in a sentence, what all come to over a year, and what does not make
 //! sense.
 
+pub(crate) mod exchange;
+
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -78,6 +80,8 @@ struct SceneRow {
     others: Vec<Choice>,
     takes: String,
     dark: Vec<String>,
+    /// What calls it.
+    called_by: Vec<String>,
 }
 
 /// A member of a scene.
@@ -86,6 +90,8 @@ struct MemberRow {
     name: String,
     to: Vec<Choice>,
     level: String,
+    kelvin: String,
+    over: String,
     can_dim: bool,
     without: String,
 }
@@ -267,6 +273,8 @@ fn scenes(analysis: &Analysis) -> Vec<SceneRow> {
 
 fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
     let site = &analysis.site;
+    let calls = |of: &&Rule| of.does.iter().any(|a| a.what == Target::Scene(rule.id.clone()));
+    let called_by = site.rules.iter().filter(calls).map(|of| in_a_sentence(site, of)).collect();
     let member = |(place, action): (usize, &Action)| {
         let Target::Device(id) = &action.what else { return None };
         let rest: Vec<&Action> =
@@ -276,6 +284,8 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
             name: name(site, id),
             to: choices(&TurnsTo::ALL, action.to),
             level: action.level.map(|l| l.to_string()).unwrap_or_default(),
+            kelvin: action.kelvin.map(|k| k.to_string()).unwrap_or_default(),
+            over: action.over_s.map(|s| format!("{s}")).unwrap_or_default(),
             can_dim: site.devices.get(id).is_some_and(|d| site.can_dim(d)),
             without: json!(Edit::set(Kind::Rule, &rule.id, "does", json!(rest))).to_string(),
         })
@@ -294,6 +304,7 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
     });
     let told = told(analysis, rule);
     SceneRow {
+        called_by,
         id: rule.id.to_string(),
         name: rule.name.clone(),
         members: rule.does.iter().enumerate().filter_map(member).collect(),
