@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 /// What a new controller works by itself, before anybody said what it is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Takes {
+pub enum JoinTakes {
     /// Nothing.
     Nothing,
     /// Every light of its network in the room that it is put into.
@@ -15,7 +15,7 @@ pub enum Takes {
     LastGroup,
 }
 
-impl Takes {
+impl JoinTakes {
     /// Each with its words.
     pub const ALL: [(Self, &'static str); 3] = [
         (Self::Nothing, "nothing"),
@@ -44,7 +44,7 @@ pub struct ByHand {
     pub held: Option<bool>,
     /// What a new one works by itself; nothing while nobody wrote it down.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub takes: Option<Takes>,
+    pub takes: Option<JoinTakes>,
 }
 
 impl ByHand {

@@ -3,14 +3,14 @@
 use std::collections::BTreeSet;
 
 use crate::catalogue::Duty;
-use crate::catalogue::by_hand::Takes;
+use crate::catalogue::by_hand::JoinTakes;
 use crate::site::{Device, DeviceId, Site};
 
 /// What a new controller works by itself.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TakenByItself {
     /// What its row says of that; nothing while nobody wrote it down.
-    pub takes: Option<Takes>,
+    pub takes: Option<JoinTakes>,
     /// What it is meant to work, by the plan.
     pub meant: BTreeSet<DeviceId>,
     /// What it takes and is not meant to work.
@@ -22,7 +22,7 @@ pub struct TakenByItself {
 impl TakenByItself {
     /// Whether it is known that it takes what was meant, neither more nor less.
     pub fn is_as_meant(&self) -> bool {
-        self.takes.is_some_and(|t| t != Takes::LastGroup)
+        self.takes.is_some_and(|t| t != JoinTakes::LastGroup)
             && self.extra.is_empty()
             && self.missing.is_empty()
     }
@@ -37,10 +37,10 @@ impl TakenByItself {
                 "Nobody wrote down what a new one takes by itself: press each key and look through the house for what moves."
                     .to_owned(),
             ),
-            Some(Takes::LastGroup) => steps.push(
+            Some(JoinTakes::LastGroup) => steps.push(
                 "It takes the last group of its hub: press it and look which lamps move, whatever room they are in.".to_owned(),
             ),
-            Some(Takes::Nothing | Takes::Room) => {}
+            Some(JoinTakes::Nothing | JoinTakes::Room) => {}
         }
         steps.extend(
             self.extra
@@ -68,10 +68,10 @@ pub fn taken_by(site: &Site, controller: &DeviceId) -> Option<TakenByItself> {
         site.controls_by(controller).map(|control| control.load.clone()).collect();
     let takes = kind.hand.takes;
     let by_itself = match takes {
-        Some(Takes::Room) => of_its_room(site, device),
-        Some(Takes::Nothing | Takes::LastGroup) | None => BTreeSet::new(),
+        Some(JoinTakes::Room) => of_its_room(site, device),
+        Some(JoinTakes::Nothing | JoinTakes::LastGroup) | None => BTreeSet::new(),
     };
-    let is_known = takes.is_some_and(|takes| takes != Takes::LastGroup);
+    let is_known = takes.is_some_and(|takes| takes != JoinTakes::LastGroup);
     let missing =
         if is_known { meant.difference(&by_itself).cloned().collect() } else { BTreeSet::new() };
     Some(TakenByItself {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::catalogue::by_hand::Takes;
+use dot_reach_core::catalogue::by_hand::JoinTakes;
 use dot_reach_core::catalogue::rates::RATES;
 use dot_reach_core::catalogue::{
     Ability, BackhaulBy, Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
@@ -329,7 +329,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     let backhauls: Vec<_> =
         not_known.chain(BackhaulBy::ALL.map(|(by, words)| (Some(by), words))).collect();
     let unsaid = std::iter::once((None, "not known"));
-    let takes: Vec<_> = unsaid.chain(Takes::ALL.map(|(t, words)| (Some(t), words))).collect();
+    let takes: Vec<_> = unsaid.chain(JoinTakes::ALL.map(|(t, words)| (Some(t), words))).collect();
     let mut ticks = vec![
         ("forwards", "forwards for others", kind.forwards),
         ("only_with_neutral", "that only with a neutral", kind.only_with_neutral),
@@ -468,20 +468,13 @@ fn able_by(is: Option<&BTreeSet<FittingWay>>) -> Vec<Choice> {
     all.into_iter().map(choice).collect()
 }
 
-/// By what a file that is brought in is known.
-#[derive(Deserialize)]
-pub(crate) struct Marked {
-    #[serde(flatten)]
-    mark: ChangeMark,
-}
-
 #[post("/jobs/{job}/library")]
 pub(crate) async fn bring(
-    For(job, (query, form), ..): For<Keep, (web::Query<Marked>, Multipart)>,
+    For(job, (query, form), ..): For<Keep, (web::Query<ChangeMark>, Multipart)>,
 ) -> Answer {
     let bytes = uploaded(form, library::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
-    let mark = query.into_inner().mark;
+    let mark = query.into_inner();
     let told = take_lines(&job, mark, move |site, _| library::read(site, &text)).await?;
     Ok(HttpResponse::Ok().json(told))
 }

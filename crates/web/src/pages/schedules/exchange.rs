@@ -7,20 +7,12 @@ use actix_web::{HttpResponse, get, post, web};
 use dot_reach_core::rules::DaySpan;
 use dot_reach_core::site::{Edit, Kind};
 use dot_reach_formats::{calendar_ics, points_csv, rules_json};
-use serde::Deserialize;
 
 use super::DAYS;
 use crate::app::now;
 use crate::commands::{Answer, ChangeMark, download, take_lines, uploaded};
 use crate::door::{Change, For, See};
 use crate::error::WebError;
-
-/// By what a file that is brought in is known.
-#[derive(Deserialize)]
-pub(crate) struct Marked {
-    #[serde(flatten)]
-    mark: ChangeMark,
-}
 
 #[get("/jobs/{job}/rules.json")]
 pub(crate) async fn rules(For(job, ..): For<See>) -> Answer {
@@ -31,11 +23,11 @@ pub(crate) async fn rules(For(job, ..): For<See>) -> Answer {
 
 #[post("/jobs/{job}/rules.json")]
 pub(crate) async fn bring_rules(
-    For(job, (query, form), ..): For<Change, (web::Query<Marked>, Multipart)>,
+    For(job, (query, form), ..): For<Change, (web::Query<ChangeMark>, Multipart)>,
 ) -> Answer {
     let bytes = uploaded(form, rules_json::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
-    let mark = query.into_inner().mark;
+    let mark = query.into_inner();
     let told = take_lines(&job, mark, move |site, _| rules_json::read(site, &text)).await?;
     Ok(HttpResponse::Ok().json(told))
 }
@@ -56,11 +48,11 @@ pub(crate) async fn calendar(For(job, ..): For<See>) -> Answer {
 
 #[post("/jobs/{job}/holidays.ics")]
 pub(crate) async fn bring_holidays(
-    For(job, (query, form), ..): For<Change, (web::Query<Marked>, Multipart)>,
+    For(job, (query, form), ..): For<Change, (web::Query<ChangeMark>, Multipart)>,
 ) -> Answer {
     let bytes = uploaded(form, rules_json::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
-    let mark = query.into_inner().mark;
+    let mark = query.into_inner();
     let read = calendar_ics::days_off(&text);
     let told = take_lines(&job, mark, move |site, _| {
         read.clone().map(|days| {

@@ -231,20 +231,13 @@ pub(crate) async fn paste(For(job, sent, ..): For<Change, web::Json<Pasted>>) ->
     Ok(HttpResponse::Ok().json(take_lines(&job, mark, read).await?))
 }
 
-/// By what a file that is brought in is known.
-#[derive(Deserialize)]
-pub(crate) struct Marked {
-    #[serde(flatten)]
-    mark: ChangeMark,
-}
-
 #[post("/jobs/{job}/points.csv")]
 pub(crate) async fn bring(
-    For(job, (query, form), ..): For<Change, (web::Query<Marked>, Multipart)>,
+    For(job, (query, form), ..): For<Change, (web::Query<ChangeMark>, Multipart)>,
 ) -> Answer {
     let bytes = uploaded(form, points_csv::MOST_BYTES, "file").await?;
     let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", &reason))?;
-    let mark = query.into_inner().mark;
+    let mark = query.into_inner();
     let stem = drawn("p");
     // A file is metric, wherever it is read.
     let read = move |site: &Site, _: &Record| {
