@@ -227,7 +227,7 @@ mod tests {
         let mill = dot_reach_standin::houses::larkfield_mill();
         let from = jiff::civil::date(2027, 3, 27);
         let all = of_rules(&mill, "mill", DaySpan { from, days: 3 });
-        let off = all.iter().filter(|e| e.title == "Yard light off").map(|e| e.from.as_str());
+        let off = all.iter().filter(|e| e.title == "Yard lantern off").map(|e| e.from.as_str());
         // The clock is set on the second of these days.
         assert_eq!(
             off.collect::<Vec<_>>(),
@@ -235,6 +235,6 @@ mod tests {
         );
         let uids: std::collections::BTreeSet<&str> = all.iter().map(|e| e.uid.as_str()).collect();
         assert_eq!(uids.len(), all.len());
-        assert!(write(&all, "2026-03-14T10:05:00Z").contains("SUMMARY:Yard light off"));
+        assert!(write(&all, "2026-03-14T10:05:00Z").contains("SUMMARY:Yard lantern off"));
     }
 }

@@ -64,8 +64,9 @@ impl TakenByItself {
 pub fn taken_by(site: &Site, controller: &DeviceId) -> Option<TakenByItself> {
     let device = site.devices.get(controller)?;
     let kind = site.kind(&device.kind).filter(|k| k.duty == Duty::Remote && k.has_radio)?;
-    let meant: BTreeSet<DeviceId> =
-        site.controls_by(controller).map(|control| control.load.clone()).collect();
+    // What a scene works is the hub's to tell: the remote has nothing of that.
+    let own = site.controls_by(controller).filter(|control| !control.through_scene);
+    let meant: BTreeSet<DeviceId> = own.map(|control| control.load.clone()).collect();
     let takes = kind.hand.takes;
     let by_itself = match takes {
         Some(JoinTakes::Room) => of_its_room(site, device),

@@ -298,6 +298,14 @@ fn a_new_remote_takes_its_room_and_is_put_right() {
     let steps = taken.steps(&site);
     assert!(steps[0].starts_with("Take ") && steps[1].starts_with("Add "), "{steps:?}");
     assert!(taken_by(&site, &"fan".parse().unwrap()).is_none());
+    // What it works through a scene is no task of the remote.
+    let scene = json!({"do": "put", "kind": "rule", "value": {"id": "s", "when": {"on": "press", "controller": "r", "key": 2},
+        "does": [{"what": {"scene": "eve"}, "to": "on"}]}});
+    let with_scene = with(site.clone(), &[scene]);
+    assert_eq!(
+        taken_by(&with_scene, &"r".parse().unwrap()),
+        taken_by(&site, &"r".parse().unwrap())
+    );
     // What nobody wrote down is asked, and never counts as meant.
     let blank = json!({"do": "set", "kind": "device", "id": "r", "field": "kind", "value": "paired-neutral"});
     let site = with(site, &[blank]);
