@@ -137,3 +137,45 @@ test("a switch is pressed on the plan, and shows what it moves", async ({ page }
   await page.waitForURL(/of=star-hall-key/);
   await expect(page.locator(".plan .way.chosen").first()).toBeAttached();
 });
+
+test("rules go out and come in again, and days off come from a calendar", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/schedules?on=2027-01-01");
+  const file = await (await page.request.get("/jobs/larkfield-mill/rules.json")).json();
+  const before = (await site(page)).rules.length;
+  expect(file.rules).toHaveLength(before);
+  const lantern = file.rules.find((r) => r.id === "lantern-off");
+  lantern.when.at = "23:50";
+  file.rules = [lantern, { ...lantern, id: "stray", does: [{ what: { device: "nobody" }, to: "off" }] }];
+  await page.locator('[data-bring="rules.json"]').setInputFiles({ name: "rules.json", mimeType: "application/json", buffer: Buffer.from(JSON.stringify(file)) });
+  await expect(page.locator("[data-bring-findings]")).toContainText("rule stray");
+  await expect(page.locator('form[data-id="lantern-off"]').getByLabel("At", { exact: true })).toHaveValue("23:50");
+  expect((await site(page)).rules).toHaveLength(before);
+  const calendar = "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART;VALUE=DATE:20270329\r\nSUMMARY:Easter\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
+  await page.locator('[data-bring="holidays.ics"]').setInputFiles({ name: "days.ics", mimeType: "text/calendar", buffer: Buffer.from(calendar) });
+  await expect(page.getByLabel("Holidays", { exact: true })).toHaveValue(/2027-03-29/);
+  const out = await (await page.request.get("/jobs/larkfield-mill/schedule.ics")).text();
+  expect(out).toContain("SUMMARY:Yard lantern off");
+});
+
+test("all goes off by one held key, but for what is left out, and whoever stays on is found", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/controls?of=star-hall-key");
+  const grid = page.getByRole("grid");
+  const everything = grid.locator("tbody tr[data-what]", { has: page.getByRole("rowheader", { name: "Everything" }) });
+  const held = (await grid.locator("thead th[data-at]").allInnerTexts()).findIndex((text) => text.trim() === "let go");
+  await everything.locator("td").nth(held).click();
+  await page.keyboard.type("off");
+  await page.keyboard.press("Enter");
+  await expect(everything.locator("td").nth(held)).toHaveText("off");
+  const told = page.locator('[data-part="keys-told"]');
+  const leaves = told.getByLabel("Leave out");
+  await leaves.selectOption({ label: "Hall thermostat" });
+  await expect(told.getByRole("button", { name: "Take Hall thermostat along again" })).toBeVisible();
+  const made = (await site(page)).rules.find((r) => r.does[0].what["all-but"]);
+  expect(made.does[0].what["all-but"]).toEqual(["heat-hall-heat"]);
+  const tried = told.locator("details", { hasText: "let go" });
+  await tried.locator("summary").click();
+  for (const box of (await tried.getByRole("checkbox").all()).slice(1)) await box.check();
+  const straggler = (await tried.locator("label.tick").first().innerText()).trim();
+  await tried.getByRole("button", { name: "Put it on record" }).click();
+  await expect(tried).toContainText(`${straggler} did not move.`);
+});

@@ -32,6 +32,7 @@ use crate::pages::house_time::day;
 use crate::pages::prove::{acceptance, as_read};
 use crate::pages::reach::ledger::tag_of;
 use crate::pages::region::{length_words, say};
+use crate::pages::rules_tried::{TriedView, tried};
 use crate::pages::{Shell, bill, install, printed};
 
 #[derive(Template)]
@@ -67,6 +68,8 @@ struct Page {
     overruled: Vec<(String, String)>,
     cautions: [String; 5],
     day: TheDay,
+    /// What keys, scenes, phrases and times do, and how that was tried.
+    rules: Vec<TriedView>,
     /// Networks that a device opens by hand: how, and how it is closed.
     opened: Vec<(String, String)>,
     /// Who gets the house: who, by what, with which rights, since when, until when.
@@ -324,6 +327,7 @@ fn page(
         cautions: MAINS_CAUTIONS.map(say),
         lengths: length_words(),
         day: the_day(site, record, codes),
+        rules: site.rules.iter().map(|rule| tried(site, record, rule)).collect(),
         opened: opened(site),
         accesses: accesses(site),
         shares: shares(site, record),
