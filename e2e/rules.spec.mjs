@@ -110,9 +110,17 @@ test("a switch with five taps is mapped by keyboard, cell by cell", async ({ pag
 });
 
 test("a new remote that took the whole room is corrected, and tried until nothing else moves", async ({ page }) => {
-  const put = (value) => page.request.post("/jobs/larkfield-mill/edits", { data: { client: "t", edit_id: value.id, edit: { do: "put", kind: value.kind, value: value.value } } });
-  await put({ id: "remote", kind: "device", value: { id: "chair", name: "Chair remote", point: "liv-lamp", kind: "remote-battery", network: "mesh" } });
-  await put({ id: "chair-press", kind: "rule", value: { id: "chair-press", when: { on: "press", controller: "chair" }, does: [{ what: { device: "mesh-liv-lamp" } }], runs: "direct" } });
+  const put = (value) => page.request.post("/jobs/larkfield-mill/edits", {
+    data: { client: "t", edit_id: value.id, edit: { do: "put", kind: value.kind, value: value.value } },
+  });
+  await put({
+    id: "remote", kind: "device",
+    value: { id: "chair", name: "Chair remote", point: "liv-lamp", kind: "remote-battery", network: "mesh" },
+  });
+  await put({
+    id: "chair-press", kind: "rule",
+    value: { id: "chair-press", when: { on: "press", controller: "chair" }, does: [{ what: { device: "mesh-liv-lamp" } }], runs: "direct" },
+  });
   await open(page, "/jobs/larkfield-mill/controls?of=chair");
   const told = page.locator('[data-part="keys-told"]');
   await expect(told).toContainText("A new one takes every light of its room by itself. Not meant:");
@@ -146,12 +154,16 @@ test("rules go out and come in again, and days off come from a calendar", async 
   const lantern = file.rules.find((r) => r.id === "lantern-off");
   lantern.when.at = "23:50";
   file.rules = [lantern, { ...lantern, id: "stray", does: [{ what: { device: "nobody" }, to: "off" }] }];
-  await page.locator('[data-bring="rules.json"]').setInputFiles({ name: "rules.json", mimeType: "application/json", buffer: Buffer.from(JSON.stringify(file)) });
+  await page.locator('[data-bring="rules.json"]').setInputFiles({
+    name: "rules.json", mimeType: "application/json", buffer: Buffer.from(JSON.stringify(file)),
+  });
   await expect(page.locator("[data-bring-findings]")).toContainText("rule stray");
   await expect(page.locator('form[data-id="lantern-off"]').getByLabel("At", { exact: true })).toHaveValue("23:50");
   expect((await site(page)).rules).toHaveLength(before);
   const calendar = "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART;VALUE=DATE:20270329\r\nSUMMARY:Easter\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
-  await page.locator('[data-bring="holidays.ics"]').setInputFiles({ name: "days.ics", mimeType: "text/calendar", buffer: Buffer.from(calendar) });
+  await page.locator('[data-bring="holidays.ics"]').setInputFiles({
+    name: "days.ics", mimeType: "text/calendar", buffer: Buffer.from(calendar),
+  });
   await expect(page.getByLabel("Holidays", { exact: true })).toHaveValue(/2027-03-29/);
   const out = await (await page.request.get("/jobs/larkfield-mill/schedule.ics")).text();
   expect(out).toContain("SUMMARY:Yard lantern off");

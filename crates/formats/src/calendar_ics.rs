@@ -7,6 +7,8 @@ use dot_reach_core::install::clock::minute;
 use dot_reach_core::rules::{DaySpan, Hours, happenings, in_a_sentence};
 use dot_reach_core::site::{Site, TurnsTo};
 
+use jiff::civil::Date;
+
 use crate::{ImportFinding, Imported};
 
 /// Something in a calendar.
@@ -77,32 +79,72 @@ pub fn of_rules(site: &Site, job: &str, span: DaySpan) -> Vec<CalendarEvent> {
     happenings(site, &hours, span).into_iter().enumerate().map(event).collect()
 }
 
+/// The most days of one entry: the longest holidays of a school.
+const MOST_DAYS: usize = 92;
+
+/// An entry of a calendar, as far as days off go.
+#[derive(Default)]
+struct DaysEntry {
+    title: String,
+    from: Option<Date>,
+    until: Option<Date>,
+    rule: String,
+}
+
+impl DaysEntry {
+    /// Each of its days; those of every year without the year.
+    fn days(&self) -> Vec<String> {
+        let Some(from) = self.from else { return Vec::new() };
+        // It ends before the day that its end names.
+        let days = from.series(jiff::Span::new().days(1)).take(MOST_DAYS);
+        let days = days.take_while(|day| *day == from || self.until.is_some_and(|end| *day < end));
+        let is_yearly = self.is_yearly();
+        days.map(|day| day.to_string())
+            .map(|day| if is_yearly { day[5..].to_owned() } else { day })
+            .collect()
+    }
+
+    /// Whether it comes on the same date every year.
+    fn is_yearly(&self) -> bool {
+        self.rule.contains("FREQ=YEARLY") && !self.rule.contains("BYDAY")
+    }
+
+    /// What of it is not read.
+    fn finding(&self) -> Option<&'static str> {
+        if self.from.is_none() {
+            return Some("it is no whole day: it is left out");
+        }
+        (!self.rule.is_empty() && !self.is_yearly()).then_some(
+            "it repeats otherwise than on one date of every year: its first time alone is taken",
+        )
+    }
+}
+
 /// The days off that a calendar holds: whole days alone, those of every year as `12-25`.
 pub fn days_off(text: &str) -> Imported<Vec<String>> {
     // A folded line goes on with a blank.
     let whole = text.replace("\r\n", "\n").replace("\n ", "").replace("\n\t", "");
     let (mut days, mut findings) = (Vec::new(), Vec::new());
-    let (mut begins, mut is_yearly, mut title, mut n) = (None, false, String::new(), 0);
+    let (mut entry, mut n) = (DaysEntry::default(), 0);
     for line in whole.lines() {
         let (name, value) = line.split_once(':').unwrap_or((line, ""));
         match name.split(';').next().unwrap_or_default() {
-            "BEGIN" if value == "VEVENT" => {
-                (begins, is_yearly, title) = (None, false, String::new());
-            }
-            "DTSTART" => begins = Some(value.trim().to_owned()),
-            "RRULE" => is_yearly = value.contains("FREQ=YEARLY"),
-            "SUMMARY" => value.clone_into(&mut title),
+            "BEGIN" if value == "VEVENT" => entry = DaysEntry::default(),
+            "DTSTART" => entry.from = whole_day(value.trim()),
+            "DTEND" => entry.until = whole_day(value.trim()),
+            "RRULE" => value.clone_into(&mut entry.rule),
+            "SUMMARY" => value.clone_into(&mut entry.title),
             "END" if value == "VEVENT" => {
                 n += 1;
-                let day = begins.take().and_then(|at| whole_day(&at));
-                match day {
-                    Some(day) if is_yearly => days.push(day[5..].to_owned()),
-                    Some(day) => days.push(day),
-                    None => findings.push(ImportFinding {
-                        place: if title.is_empty() { format!("entry {n}") } else { title.clone() },
-                        reason: "it is no whole day: it is left out".to_owned(),
-                    }),
-                }
+                days.extend(entry.days());
+                findings.extend(entry.finding().map(|reason| {
+                    ImportFinding {
+                        place: Some(entry.title.clone())
+                            .filter(|title| !title.is_empty())
+                            .unwrap_or_else(|| format!("entry {n}")),
+                        reason: reason.to_owned(),
+                    }
+                }));
             }
             _ => {}
         }
@@ -116,10 +158,10 @@ pub fn days_off(text: &str) -> Imported<Vec<String>> {
     Imported { value: days, findings }
 }
 
-/// `20261225` as `2026-12-25`; nothing for what has a time.
-fn whole_day(at: &str) -> Option<String> {
+/// The day that `20261225` is; nothing for what has a time.
+fn whole_day(at: &str) -> Option<Date> {
     let is_day = at.len() == 8 && at.bytes().all(|b| b.is_ascii_digit());
-    is_day.then(|| format!("{}-{}-{}", &at[..4], &at[4..6], &at[6..]))
+    is_day.then(|| Date::strptime("%Y%m%d", at).ok()).flatten()
 }
 
 /// `2026-03-14T10:05:00Z` as `20260314T100500Z`.
@@ -220,6 +262,15 @@ mod tests {
         assert_eq!(read.value, ["12-25", "2027-03-29"]);
         assert_eq!(read.findings.iter().map(|f| f.place.as_str()).collect::<Vec<_>>(), ["Dinner"]);
         assert_eq!(days_off("hello").findings.len(), 1);
+        let entry = |lines: &str| days_off(&format!("BEGIN:VEVENT\n{lines}\nEND:VEVENT\n"));
+        // Holidays of several days end before the day that their end names.
+        let week = entry("DTSTART;VALUE=DATE:20261230\nDTEND;VALUE=DATE:20270102");
+        assert_eq!(week.value, ["2026-12-30", "2026-12-31", "2027-01-01"]);
+        assert_eq!(week.findings, []);
+        // The first Monday of May is no date of every year.
+        let monday = entry("DTSTART;VALUE=DATE:20270503\nRRULE:FREQ=YEARLY;BYMONTH=5;BYDAY=1MO");
+        assert_eq!((monday.value, monday.findings.len()), (vec!["2027-05-03".to_owned()], 1));
+        assert_eq!(entry("DTSTART;VALUE=DATE:20271399").value, [""; 0]);
     }
 
     #[test]

@@ -103,7 +103,7 @@ pub fn grid(site: &Site, controller: &DeviceId) -> Option<KeyGrid> {
         rules.flat_map(|rule| rule.does.iter().map(|a| &a.what)).collect();
     others.retain(|what| !known.contains(what));
     others.dedup();
-    rows.extend(others.into_iter().map(|what| row(what.clone(), &called(site, what), "Besides")));
+    rows.extend(others.into_iter().map(|what| row(what.clone(), &called(site, what), "Elsewhere")));
     Some(KeyGrid { presses, rows })
 }
 

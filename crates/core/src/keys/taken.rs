@@ -11,6 +11,8 @@ use crate::site::{Device, DeviceId, Site};
 pub struct TakenByItself {
     /// What its row says of that; nothing while nobody wrote it down.
     pub takes: Option<JoinTakes>,
+    /// Whether anybody said what it is to work, be it through a scene.
+    pub is_said: bool,
     /// What it is meant to work, by the plan.
     pub meant: BTreeSet<DeviceId>,
     /// What it takes and is not meant to work.
@@ -22,7 +24,8 @@ pub struct TakenByItself {
 impl TakenByItself {
     /// Whether it is known that it takes what was meant, neither more nor less.
     pub fn is_as_meant(&self) -> bool {
-        self.takes.is_some_and(|t| t != JoinTakes::LastGroup)
+        self.is_said
+            && self.takes.is_some_and(|t| t != JoinTakes::LastGroup)
             && self.extra.is_empty()
             && self.missing.is_empty()
     }
@@ -32,6 +35,9 @@ impl TakenByItself {
         let name =
             |id: &DeviceId| site.devices.get(id).map_or_else(String::new, |d| d.name.clone());
         let mut steps = Vec::new();
+        if !self.is_said {
+            steps.push("Say first what it is to work: nobody has.".to_owned());
+        }
         match self.takes {
             None => steps.push(
                 "Nobody wrote down what a new one takes by itself: press each key and look through the house for what moves."
@@ -72,12 +78,14 @@ pub fn taken_by(site: &Site, controller: &DeviceId) -> Option<TakenByItself> {
         Some(JoinTakes::Room) => of_its_room(site, device),
         Some(JoinTakes::Nothing | JoinTakes::LastGroup) | None => BTreeSet::new(),
     };
+    let is_said = site.controls_by(controller).next().is_some();
     let is_known = takes.is_some_and(|takes| takes != JoinTakes::LastGroup);
     let missing =
         if is_known { meant.difference(&by_itself).cloned().collect() } else { BTreeSet::new() };
     Some(TakenByItself {
         takes,
-        extra: by_itself.difference(&meant).cloned().collect(),
+        is_said,
+        extra: by_itself.difference(&meant).filter(|_| is_said).cloned().collect(),
         missing,
         meant,
     })

@@ -19,6 +19,6 @@ mod year;
 pub use day::{Hours, holds_at, runs_on, suns_of};
 pub use needs::{RuleNeed, doubles, needs};
 pub use said::{in_a_sentence, when_said};
-pub use senses::{Sense, SenseOf, senses};
+pub use senses::{Sense, SenseOf, never_off, senses};
 pub use sun::{Whereabouts, sun_event};
 pub use year::{DaySpan, Happening, happenings};

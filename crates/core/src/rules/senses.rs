@@ -248,12 +248,9 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Se
         if has_level && device.is_some_and(|d| site.is_light(d) && !site.can_dim(d)) {
             all.push(sense(SenseOf::CannotDim, Some(reached.device), None));
         }
-        let takes_away =
-            matches!(to, TurnsTo::Off | TurnsTo::Toggle) || rule.off_after_min.is_some();
-        if takes_away && may_never_be_off(site, reached.device) {
-            all.push(sense(SenseOf::NeverOff, Some(reached.device), None));
-        }
     }
+    let kept_on = never_off(site, rule).into_iter();
+    all.extend(kept_on.map(|device| sense(SenseOf::NeverOff, Some(device), None)));
     let double = |o: &&Rule| {
         let is_called = o.when == Trigger::Called;
         o.id != rule.id
@@ -305,6 +302,14 @@ fn names_what_is_gone(site: &Site, rule: &Rule) -> bool {
         Target::Scene(id) => site.rules.get(id).is_none(),
         Target::AllBut(but) => but.iter().any(|id| site.devices.get(id).is_none()),
     })
+}
+
+/// What a rule switches off, or may, of what nobody may switch off.
+pub fn never_off<'a>(site: &'a Site, rule: &'a Rule) -> BTreeSet<&'a DeviceId> {
+    let goes_off =
+        |to: TurnsTo| matches!(to, TurnsTo::Off | TurnsTo::Toggle) || rule.off_after_min.is_some();
+    let reached = site.reached_by(rule).into_iter().filter(|r| goes_off(r.action.to));
+    reached.map(|r| r.device).filter(|id| may_never_be_off(site, id)).collect()
 }
 
 /// Whether nobody may switch a device off: it is said so, or its relay was given up and has to stay closed.

@@ -306,6 +306,10 @@ fn a_new_remote_takes_its_room_and_is_put_right() {
         taken_by(&with_scene, &"r".parse().unwrap()),
         taken_by(&site, &"r".parse().unwrap())
     );
+    // Where nobody said what it is to work, nothing is as meant.
+    let unsaid = taken_by(&house(), &"r".parse().unwrap()).unwrap();
+    assert!(!unsaid.is_said && !unsaid.is_as_meant() && unsaid.extra.is_empty());
+    assert!(unsaid.steps(&house())[0].contains("nobody has"));
     // What nobody wrote down is asked, and never counts as meant.
     let blank = json!({"do": "set", "kind": "device", "id": "r", "field": "kind", "value": "paired-neutral"});
     let site = with(site, &[blank]);
@@ -413,6 +417,10 @@ fn a_rule_is_proven_where_what_was_meant_moved_and_nothing_else() {
         )
         .is_err()
     );
+    // A rule that comes to nothing is proven by nothing that moved.
+    let bare = json!({"do": "put", "kind": "rule", "value": {"id": "p", "when": {"on": "press", "controller": "r", "key": 1}, "does": []}});
+    let empty = run(&wish(&right, &bare).unwrap(), "t6", &[]);
+    assert!(proof(&empty).run.is_some() && !proof(&empty).is_proven());
     // A trial that is struck counts no longer.
     let entry = right.record.entries().last().unwrap().id.clone();
     let struck = wish(&right, &json!({"do": "strike", "of": entry, "why": "the wrong lamp", "at": "2026-03-14T10:00:00Z"})).unwrap();

@@ -140,10 +140,15 @@ function press(event) {
   }
 }
 
-function beginPinch() {
+/** Breaks off what is held: what was previewed of a drag is not so. */
+function letGo() {
   if (held?.dot && held.moved) document.dispatchEvent(new CustomEvent("put-back"));
   held?.grabbed?.cancel();
   held = null;
+}
+
+function beginPinch() {
+  letGo();
   const [a, b] = [...down.values()];
   const middle = { clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2 };
   pinch = { span: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY), at: sheetCm(middle), width: view.width };
@@ -216,8 +221,7 @@ async function release(event) {
 
 function cancel(event) {
   down.delete(event.pointerId);
-  held?.grabbed?.cancel();
-  held = null;
+  letGo();
   if (down.size === 0) pinch = null;
 }
 

@@ -36,6 +36,10 @@ pub(crate) fn tried(site: &Site, record: &Record, rule: &Rule) -> TriedView {
         }
         None => ("Not run by hand yet.".to_owned(), ""),
         Some(run) if run.is_as_meant() => (format!("Run by hand {}: as meant.", on(run)), "sound"),
+        Some(run) if run.meant.is_empty() => (
+            format!("Run by hand {}, but it comes to nothing: nothing is proven.", on(run)),
+            "warn",
+        ),
         Some(run) => {
             let also = if proof.also.is_empty() {
                 String::new()

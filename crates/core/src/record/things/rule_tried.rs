@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::moment::Moment;
 use crate::site::kept::{Kept, Most, Tie, id, kept_by_id, note};
-use crate::site::{DeviceId, Kind, Refusal, Rule, Wrong};
+use crate::site::{DeviceId, Refusal, Rule, Wrong};
 
 id!(/** A trial of a rule. */ RuleTriedId);
 
@@ -41,9 +41,9 @@ impl RuleTried {
         self.read_by.trim().is_empty()
     }
 
-    /// Whether what moved is what was meant.
+    /// Whether what moved is what was meant; of a rule that comes to nothing nothing is proven.
     pub fn is_as_meant(&self) -> bool {
-        self.was_run() && self.moved == self.meant
+        self.was_run() && !self.meant.is_empty() && self.moved == self.meant
     }
 }
 
@@ -51,8 +51,8 @@ kept_by_id!(RuleTried, RuleTriedId);
 impl Kept for RuleTried {
     const MOST: Most = Most { count: 20_000, why: "every rule, twice" };
 
-    fn ties(&self, visit: &mut dyn FnMut(Tie)) {
-        visit(Tie::new("rule", Kind::Rule, &self.rule.id, crate::site::kept::Bond::GoesAlong));
+    fn ties(&self, _: &mut dyn FnMut(Tie)) {
+        // What was tried then stays on record when the rule is gone.
     }
 
     fn check(&self) -> Result<(), Refusal> {

@@ -11,7 +11,7 @@ use dot_reach_core::keys::{
     stands_apart, taken_by,
 };
 use dot_reach_core::record::Record;
-use dot_reach_core::rules::in_a_sentence;
+use dot_reach_core::rules::{in_a_sentence, never_off};
 use dot_reach_core::sensing::seen;
 use dot_reach_core::site::{
     Control, Device, DeviceId, Edit, Rule, RunsIn, Site, Target, Trigger, TurnsTo,
@@ -19,6 +19,7 @@ use dot_reach_core::site::{
 use serde_json::json;
 
 use crate::drawing::plan::{Plan, sheet};
+use crate::pages::journal::capital;
 use crate::pages::rules_tried::{TriedView, tried};
 
 /// What the page shows of one controller.
@@ -33,8 +34,8 @@ pub(super) struct GridView {
     pub(super) taken: Option<(String, Vec<String>)>,
     /// What it sees, where it is a sensor that sees.
     pub(super) sight: Option<Sight>,
-    /// What toggling leaves behind.
-    pub(super) apart: Vec<String>,
+    /// What it switches off and nobody may, and what toggling leaves behind.
+    pub(super) warnings: Vec<String>,
     /// Rules that work everything, with what they leave out.
     pub(super) all_but: Vec<AllBut>,
     pub(super) tried: Vec<TriedView>,
@@ -109,7 +110,7 @@ pub(super) fn view(analysis: &Analysis, record: &Record, of: &DeviceId) -> Optio
         floor: floor.to_string(),
         taken: taken_by(site, of).map(|taken| (takes(site, &taken), taken.steps(site))),
         sight: sight(site, device, sees.as_ref()),
-        apart: apart(&controls),
+        warnings: [never_off_words(site, &own), apart(&controls)].concat(),
         all_but: own.iter().filter_map(|rule| all_but(site, rule)).collect(),
         tried: own.iter().map(|rule| tried(site, record, rule)).collect(),
     })
@@ -254,6 +255,18 @@ fn sight(
     })
 }
 
+/// What the rules of a controller switch off, or may, and nobody may switch off.
+fn never_off_words(site: &Site, own: &[&Rule]) -> Vec<String> {
+    let all: BTreeSet<&DeviceId> = own.iter().flat_map(|rule| never_off(site, rule)).collect();
+    let name = |id: &&DeviceId| site.devices.get(*id).map(|d| d.name.clone());
+    let words = |name: String| {
+        format!(
+            "{name} must not be switched off: it has to stay on, or lamps that are switched by radio hang on it. Leave it out."
+        )
+    };
+    all.iter().filter_map(name).map(words).collect()
+}
+
 /// What a rule that works everything leaves out.
 fn all_but(site: &Site, rule: &Rule) -> Option<AllBut> {
     let (place, but) = rule.does.iter().enumerate().find_map(|(n, action)| match &action.what {
@@ -297,9 +310,4 @@ fn apart(controls: &[(Control<'_>, Checked)]) -> Vec<String> {
             )
         })
         .collect()
-}
-
-fn capital(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
 }

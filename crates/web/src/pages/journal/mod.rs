@@ -144,7 +144,7 @@ fn line(site: &Site, can_put_back: bool, entry: JournalRow) -> Line {
     Line { revision: entry.revision, at: day(&entry.at), who: entry.who, what, touched, can_go }
 }
 
-fn capital(text: &str) -> String {
+pub(crate) fn capital(text: &str) -> String {
     let mut letters = text.chars();
     letters
         .next()
