@@ -68,7 +68,7 @@ pub fn standing(analysis: &Analysis) -> Standing {
             let device = site.devices.get(&outcome.device);
             let draw = device.and_then(|d| site.kind(&d.kind)?.draw.as_ref());
             if let (Some(device), Some(draw)) = (device, draw)
-                && let Some(life) = life_of(device, draw, outcome)
+                && let Some(life) = life_of(site, device, draw, outcome)
                 && life.years > 0.0
             {
                 standing.batteries += f64::from(draw.cells) / life.years;

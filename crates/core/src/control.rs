@@ -8,7 +8,7 @@ use crate::catalogue::Button;
 use crate::network::Band;
 use crate::network::NetworkAnalysis;
 use crate::radio::system::System;
-use crate::site::{Control, Device, DeviceId, Rule, RunsIn, Site};
+use crate::site::{Control, Device, DeviceId, NetworkId, Rule, RunsIn, Site};
 use crate::survey::natural::has_switch;
 use crate::units::Db;
 
@@ -236,17 +236,63 @@ fn hangs_on_none(analysis: &Analysis, id: &DeviceId, but: &[&DeviceId]) -> bool 
 /// What it takes to call a scene, or whatever else a rule does.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Told {
-    /// The members that are reached, one by one and at once.
+    /// The members that are reached, one by one and at once, over all networks.
     pub addressing: Addressing,
+    /// The same network by network.
+    pub networks: Vec<ToldNetwork>,
     /// The members that are not reached, or have no radio.
     pub not_reached: Vec<DeviceId>,
     /// For each device that repeats for members: those that stay as they are without it.
     pub stay_without: BTreeMap<DeviceId, Vec<DeviceId>>,
 }
 
+/// What it takes to tell the members of one network.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ToldNetwork {
+    /// Which.
+    pub network: NetworkId,
+    /// Its members, one by one and at once.
+    pub addressing: Addressing,
+    /// Whether its groups are told by one message; nothing while nobody looked.
+    pub at_once: Option<bool>,
+}
+
+impl ToldNetwork {
+    /// How many messages it takes: one a member, as long as nobody said that a group is told at once.
+    pub fn messages(&self) -> usize {
+        if self.at_once == Some(true) {
+            self.addressing.members.min(1)
+        } else {
+            self.addressing.members
+        }
+    }
+
+    /// Until its last member has been told, in milliseconds.
+    pub fn takes_ms(&self) -> f64 {
+        if self.at_once == Some(true) {
+            self.addressing.at_once_ms
+        } else {
+            self.addressing.one_by_one_ms
+        }
+    }
+}
+
+impl Told {
+    /// How many messages it takes over all networks.
+    pub fn messages(&self) -> usize {
+        self.networks.iter().map(ToldNetwork::messages).sum()
+    }
+
+    /// Until the last has been told, in milliseconds: the radios of several networks send beside each other.
+    pub fn takes_ms(&self) -> f64 {
+        self.networks.iter().map(ToldNetwork::takes_ms).fold(0.0, f64::max)
+    }
+}
+
 /// What it takes to tell all that a rule comes to.
 pub fn told(analysis: &Analysis, rule: &Rule) -> Told {
-    let (mut delays, mut not_reached) = (Vec::new(), Vec::new());
+    let mut not_reached = Vec::new();
+    let mut delays: BTreeMap<&NetworkId, Vec<f64>> = BTreeMap::new();
     let mut stay_without: BTreeMap<DeviceId, Vec<DeviceId>> = BTreeMap::new();
     for reached in analysis.site.reached_by(rule) {
         let found = analysis.find(reached.device).map(|(n, place)| (n, &n.outcomes[place]));
@@ -254,12 +300,20 @@ pub fn told(analysis: &Analysis, rule: &Rule) -> Told {
             not_reached.push(reached.device.clone());
             continue;
         };
-        delays.push(outcome.delay_ms);
+        delays.entry(&network.network).or_default().push(outcome.delay_ms);
         for carrier in network.hangs_on_carriers(outcome) {
             stay_without.entry(carrier.clone()).or_default().push(reached.device.clone());
         }
     }
-    Told { addressing: Addressing::of(&delays), not_reached, stay_without }
+    let all: Vec<f64> = delays.values().flatten().copied().collect();
+    let site = &analysis.site;
+    let of = |(id, delays): (&NetworkId, Vec<f64>)| ToldNetwork {
+        network: id.clone(),
+        addressing: Addressing::of(&delays),
+        at_once: site.networks.get(id).and_then(|n| n.groups_at_once),
+    };
+    let networks = delays.into_iter().map(of).collect();
+    Told { addressing: Addressing::of(&all), networks, not_reached, stay_without }
 }
 
 /// For each breaker of a house, the controls that end with it: the whole house worked out anew without what it feeds.

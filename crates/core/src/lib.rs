@@ -44,9 +44,9 @@
 //! | [`bill`] | what is bought, what the work takes, what bundling saves |
 //! | [`gate`] | what may be done next, by the record and the plan; the acts of the day |
 //! | [`platforms`] | which platform may be in charge, what each has of a device, what stands in which |
-//! | [`names`] | what each thing is called in each platform, and what was found there |
 //! | [`rules`] | what a hand, a phrase and a clock do: sun, year, senses |
 //! | [`spoken`] | names that are taken for each other, and what answers to a phrase |
+//! | [`names`] | what each thing is called in each platform, and what was found there |
 //! | [`install`] | the day as it is planned: visits, times without power, the order of joining |
 //! | [`needed`] | what a job needs now |
 //! | [`effects`] | what a change does to the mesh, found by trying |

@@ -56,9 +56,9 @@ const FLOORS: [&str; 51] = [
     // What may be done by the record, and the day as it is planned.
     "gate",
     "platforms",
-    "names",
     "rules",
     "spoken",
+    "names",
     "install",
     "needed",
     "effects",

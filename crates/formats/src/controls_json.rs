@@ -91,7 +91,7 @@ fn taken(site: &Site) -> Vec<Value> {
     let of = site.devices.iter().filter_map(|device| Some((device, taken_by(site, &device.id)?)));
     let of = of.map(|(device, taken)| {
         json!({
-            "controller": device.id, "takes": taken.takes, "meant": taken.meant,
+            "controller": device.id, "takes": taken.takes, "is_said": taken.is_said, "meant": taken.meant,
             "extra": taken.extra, "missing": taken.missing, "steps": taken.steps(site),
         })
     });
@@ -151,7 +151,12 @@ fn scenes(analysis: &Analysis) -> Vec<Value> {
                 "rule": rule.id,
                 "name": rule.name,
                 "members": members.collect::<Vec<_>>(),
-                "messages": told.addressing.members,
+                "messages": told.messages(),
+                "takes_ms": told.takes_ms(),
+                "networks": told.networks.iter().map(|n| json!({
+                    "network": n.network, "members": n.addressing.members, "at_once": n.at_once,
+                    "messages": n.messages(), "takes_ms": n.takes_ms(),
+                })).collect::<Vec<_>>(),
                 "one_by_one_ms": told.addressing.one_by_one_ms,
                 "at_once_ms": told.addressing.at_once_ms,
                 "not_reached": told.not_reached,

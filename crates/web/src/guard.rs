@@ -55,6 +55,11 @@ pub(crate) async fn guard(
     };
     let status = response.status();
     count(&server.shared.metrics, status.as_u16());
+    if response.request().headers().contains_key(BY_PAGE)
+        && matches!(status, StatusCode::UNPROCESSABLE_ENTITY | StatusCode::CONFLICT)
+    {
+        refuse_to_page(response.response_mut());
+    }
     if status == StatusCode::UNAUTHORIZED && by_person && response.request().method() == Method::GET
     {
         let page = sign_in_first(response.request());
@@ -135,6 +140,16 @@ fn sign_in_first(request: &HttpRequest) -> HttpResponse {
     let asked = request.uri().path_and_query().map_or("/", |p| p.as_str());
     let then = utf8_percent_encode(asked, NON_ALPHANUMERIC);
     HttpResponse::SeeOther().insert_header((LOCATION, format!("/sign-in?then={then}"))).finish()
+}
+
+/// Sent by the scripts of the pages, which show a refusal beside its field.
+const BY_PAGE: &str = "x-page";
+
+/// A page takes a refusal for an answer: the browser would write each into its console as an error of the program.
+fn refuse_to_page(response: &mut HttpResponse<BoxBody>) {
+    let was = HeaderValue::from(response.status().as_u16());
+    response.headers_mut().insert(HeaderName::from_static("x-refused"), was);
+    *response.status_mut() = StatusCode::OK;
 }
 
 fn count(metrics: &Metrics, status: u16) {

@@ -103,38 +103,3 @@ impl Drop for Attending {
         self.of.tell(&self.job);
     }
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn names(presence: &Presence, stay: &Attending) -> Vec<(String, String)> {
-        presence.others(stay).into_iter().map(|h| (h.who, h.at)).collect()
-    }
-
-    #[test]
-    fn others_are_there_as_long_as_their_page_is_and_nobody_is_their_own_other() {
-        let presence = Arc::new(Presence::default());
-        let (job, other): (JobId, JobId) = ("mill".parse().unwrap(), "quay".parse().unwrap());
-        let mut news = presence.listen();
-        let ines = presence.enter(&job, "Ines", "Install", "w1");
-        let _second = presence.enter(&job, "Ines", "Reach", "w2");
-        let _elsewhere = presence.enter(&other, "Adam", "Brief", "w3");
-        assert_eq!(names(&presence, &ines), []);
-        let otto = presence.enter(&job, "Otto", "Install", "w4");
-        let nameless = presence.enter(&job, "", "Survey", "w5");
-        let also = presence.enter(&job, "", "Survey", "w6");
-        let of = |who: &str, at: &str| (who.to_owned(), at.to_owned());
-        assert_eq!(
-            names(&presence, &ines),
-            [of("Otto", "Install"), of("", "Survey"), of("", "Survey")],
-            "two without a name are two"
-        );
-        assert_eq!(names(&presence, &otto)[..2], [of("Ines", "Install"), of("Ines", "Reach")]);
-        drop((nameless, also));
-        drop(otto);
-        assert_eq!(names(&presence, &ines), []);
-        let told = std::iter::from_fn(|| news.try_recv().ok());
-        assert_eq!(told.filter(|of| *of == job).count(), 8, "each coming and each going");
-    }
-}

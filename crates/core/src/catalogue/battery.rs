@@ -93,9 +93,14 @@ impl Draw {
     /// assert_eq!(format!("{:.1}", draw.life(50.0, 1.0).years), "18.4");
     /// ```
     pub fn life(&self, events: f64, transmissions: f64) -> Life {
+        self.life_telling(events, 1.0, transmissions)
+    }
+
+    /// Life where an event takes so many messages: one to each load that it tells by itself.
+    pub fn life_telling(&self, events: f64, messages: f64, transmissions: f64) -> Life {
         let beside = f64::from(self.cells) / f64::from(self.in_series.max(1));
         let charge_uah = self.cell.mah() * 1000.0 * beside * DERATED;
-        let sends = (events + self.check_ins) * transmissions.max(1.0);
+        let sends = (events * messages.max(1.0) + self.check_ins) * transmissions.max(1.0);
         let a_day = self.sleep_ua * 24.0 + events * self.work_uah + sends * self.send_uah;
         let years = charge_uah / a_day / 365.25;
         Life { years, off_by: years * OFF_BY }

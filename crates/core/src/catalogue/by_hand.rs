@@ -29,6 +29,40 @@ impl JoinTakes {
     }
 }
 
+/// From which side a controller is tied to what it works directly.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum TiedFrom {
+    /// From the controller: it is held beside the load, and its own gesture ties it.
+    Controller,
+    /// From the load: that is made to listen, and the controller pressed.
+    Load,
+    /// At the hub, which writes it into the controller.
+    Hub,
+}
+
+impl TiedFrom {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 3] = [
+        (Self::Controller, "from the remote, held beside the load"),
+        (Self::Load, "from the load, then a key of the remote"),
+        (Self::Hub, "at the hub, with the remote awake"),
+    ];
+}
+
+/// What a sensor usually tells, each with whether it lasts until something changes it: what lasts is told anew after a
+/// restart.
+pub const TOLD: [(&str, bool); 8] = [
+    ("motion", false),
+    ("no motion", false),
+    ("open", true),
+    ("closed", true),
+    ("wet", true),
+    ("dry", true),
+    ("on", true),
+    ("off", true),
+];
+
 /// What a hand can do at a device.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
@@ -45,6 +79,9 @@ pub struct ByHand {
     /// What a new one works by itself; nothing while nobody wrote it down.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub takes: Option<JoinTakes>,
+    /// From which side it is tied to what it works directly; nothing while nobody wrote it down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tied_from: Option<TiedFrom>,
 }
 
 impl ByHand {
@@ -68,15 +105,17 @@ impl ByHand {
 }
 
 /// What a sensor sees: a sector from where it stands.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
 pub struct SensorField {
-    /// How far, in metres.
-    pub reach_m: f64,
-    /// How wide, in degrees; 360 for one under a ceiling that sees all around.
-    pub angle_deg: f64,
+    /// How far, in metres; nothing while nobody wrote it down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reach_m: Option<f64>,
+    /// How wide, in degrees; 360 for one under a ceiling that sees all around; nothing while nobody wrote it down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub angle_deg: Option<f64>,
     /// The heaviest pet that it does not take for a person, in kilograms, mounted as its sheet says; nothing while nobody
     /// wrote it down.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub pet_kg: Option<f64>,
 }

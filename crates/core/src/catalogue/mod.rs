@@ -169,6 +169,9 @@ pub struct JoinMethod {
     /// What its light shows when it has power for the first time and is in no network yet.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub first_light: String,
+    /// What is pressed, and where, to tie it to what it works directly.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub ties: String,
     /// How it opens and closes its network by hand; nothing where that is not its part.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub opens: Option<OpensNetwork>,
@@ -363,8 +366,8 @@ impl DeviceKind {
             ("join.hold_s", self.join.hold_s, 0.0, 120.0, "s"),
             ("hand.keys", self.hand.keys.map(f64::from), 0.0, 16.0, "keys"),
             ("hand.presses", self.hand.presses.map(f64::from), 1.0, 5.0, "presses"),
-            ("sees.reach_m", self.sees.map(|f| f.reach_m), 0.5, 60.0, "m"),
-            ("sees.angle_deg", self.sees.map(|f| f.angle_deg), 5.0, 360.0, "°"),
+            ("sees.reach_m", self.sees.and_then(|f| f.reach_m), 0.5, 60.0, "m"),
+            ("sees.angle_deg", self.sees.and_then(|f| f.angle_deg), 5.0, 360.0, "°"),
             ("sees.pet_kg", self.sees.and_then(|f| f.pet_kg), 0.0, 100.0, "kg"),
         ];
         let limits = fit.limits.values().map(|w| ("fit.limits", Some(*w), 1.0, 50_000.0, "W"));

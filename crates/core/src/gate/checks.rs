@@ -5,12 +5,14 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
+use super::fixing::fixed;
 use super::work::WorkedDevice;
 use crate::catalogue::{Button, DeviceKind, Duty, Far, PointKind, Supply};
 use crate::fit::FitPlace;
 use crate::record::Step;
 use crate::site::{
-    Becomes, ComesIn, Device, DeviceShare, Earth, Function, OldUse, Platform, Point, Residual,
+    Becomes, ComesIn, Control, Device, DeviceShare, Earth, Function, OldUse, Platform, Point,
+    Residual,
 };
 use crate::survey::classes;
 use crate::wires;
@@ -41,7 +43,7 @@ enum Applies {
     InWideBox,
     /// Where an earth comes in or is wanted.
     HasEarth,
-    /// Where a conductor is spare or capped, or none is listed.
+    /// Where a conductor is spare or capped, none is listed, or what comes there takes none.
     HasUnused,
     /// Where the load is worked from several places.
     SeveralPlaces,
@@ -107,7 +109,8 @@ impl Applies {
             }
             Self::HasUnused => {
                 let conductors = &spot.site.box_of(spot.point).conductors;
-                conductors.is_empty()
+                !spot.kind.is_on_mains()
+                    || conductors.is_empty()
                     || conductors.iter().any(|c| c.capped || c.found == Function::Spare)
             }
             Self::SeveralPlaces => {
@@ -209,7 +212,7 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
     }
     // Whatever else is proved dead, and what protects a life, is ticked by itself too.
     let mut add = |word: String, text: String| {
-        let alone = step == Step::Dead || word == "residual";
+        let alone = step == Step::Dead || ["residual", "capped"].contains(&word.as_str());
         all.push(StepCheck { word, text, alone });
     };
     match step {
@@ -259,31 +262,41 @@ pub fn checks(spot: &WorkedDevice<'_>, step: Step) -> Vec<StepCheck> {
                 add(format!("hidden-{}", platform.id), text);
             }
         }
-        Step::Settings => {
-            for (word, text) in set_up(spot) {
-                add(word, text);
-            }
-        }
-        Step::Tied => {
-            for control in spot.binds().filter(|c| !c.by_hand().is_empty()) {
-                let load = spot.site.devices.get(control.load);
-                let name = load.map_or(control.load.as_str(), |d| d.name.as_str());
-                let text = format!("By {} it works {name}, and nothing else", control.by_hand());
-                add(format!("hand-{}", control.mark()), text);
-            }
-        }
-        Step::Named => {
-            for (word, text) in pointed_anew(spot).into_iter().chain(named(spot)) {
-                add(word, text);
-            }
-        }
         Step::Joined if spot.kind.join.deletes_too => add(
             "once".to_owned(),
             "Pressed once only: the same press takes it out again when it is in".to_owned(),
         ),
         _ => {}
     }
+    let further = match step {
+        Step::Settings => set_up(spot).into_iter().collect(),
+        Step::Tied => tied(spot),
+        Step::Placed => fixed(spot),
+        Step::Closed if !spot.takes(Step::Placed) => fixed(spot),
+        Step::Named => pointed_anew(spot).into_iter().chain(named(spot)).collect(),
+        _ => Vec::new(),
+    };
+    for (word, text) in further {
+        add(word, text);
+    }
     all
+}
+
+/// What a remote works by itself, load by load: one that answers says nothing of the next.
+fn tied(spot: &WorkedDevice<'_>) -> Vec<(String, String)> {
+    let several = spot.binds().count() > 1;
+    let asked = spot.binds().filter(|c| several || !c.by_hand().is_empty());
+    let check = |control: Control<'_>| {
+        let load = spot.site.devices.get(control.load);
+        let name = load.map_or(control.load.as_str(), |d| d.name.as_str());
+        let by = control.by_hand();
+        let text = match by.as_str() {
+            "" => format!("It works {name}"),
+            by => format!("By {by} it works {name}, and nothing else"),
+        };
+        (format!("hand-{}", control.mark()), text)
+    };
+    asked.map(check).collect()
 }
 
 /// The name of a device, and its room where it has one.

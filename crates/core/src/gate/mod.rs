@@ -6,6 +6,7 @@ pub mod acts;
 pub mod checks;
 pub mod deeds;
 pub mod facts;
+mod fixing;
 pub mod isolate;
 pub mod range_test;
 pub mod retest;
@@ -293,6 +294,21 @@ impl<'a> Gate<'a> {
             heard.push((entry.by.clone(), entry.taken.clone()));
         }
         heard
+    }
+
+    /// What a life hangs on that the plan asks for by now and that was not ticked when its step was taken: for a finding,
+    /// never for permission. That a box is dead is asked again only while it stands open.
+    pub fn asked_since(&self) -> Vec<(DeviceId, Step, String)> {
+        let taken = self.record.marks().filter(|(device, step, mark)| {
+            mark.done.is_some() && (*step != Step::Dead || self.is_open(device))
+        });
+        let asked = taken.filter_map(|(device, step, mark)| {
+            let spot = WorkedDevice::of(self.site, device).filter(|spot| spot.takes(step))?;
+            let open = checks::checks(&spot, step).into_iter();
+            let open = open.filter(|check| check.alone && !mark.checks.contains(&check.word));
+            Some(open.map(|check| (device.clone(), step, check.text)).collect::<Vec<_>>())
+        });
+        asked.flatten().collect()
     }
 
     /// What the plan says by now otherwise than the record of a box that stands open: for a finding, never for

@@ -4,10 +4,11 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
+use crate::catalogue::by_hand::TiedFrom;
 use crate::gate::work::{self, WorkKind, WorkedDevice};
 use crate::radio::system::System;
 use crate::record::Method;
-use crate::site::{Device, NetworkId, Site};
+use crate::site::{Control, Device, NetworkId, RunsIn, Site};
 
 /// How devices of a system are joined.
 #[derive(Deserialize)]
@@ -86,6 +87,37 @@ pub struct Card {
     pub methods: &'static [Method],
     /// What to do when it does not work, in order.
     pub ladder: Vec<&'static Rung>,
+}
+
+/// How a remote is tied to each of what it works directly, and whether that goes on without a hub; a line a load.
+pub fn ties(spot: &WorkedDevice<'_>) -> Vec<String> {
+    let gesture = match spot.kind.join.ties.trim() {
+        "" => "its gesture, which stands in its sheet".to_owned(),
+        gesture => gesture.to_owned(),
+    };
+    let own = &spot.device.name;
+    let of = |control: Control<'_>| {
+        let load = spot.site.devices.get(control.load).map_or("", |d| d.name.as_str());
+        if control.runs != RunsIn::Direct {
+            return format!("{load}: by a rule of the hub. Without the hub it does not move.");
+        }
+        let how = match spot.kind.hand.tied_from {
+            Some(TiedFrom::Controller) => {
+                format!("hold {own} within a hand of it, and do this at {own}: {gesture}")
+            }
+            Some(TiedFrom::Load) => {
+                format!("make {load} listen ({gesture}), then press the key of {own}")
+            }
+            Some(TiedFrom::Hub) => {
+                format!("at the hub tie {own} to it, and keep {own} awake meanwhile: {gesture}")
+            }
+            None => format!(
+                "nobody wrote down from which side: look into the sheet of {own} before you begin. To tie it: {gesture}"
+            ),
+        };
+        format!("{load}: {how}. It goes on without the hub.")
+    };
+    spot.binds().map(of).collect()
 }
 
 /// The card of a device; nothing where it does not join.

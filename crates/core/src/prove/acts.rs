@@ -16,10 +16,11 @@ use crate::bill::bill;
 use crate::catalogue::Duty;
 use crate::install::schedule::schedule;
 use crate::moment::Moment;
+use crate::names::agree_rooms;
 use crate::network::Outcome;
 use crate::record::{
-    GaveOut, MilestoneId, OfferSigned, OfferSignedId, Prepared, Record, RuleTriedId, Sender,
-    SignOff, SignOffId, Stage, Telling, What,
+    GaveOut, MilestoneId, OfferSigned, OfferSignedId, Prepared, Record, RoomsAgreedId, RuleTriedId,
+    Sender, SignOff, SignOffId, Stage, Telling, What,
 };
 use crate::site::{
     AlreadyThere, Correction, Device, DeviceId, Edit, Kind, LearnedOf, Ref, Refusal, RuleId, Site,
@@ -58,6 +59,14 @@ pub enum Proving {
         note: String,
         at: Moment,
     },
+    /// The household agrees to the list of rooms as it is.
+    AgreeRooms {
+        id: RoomsAgreedId,
+        name: String,
+        #[serde(default)]
+        note: String,
+        at: Moment,
+    },
     /// Signs the offer as the bill stands; how the plan then stands is kept as designed.
     SignOffer {
         id: OfferSignedId,
@@ -80,8 +89,16 @@ pub enum Proving {
 
 impl Proving {
     /// The words of the acts.
-    pub const WORDS: [&'static str; 7] =
-        ["accept-calibration", "keep-stage", "cured", "gave-out", "try-rule", "sign-offer", "sign"];
+    pub const WORDS: [&'static str; 8] = [
+        "accept-calibration",
+        "keep-stage",
+        "cured",
+        "gave-out",
+        "try-rule",
+        "agree-rooms",
+        "sign-offer",
+        "sign",
+    ];
 
     /// Whether it asks what the readings teach, which takes long.
     pub fn asks_what_is_taught(&self) -> bool {
@@ -139,6 +156,9 @@ impl Proving {
             Self::TryRule { id, rule, moved, read_by, note, at } => {
                 let of = RuleTrial { id, rule, moved, read_by, note, at };
                 (None, vec![tried(site, caller, of)?])
+            }
+            Self::AgreeRooms { id, name, note, at } => {
+                (None, vec![agree_rooms(site, record, (id, name), (note, at))?])
             }
             Self::SignOffer { id, name, note, at } => {
                 if name.trim().is_empty() {

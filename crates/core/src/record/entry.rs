@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use super::things::{
     Acceptance, CameBack, Fault, FoundLive, GaveOut, Isolated, IsolationId, JoinCode, Joining,
     Milestone, NameList, NodeReport, OfferSigned, OpenTime, OpenTimeId, RangeTest, Reading,
-    RuleTried, SignOff, Step, Stepped, WiringRecord,
+    RoomsAgreed, RuleTried, SignOff, Step, Stepped, WiringRecord,
 };
 use crate::moment::Moment;
 use crate::site::kept::{Kept, id, note};
@@ -154,6 +154,8 @@ pub enum What {
     NamesFound(NameList),
     /// A rule was run by hand, or read back.
     RuleTried(RuleTried),
+    /// The household agreed to the list of rooms.
+    RoomsAgreed(RoomsAgreed),
     /// What counts as accepted was agreed.
     Agreed(Acceptance),
     /// Something was done at a device: readings of it taken before do not count any longer.
@@ -234,6 +236,7 @@ impl What {
             | Self::CameBack(_)
             | Self::NamesFound(_)
             | Self::RuleTried(_)
+            | Self::RoomsAgreed(_)
             | Self::Agreed(_)
             | Self::Cured { .. }
             | Self::Stage(_)
@@ -290,6 +293,7 @@ impl Entry {
             What::CameBack(back) => back.check(),
             What::NamesFound(list) => list.check(),
             What::RuleTried(tried) => tried.check(),
+            What::RoomsAgreed(of) => of.check(),
             What::Agreed(rule) => rule.check(),
             What::Cured { what, .. } => note("what", what),
             What::GaveOut(of) => of.check(),

@@ -86,6 +86,7 @@ impl Record {
             What::CameBack(b) => again(&self.came_back, b, "things that came back"),
             What::NamesFound(l) => again(&self.name_lists, l, "lists of names"),
             What::RuleTried(t) => anew(&self.rules_tried, t, "trials of rules"),
+            What::RoomsAgreed(of) => anew(&self.rooms_agreed, of, "agreements on the rooms"),
             What::GaveOut(of) => self.may_give_out(&of.device),
             What::Agreed(a) => again(&self.acceptances, a, "rules of acceptance"),
             What::Stage(m) => anew(&self.milestones, m, "kept states of the plan"),
@@ -229,6 +230,7 @@ impl Record {
                 | What::CameBack(_)
                 | What::NamesFound(_)
                 | What::RuleTried(_)
+                | What::RoomsAgreed(_)
                 | What::Agreed(_)
                 | What::WiredIn(_)
                 | What::CodeKept(_)
@@ -251,6 +253,7 @@ impl Record {
             What::CameBack(b) => self.came_back.entry_of(b.id.as_str()),
             What::NamesFound(l) => self.name_lists.entry_of(l.id.as_str()),
             What::RuleTried(t) => self.rules_tried.entry_of(t.id.as_str()),
+            What::RoomsAgreed(of) => self.rooms_agreed.entry_of(of.id.as_str()),
             What::Agreed(a) => self.acceptances.entry_of(a.id.as_str()),
             What::WiredIn(w) => self.wiring_records.entry_of(w.id.as_str()),
             What::CodeKept(c) => self.join_codes.entry_of(c.id.as_str()),
@@ -333,6 +336,7 @@ impl Record {
             What::CameBack(back) => self.came_back.put(place, back.clone()),
             What::NamesFound(list) => self.name_lists.put(place, list.clone()),
             What::RuleTried(tried) => self.rules_tried.put(place, tried.clone()),
+            What::RoomsAgreed(of) => self.rooms_agreed.put(place, of.clone()),
             What::Agreed(rule) => self.acceptances.put(place, rule.clone()),
             What::Stage(milestone) => self.milestones.put(place, milestone.clone()),
             What::OfferSigned(offer) => self.offers_signed.put(place, offer.clone()),
@@ -522,6 +526,7 @@ impl Record {
             What::CameBack(b) => self.came_back.strike(b.id.as_str()),
             What::NamesFound(l) => self.name_lists.strike(l.id.as_str()),
             What::RuleTried(t) => self.rules_tried.strike(t.id.as_str()),
+            What::RoomsAgreed(of) => self.rooms_agreed.strike(of.id.as_str()),
             What::Agreed(a) => self.acceptances.strike(a.id.as_str()),
             What::WiredIn(w) => self.wiring_records.strike(w.id.as_str()),
             What::CodeKept(c) => self.join_codes.strike(c.id.as_str()),

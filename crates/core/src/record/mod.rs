@@ -72,6 +72,8 @@ pub struct Record {
     pub came_back: Log<CameBack>,
     /// Rules that were run by hand, or read back.
     pub rules_tried: Log<RuleTried>,
+    /// Lists of rooms to which the household agreed.
+    pub rooms_agreed: Log<RoomsAgreed>,
     /// How platforms name what they hold.
     pub name_lists: Log<NameList>,
 }

@@ -55,8 +55,9 @@ macro_rules! said {
             pub const KINDS: [&'static str; [$($word),*].len()] = [$($word),*];
 
             /// The words of what stands on record by acts alone.
-            pub const BY_ACT: [&'static str; 8] = [
+            pub const BY_ACT: [&'static str; 9] = [
                 "isolation", "mark", "joining", "open-time", "offer-signed", "sign-off", "milestone", "rule-tried",
+                "rooms-agreed",
             ];
 
             fn what(kind: &str, value: Value) -> Result<What, Refusal> {

@@ -115,7 +115,11 @@ pub fn doubles(site: &Site) -> Vec<(&Rule, &Rule)> {
     let mut all = Vec::new();
     for (n, one) in rules.iter().enumerate() {
         for other in &rules[n + 1..] {
-            if one.when == other.when && one.only == other.only && reached(one) == reached(other) {
+            if one.when != other.when || one.only != other.only {
+                continue;
+            }
+            let does = reached(one);
+            if one.does == other.does || !does.is_empty() && does == reached(other) {
                 all.push((*one, *other));
             }
         }

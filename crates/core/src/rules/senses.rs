@@ -7,8 +7,10 @@ use jiff::civil::Date;
 use jiff::{SignedDuration, Timestamp};
 
 use super::day::{Hours, runs_on, suns_of};
+use super::needs::doubles;
 use super::said::weekday;
 use super::year::{DaySpan, Happening};
+use crate::catalogue::by_hand::TOLD;
 use crate::gate::work::WorkedDevice;
 use crate::record::Step;
 use crate::site::{
@@ -74,6 +76,8 @@ pub enum SenseOf {
     },
     /// It waits for hours, and a restart meanwhile forgets it.
     LongWait,
+    /// It toggles by a state that lasts: whatever it runs in meets that state anew when it starts again, and toggles once more.
+    FiresAtRestart,
     /// It names something that is gone.
     Gone,
     /// It does nothing at all.
@@ -121,6 +125,7 @@ impl SenseOf {
             Self::ShownTwice => "shown-twice",
             Self::Double { .. } => "double",
             Self::LongWait => "long-wait",
+            Self::FiresAtRestart => "fires-at-restart",
             Self::Gone => "gone",
             Self::Empty => "empty",
         }
@@ -176,6 +181,10 @@ impl fmt::Display for SenseOf {
                 f,
                 "It waits for an hour or more, and a restart meanwhile forgets it: use a time."
             ),
+            Self::FiresAtRestart => write!(
+                f,
+                "It toggles by a state that lasts: a restart meets that state anew and toggles once more. Use on and off."
+            ),
             Self::Gone => write!(f, "It names something that is gone."),
             Self::Empty => write!(f, "It does nothing yet."),
         }
@@ -187,6 +196,15 @@ pub fn senses(site: &Site, hours: &Hours<'_>, span: DaySpan, happened: &[Happeni
     let mut all = Vec::new();
     for rule in &site.rules {
         all.extend(of_rule(site, hours, span, rule));
+    }
+    for (one, other) in doubles(site) {
+        let double = |of: &Rule, with: &Rule| Sense {
+            rule: of.id.clone(),
+            device: None,
+            of: SenseOf::Double { with: with.id.clone() },
+            first: None,
+        };
+        all.extend([double(one, other), double(other, one)]);
     }
     let mut by_device: BTreeMap<&DeviceId, Vec<&Happening>> = BTreeMap::new();
     for happening in happened {
@@ -235,8 +253,15 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Se
     if is_time && rule.runs == RunsIn::Direct {
         all.push(sense(SenseOf::NoClock, None, None));
     }
-    if rule.off_after_min.is_some_and(|after| after >= LONG_WAIT_MIN) {
+    let waits = match &rule.when {
+        Trigger::State { for_min, .. } => *for_min,
+        _ => None,
+    };
+    if [rule.off_after_min, waits].into_iter().flatten().any(|after| after >= LONG_WAIT_MIN) {
         all.push(sense(SenseOf::LongWait, None, None));
+    }
+    if toggles_by_lasting_state(rule) {
+        all.push(sense(SenseOf::FiresAtRestart, None, None));
     }
     for reached in site.reached_by(rule) {
         let to = reached.action.to;
@@ -251,20 +276,6 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Se
     }
     let kept_on = never_off(site, rule).into_iter();
     all.extend(kept_on.map(|device| sense(SenseOf::NeverOff, Some(device), None)));
-    let double = |o: &&Rule| {
-        let is_called = o.when == Trigger::Called;
-        o.id != rule.id
-            && o.when == rule.when
-            && o.only == rule.only
-            && o.does == rule.does
-            && !is_called
-    };
-    all.extend(
-        site.rules
-            .iter()
-            .find(double)
-            .map(|other| sense(SenseOf::Double { with: other.id.clone() }, None, None)),
-    );
     for event in suns.into_iter().filter(|_| hours.has_place()) {
         let missing = span.each().find(|day| hours.sun(*day, event).is_none());
         all.extend(missing.map(|day| sense(SenseOf::NoSun(event), None, Some(day))));
@@ -292,6 +303,15 @@ fn on_the_clock<'a>(
         let later = instant.checked_add(SignedDuration::from_mins(60)).ok()?;
         (hours.clock.shows(later) == (day, minutes)).then_some((SenseOf::ShownTwice, day))
     })
+}
+
+fn toggles_by_lasting_state(rule: &Rule) -> bool {
+    let lasts = match &rule.when {
+        Trigger::State { is, .. } => TOLD.contains(&(is.trim().to_lowercase().as_str(), true)),
+        _ => false,
+    };
+    let runs_elsewhere = !matches!(rule.runs, RunsIn::Direct | RunsIn::Device);
+    lasts && runs_elsewhere && rule.does.iter().any(|a| a.to == TurnsTo::Toggle)
 }
 
 fn names_what_is_gone(site: &Site, rule: &Rule) -> bool {

@@ -47,13 +47,14 @@ const LEAST_SHARE: f64 = 0.02;
 pub fn seen(site: &Site, device: &Device) -> Option<SeenField> {
     let field = site.kind(&device.kind)?.sees?;
     let point = site.point_of(device)?;
-    let is_round = field.angle_deg >= 360.0;
+    let (reach, angle) = (field.reach_m?, field.angle_deg?);
+    let is_round = angle >= 360.0;
     let facing = device.facing_deg.or(is_round.then_some(0.0))?;
-    let (from, reach) = (point.at, field.reach_m);
+    let from = point.at;
     let walls = in_the_way(site, &point.floor, point.height_m.get(), from, reach);
     // A way on the sheet from its top clockwise: its y goes down.
     let middle = (facing - 90.0).to_radians();
-    let half = (field.angle_deg / 2.0).to_radians().min(std::f64::consts::PI);
+    let half = (angle / 2.0).to_radians().min(std::f64::consts::PI);
     let mut turns = vec![-half, half];
     let steps = (2.0 * half / ARC_DEG.to_radians()).ceil();
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "some hundred")]

@@ -109,6 +109,8 @@ fn counted(count: usize, kind: Kind) -> String {
 pub enum Wrong {
     #[error("give it a name")]
     NoName,
+    #[error("write the words, as they are said or come")]
+    NoWords,
     #[error("{is} is louder than anything that is heard in a house: is it −{}?", typographic(is.get().abs(), 1))]
     TooLoud { is: Dbm },
     #[error("“{text}” is no day; write it as 2026-12-25, or as 12-25 for every year")]

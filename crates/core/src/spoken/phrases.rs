@@ -100,6 +100,11 @@ impl<'a> NameBook<'a> {
         Self { site, devices: devices.collect(), scenes, waited_for, has_voice }
     }
 
+    /// Whether anything in this house is spoken to.
+    pub fn has_voice(&self) -> bool {
+        self.has_voice
+    }
+
     /// What answers to a phrase in this house.
     pub fn answer(&self, phrase: &str) -> PhraseAnswer {
         let site = self.site;

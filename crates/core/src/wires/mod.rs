@@ -148,12 +148,14 @@ fn of_point(site: &Site, point: &Point) -> Option<ControlWiring> {
 /// Whether what runs on a battery takes the place of a switch on the mains: its box is opened, the old switch comes off,
 /// and what it joined is joined through or capped.
 pub fn takes_over_switch(site: &Site, kind: &DeviceKind, point: &Point) -> bool {
-    let lead = site.box_of(point);
-    // Beside a switch that stays in the same gang it is stuck to the wall.
+    let is_box = site.box_of(point).back_box != BoxKind::None && point.kind == PointKind::Switch;
+    is_box && !keeps_switch(site, point) && !kind.is_on_mains() && kind.duty != Duty::Hub
+}
+
+/// Whether a switch stays in the gang of a point: what runs on a battery is stuck to the wall beside it.
+pub fn keeps_switch(site: &Site, point: &Point) -> bool {
     let is_here = |s: &Stays| s.what == StaysKind::Switch && s.gang > 0 && s.gang == point.gang;
-    let stays = lead.stays.iter().any(is_here);
-    let is_box = lead.back_box != BoxKind::None && point.kind == PointKind::Switch;
-    is_box && !stays && !kind.is_on_mains() && kind.duty != Duty::Hub
+    site.box_of(point).stays.iter().any(is_here)
 }
 
 /// Whether what is in the house already is wired anew: something new of its control is wired to it, or takes a switch of it

@@ -10,12 +10,15 @@ use dot_reach_core::analysis::{Analysis, Options, analyse};
 use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::control::{Outage, check, ends_with_breaker, is_companion, works_in};
 use dot_reach_core::draw::orders::Pressed;
+use dot_reach_core::gate::checks::checks;
+use dot_reach_core::gate::work::WorkedDevice;
+use dot_reach_core::install::cards::ties;
 use dot_reach_core::keys::{
     HandEvent, KeySends, ends_with, grid, lost_with, sequence, stands_apart, taken_by,
 };
 use dot_reach_core::prove::rules_tried::{RuleProof, rule_proof};
 use dot_reach_core::radio::system::System;
-use dot_reach_core::record::Folder;
+use dot_reach_core::record::{Folder, Step};
 use dot_reach_core::site::{Control, DeviceId, RunsIn, Site, Target, apply};
 use dot_reach_standin::houses::{larkfield_mill, quay_court};
 use proptest::prelude::*;
@@ -425,4 +428,78 @@ fn a_rule_is_proven_where_what_was_meant_moved_and_nothing_else() {
     let entry = right.record.entries().last().unwrap().id.clone();
     let struck = wish(&right, &json!({"do": "strike", "of": entry, "why": "the wrong lamp", "at": "2026-03-14T10:00:00Z"})).unwrap();
     assert!(!proof(&struck).is_proven() && proof(&struck).run.is_some());
+}
+
+#[test]
+fn a_remote_is_tied_load_by_load_from_the_side_that_its_row_says() {
+    let own = |from: Value| {
+        let mut row =
+            serde_json::to_value(house().kind("remote-plate").unwrap().spelled_out()).unwrap();
+        row["hand"]["tied_from"] = from;
+        row["join"]["ties"] = json!("hold both keys for ten seconds");
+        json!({"do": "put", "kind": "device-kind", "value": row})
+    };
+    let binds = [("a", "one", "direct"), ("b", "two", "direct"), ("c", "far", "hub")].map(|(id, load, runs)| {
+        json!({"do": "put", "kind": "rule", "value": {"id": id, "when": {"on": "press", "controller": "r", "key": 1},
+            "does": [{"what": {"device": load}, "to": "on"}], "runs": runs}})
+    });
+    let lines = |from: Value| {
+        let site = with(with(house(), &[own(from)]), &binds);
+        ties(&WorkedDevice::of(&site, &"r".parse().unwrap()).unwrap())
+    };
+    let from_it = lines(json!("controller"));
+    assert_eq!(from_it.len(), 3);
+    assert!(
+        from_it[0].contains("hold both keys for ten seconds")
+            && from_it[0].contains("without the hub")
+    );
+    assert!(from_it[2].contains("Without the hub it does not move"));
+    assert!(lines(json!("load"))[1].contains("listen"));
+    assert!(lines(json!("hub"))[1].contains("awake"));
+    // What nobody wrote down is not made up.
+    let unsaid = lines(Value::Null);
+    assert!(unsaid[0].contains("nobody wrote down"), "{unsaid:?}");
+    assert!(unsaid[0].contains("hold both keys for ten seconds"), "what is known is told");
+    // Each load is looked at by itself.
+    let site = with(house(), &binds);
+    let spot = WorkedDevice::of(&site, &"r".parse().unwrap()).unwrap();
+    let words: Vec<String> = checks(&spot, Step::Tied).into_iter().map(|c| c.text).collect();
+    assert_eq!(words.iter().filter(|text| text.contains("it works")).count(), 3, "{words:?}");
+}
+
+#[test]
+fn how_a_remote_is_fixed_is_looked_at_and_what_lies_behind_it_is_capped_unless_nothing_can() {
+    let looked_at = |fixed: &str, kind: &str, back_box: &str, more: &[Value]| {
+        let mut edits = vec![
+            json!({"do": "set", "kind": "device", "id": "r", "field": "fixed", "value": fixed}),
+            json!({"do": "set", "kind": "point", "id": "r", "field": "kind", "value": kind}),
+            json!({"do": "set", "kind": "point", "id": "r", "field": "box", "value": back_box}),
+        ];
+        edits.extend_from_slice(more);
+        let site = with(house(), &edits);
+        let spot = WorkedDevice::of(&site, &"r".parse().unwrap()).unwrap();
+        let step = if spot.takes(Step::Placed) { Step::Placed } else { Step::Closed };
+        let all = checks(&spot, step).into_iter();
+        let all = all.filter(|c| ["fixed", "capped"].contains(&c.word.as_str()));
+        let all: Vec<(String, bool)> = all.map(|c| (c.word, c.alone)).collect();
+        assert!(all.iter().all(|(word, alone)| *alone == (word == "capped")), "{all:?}");
+        all.into_iter().map(|(word, _)| word).collect::<Vec<_>>()
+    };
+    for back_box in ["plastic", "metal", "unknown"] {
+        // Whether anybody said how it is held says nothing of what lies behind it.
+        assert_eq!(looked_at("unsaid", "bare-wall", back_box, &[]), ["capped"], "{back_box}");
+        assert_eq!(looked_at("screws", "bare-wall", back_box, &[]), ["fixed", "capped"]);
+        assert_eq!(looked_at("unsaid", "switch", back_box, &[]), ["capped"], "{back_box}");
+        assert_eq!(looked_at("nothing", "bare-wall", back_box, &[]), ["fixed"]);
+        // The box of the switch that came off stays where it was.
+        assert_eq!(looked_at("nothing", "switch", back_box, &[]), ["fixed", "capped"]);
+        let stays = json!({"do": "set", "kind": "point", "id": "r", "field": "stays",
+            "value": [{"id": "s", "what": "switch", "gang": 1}]});
+        let gang = json!({"do": "set", "kind": "point", "id": "r", "field": "gang", "value": 1});
+        assert_eq!(looked_at("unsaid", "switch", back_box, &[gang, stays]), [""; 0]);
+    }
+    assert_eq!(looked_at("adhesive", "bare-wall", "none", &[]), ["fixed"]);
+    assert_eq!(looked_at("unsaid", "bare-wall", "none", &[]), [""; 0]);
+    assert_eq!(looked_at("unsaid", "shelf", "unknown", &[]), [""; 0]);
+    assert_eq!(looked_at("unsaid", "shelf", "metal", &[]), ["capped"]);
 }

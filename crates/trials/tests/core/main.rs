@@ -19,6 +19,7 @@ mod field_rules;
 mod findings;
 mod fit;
 mod fit_and_order;
+mod from_times;
 mod hand_and_region;
 mod keys;
 mod laws;

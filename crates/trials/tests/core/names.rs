@@ -3,12 +3,13 @@
 #![expect(clippy::unwrap_used, reason = "a house that lacks what it was given has failed its test")]
 
 use dot_reach_core::gate::gate;
-use dot_reach_core::names::{NamesIn, StandsAs, names};
+use dot_reach_core::names::{NamesIn, RoomList, StandsAs, names, rooms};
 use dot_reach_core::radio::system::System;
 use dot_reach_core::record::Folder;
+use dot_reach_core::site::apply;
 use serde_json::{Value, json};
 
-use crate::common::{bare, wish, with};
+use crate::common::{bare, edit, wish, with};
 
 fn put(kind: &str, value: &Value) -> Value {
     json!({"do": "put", "kind": kind, "value": value})
@@ -141,4 +142,66 @@ fn two_that_the_plan_calls_the_same_are_told_before_anybody_copies_them() {
     let same = wish(&twice, &set).unwrap();
     let twice: Vec<bool> = lists(&same)[0].lines.iter().map(|l| l.is_twice).collect();
     assert_eq!(twice.iter().filter(|t| **t).count(), 2);
+}
+
+fn room_list(folder: &Folder) -> RoomList<'_> {
+    rooms(&folder.site, &folder.record)
+}
+
+#[test]
+fn the_rooms_are_agreed_to_as_they_are_and_again_when_they_change() {
+    let folder = house(&["t"]);
+    let names = |folder: &Folder| {
+        room_list(folder).rooms.iter().map(|r| (r.name.clone(), r.things)).collect::<Vec<_>>()
+    };
+    let is = |name: &str| (name.to_owned(), 1);
+    assert_eq!(names(&folder), [is("Hall"), is("Living room"), is("Loft")]);
+    assert!(!room_list(&folder).is_agreed());
+    let agree = |folder: &Folder, id: &str, name: &str| {
+        wish(
+            folder,
+            &json!({"do": "agree-rooms", "id": id, "name": name, "at": "2026-03-14T10:00:00Z"}),
+        )
+    };
+    assert!(agree(&folder, "a", " ").is_err());
+    let agreed = agree(&folder, "a", "Alma").unwrap();
+    assert!(room_list(&agreed).is_agreed());
+    // One is called otherwise: it is new, the old is gone, and that is agreed to anew.
+    let renamed = wish(
+        &agreed,
+        &json!({"do": "set", "kind": "point", "id": "pc", "field": "room", "value": "Holl"}),
+    )
+    .unwrap();
+    let list = room_list(&renamed);
+    assert!(!list.is_agreed());
+    assert_eq!(list.gone, ["Loft"]);
+    let new: Vec<&str> = list.rooms.iter().filter(|r| r.is_new).map(|r| r.name.as_str()).collect();
+    assert_eq!(new, ["Holl"]);
+    // It is also taken for the hall.
+    assert_eq!(list.rooms[1].like.as_deref(), Some("Hall"));
+    let again = agree(&renamed, "b", "Alma").unwrap();
+    assert!(room_list(&again).is_agreed());
+    // What stands in no room is named.
+    let none = json!({"do": "set", "kind": "point", "id": "pa", "field": "room", "value": ""});
+    assert_eq!(room_list(&wish(&again, &none).unwrap()).without, ["Front door"]);
+}
+
+#[test]
+fn a_unit_of_two_outputs_comes_as_three_controls_and_a_fourth_is_a_stray() {
+    let mut site = house(&["t"]).site;
+    let switch = put(
+        "device",
+        &json!({"id": "d", "name": "Stair lights", "point": "pa", "kind": "switch-double", "network": "n"}),
+    );
+    apply(&mut site, &edit(switch)).unwrap();
+    let folder = Folder::planned(site);
+    let of = |folder: &Folder| {
+        lists(folder)[0].lines.iter().map(|l| (l.name.clone(), l.controls)).collect::<Vec<_>>()
+    };
+    assert!(of(&folder).contains(&("Stair lights".to_owned(), 3)), "{:?}", of(&folder));
+    let rows = ["Stair lights", "Stair lights 2", "Stair lights 3", "Stair lights 4"]
+        .map(|name| (name, "Hall"));
+    let list = &lists(&found(&folder, "t", "x", &rows))[0];
+    let strays: Vec<bool> = list.strays.iter().map(|s| s.is_control).collect();
+    assert_eq!(strays, [true, true, false]);
 }

@@ -158,7 +158,7 @@ fn what_is_no_time_of_day_is_refused() {
 }
 
 /// A house in Berlin with a lamp, a fan, a freezer that stays on, and these rules.
-fn house(rules: &[Value]) -> Site {
+pub(super) fn house(rules: &[Value]) -> Site {
     let mut edits = vec![
         device("hub", "hub", [0.0, 0.0]),
         device("lamp", "lamp", [2.0, 0.0]),
@@ -174,23 +174,23 @@ fn house(rules: &[Value]) -> Site {
     with(bare(System::Zigbee), &edits)
 }
 
-fn rule(id: &str, at: &str, device: &str, to: &str) -> Value {
+pub(super) fn rule(id: &str, at: &str, device: &str, to: &str) -> Value {
     json!({"id": id, "when": {"on": "time", "at": at}, "does": [{"what": {"device": device}, "to": to}]})
 }
 
-fn on_days(mut rule: Value, days: &[&str], holidays: &str) -> Value {
+pub(super) fn on_days(mut rule: Value, days: &[&str], holidays: &str) -> Value {
     rule["only"] = json!([{"only": "days", "of": days, "holidays": holidays}]);
     rule
 }
 
-fn found(site: &Site, span: DaySpan) -> Vec<(String, SenseOf, Option<Date>)> {
+pub(super) fn found(site: &Site, span: DaySpan) -> Vec<(String, SenseOf, Option<Date>)> {
     let hours = Hours::of(site);
     let happened = happenings(site, &hours, span);
     let all = senses(site, &hours, span, &happened);
     all.into_iter().map(|s| (s.rule.to_string(), s.of, s.first)).collect()
 }
 
-const YEAR: DaySpan = DaySpan { from: date(2026, 1, 1), days: 365 };
+pub(super) const YEAR: DaySpan = DaySpan { from: date(2026, 1, 1), days: 365 };
 
 #[test]
 fn the_clock_leaves_an_hour_out_and_shows_one_twice() {
@@ -383,7 +383,7 @@ fn minute_by_minute(site: &Site, span: DaySpan) -> Vec<(Timestamp, String, u8)> 
     changes
 }
 
-fn any_rule() -> impl Strategy<Value = Value> {
+pub(super) fn any_rule() -> impl Strategy<Value = Value> {
     let time = prop_oneof![
         (0..24u16, prop::sample::select(vec![0u16, 15, 30, 59]))
             .prop_map(|(h, m)| format!("{h:02}:{m:02}")),
@@ -410,6 +410,15 @@ fn any_rule() -> impl Strategy<Value = Value> {
     )
 }
 
+/// Rules each with an id of its own.
+pub(super) fn numbered(rules: Vec<Value>) -> Vec<Value> {
+    let own = |(n, mut rule): (usize, Value)| {
+        rule["id"] = json!(format!("r{n}"));
+        rule
+    };
+    rules.into_iter().enumerate().map(own).collect()
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
@@ -420,11 +429,7 @@ proptest! {
         rules in prop::collection::vec(any_rule(), 1..6),
         from in 0..330i64,
     ) {
-        let rules: Vec<Value> = rules.into_iter().enumerate().map(|(n, mut rule)| {
-            rule["id"] = json!(format!("r{n}"));
-            rule
-        }).collect();
-        let site = house(&rules);
+        let site = house(&numbered(rules));
         let from = date(2026, 1, 1).checked_add(jiff::Span::new().days(from)).unwrap();
         let span = DaySpan { from, days: 40 };
         let hours = Hours::of(&site);

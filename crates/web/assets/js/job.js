@@ -52,7 +52,7 @@ export async function fetched(address, request = {}, limit = 0) {
   let answer;
   const signal = limit > 0 ? AbortSignal.timeout(limit) : undefined;
   try {
-    answer = await fetch(address, { ...request, signal });
+    answer = await fetch(address, { ...request, headers: { ...request.headers, "x-page": "1" }, signal });
   } catch {
     throw new Refused({ message: "there is no connection; try again when it is back", offline: true });
   }
@@ -65,7 +65,7 @@ export async function fetched(address, request = {}, limit = 0) {
   }
   meetBuild(answer.headers.get("x-build"));
   const told = await answer.json().catch(() => ({}));
-  if (!answer.ok) throw new Refused(told);
+  if (!answer.ok || answer.headers.has("x-refused")) throw new Refused(told);
   return told;
 }
 

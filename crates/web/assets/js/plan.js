@@ -61,8 +61,9 @@ function show() {
   svg.setAttribute("viewBox", `${view.x} ${view.y} ${view.width} ${view.height}`);
   const scale = svg.getScreenCTM()?.a ?? 0.4;
   svg.style.setProperty("--px", 1 / scale);
-  // Labels thin out: from how near each is drawn the server has said.
-  const times = (parsed(svg.dataset.home).width * scale) / Number(svg.dataset.firstWide);
+  // Labels thin out: from how near each is drawn the server has said, of letters of the usual size.
+  const letters = parseFloat(getComputedStyle(document.documentElement).fontSize) / 14;
+  const times = (parsed(svg.dataset.home).width * scale) / (Number(svg.dataset.firstWide) * letters);
   svg.dataset.lod = Math.min(Math.max(Math.floor(Math.log2(times)), 0), 6);
   const bar = document.querySelector("[data-scale-bar]");
   if (!bar) return;

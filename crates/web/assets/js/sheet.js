@@ -26,7 +26,8 @@ const cellAt = ({ row, column }) => rows().find((r) => r.dataset.row === row)?.c
 const heading = () => headings()[at.column];
 const keysOf = (head) => head.dataset.keys.split(" · ").filter(Boolean).map((k) => k[0]);
 
-/** The columns that stay in view go along when the sheet is moved sideways. */
+/** The columns that stay in view go along when the sheet is moved sideways: all its cells are styled anew for it, so never
+ * where it moves up or down. */
 function keepInView() {
   const pane = document.querySelector(".grid-scroll");
   const { style } = document.querySelector(".sheet-page");
@@ -395,8 +396,11 @@ export function startSheet() {
   });
   keepInView();
   window.addEventListener("resize", keepInView);
+  let across = 0;
   document.addEventListener("scroll", ({ target }) => {
-    if (target.matches?.(".grid-scroll")) keepInView();
+    if (!target.matches?.(".grid-scroll") || target.scrollLeft === across) return;
+    across = target.scrollLeft;
+    keepInView();
   }, { capture: true, passive: true });
   document.addEventListener("refreshed", () => {
     keepInView();

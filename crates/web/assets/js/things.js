@@ -240,8 +240,8 @@ export function startThings() {
     if (!made) return;
     event.preventDefault();
     const of = Object.fromEntries(new FormData(made));
-    const when = made.dataset.newRule === "time" ? { on: "time", at: of.at } : { on: "press", controller: of.controller };
-    const value = { id: newId("k"), when, does: [{ what: { device: of.load }, to: of.to ?? "toggle" }], runs: of.runs ?? "hub" };
+    const { load, what, to, runs, ...when } = of;
+    const value = { id: newId("k"), when: { on: made.dataset.newRule, ...when }, does: [{ what: what ? JSON.parse(what) : { device: load }, to: to ?? "toggle" }], runs: runs ?? "hub" };
     await edit({ do: "put", kind: "rule", value }).then(() => clearErrors(made), (e) => showError(made, e));
   });
   document.addEventListener("submit", branch);

@@ -45,14 +45,3 @@ pub(crate) fn curve(points: &[(f64, f64)]) -> String {
     }
     d
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_triangle_is_one_move_and_two_steps() {
-        let d = path(&[vec![[0.0, 0.0], [1.0, 0.0], [1.0, 0.5]]], true);
-        assert_eq!(d, "M0 0l100 0l0 50z");
-    }
-}

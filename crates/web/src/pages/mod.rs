@@ -115,6 +115,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .service(schedules::exchange::bring_rules)
         .service(schedules::exchange::calendar)
         .service(schedules::exchange::bring_holidays)
+        .service(schedules::exchange::bring_calendar)
         .service(spoken::show)
         .service(hub::show)
         .service(advice::show)

@@ -104,6 +104,39 @@ pub struct Trial {
     pub why: String,
 }
 
+/// By what something on a battery is fixed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum FixedBy {
+    /// Nobody said.
+    #[default]
+    Unsaid,
+    /// A bracket, out of which it is taken in the hand.
+    Bracket,
+    /// Adhesive.
+    Adhesive,
+    /// Screws.
+    Screws,
+    /// Nothing: it lies about.
+    Nothing,
+}
+
+impl FixedBy {
+    /// Each with its words.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Unsaid, "not said"),
+        (Self::Bracket, "a bracket"),
+        (Self::Adhesive, "adhesive"),
+        (Self::Screws, "screws"),
+        (Self::Nothing, "nothing, it lies about"),
+    ];
+
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+    fn is_unsaid(&self) -> bool {
+        *self == Self::Unsaid
+    }
+}
+
 /// More places than anybody carries a thing to; each is a reach of its own.
 const MOST_PLACES: usize = 12;
 
@@ -174,6 +207,9 @@ pub struct Device {
     /// said.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub facing_deg: Option<f64>,
+    /// By what it is fixed, where it is a remote or a sensor on a battery.
+    #[serde(default, skip_serializing_if = "FixedBy::is_unsaid")]
+    pub fixed: FixedBy,
     /// Since when it is in its place, where that is not on record.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<Moment>,
@@ -205,6 +241,7 @@ impl Device {
             forwards: None,
             kind_guessed: false,
             facing_deg: None,
+            fixed: FixedBy::Unsaid,
             since: None,
         }
     }

@@ -25,13 +25,17 @@ pub struct Network {
     /// Limits in place of the system's defaults.
     #[serde(default, skip_serializing_if = "Limits::is_empty")]
     pub limits: Limits,
+    /// Whether a group or scene of it is told by one message that all of it hear; nothing while nobody looked, and lamp by
+    /// lamp is counted then.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub groups_at_once: Option<bool>,
 }
 
 impl Network {
     /// A network by its system's defaults.
     pub fn new(id: NetworkId, name: &str, system: System) -> Self {
         let (name, channel, limits) = (name.to_owned(), None, Limits::default());
-        Self { id, name, system, channel, limits }
+        Self { id, name, system, channel, limits, groups_at_once: None }
     }
 
     /// The rules that bind here.

@@ -95,8 +95,10 @@ pub enum DayTime {
 #[error("“{0}” is no time of day; write it as 22:30, sunset or sunset-15")]
 pub struct NoDayTime(String);
 
-/// The farthest from what the sun does that a time may be, in minutes.
-const FARTHEST_MIN: i16 = 360;
+impl DayTime {
+    /// The farthest from what the sun does that a time may be, in minutes.
+    pub const FARTHEST_MIN: i16 = 360;
+}
 
 impl FromStr for DayTime {
     type Err = NoDayTime;
@@ -127,7 +129,7 @@ impl FromStr for DayTime {
         let rest = &plain[word.len()..];
         let is_signed = rest.is_empty() || rest.starts_with(['+', '-']);
         let offset = if rest.is_empty() { Some(0) } else { rest.parse::<i16>().ok() };
-        let near = offset.filter(|o| is_signed && o.abs() <= FARTHEST_MIN);
+        let near = offset.filter(|o| is_signed && o.abs() <= Self::FARTHEST_MIN);
         near.map(|offset| Self::Sun(*event, offset)).ok_or_else(none)
     }
 }
@@ -518,7 +520,8 @@ impl Kept for Rule {
                 note("is", is)?;
                 between("for_min", *for_min, 0.0, 1440.0, "minutes")?;
             }
-            Trigger::Says { phrase: text } | Trigger::Alert { of: text } => note("when", text)?,
+            Trigger::Says { phrase: text } => words("phrase", text)?,
+            Trigger::Alert { of: text } => words("of", text)?,
             Trigger::Called | Trigger::Time { .. } => {}
         }
         let is = self.does.len();
@@ -538,6 +541,12 @@ impl Kept for Rule {
         }
         between("off_after_min", self.off_after_min, 0.0, 1440.0, "minutes")
     }
+}
+
+/// What is said, or comes as a message, has words.
+fn words(field: &'static str, text: &str) -> Result<(), Refusal> {
+    note(field, text)?;
+    if text.trim().is_empty() { Err(Refusal::wrong(field, Wrong::NoWords)) } else { Ok(()) }
 }
 
 /// The most things that one rule does: a scene of a large house.

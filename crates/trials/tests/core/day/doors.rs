@@ -22,8 +22,8 @@ use super::machine::{AT, circuit, house, isolated, planned, set, stepped, ticked
 use crate::common::caller;
 
 /// A job, what the hands did in it, and all that a door may lead back to.
-struct House {
-    folder: Folder,
+pub(super) struct House {
+    pub(super) folder: Folder,
     hands: Hands,
     undo: Vec<Edit>,
     earlier: Vec<Folder>,
@@ -32,7 +32,7 @@ struct House {
 }
 
 impl House {
-    fn new(folder: Folder) -> Self {
+    pub(super) fn new(folder: Folder) -> Self {
         let (undo, earlier, tapped) = (Vec::new(), Vec::new(), Vec::new());
         let phones = [Vec::new(), Vec::new()];
         Self { folder, hands: Hands::default(), undo, earlier, phones, tapped }
@@ -87,7 +87,7 @@ impl House {
         }
     }
 
-    fn go(&mut self, door: &Door) {
+    pub(super) fn go(&mut self, door: &Door) {
         let who = |first: bool| if first { "Kit" } else { "Bo" };
         let back =
             |n: usize, all: &[Folder]| all.len().checked_sub(n + 1).map(|at| all[at].clone());

@@ -3,6 +3,7 @@
 #![expect(clippy::panic, reason = "what was tapped stands in the failure")]
 
 mod already_there;
+mod behind;
 mod bench;
 mod codes;
 mod doors;

@@ -89,6 +89,11 @@ pub(crate) struct RoomShape {
     pub(crate) d: String,
     pub(crate) x: f64,
     pub(crate) y: f64,
+    /// Half way down the room, and how far down that goes: where its name may stand.
+    middle: f64,
+    high: f64,
+    /// From how near its name is drawn.
+    pub(crate) level: u8,
     pub(crate) name: String,
 }
 
@@ -378,9 +383,9 @@ impl Plan {
             });
         }
         self.dots.sort_by_key(|d| d.class.contains("selected"));
-        self.thin_out();
         let rooms = site.rooms.iter().filter(|r| r.floor == *floor);
         self.rooms.extend(rooms.map(room_shape));
+        self.thin_out();
     }
 }
 
@@ -393,6 +398,9 @@ fn room_shape(room: &Room) -> RoomShape {
         d: path(std::slice::from_ref(&room.outline), true),
         x: (x * CM).round(),
         y: (y * CM).round(),
+        middle: y * CM,
+        high: around.map_or(0.0, |r| (r.bottom - r.top) * CM),
+        level: 0,
         name: room.name.clone(),
     }
 }

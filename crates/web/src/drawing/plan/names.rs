@@ -1,6 +1,6 @@
 //! Names and tags of dots: kept apart, cut where they are long.
 
-use super::Plan;
+use super::{Dot, Plan};
 
 /// How wide the smallest picture of a whole sheet is, in pixels: what is drawn from the first level on keeps apart on it.
 /// Each further level is twice as near.
@@ -39,58 +39,93 @@ fn wide(text: &str) -> f64 {
     text.chars().count() as f64 * LETTER
 }
 
-impl Plan {
-    /// Says from how near each label is drawn, so that none lies over another at any zoom: the first where the whole sheet is
-    /// seen smallest, the others each twice as near as those before.
-    pub(super) fn thin_out(&mut self) {
-        let mut order: Vec<usize> = (0..self.dots.len()).collect();
-        // What is chosen has its name at any zoom: the others make room for it.
-        let rank = |dot: &super::Dot| (!dot.class.contains("selected"), !dot.show_name);
-        order.sort_by_key(|n| rank(&self.dots[*n]));
-        let mut placed: Vec<(LabelBox, u8)> = Vec::new();
-        let width = self.width.max(1.0);
-        let first_free = |own: &LabelBox, placed: &[(LabelBox, u8)]| {
-            let is_free = |level: &u8| {
-                let px = FIRST_WIDE / width * f64::from(1u32 << level);
-                !placed.iter().any(|(other, at)| at <= level && own.meets(other, px))
-            };
-            (0..LEVELS).find(is_free).unwrap_or(LEVELS)
+/// All labels that have their place, and from which level on each is drawn.
+struct Placed {
+    all: Vec<(LabelBox, u8)>,
+    width: f64,
+}
+
+impl Placed {
+    /// How many pixels a centimetre of the sheet takes at a level.
+    fn px(&self, level: u8) -> f64 {
+        FIRST_WIDE / self.width * f64::from(1u32 << level)
+    }
+
+    /// The first level from which on one more lies over none of them: both are drawn from the later of their two on.
+    fn first_free(&self, own: &LabelBox) -> u8 {
+        let is_free = |level: &u8| {
+            let mut drawn = self.all.iter().filter(|(_, at)| *at < LEVELS);
+            !drawn.any(|(other, at)| own.meets(other, self.px((*level).max(*at))))
         };
-        for n in order {
-            let dot = &self.dots[n];
-            let name =
-                if dot.show_name { format!("{} {}", dot.tag, dot.name) } else { dot.tag.clone() };
-            if name.trim().is_empty() {
-                continue;
-            }
-            let near = if dot.is_ringed() { BESIDE_RING } else { BESIDE };
-            let far = near + wide(name.trim());
-            let (left, right) = if dot.flip { (-far, -near) } else { (near, far) };
-            let own = LabelBox { at: (dot.x, dot.y), left, right, half: LINE / 2.0 };
-            let level = first_free(&own, &placed);
-            placed.push((own, level));
-            self.dots[n].level = level;
-        }
-        // Numbers of lines come after names, and under no dot.
+        (0..LEVELS).find(is_free).unwrap_or(LEVELS)
+    }
+}
+
+impl Plan {
+    /// Says from how near each label is drawn, so that none lies over another nor over a dot at any zoom: the first where the
+    /// whole sheet is seen smallest, the others each twice as near as those before.
+    pub(super) fn thin_out(&mut self) {
         let dots = self.dots.iter().map(|dot| {
             let at = (dot.x, dot.y);
             (LabelBox { at, left: -DOT, right: DOT, half: DOT }, 0)
         });
-        placed.extend(dots);
-        for line in &mut self.lines {
-            for label in &mut line.labels {
-                // It may lie along its line: as wide as it is high, whatever way that runs.
-                let half = wide(&label.text) / 2.0;
-                let own = LabelBox {
-                    at: (label.x, label.y),
-                    left: -half,
-                    right: half,
-                    half: half.max(LINE / 2.0),
-                };
-                label.level = first_free(&own, &placed);
-                placed.push((own, label.level));
-            }
+        let mut placed = Placed { all: dots.collect(), width: self.width.max(1.0) };
+        let mut order: Vec<usize> = (0..self.dots.len()).collect();
+        // What is chosen has its name at any zoom: the others make room for it.
+        let rank = |dot: &Dot| (!dot.class.contains("selected"), !dot.show_name);
+        order.sort_by_key(|n| rank(&self.dots[*n]));
+        for n in order {
+            let Some((label, flip, level)) = self.beside(&self.dots[n], &placed) else { continue };
+            placed.all.push((label, level));
+            let dot = &mut self.dots[n];
+            (dot.flip, dot.level) = (flip, level);
         }
+        // Numbers of lines come after names; they may lie along their line: as wide as high, whatever way that runs.
+        for label in self.lines.iter_mut().flat_map(|line| &mut line.labels) {
+            let half = wide(&label.text) / 2.0;
+            let high = half.max(LINE / 2.0);
+            let own = LabelBox { at: (label.x, label.y), left: -half, right: half, half: high };
+            label.level = placed.first_free(&own);
+            placed.all.push((own, label.level));
+        }
+        // A room has room for its name: it moves up or down until it lies over nothing.
+        for room in &mut self.rooms {
+            let half = wide(&room.name) / 2.0 + LETTER;
+            let shifts = [0.0, -0.2, 0.2, -0.35, 0.35].map(|share| room.middle + share * room.high);
+            let at =
+                |y: f64| LabelBox { at: (room.x, y), left: -half, right: half, half: LINE / 2.0 };
+            let levels = shifts.map(|y| (placed.first_free(&at(y)), y));
+            let Some((level, y)) = levels.into_iter().min_by_key(|(level, _)| *level) else {
+                continue;
+            };
+            (room.level, room.y) = (level, y.round());
+            placed.all.push((at(y), level));
+        }
+    }
+
+    /// Where the label of a dot stands best: on its own side, or on the other where it is drawn earlier there; with the level
+    /// from which on. Nothing where it has none.
+    fn beside(&self, dot: &Dot, placed: &Placed) -> Option<(LabelBox, bool, u8)> {
+        let name =
+            if dot.show_name { format!("{} {}", dot.tag, dot.name) } else { dot.tag.clone() };
+        let near = if dot.is_ringed() { BESIDE_RING } else { BESIDE };
+        let far = near + wide(name.trim());
+        if name.trim().is_empty() {
+            return None;
+        }
+        let on = |flip: bool| {
+            let (left, right) = if flip { (-far, -near) } else { (near, far) };
+            let own = LabelBox { at: (dot.x, dot.y), left, right, half: LINE / 2.0 };
+            let level = placed.first_free(&own);
+            (own, flip, level)
+        };
+        let (own, other) = (on(dot.flip), on(!dot.flip));
+        let reaches = far / placed.px(other.2.min(LEVELS - 1));
+        let (from, to) = (self.left + reaches, self.left + self.width - reaches);
+        let has_room = if other.1 { dot.x >= from } else { dot.x <= to };
+        let best = if has_room && other.2 < own.2 { other } else { own };
+        let is_forced = dot.class.contains("selected");
+        Some((best.0, best.1, if is_forced { 0 } else { best.2 }))
     }
 }
 

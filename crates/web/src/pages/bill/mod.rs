@@ -191,8 +191,24 @@ fn row(l: &BillLine, m: Money<'_>) -> Row {
         count: typographic(l.count, usize::from(l.count.fract().abs() > 0.0)),
         each: l.each.map_or_else(|| "not known".to_owned(), |e| m.of(e)),
         cost: l.cost().map(|c| m.of(c)).unwrap_or_default(),
-        at: l.at.join(", "),
+        at: at(&l.at),
     }
+}
+
+/// Where pieces go: each place once, with how many of them where there are several.
+fn at(all: &[String]) -> String {
+    let mut each: Vec<(&str, usize)> = Vec::new();
+    for place in all {
+        match each.iter_mut().find(|(known, _)| known == place) {
+            Some((_, count)) => *count += 1,
+            None => each.push((place, 1)),
+        }
+    }
+    let told = each.into_iter().map(|(place, count)| match count {
+        1 => place.to_owned(),
+        _ => format!("{place} ({count})"),
+    });
+    told.collect::<Vec<_>>().join(", ")
 }
 
 /// What is bought now, and what once that on trial is kept.

@@ -312,6 +312,8 @@ struct NetworkForm {
     channel: String,
     has_channel: bool,
     limits: Vec<LimitField>,
+    /// Whether its groups are told by one message.
+    at_once: Vec<Choice>,
     devices: usize,
 }
 
@@ -369,6 +371,17 @@ fn network_form(site: &Site, network: &Network) -> NetworkForm {
         system: rule.name,
         channel: network.channel.map(|c| c.to_string()).unwrap_or_default(),
         has_channel: rule.channels.is_some(),
+        at_once: [
+            ("null", "not looked at", None),
+            ("true", "yes", Some(true)),
+            ("false", "no", Some(false)),
+        ]
+        .map(|(value, text, is)| Choice {
+            value: value.to_owned(),
+            text: text.to_owned(),
+            chosen: is == network.groups_at_once,
+        })
+        .into(),
         limits: fields.into_iter().filter(|f| !f.usual.is_empty()).collect(),
         devices: site.devices.iter().filter(|d| d.network == network.id).count(),
     }

@@ -11,16 +11,18 @@ use dot_reach_core::keys::{
     stands_apart, taken_by,
 };
 use dot_reach_core::record::Record;
-use dot_reach_core::rules::{in_a_sentence, never_off};
+use dot_reach_core::rules::never_off;
 use dot_reach_core::sensing::seen;
 use dot_reach_core::site::{
-    Control, Device, DeviceId, Edit, Rule, RunsIn, Site, Target, Trigger, TurnsTo,
+    Condition, Control, Device, DeviceId, FixedBy, Rule, RunsIn, Site, Target, Trigger, TurnsTo,
 };
 use serde_json::json;
 
+use super::left_out::{LeftOut, left_out};
 use crate::drawing::plan::{Plan, sheet};
 use crate::pages::journal::capital;
 use crate::pages::rules_tried::{TriedView, tried};
+use crate::pages::survey::choices::{Choice, choices};
 
 /// What the page shows of one controller.
 pub(super) struct GridView {
@@ -37,7 +39,9 @@ pub(super) struct GridView {
     /// What it switches off and nobody may, and what toggling leaves behind.
     pub(super) warnings: Vec<String>,
     /// Rules that work everything, with what they leave out.
-    pub(super) all_but: Vec<AllBut>,
+    pub(super) all_but: Vec<LeftOut>,
+    /// By what it is fixed, where it is on a battery.
+    pub(super) fixed: Option<(String, Vec<Choice>)>,
     pub(super) tried: Vec<TriedView>,
 }
 
@@ -61,15 +65,6 @@ pub(super) struct CellView {
     pub(super) text: String,
     pub(super) class: &'static str,
     pub(super) told: String,
-}
-
-/// A rule that works everything but for some.
-pub(super) struct AllBut {
-    pub(super) said: String,
-    /// Each that is left out, with the edit that takes it along.
-    pub(super) but: Vec<(String, String)>,
-    /// Each that could be left out, with the edit that does so.
-    pub(super) others: Vec<(String, String)>,
 }
 
 /// What a sensor sees.
@@ -111,7 +106,11 @@ pub(super) fn view(analysis: &Analysis, record: &Record, of: &DeviceId) -> Optio
         taken: taken_by(site, of).map(|taken| (takes(site, &taken), taken.steps(site))),
         sight: sight(site, device, sees.as_ref()),
         warnings: [never_off_words(site, &own), apart(&controls)].concat(),
-        all_but: own.iter().filter_map(|rule| all_but(site, rule)).collect(),
+        all_but: own.iter().filter_map(|rule| left_out(site, rule)).collect(),
+        fixed: site
+            .kind(&device.kind)
+            .is_some_and(|k| !k.is_on_mains())
+            .then(|| (device.id.to_string(), choices(&FixedBy::ALL, device.fixed))),
         tried: own.iter().map(|rule| tried(site, record, rule)).collect(),
     })
 }
@@ -225,6 +224,9 @@ fn sight(
         seen.rooms.iter().map(room).collect::<Vec<_>>().join(", ")
     });
     let sees = match rooms {
+        None if field.reach_m.is_none() || field.angle_deg.is_none() => {
+            "Its row in the library does not say how far and how wide it sees: until then nobody knows.".to_owned()
+        }
         None => "Say which way it looks: until then nobody knows what it sees.".to_owned(),
         Some(rooms) if rooms.is_empty() => "It sees no room that is drawn.".to_owned(),
         Some(rooms) => format!("It sees {rooms}; walls, glass and shut doors stand in its way."),
@@ -241,16 +243,23 @@ fn sight(
         .rules
         .iter()
         .filter(|rule| matches!(&rule.when, Trigger::State { device: of, .. } if *of == device.id));
-    let off: Vec<String> = works
-        .filter_map(|rule| {
-            let after = rule.off_after_min?;
-            Some(format!("Off again {after:.0} min after it last saw somebody."))
-        })
-        .collect();
+    let mut off = Vec::new();
+    for rule in works {
+        off.extend(rule.only.iter().filter_map(|condition| match condition {
+            Condition::Darker { lux } => Some(format!(
+                "Only under {lux:.0} lx: hold the meter where it hangs, at the hour at which it is to begin."
+            )),
+            _ => None,
+        }));
+        off.extend(
+            rule.off_after_min
+                .map(|after| format!("Off again {after:.0} min after it last saw somebody.")),
+        );
+    }
     Some(Sight {
         id: device.id.to_string(),
         facing: device.facing_deg.map(|deg| format!("{deg:.0}")).unwrap_or_default(),
-        is_round: field.angle_deg >= 360.0,
+        is_round: field.angle_deg.is_some_and(|deg| deg >= 360.0),
         says: [vec![sees], off, vec![pet]].concat().join(" "),
     })
 }
@@ -265,27 +274,6 @@ fn never_off_words(site: &Site, own: &[&Rule]) -> Vec<String> {
         )
     };
     all.iter().filter_map(name).map(words).collect()
-}
-
-/// What a rule that works everything leaves out.
-fn all_but(site: &Site, rule: &Rule) -> Option<AllBut> {
-    let (place, but) = rule.does.iter().enumerate().find_map(|(n, action)| match &action.what {
-        Target::AllBut(but) => Some((n, but)),
-        _ => None,
-    })?;
-    let with = |but: BTreeSet<DeviceId>| {
-        let mut changed = rule.clone();
-        changed.does[place].what = Target::AllBut(but);
-        json!(Edit::put(changed)).to_string()
-    };
-    let named = |device: &Device, edit: String| (device.name.clone(), edit);
-    let without = |id: &DeviceId| but.iter().filter(|of| *of != id).cloned().collect();
-    let left = but.iter().filter_map(|id| Some(named(site.devices.get(id)?, with(without(id)))));
-    let all = site.switched_but(but).into_iter();
-    let mut others: Vec<(String, String)> =
-        all.map(|d| named(d, with(but.iter().chain([&d.id]).cloned().collect()))).collect();
-    others.sort();
-    Some(AllBut { said: in_a_sentence(site, rule), but: left.collect(), others })
 }
 
 /// So many presses are looked at together: a household of a month.

@@ -1,6 +1,7 @@
 //! Who controls what: the matrix of controllers and loads, each checked, and what works in an outage.
 
 mod grid;
+pub(crate) mod left_out;
 mod lost;
 
 use std::collections::BTreeMap;
@@ -263,10 +264,15 @@ fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
     }
     let mut rows: Vec<Row> = by_rule.values().filter_map(|of| row(analysis, of)).collect();
     rows.sort_by(|a, b| (&a.controller, &a.load).cmp(&(&b.controller, &b.load)));
+    // Where groups of all networks are said to go at once, nothing is to be done.
+    let at_once = |controller: &DeviceId| {
+        let mut of = site.controls_by(controller).filter_map(|c| site.devices.get(c.load));
+        of.all(|d| site.networks.get(&d.network).is_some_and(|n| n.groups_at_once == Some(true)))
+    };
     let groups = by_press.into_iter().filter_map(|((controller, by_hand), delays)| {
         let group = Addressing::of(&delays);
         let by = if by_hand.is_empty() { String::new() } else { format!(" by {by_hand}") };
-        group.needs_multicast().then(|| {
+        (group.needs_multicast() && !at_once(controller)).then(|| {
             format!(
                 "{} tells {} loads{by}: one by one the last follows after {:.0} ms, as a group or a scene of the system \
                  after {:.0}.",

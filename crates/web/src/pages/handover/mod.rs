@@ -1,10 +1,11 @@
-//! Handover: a printable page with plans, ledger, readings and cautions, and the files to keep.
+//! Handover: a printable page with plans, ledger, readings and cautions, and the files to keep; whole for the next
+//! integrator, or what the household or the electrician needs of it.
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::assumptions::assumptions;
-use dot_reach_core::findings::{Finding, grouped};
+use dot_reach_core::findings::{Acts, Finding, grouped};
 use dot_reach_core::fit::Fits;
 use dot_reach_core::gate::gate;
 use dot_reach_core::gate::work::opener;
@@ -18,6 +19,7 @@ use dot_reach_core::prove::Proof;
 use dot_reach_core::prove::handed_over::handed_over;
 use dot_reach_core::record::{Method, Record, Step};
 use dot_reach_core::site::{DeviceId, HouseAccess, Network, Rights, Site};
+use dot_reach_core::spoken::NameBook;
 use dot_reach_core::summary::{fits, unsettled};
 use dot_reach_core::units::typographic;
 use dot_reach_store::JobId;
@@ -33,6 +35,7 @@ use crate::pages::prove::{acceptance, as_read};
 use crate::pages::reach::ledger::tag_of;
 use crate::pages::region::{length_words, say};
 use crate::pages::rules_tried::{TriedView, tried};
+use crate::pages::spoken::{PhraseRow, answered};
 use crate::pages::{Shell, bill, install, printed};
 
 #[derive(Template)]
@@ -70,6 +73,8 @@ struct Page {
     day: TheDay,
     /// What keys, scenes, phrases and times do, and how that was tried.
     rules: Vec<TriedView>,
+    /// What is said in this house, and what answers to it.
+    phrases: Vec<PhraseRow>,
     /// Networks that a device opens by hand: how, and how it is closed.
     opened: Vec<(String, String)>,
     /// Who gets the house: who, by what, with which rights, since when, until when.
@@ -143,6 +148,34 @@ pub(crate) struct Query {
     /// Which page of the part, from one.
     #[serde(default)]
     page: usize,
+    /// Who reads it; whoever takes the house over gets all of it.
+    #[serde(rename = "for")]
+    reader: Option<Reader>,
+}
+
+/// Who needs no more than a part of the handover.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum Reader {
+    Household,
+    Electrician,
+}
+
+impl Reader {
+    /// Each with its word in the address and its name.
+    const ALL: [(Option<Self>, &'static str, &'static str); 3] = [
+        (None, "", "All, for the next integrator"),
+        (Some(Self::Household), "?for=household", "For the household"),
+        (Some(Self::Electrician), "?for=electrician", "For the electrician"),
+    ];
+
+    /// Whether findings on which such a one must act are for this reader.
+    fn acts(self, acts: Acts) -> bool {
+        match self {
+            Self::Household => acts == Acts::Client,
+            Self::Electrician => matches!(acts, Acts::Electrician | Acts::Installer),
+        }
+    }
 }
 
 /// A part of the handover.
@@ -177,6 +210,9 @@ struct Shown {
     /// The parts to choose from: address, name, whether it is shown; none where all is shown.
     parts: Vec<(String, &'static str, bool)>,
     only: Option<HandoverPart>,
+    reader: Option<Reader>,
+    /// The readers to choose from: address, name, whether it is theirs that is shown.
+    readers: [(&'static str, &'static str, bool); 3],
     /// The pages of the part that is shown: address, number, whether it is shown.
     pages: Vec<(String, usize, bool)>,
     page: usize,
@@ -184,7 +220,8 @@ struct Shown {
 
 impl Shown {
     fn of(query: &Query, devices: usize) -> Self {
-        let in_parts = devices > IN_PARTS && query.all == 0;
+        let reader = query.reader;
+        let in_parts = devices > IN_PARTS && query.all == 0 && reader.is_none();
         let only = in_parts.then(|| query.part.unwrap_or(HandoverPart::Cover));
         let parts = HandoverPart::ALL
             .map(|(part, word, name)| (format!("?part={word}"), name, Some(part) == only));
@@ -197,9 +234,24 @@ impl Shown {
         Self {
             parts: if in_parts { parts.to_vec() } else { Vec::new() },
             only,
+            reader,
+            readers: Reader::ALL.map(|(of, address, name)| (address, name, of == reader)),
             pages: pages.collect(),
             page,
         }
+    }
+
+    /// Whether nobody's part alone is shown.
+    fn whole(&self) -> bool {
+        self.reader.is_none()
+    }
+    /// What was done and is to be done at boxes.
+    fn boxes(&self) -> bool {
+        self.reader != Some(Reader::Household)
+    }
+    /// What whoever lives there does with it.
+    fn living(&self) -> bool {
+        self.reader != Some(Reader::Electrician)
     }
 
     fn has(&self, part: HandoverPart) -> bool {
@@ -209,13 +261,13 @@ impl Shown {
         self.has(HandoverPart::Cover)
     }
     fn plans(&self) -> bool {
-        self.has(HandoverPart::Plans)
+        self.whole() && self.has(HandoverPart::Plans)
     }
     fn devices(&self) -> bool {
-        self.has(HandoverPart::Devices)
+        self.whole() && self.has(HandoverPart::Devices)
     }
     fn readings(&self) -> bool {
-        self.has(HandoverPart::Readings)
+        self.whole() && self.has(HandoverPart::Readings)
     }
     fn site(&self) -> bool {
         self.has(HandoverPart::Site)
@@ -317,9 +369,10 @@ fn page(
         legend: Vec::new(),
         rows: shown.rows(rows),
         readings: readings.collect(),
-        open: open(analysis),
+        open: open(analysis, shown.reader == Some(Reader::Electrician)),
         findings: grouped(site, analysis.findings.iter().filter(|f| f.found.rule() != "fit"))
             .into_iter()
+            .filter(|g| shown.reader.is_none_or(|reader| reader.acts(g.acts)))
             .map(|g| (g.acts.name(), g.places.into_iter().map(at_place).collect()))
             .collect(),
         overruled: site.rulings.iter().map(|r| (ruling_words(site, r), r.why.clone())).collect(),
@@ -328,12 +381,22 @@ fn page(
         lengths: length_words(),
         day: the_day(site, record, codes),
         rules: site.rules.iter().map(|rule| tried(site, record, rule)).collect(),
+        phrases: phrases(site),
         opened: opened(site),
         accesses: accesses(site),
         shares: shares(site, record),
         shown,
         shell,
     }
+}
+
+/// What is said in this house and what answers to it, where anything is spoken to at all.
+fn phrases(site: &Site) -> Vec<PhraseRow> {
+    let book = NameBook::of(site);
+    if !book.has_voice() {
+        return Vec::new();
+    }
+    book.guide().iter().map(|phrase| answered(site, &book.answer(phrase))).collect()
 }
 
 /// How one more is let in later, where a device opens the network by hand.
@@ -432,10 +495,11 @@ fn at_place((place, all): (String, Vec<&Finding>)) -> AtPlace {
     (place, all.iter().map(|f| format!("{} {}", f.found, f.found.cure())).collect())
 }
 
-/// What is to be settled about devices: who, and why.
-fn open(analysis: &Analysis) -> Vec<(String, String)> {
+/// What is to be settled about devices: who, and why; of boxes alone where only what does not fit them is asked for.
+fn open(analysis: &Analysis, is_of_boxes: bool) -> Vec<(String, String)> {
     unsettled(analysis)
         .into_iter()
+        .filter(|open| !is_of_boxes || !open.unfit.is_empty())
         .map(|open| {
             let device = analysis.site.devices.get(&open.outcome.device);
             let name = device.map_or_else(String::new, |d| d.name.clone());
@@ -444,7 +508,8 @@ fn open(analysis: &Analysis) -> Vec<(String, String)> {
                 let ways: Vec<&str> = ways.iter().map(|way| way.says).collect();
                 format!("Does not fit. {f} Ways out: {}.", say(&ways.join("; ")))
             });
-            let reached = (open.outcome.band < dot_reach_core::network::Band::Sound)
+            let reached = (!is_of_boxes
+                && open.outcome.band < dot_reach_core::network::Band::Sound)
                 .then(|| open.outcome.reason.to_string());
             let why: Vec<_> = reached.into_iter().chain(unfit).collect();
             (format!("{name}, {}", open.network.name), why.join(" "))

@@ -42,7 +42,8 @@ pub(crate) fn lasting(minutes: f64) -> String {
     if rest < 1.0 { format!("{hours:.0} h") } else { format!("{hours:.0} h {rest:02.0}") }
 }
 
-/// What was done against a rule, and what the plan says otherwise than a box that stands open: of what, and why.
+/// What was done against a rule, what the plan says otherwise than a box that stands open, and what a step was not asked
+/// when it was taken: of what, and why.
 pub(crate) fn irregular(gate: &Gate<'_>) -> Vec<(String, String)> {
     let site = gate.site();
     let name =
@@ -51,5 +52,9 @@ pub(crate) fn irregular(gate: &Gate<'_>) -> Vec<(String, String)> {
         (name(&device), format!("“{}” against the rule: {why}", step.name()))
     });
     let changed = gate.changed_since_opened().into_iter();
-    overruled.chain(changed.map(|(device, what)| (name(&device), what))).collect()
+    let changed = changed.map(|(device, what)| (name(&device), what));
+    let asked = gate.asked_since().into_iter().map(|(device, step, text)| {
+        (name(&device), format!("“{}” was said before this was asked: {text}", step.name()))
+    });
+    overruled.chain(changed).chain(asked).collect()
 }

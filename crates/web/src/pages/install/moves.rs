@@ -54,6 +54,8 @@ pub(super) enum Body {
         expected: Vec<(String, bool)>,
     },
     Tie {
+        /// How it is tied to each.
+        ties: Vec<String>,
         masters: Vec<(String, String)>,
     },
     Energise {
@@ -307,6 +309,7 @@ fn step_card(analysis: &Analysis, gate: &Gate<'_>, spot: &WorkedDevice<'_>, step
         },
         Step::Tested => tested(spot, gate, text),
         Step::Tied => Body::Tie {
+            ties: cards::ties(spot),
             masters: spot
                 .masters()
                 .iter()

@@ -211,6 +211,9 @@ impl Names<'_> {
                     format!("{} read back: {sentence}", of.read_by)
                 }
             }
+            What::RoomsAgreed(of) => {
+                format!("{} agreed to {}", of.name, count_of(of.rooms.len(), "room", "rooms"))
+            }
             What::Agreed(_) => "agreed what counts as accepted".to_owned(),
             What::LinkFollowed { name, role } => format!("{name} followed the link for the {role}"),
             What::Cured { device, what } => format!("{}: {what}", self.device(device)),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
-use dot_reach_core::catalogue::by_hand::JoinTakes;
+use dot_reach_core::catalogue::by_hand::{JoinTakes, TiedFrom};
 use dot_reach_core::catalogue::rates::RATES;
 use dot_reach_core::catalogue::{
     Ability, BackhaulBy, Button, DeviceKind, Duty, Far, FittingWay, LoadKind, Powered, Supply,
@@ -281,10 +281,11 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     for (word, words, value) in hand {
         numbers.push((format!("hand.{word}"), words.to_owned(), count(value)));
     }
-    if let Some(field) = kind.sees {
+    if kind.sees.is_some() || kind.duty == Duty::Sensor {
+        let field = kind.sees.unwrap_or_default();
         let sees = [
-            ("reach_m", "Sees so far, m", Some(field.reach_m)),
-            ("angle_deg", "Sees so wide, °", Some(field.angle_deg)),
+            ("reach_m", "Sees so far, m", field.reach_m),
+            ("angle_deg", "Sees so wide, °", field.angle_deg),
             ("pet_kg", "Lets pets pass up to, kg", field.pet_kg),
         ];
         numbers
@@ -329,6 +330,9 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     let backhauls: Vec<_> =
         not_known.chain(BackhaulBy::ALL.map(|(by, words)| (Some(by), words))).collect();
     let unsaid = std::iter::once((None, "not known"));
+    let tied = std::iter::once((None, "nobody wrote it down"))
+        .chain(TiedFrom::ALL.map(|(from, words)| (Some(from), words)));
+    let tied: Vec<_> = tied.collect();
     let takes: Vec<_> = unsaid.chain(JoinTakes::ALL.map(|(t, words)| (Some(t), words))).collect();
     let mut ticks = vec![
         ("forwards", "forwards for others", kind.forwards),
@@ -415,6 +419,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("join.fails", "Its light when not taken", kind.join.fails.clone()),
             ("join.first_light", "Its light at first power", kind.join.first_light.clone()),
             ("join.code", "Where its code is", kind.join.code.clone()),
+            ("join.ties", "To tie it to a load", kind.join.ties.clone()),
             ("join.opens.gesture", "If it opens its network: by what", opens.gesture),
             ("join.opens.light", "Its light while that is open", opens.light),
             ("join.opens.closes", "By what it closes it", opens.closes),
@@ -428,6 +433,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
             ("supply", "Supply", choices(&supplies, kind.supply)),
             ("backhaul", "A hub: joined to the router", choices(&backhauls, kind.backhaul)),
             ("hand.takes", "A new one works by itself", choices(&takes, kind.hand.takes)),
+            ("hand.tied_from", "It is tied", choices(&tied, kind.hand.tied_from)),
             ("class", "To platforms it is", choices(&classes, kind.class)),
             ("fit.far", "At a far place it is", choices(&far, fit.far)),
             ("fit.powered", "The powered unit goes", choices(&powered, fit.spelled_out().powered)),

@@ -1,12 +1,13 @@
 //! Who may come in to a firm: its people, what they are there, their licences, and links that let them in.
 
+mod due;
+
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_accounts::{Account, AccountId, Accounts, FirmRole, OpenInvite, Token};
 use dot_reach_core::catalogue::countries::COUNTRIES;
-use dot_reach_store::{JobSummary, Store};
-use jiff::tz::TimeZone;
-use jiff::{Span, Timestamp};
+use dot_reach_store::Store;
+use jiff::Timestamp;
 use serde::Deserialize;
 use serde_json::json;
 
@@ -35,27 +36,6 @@ struct DueRow {
     id: String,
     name: String,
     changed: String,
-}
-
-/// The jobs that are due, the longest untouched first.
-fn due(jobs: Vec<JobSummary>, years: u32, now: Timestamp) -> Vec<DueRow> {
-    if years == 0 {
-        return Vec::new();
-    }
-    let ago = Span::new().years(i64::from(years));
-    let oldest = TimeZone::UTC.to_datetime(now).checked_sub(ago);
-    let oldest =
-        oldest.and_then(|oldest| TimeZone::UTC.to_timestamp(oldest)).unwrap_or(Timestamp::MIN);
-    let is_due = |job: &JobSummary| {
-        job.changed_at.parse::<Timestamp>().is_ok_and(|changed| changed < oldest)
-    };
-    let all = jobs.into_iter().rev().filter(is_due);
-    all.map(|job| DueRow {
-        id: job.id.to_string(),
-        changed: job.changed_at.chars().take(10).collect(),
-        name: job.name,
-    })
-    .collect()
 }
 
 /// A link that nobody has followed yet.
@@ -126,7 +106,13 @@ pub(crate) async fn show(of: Of<Manage>, server: web::Data<Server>) -> Answer {
         is_reset: i.is_reset,
     };
     let open = open.into_iter().map(row).collect();
-    let due = due(of.0.app.ask(Store::jobs).await?, keep_years, Timestamp::now());
+    let due = due::due(of.0.app.ask(Store::jobs).await?, keep_years, Timestamp::now());
+    let due = due.into_iter().map(|job| DueRow {
+        id: job.id.to_string(),
+        changed: job.changed_at.chars().take(10).collect(),
+        name: job.name,
+    });
+    let due = due.collect();
     html(&Page { shell, firm, people, roles: FirmRole::ALL, countries, open, keep_years, due })
 }
 
@@ -264,36 +250,4 @@ fn firm_of(caller: &Caller) -> Result<dot_reach_accounts::FirmId, WebError> {
 /// A link, shown once: the page puts the name of this server before it.
 fn link(token: &Token, good: &str) -> HttpResponse {
     HttpResponse::Ok().json(json!({ "link": format!("/in/{}", token.as_str()), "told": good }))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::{JobSummary, Timestamp, due};
-
-    #[test]
-    fn a_job_is_due_when_nobody_changed_it_for_longer_than_it_is_kept() {
-        let job = |id: &str, changed: &str| JobSummary {
-            id: id.parse().unwrap(),
-            name: id.to_owned(),
-            revision: 1,
-            changed_at: changed.to_owned(),
-        };
-        let jobs = || {
-            vec![
-                job("new", "2026-01-01T00:00:00Z"),
-                job("old", "2016-02-28T09:00:00Z"),
-                job("older", "2015-01-01T00:00:00Z"),
-            ]
-        };
-        let at = |now: &str, years| {
-            due(jobs(), years, now.parse::<Timestamp>().unwrap())
-                .into_iter()
-                .map(|d| d.id)
-                .collect::<Vec<_>>()
-        };
-        // Ten years to the day are not longer than ten years.
-        assert_eq!(at("2026-02-28T09:00:00Z", 10), ["older"]);
-        assert_eq!(at("2026-02-28T09:00:01Z", 10), ["older", "old"]);
-        assert!(at("2026-02-28T09:00:01Z", 0).is_empty(), "0 keeps them for good");
-    }
 }

@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, get, post, web};
 use askama::Template;
 use dot_reach_core::gate::gate;
-use dot_reach_core::names::{NameLine, NamesIn, StandsAs, Stray, names};
+use dot_reach_core::names::{NameLine, NamesIn, RoomLine, RoomList, StandsAs, Stray, names, rooms};
 use dot_reach_core::record::{NameList, Step, What};
 use dot_reach_core::site::Site;
 use dot_reach_formats::{Imported, name_list};
@@ -24,6 +24,11 @@ struct Page {
     /// Platforms whose list may be brought in: id and name.
     of: Vec<(String, String)>,
     lists: Vec<ListForm>,
+    rooms: Vec<RoomLine>,
+    /// How the list of rooms stands with the household, and whether that is settled.
+    agreed: String,
+    is_agreed: bool,
+    without_room: Vec<String>,
 }
 
 struct ListForm {
@@ -42,6 +47,8 @@ struct LineForm {
     point: String,
     name: String,
     room: String,
+    /// What it is to be there, as how many controls, with its number in its network.
+    facts: String,
     /// What is wrong with the name or the room on the plan.
     on_plan: &'static str,
     /// What is to be done there; empty where it stands as it is to.
@@ -89,7 +96,12 @@ fn line(site: &Site, line: NameLine) -> LineForm {
         json!({"do": "check", "device": line.device, "step": Step::Named, "check": word, "on": on})
             .to_string()
     });
+    let class = line.class.map(|c| format!("as {} {}", article(c.name()), c.name()));
+    let controls = (line.controls > 1).then(|| format!("usually {} controls", line.controls));
+    let number = line.number.map(|n| format!("number {n}"));
+    let facts: Vec<String> = [class, controls, number].into_iter().flatten().collect();
     LineForm {
+        facts: facts.join(", "),
         point,
         on_plan,
         is_wrong: line.is_wrong(),
@@ -103,10 +115,13 @@ fn line(site: &Site, line: NameLine) -> LineForm {
 }
 
 fn stray(stray: Stray) -> [String; 2] {
-    let Stray { entry, second_of } = stray;
+    let Stray { entry, second_of, is_control } = stray;
     let at =
         if entry.room.is_empty() { entry.name } else { format!("{}, {}", entry.name, entry.room) };
     let what = match second_of {
+        Some(of) if is_control => format!(
+            "most likely one more control of {of}, which has several outputs: see which it works"
+        ),
         Some(of) => format!(
             "a second entry of {of}, by its name: look which one answers, and take the other out"
         ),
@@ -118,8 +133,33 @@ fn stray(stray: Stray) -> [String; 2] {
     [at, what]
 }
 
+fn article(word: &str) -> &'static str {
+    if word.starts_with(['a', 'e', 'i', 'o', 'u']) { "an" } else { "a" }
+}
+
+/// How the list of rooms stands with the household.
+fn agreed(list: &RoomList<'_>) -> String {
+    let Some(of) = list.agreed else {
+        return "Nobody of the household has agreed to it yet.".to_owned();
+    };
+    let when = format!("{} agreed to it {}", of.name, day(&of.at));
+    let note = if of.note.is_empty() { String::new() } else { format!(" ({})", of.note) };
+    let new: Vec<&str> = list.rooms.iter().filter(|r| r.is_new).map(|r| r.name.as_str()).collect();
+    let since = [("new", new.join(", ")), ("gone", list.gone.join(", "))];
+    let since: Vec<String> = since
+        .iter()
+        .filter(|(_, names)| !names.is_empty())
+        .map(|(word, names)| format!("{word} since: {names}"))
+        .collect();
+    if since.is_empty() {
+        format!("{when}{note}.")
+    } else {
+        format!("{when}{note}; {}. Agree on it again.", since.join("; "))
+    }
+}
+
 fn wrong(list: &NamesIn) -> String {
-    match (list.wrong(), list.strays.len()) {
+    match (list.wrong(), list.strays.iter().filter(|s| !s.is_control).count()) {
         (0, 0) => String::new(),
         (wrong, 0) => format!("{wrong} of {} to be put right", list.lines.len()),
         (0, strays) => format!("all as agreed; {strays} more stand there"),
@@ -133,6 +173,7 @@ fn wrong(list: &NamesIn) -> String {
 pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebError> {
     printed(job, move |job| {
         let site = &job.site;
+        let of_rooms = rooms(site, &job.record);
         let lists = names(&gate(&job.record, site), &job.record);
         let form = |list: NamesIn| ListForm {
             found: list
@@ -148,6 +189,10 @@ pub(crate) async fn show(For(job, ..): For<See>) -> Result<HttpResponse, WebErro
         };
         Ok(Page {
             shell: job.shell("prove/names"),
+            agreed: agreed(&of_rooms),
+            is_agreed: of_rooms.is_agreed(),
+            rooms: of_rooms.rooms,
+            without_room: of_rooms.without,
             has_platforms: !site.platforms.is_empty(),
             of: lists.iter().map(|l| (l.of.clone(), l.title.clone())).collect(),
             lists: lists.into_iter().map(form).collect(),

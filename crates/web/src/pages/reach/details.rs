@@ -3,11 +3,11 @@
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::elsewhere::elsewhere;
 use dot_reach_core::network::NetworkAnalysis;
-use dot_reach_core::network::{Band, Hop, Node, Reason, Role};
-use dot_reach_core::power::{events_of, life_of};
+use dot_reach_core::network::{Band, Hop, Node, Outcome, Reason, Role};
+use dot_reach_core::power::{events_of, life_of, messages_of};
 use dot_reach_core::simulate::Chances;
 use dot_reach_core::site::neutrals::really;
-use dot_reach_core::site::{Point, Site};
+use dot_reach_core::site::{Device, Point, Site};
 use dot_reach_core::units::{count_of, typographic};
 use dot_reach_store::JobId;
 
@@ -138,6 +138,26 @@ fn own_target(analysis: &Analysis, network: &NetworkAnalysis, hop: &Hop) -> Opti
     })
 }
 
+/// How long the battery of a device lasts, in a sentence; nothing where it has none, or is not reached.
+fn battery(site: &Site, device: &Device, outcome: &Outcome) -> Option<String> {
+    let draw = site.kind(&device.kind)?.draw?;
+    let (life, events) = (life_of(site, device, &draw, outcome)?, events_of(device, &draw));
+    let messages = messages_of(site, device);
+    let told = if messages > 1.0 {
+        format!(" of {messages:.0} messages each, as it tells its loads itself")
+    } else {
+        String::new()
+    };
+    Some(format!(
+        "Its {} {} about {:.1} ± {:.1} years here, with {events:.0} events a day{told}; {:.1} with no message sent twice.",
+        draw.cell.name(),
+        if draw.cells == 1 { "lasts" } else { "last" },
+        life.years,
+        life.off_by,
+        draw.life_telling(events, messages, 1.0).years
+    ))
+}
+
 pub(crate) fn details(
     job: &JobId,
     analysis: &Analysis,
@@ -166,19 +186,7 @@ pub(crate) fn details(
     let is_reached = !outcome.hops.is_empty();
     let chance = chances.and_then(|c| Some((c.of(&node.device)?, c.draws)));
     let second = || second_way(network, place);
-    let battery = analysis.site.kind(&node.kind).and_then(|k| k.draw).and_then(|draw| {
-        let device = device?;
-        let (life, events) = (life_of(device, &draw, outcome)?, events_of(device, &draw));
-        Some(format!(
-            "Its {} {} about {:.1} ± {:.1} years here, with {events:.0} events a day; {:.1} with no \
-             message sent twice.",
-            draw.cell.name(),
-            if draw.cells == 1 { "lasts" } else { "last" },
-            life.years,
-            life.off_by,
-            draw.life(events, 1.0).years
-        ))
-    });
+    let battery = device.and_then(|device| battery(&analysis.site, device, outcome));
     let hangs_on: Vec<_> = network.hangs_on_carriers(outcome).map(|d| name(network, d)).collect();
     Details {
         wants_cures: outcome.band < Band::Sound && outcome.reason != Reason::Down,

@@ -1,4 +1,4 @@
-//! Rules and schedules out and in: the rules as JSON, a year of them as a calendar, days off out of a calendar.
+//! Rules and schedules out and in: the rules as JSON, a year of them as a calendar, rules and days off out of a calendar.
 
 use std::sync::Arc;
 
@@ -14,6 +14,12 @@ use crate::commands::{Answer, ChangeMark, download, take_lines, uploaded};
 use crate::door::{Change, For, See};
 use crate::error::WebError;
 
+/// The text of a file that is brought in.
+async fn text_of(form: Multipart) -> Result<String, WebError> {
+    let bytes = uploaded(form, rules_json::MOST_BYTES, "file").await?;
+    points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))
+}
+
 #[get("/jobs/{job}/rules.json")]
 pub(crate) async fn rules(For(job, ..): For<See>) -> Answer {
     let site = Arc::clone(&job.site);
@@ -25,8 +31,7 @@ pub(crate) async fn rules(For(job, ..): For<See>) -> Answer {
 pub(crate) async fn bring_rules(
     For(job, (query, form), ..): For<Change, (web::Query<ChangeMark>, Multipart)>,
 ) -> Answer {
-    let bytes = uploaded(form, rules_json::MOST_BYTES, "file").await?;
-    let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
+    let text = text_of(form).await?;
     let mark = query.into_inner();
     let told = take_lines(&job, mark, move |site, _| rules_json::read(site, &text)).await?;
     Ok(HttpResponse::Ok().json(told))
@@ -46,12 +51,21 @@ pub(crate) async fn calendar(For(job, ..): For<See>) -> Answer {
     Ok(download(&format!("{}-schedule.ics", job.id), "text/calendar; charset=utf-8", text))
 }
 
+#[post("/jobs/{job}/schedule.ics")]
+pub(crate) async fn bring_calendar(
+    For(job, (query, form), ..): For<Change, (web::Query<ChangeMark>, Multipart)>,
+) -> Answer {
+    let text = text_of(form).await?;
+    let mark = query.into_inner();
+    let told = take_lines(&job, mark, move |site, _| calendar_ics::rules_in(site, &text)).await?;
+    Ok(HttpResponse::Ok().json(told))
+}
+
 #[post("/jobs/{job}/holidays.ics")]
 pub(crate) async fn bring_holidays(
     For(job, (query, form), ..): For<Change, (web::Query<ChangeMark>, Multipart)>,
 ) -> Answer {
-    let bytes = uploaded(form, rules_json::MOST_BYTES, "file").await?;
-    let text = points_csv::text_of(&bytes).map_err(|reason| WebError::field("file", reason))?;
+    let text = text_of(form).await?;
     let mark = query.into_inner();
     let read = calendar_ics::days_off(&text);
     let told = take_lines(&job, mark, move |site, _| {

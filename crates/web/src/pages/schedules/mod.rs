@@ -2,6 +2,7 @@
 //! sense.
 
 pub(crate) mod exchange;
+mod others;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -9,19 +10,23 @@ use std::sync::Arc;
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::control::{Told, told};
+use dot_reach_core::catalogue::by_hand::TOLD;
+use dot_reach_core::control::{Told, ToldNetwork, told};
 use dot_reach_core::moment::time_of_day;
 use dot_reach_core::rules::{DaySpan, Happening, Hours, happenings, in_a_sentence, senses};
 use dot_reach_core::site::{
     Action, Condition, DeviceId, Edit, Kind, OnHolidays, Rule, RuleId, RunsIn, Site, SunEvent,
     Target, Trigger, TurnsTo, Weekday,
 };
+use dot_reach_core::units::count_of;
 use jiff::civil::Date;
 use serde::Deserialize;
 use serde_json::json;
 
+use self::others::{OtherRow, others, sensors, targets};
 use crate::door::{For, See};
 use crate::error::WebError;
+use crate::pages::controls::left_out::{LeftOut, left_out};
 use crate::pages::rules_tried::{TriedView, tried};
 use crate::pages::survey::choices::{Choice, choices};
 use crate::pages::{Shell, printed};
@@ -41,6 +46,10 @@ struct Page {
     has_place: bool,
     wrong: Vec<WrongRow>,
     times: Vec<TimeRow>,
+    others: Vec<OtherRow>,
+    sensors: Vec<Choice>,
+    targets: Vec<Choice>,
+    told: [&'static str; 8],
     scenes: Vec<SceneRow>,
     loads: Vec<Choice>,
     months: Vec<MonthRow>,
@@ -82,6 +91,8 @@ struct SceneRow {
     dark: Vec<String>,
     /// What calls it.
     called_by: Vec<String>,
+    /// What it leaves out, where it works everything.
+    all_but: Option<LeftOut>,
 }
 
 /// A member of a scene.
@@ -147,9 +158,9 @@ pub(crate) async fn show(
         let found = senses(&site, &hours, span, &happened);
         let number = |v: Option<f64>| v.map(|v| format!("{v}")).unwrap_or_default();
         let by_hand = |rule: &&Rule| matches!(rule.when, Trigger::Press { .. });
-        let others = site.rules.iter().filter(|rule| !by_hand(rule));
+        let not_by_hand = site.rules.iter().filter(|rule| !by_hand(rule));
         Ok(Page {
-            tried: others.map(|rule| tried(&site, &job.record, rule)).collect(),
+            tried: not_by_hand.map(|rule| tried(&site, &job.record, rule)).collect(),
             shell,
             day: from.to_string(),
             latitude: number(site.job.latitude),
@@ -167,6 +178,10 @@ pub(crate) async fn show(
                 })
                 .collect(),
             times: times(&site),
+            others: others(&site),
+            sensors: sensors(&site),
+            targets: targets(&site),
+            told: TOLD.map(|(word, _)| word),
             scenes: scenes(&analysis),
             loads: loads(&site, &[]),
             months: months(&hours, from),
@@ -276,17 +291,20 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
     let calls = |of: &&Rule| of.does.iter().any(|a| a.what == Target::Scene(rule.id.clone()));
     let called_by = site.rules.iter().filter(calls).map(|of| in_a_sentence(site, of)).collect();
     let member = |(place, action): (usize, &Action)| {
-        let Target::Device(id) = &action.what else { return None };
+        let device = match &action.what {
+            Target::Device(id) => site.devices.get(id),
+            _ => None,
+        };
         let rest: Vec<&Action> =
             rule.does.iter().enumerate().filter(|(n, _)| *n != place).map(|(_, a)| a).collect();
         Some(MemberRow {
             place,
-            name: name(site, id),
+            name: acts_on(site, &action.what),
             to: choices(&TurnsTo::ALL, action.to),
             level: action.level.map(|l| l.to_string()).unwrap_or_default(),
             kelvin: action.kelvin.map(|k| k.to_string()).unwrap_or_default(),
             over: action.over_s.map(|s| format!("{s}")).unwrap_or_default(),
-            can_dim: site.devices.get(id).is_some_and(|d| site.can_dim(d)),
+            can_dim: device.is_some_and(|d| site.can_dim(d)),
             without: json!(Edit::set(Kind::Rule, &rule.id, "does", json!(rest))).to_string(),
         })
     };
@@ -295,6 +313,15 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
         .iter()
         .filter_map(|a| if let Target::Device(id) = &a.what { Some(id) } else { None })
         .collect();
+    let whole = [("everything in the house".to_owned(), Target::AllBut(BTreeSet::new()))];
+    let rooms = site.rooms.iter();
+    let rooms = rooms.map(|r| (format!("all of {}", r.name), Target::Room(r.id.clone())));
+    let wide = rooms.chain(whole).map(|(text, what)| {
+        let mut does = rule.does.clone();
+        does.push(Action { what, to: TurnsTo::On, level: None, kelvin: None, over_s: None });
+        let value = json!(Edit::set(Kind::Rule, &rule.id, "does", json!(does))).to_string();
+        Choice { value, text, chosen: false, system: String::new() }
+    });
     let others = loads(site, &there).into_iter().filter_map(|choice| {
         let id: DeviceId = choice.value.parse().ok()?;
         let mut does = rule.does.clone();
@@ -305,26 +332,70 @@ fn scene(analysis: &Analysis, rule: &Rule) -> SceneRow {
     let told = told(analysis, rule);
     SceneRow {
         called_by,
+        all_but: left_out(site, rule),
         id: rule.id.to_string(),
         name: rule.name.clone(),
         members: rule.does.iter().enumerate().filter_map(member).collect(),
-        others: others.collect(),
-        takes: takes(&told),
+        others: others.chain(wide).collect(),
+        takes: takes(site, &told),
         dark: dark(site, &told),
     }
 }
 
-/// What it takes to tell all members of a scene, lamp by lamp and at once.
-fn takes(told: &Told) -> String {
-    let of = &told.addressing;
-    match of.members {
-        0 => String::new(),
-        1 => format!("1 message, {:.1} s", of.at_once_ms / 1000.0),
-        n => format!(
-            "{n} messages, {:.1} s one by one; as a scene of the system {:.1} s",
-            of.one_by_one_ms / 1000.0,
-            of.at_once_ms / 1000.0
-        ),
+/// What an action acts on, in words.
+fn acts_on(site: &Site, what: &Target) -> String {
+    let gone = || "something that is gone".to_owned();
+    match what {
+        Target::Device(id) => name(site, id),
+        Target::Room(id) => {
+            site.rooms.get(id).map_or_else(gone, |room| format!("all of {}", room.name))
+        }
+        Target::Group(id) => {
+            let places = site.groups.get(id).into_iter().flat_map(|group| &group.places);
+            let names: Vec<&str> =
+                places.filter_map(|p| site.points.get(p)).map(|p| p.name.as_str()).collect();
+            if names.is_empty() { gone() } else { names.join(" and ") }
+        }
+        Target::Scene(id) => {
+            site.rules.get(id).map_or_else(gone, |scene| format!("scene {}", scene.name))
+        }
+        Target::AllBut(but) if but.is_empty() => "everything in the house".to_owned(),
+        Target::AllBut(but) => format!("everything but {} of the house", but.len()),
+    }
+}
+
+/// What it takes to tell all members of a scene, network by network: each is told by its own radio, beside the others.
+fn takes(site: &Site, told: &Told) -> String {
+    let seconds = |ms: f64| format!("{:.1} s", ms / 1000.0);
+    let count = |n: usize| count_of(n, "message", "messages");
+    let of = |network: &ToldNetwork| {
+        let (all, ms) = (network.messages(), network.takes_ms());
+        let once = seconds(network.addressing.at_once_ms);
+        match (network.at_once, network.addressing.members) {
+            (_, 1) | (Some(true), _) => format!("{}, {}", count(all), seconds(ms)),
+            (Some(false), _) => format!("{} one by one, {}", count(all), seconds(ms)),
+            (None, _) => format!(
+                "{} one by one, {}; {once} where its groups go by one message, of which nobody has said",
+                count(all),
+                seconds(ms)
+            ),
+        }
+    };
+    match told.networks.as_slice() {
+        [] => String::new(),
+        [one] => of(one),
+        all => {
+            let name = |id| site.networks.get(id).map_or("", |n| n.name.as_str());
+            let each: Vec<String> =
+                all.iter().map(|n| format!("{}: {}", name(&n.network), of(n))).collect();
+            let whole = (count(told.messages()), seconds(told.takes_ms()));
+            format!(
+                "{} in {}, assuming that the networks send at the same time. {}",
+                whole.0,
+                whole.1,
+                each.join(". ")
+            )
+        }
     }
 }
 

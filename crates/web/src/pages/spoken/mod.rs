@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
 use askama::Template;
+use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{DeviceId, Edit, Kind, Site};
 use dot_reach_core::spoken::{Meant, NameBook, PhraseAnswer, near_twins};
 use serde::Deserialize;
@@ -36,11 +37,11 @@ struct TwinRow {
 }
 
 /// What answers to a phrase.
-struct PhraseRow {
-    phrase: String,
-    answers: String,
+pub(crate) struct PhraseRow {
+    pub(crate) phrase: String,
+    pub(crate) answers: String,
     is_wrong: bool,
-    also: String,
+    pub(crate) also: String,
     not_reached: String,
 }
 
@@ -75,13 +76,13 @@ pub(crate) async fn show(
         let twins = twins.collect();
         let book = NameBook::of(&site);
         let mut phrases: Vec<PhraseRow> =
-            book.guide().iter().map(|phrase| row(&site, &book.answer(phrase))).collect();
+            book.guide().iter().map(|phrase| answered(&site, &book.answer(phrase))).collect();
         phrases.sort_by_key(|p| !p.is_wrong);
         let has_voice = phrases.iter().any(|p| p.not_reached.is_empty());
         Ok(Page {
             shell,
             twins,
-            said: (!say.trim().is_empty()).then(|| row(&site, &book.answer(&say))),
+            said: (!say.trim().is_empty()).then(|| answered(&site, &book.answer(&say))),
             say,
             phrases,
             has_voice,
@@ -102,15 +103,15 @@ fn list(site: &Site, all: &BTreeSet<DeviceId>) -> String {
     }
 }
 
-fn row(site: &Site, told: &PhraseAnswer) -> PhraseRow {
+/// What answers to a phrase, in words.
+pub(crate) fn answered(site: &Site, told: &PhraseAnswer) -> PhraseRow {
     let answers = match &told.meant {
         Meant::Rule(rule) => {
-            let name = site.rules.get(rule).map_or("", |r| r.name.as_str());
-            if name.is_empty() {
-                "a rule that waits for it".to_owned()
-            } else {
-                format!("scene {name}")
-            }
+            let rule = site.rules.get(rule);
+            rule.map_or_else(String::new, |rule| match rule.name.as_str() {
+                "" => in_a_sentence(site, rule).trim_end_matches('.').to_owned(),
+                name => format!("scene {name}"),
+            })
         }
         Meant::Devices(all) => list(site, all),
         Meant::Lights(all) => format!("the lights: {}", list(site, all)),

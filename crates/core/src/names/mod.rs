@@ -1,6 +1,8 @@
 //! What each thing is called in each platform and in which room it stands there: the list to copy from, and what was found
 //! to stand there held against it.
 
+mod rooms;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::fit;
@@ -8,9 +10,11 @@ use crate::gate::Gate;
 use crate::gate::checks::{is_default_room, name_tick};
 use crate::gate::work::WorkedDevice;
 use crate::record::{NameList, NamedThere, Record, Step};
-use crate::site::{ComesIn, Device, DeviceId, Site};
+use crate::site::{ComesIn, Device, DeviceId, Site, ThingClass};
 use crate::survey::classes;
 use crate::survey::hub_list::common;
+
+pub use rooms::{RoomLine, RoomList, agree_rooms, rooms};
 
 /// How a name stands in a list.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -42,6 +46,12 @@ pub struct NameLine {
     pub name: String,
     /// The room it is to stand in; empty where the plan gives it none.
     pub room: String,
+    /// What it is to be there: a light, a switch.
+    pub class: Option<ThingClass>,
+    /// How many controls it comes as there.
+    pub controls: usize,
+    /// Its number in its network, as it was joined.
+    pub number: Option<u32>,
     /// Whether another of the list is to be called the same.
     pub is_twice: bool,
     /// How it stands there, by the list that was found last.
@@ -59,6 +69,8 @@ pub struct Stray {
     pub entry: NamedThere,
     /// What of the plan it is a second entry of, by its name.
     pub second_of: Option<String>,
+    /// Whether that comes as so many controls that this is one of them.
+    pub is_control: bool,
 }
 
 /// The names of a platform, or of the list of a hub where a house has no platforms.
@@ -127,6 +139,13 @@ fn is_seen(site: &Site, device: &Device) -> bool {
     site.kind(&device.kind).is_some_and(|kind| classes::class(site, device, kind).is_some())
 }
 
+/// How many controls a device comes as in a platform: one for each of its outputs, and where there are several one for all
+/// of them. *Planning assumption*: platforms differ, and what was found there counts.
+fn controls(site: &Site, device: &Device) -> usize {
+    let outputs = site.kind(&device.kind).map_or(1, |kind| usize::from(kind.fit.channels.max(1)));
+    if outputs > 1 { outputs + 1 } else { 1 }
+}
+
 /// A name as lists are compared: of one case, blanks made one.
 fn plain(name: &str) -> String {
     name.split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase()
@@ -157,6 +176,9 @@ fn held<'a>(
                     let mark = gate.mark(&device.id, Step::Named);
                     mark.is_some_and(|mark| mark.checks.contains(word))
                 }),
+                class: site.kind(&device.kind).and_then(|kind| classes::class(site, device, kind)),
+                controls: controls(site, device),
+                number: record.number(device),
                 device: device.id.clone(),
                 name: device.name.trim().to_owned(),
                 room,
@@ -214,10 +236,16 @@ fn compare(lines: &mut [NameLine], list: &NameList) -> Vec<Stray> {
         }
     }
     let left = list.rows.iter().enumerate().filter(|(n, _)| !taken.contains(n));
+    let mut further: BTreeMap<&DeviceId, usize> = BTreeMap::new();
     left.map(|(_, entry)| {
         let bare = without_count(&entry.name);
         let of = lines.iter().find(|l| bare.as_deref() == Some(plain(&l.name).as_str()));
-        Stray { entry: entry.clone(), second_of: of.map(|l| l.name.clone()) }
+        let is_control = of.is_some_and(|l| {
+            let n = further.entry(&l.device).or_insert(1);
+            *n += 1;
+            *n <= l.controls
+        });
+        Stray { entry: entry.clone(), second_of: of.map(|l| l.name.clone()), is_control }
     })
     .collect()
 }
