@@ -63,6 +63,7 @@ test("a variant is branched off from the advice, compared with another, taken an
   await expect(at.nth(0)).toHaveText(await at.nth(1).innerText());
   // The others stay to be looked at, and the change is one that is undone.
   await expect(table.locator("thead th")).toHaveCount(4);
+  await ready(page);
   await page.locator('[data-act="undo"]').click();
   await expect(page.locator('[data-act="redo"]')).toBeEnabled();
   await open(page, "/jobs/larkfield-mill/variants");

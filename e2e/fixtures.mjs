@@ -32,8 +32,8 @@ export const test = base.extend({
     const troubles = [];
     page.on("pageerror", (error) => troubles.push(error.message));
     page.on("console", (message) => {
-      // A refusal (4xx) is shown beside its field, a lost connection in the head; the browser logs both.
-      const expected = /status of (4|502)|ERR_INTERNET_DISCONNECTED|ERR_FAILED|ERR_CONNECTION_REFUSED|ERR_CONNECTION_RESET|ERR_EMPTY_RESPONSE|ERR_ABORTED/;
+      // What is not there or not allowed, and a lost connection, the browser logs by itself; a refusal is an answer.
+      const expected = /status of (40[0134]|408|413|429|502)|ERR_INTERNET_DISCONNECTED|ERR_FAILED|ERR_CONNECTION_REFUSED|ERR_CONNECTION_RESET|ERR_EMPTY_RESPONSE|ERR_ABORTED/;
       if (message.type() === "error" && !expected.test(message.text())) {
         troubles.push(message.text());
       }

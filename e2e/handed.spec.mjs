@@ -35,6 +35,41 @@ test("the handover of a large house comes in parts that hold all of it", async (
   expect(listed.sort()).toEqual(whole.sort());
 });
 
+test("the household and the electrician get of the handover what they need", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/handover");
+  const headings = () => page.locator("article h2").allTextContents();
+  const whole = await headings();
+  const readers = page.getByRole("navigation", { name: "Whom it is for" });
+  await readers.getByRole("link", { name: "For the household" }).click();
+  await expect(readers.locator("[aria-current]")).toHaveText("For the household");
+  const household = await headings();
+  expect(household).toEqual(expect.arrayContaining(["What keys, scenes and times do", "Cautions"]));
+  for (const none of ["Ledger", "Readings", "Work on site", "Power off and on"]) expect(household).not.toContain(none);
+  await readers.getByRole("link", { name: "For the electrician" }).click();
+  const electrician = await headings();
+  expect(electrician).toContain("Cautions");
+  for (const none of ["Ledger", "What keys, scenes and times do", "Who gets the house", "Join codes"]) expect(electrician).not.toContain(none);
+  // Nothing stands in a part that is not in the whole.
+  for (const heading of [...household, ...electrician]) expect(whole).toContain(heading);
+});
+
+test("the rooms are agreed on by name, and again once one is renamed", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/prove/names");
+  const rooms = page.locator('[data-part="rooms"]');
+  await expect(rooms).toContainText("Nobody of the household has agreed");
+  await rooms.getByRole("button", { name: "They agree" }).click();
+  await expect(rooms.getByRole("alert").or(page.locator("[data-notice]:visible"))).toBeVisible();
+  await rooms.getByLabel("Agreed with").fill("Alma Reed");
+  await page.keyboard.press("Enter");
+  await expect(rooms).toContainText(/Alma Reed agreed to it .*\./);
+  await expect(rooms.getByRole("button")).toHaveCount(0);
+  const first = (await site(page, "larkfield-mill")).rooms[0];
+  const renamed = { do: "set", kind: "room", id: first.id, field: "name", value: "Counting house" };
+  await page.request.post("/jobs/larkfield-mill/edits", { data: { edit: renamed, edit_id: "rooms-renamed", client: "test" } });
+  await expect(rooms).toContainText("new since: Counting house");
+  await expect(rooms.getByRole("button", { name: "They agree" })).toBeVisible();
+});
+
 test("of many visits the one in hand stands open", async ({ page }) => {
   await open(page, `${LARGE}/install`);
   const visits = page.locator("details.visit[id]");

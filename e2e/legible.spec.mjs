@@ -82,3 +82,22 @@ test("Reach and handover print as sheets", async ({ page }) => {
   const tall = await page.locator(".sheet-print").evaluateAll((all) => Math.max(...all.map((f) => f.getBoundingClientRect().height)));
   expect(tall, "what does not fit any more leaves less than half a page").toBeLessThan(1009 / 2);
 });
+
+test("no two names or numbers of a plan lie over each other, however near", async ({ page }) => {
+  for (const look of ["network=mesh&floor=ground", "network=mesh&floor=stone", "network=heat&floor=ground"]) {
+    await open(page, `/jobs/larkfield-mill/reach?${look}`);
+    let drawn = 0;
+    for (let zoom = 0; zoom < 5; zoom += 1) {
+      const over = await page.locator(".plan").evaluate((plan) => {
+        const names = [...plan.querySelectorAll(".contour-label text, .dot-name")].filter((name) => name.checkVisibility());
+        const boxes = names.map((name) => [name.textContent.trim(), name.getBoundingClientRect()]).filter(([, box]) => box.width > 0);
+        const meet = (a, b) => Math.min(a.right, b.right) - Math.max(a.left, b.left) > 1 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 1;
+        return { drawn: boxes.length, pairs: boxes.flatMap(([own, a], n) => boxes.slice(n + 1).filter(([, b]) => meet(a, b)).map(([other]) => `${own} and ${other}`)) };
+      });
+      expect(over.pairs, `${look}, ${zoom} times nearer`).toEqual([]);
+      drawn += over.drawn;
+      await page.locator('[data-zoom="0.8"]').click();
+    }
+    expect(drawn).toBeGreaterThan(20);
+  }
+});

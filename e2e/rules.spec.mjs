@@ -54,7 +54,7 @@ test("a scene of eight lamps is told in seconds, one by one and at once", async 
   await open(page, "/jobs/larkfield-mill/schedules");
   const scene = page.locator('[data-part="scenes"] section').first();
   await expect(scene.getByLabel("Scene", { exact: true })).toHaveValue("Evening");
-  await expect(scene).toContainText(/8 messages, \d+\.\d s one by one; as a scene of the system \d+\.\d s/);
+  await expect(scene).toContainText(/8 messages one by one, \d+\.\d s; \d+\.\d s where its groups go by one message/);
   await scene.getByRole("button", { name: "Take Hall ceiling out of Evening" }).click();
   await expect(scene).toContainText("7 messages");
   await scene.getByLabel("Add to Evening").selectOption({ label: "Study desk lamp" });
@@ -146,6 +146,67 @@ test("a switch is pressed on the plan, and shows what it moves", async ({ page }
   await expect(page.locator(".plan .way.chosen").first()).toBeAttached();
 });
 
+test("a sensor, a phrase and a message each set a rule off, with what must hold", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/schedules?on=2027-01-01");
+  const others = page.locator('[data-part="others"]');
+  await expect(others.locator("form")).toHaveCount(2);
+  const says = page.locator('form[data-new-rule="says"]');
+  await says.getByRole("button", { name: "Add the phrase" }).click();
+  await expect(says.getByRole("alert").or(page.locator("[data-notice]:visible"))).toContainText("write the words");
+  await says.getByLabel("Somebody says").fill("lights out");
+  await says.getByLabel("then").selectOption({ label: "scene Evening" });
+  await page.keyboard.press("Tab");
+  await says.getByRole("button", { name: "Add the phrase" }).click();
+  const night = others.locator("form", { hasText: "lights out" });
+  await expect(night).toContainText("On “lights out”");
+  const sensor = page.locator('form[data-new-rule="state"]');
+  await sensor.getByLabel("Sensor").selectOption({ label: "Yard room motion" });
+  await sensor.getByLabel("then").selectOption({ label: "Sluice gallery" });
+  await sensor.getByRole("button", { name: "Add it" }).click();
+  const dark = others.locator("form", { hasText: "Sluice gallery" });
+  await dark.getByLabel("Only when").selectOption({ label: "where it is darker than 30 lx" });
+  await expect(dark).toContainText("only under 30 lux");
+  await dark.getByLabel("lx").fill("12");
+  await page.keyboard.press("Tab");
+  await expect(dark).toContainText("only under 12 lux");
+  await dark.getByRole("button", { name: "Without: only where it is darker" }).click();
+  await expect(dark).not.toContainText("lux");
+  const message = page.locator('form[data-new-rule="alert"]');
+  await message.getByLabel("A message comes of").fill("smoke");
+  await message.getByLabel("then").selectOption({ label: "all of Hall" });
+  await message.getByRole("button", { name: "Add the message" }).click();
+  await expect(others.locator("form", { hasText: "On an alert of smoke" })).toBeVisible();
+  // What is said is looked up among the phrases of the household.
+  await open(page, "/jobs/larkfield-mill/spoken?say=lights+out");
+  await expect(page.locator("main")).toContainText("lights out: On “lights out”: scene “Evening”, by the hub.");
+});
+
+test("a scene that works everything leaves out what is to stay", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/schedules");
+  await page.getByRole("button", { name: "Add a scene" }).click();
+  const scene = page.locator('[data-part="scenes"] section').last();
+  await scene.getByLabel("Add to Scene").selectOption({ label: "everything in the house" });
+  await expect(scene).toContainText("Lighting mesh:");
+  await scene.getByLabel("Leave out").selectOption({ label: "Hall ceiling" });
+  await expect(scene.getByRole("button", { name: "Take Hall ceiling along again" })).toBeVisible();
+  await expect(scene).toContainText("everything but 1 of the house");
+});
+
+test("a calendar is brought in as rules, and what is done already is not done twice", async ({ page }) => {
+  await open(page, "/jobs/larkfield-mill/schedules");
+  const own = await page.request.get("/jobs/larkfield-mill/schedule.ics").then((answer) => answer.body());
+  const bring = (name, buffer) => page.locator('[data-bring="schedule.ics"]').setInputFiles({ name, mimeType: "text/calendar", buffer });
+  const before = (await site(page)).rules.length;
+  await bring("own.ics", own);
+  const weekly = ["BEGIN:VCALENDAR", "BEGIN:VEVENT", "SUMMARY:Sluice gallery on", "DTSTART:20270301T053000", "RRULE:FREQ=WEEKLY;BYDAY=MO,TU", "END:VEVENT",
+    "BEGIN:VEVENT", "SUMMARY:Ballroom on", "DTSTART:20270301T053000", "RRULE:FREQ=DAILY", "END:VEVENT", "END:VCALENDAR", ""].join("\r\n");
+  await bring("weekly.ics", Buffer.from(weekly));
+  const findings = page.locator("[data-bring-findings]");
+  await expect(findings).toContainText("Ballroom on");
+  await expect(page.locator('[data-part="times"] form', { hasText: "Sluice gallery" })).toContainText("At 05:30, Monday, Tuesday: Sluice gallery on, by the hub.");
+  expect((await site(page)).rules.length).toBe(before + 1);
+});
+
 test("rules go out and come in again, and days off come from a calendar", async ({ page }) => {
   await open(page, "/jobs/larkfield-mill/schedules?on=2027-01-01");
   const file = await (await page.request.get("/jobs/larkfield-mill/rules.json")).json();
@@ -190,4 +251,44 @@ test("all goes off by one held key, but for what is left out, and whoever stays 
   const straggler = (await tried.locator("label.tick").first().innerText()).trim();
   await tried.getByRole("button", { name: "Put it on record" }).click();
   await expect(tried).toContainText(`${straggler} did not move.`);
+});
+
+test("a remote: tied from the side that its row says, fixed as somebody said, and groups told by one message", async ({ page }) => {
+  const job = "/jobs/larkfield-mill";
+  const put = (kind, value) => page.request.post(`${job}/edits`, { data: { client: "t", edit_id: value.id, edit: { do: "put", kind, value } } });
+  await put("point", { id: "by-chair", name: "By the chair", floor: "ground", at: [4, 4], height_m: 1.1, kind: "bare-wall" });
+  await put("device", { id: "chair", name: "Chair remote", point: "by-chair", kind: "remote-battery", network: "mesh" });
+  await put("rule", {
+    id: "chair-press", when: { on: "press", controller: "chair" }, does: [{ what: { device: "mesh-liv-lamp" } }], runs: "direct",
+  });
+  await open(page, `${job}/library?kind=remote-battery`);
+  const tied = page.locator('[name="hand.tied_from"]');
+  await expect(tied.locator("option:checked")).toHaveText("nobody wrote it down");
+  await page.getByRole("button", { name: /^Make it this/ }).click();
+  await tied.selectOption({ label: "from the remote, held beside the load" });
+  await saved(page);
+
+  await open(page, `${job}/controls?of=chair`);
+  await page.getByLabel("Fixed by").selectOption({ label: "screws" });
+  await saved(page);
+  await expect.poll(async () => (await site(page)).devices.find((d) => d.id === "chair").fixed).toBe("screws");
+
+  await open(page, `${job}/install`);
+  const work = await page.locator('a[href*="work?of="]').evaluateAll((all) => [...new Set(all.map((a) => a.href))]);
+  for (const address of work.reverse()) {
+    await open(page, address);
+    if (await page.locator("[data-move]", { hasText: "Chair remote" }).count() > 0) break;
+  }
+  const asked = page.locator("[data-move]", { hasText: "no pipe runs behind" });
+  await expect(asked).toContainText("No box lies behind it; or in it each conductor is joined in a connector or capped by itself");
+  const card = page.locator('[data-move="chair.tied"]');
+  await expect(card).toContainText("Reading lamp: hold Chair remote within a hand of it");
+
+  await open(page, `${job}/brief`);
+  const mesh = page.locator('form.network-form[data-id="mesh"]');
+  await mesh.getByLabel("Groups by one message").selectOption({ index: 1 });
+  await saved(page);
+  await open(page, `${job}/schedules`);
+  const scene = page.locator('[data-part="scenes"] section').first();
+  await expect(scene).not.toContainText("of which nobody has said");
 });

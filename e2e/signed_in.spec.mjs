@@ -14,7 +14,10 @@ async function licensed(firm, name) {
   const card = await cardOf(firm, name);
   await card.getByLabel("Licence for mains work").fill("E 4711");
   await card.getByLabel("Given by").selectOption({ label: "United Kingdom" });
+  // A page that is left before the answer came would show what was there before.
+  const kept = firm.desk.waitForResponse((answer) => answer.request().method() === "POST");
   await card.getByRole("button", { name: "Keep" }).click();
+  await kept;
   await ready(firm.desk);
   await expect((await cardOf(firm, name)).getByLabel("Licence for mains work")).toHaveValue("E 4711");
 }
@@ -334,7 +337,9 @@ test("an electrician who is named on a visit sees its sheet, does its day on the
     const card = await cardOf(firm, "Uma Reeve");
     await card.getByLabel("Licence for mains work").fill("E 4711");
     await card.getByLabel("Given by").selectOption({ label: "United Kingdom" });
+    const kept = desk.waitForResponse((answer) => answer.request().method() === "POST");
     await card.getByRole("button", { name: "Keep" }).click();
+    await kept;
     await ready(desk);
     await open(uma.page, `${url}${JOB}/install/work?of=7`);
     await doMove(uma.page, fillIsolation);
