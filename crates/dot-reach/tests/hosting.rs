@@ -202,7 +202,7 @@ fn whoever_runs_it_makes_firms_gives_links_and_deletes_for_good() {
 #[test]
 fn told_to_end_it_says_so_to_a_proxy_and_answers_for_a_while() {
     let folder = tempfile::tempdir().unwrap();
-    let mut hosted = Hosted::start(&folder.path().to_string_lossy(), &["--drain-seconds", "2"]);
+    let mut hosted = Hosted::start(&folder.path().to_string_lossy(), &["--drain-seconds", "5"]);
     let client = common::Client { address: hosted.address.clone() };
     assert_eq!(client.get("/readyz").status, 200);
     assert!(
@@ -212,7 +212,7 @@ fn told_to_end_it_says_so_to_a_proxy_and_answers_for_a_while() {
             .unwrap()
             .success()
     );
-    let ends = (0..40).any(|_| {
+    let ends = (0..120).any(|_| {
         std::thread::sleep(std::time::Duration::from_millis(25));
         client.get("/readyz").status == 503
     });

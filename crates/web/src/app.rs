@@ -192,6 +192,8 @@ pub fn serve(
         // Who hangs up wants no answer: its work is broken off.
         .h1_allow_half_closed(false)
         .client_request_timeout(Duration::from_secs(20))
+        // Longer than whoever asks, a proxy before it too, keeps a connection that rests: it is not closed under a question.
+        .keep_alive(Duration::from_secs(75))
         // With what the store needs to close its file, less than three seconds.
         .shutdown_timeout(1);
     let http = if hears_signals { http } else { http.disable_signals() };
