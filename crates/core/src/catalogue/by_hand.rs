@@ -96,6 +96,15 @@ impl ByHand {
         *self == Self::default()
     }
 
+    /// Whether it is known not to tell this: it has fewer keys, tells fewer presses in a row, or not that a key is held. What a
+    /// maker calls otherwise is not known.
+    pub fn lacks(&self, key: Option<u8>, gesture: &str) -> bool {
+        let gesture = gesture.trim();
+        let too_few_keys = self.keys.zip(key).is_some_and(|(has, key)| key > has.max(1));
+        let usual = Self::PRESSES.contains(&gesture) || Self::HOLDS.contains(&gesture);
+        too_few_keys || (usual && !self.gestures().contains(&gesture))
+    }
+
     /// What a hand can do at each key: all that there is where nobody wrote down what it tells apart.
     pub fn gestures(&self) -> Vec<&'static str> {
         let presses = usize::from(self.presses.unwrap_or(5)).clamp(1, Self::PRESSES.len());

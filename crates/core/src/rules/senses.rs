@@ -10,11 +10,13 @@ use super::day::{Hours, runs_on, suns_of};
 use super::needs::doubles;
 use super::said::weekday;
 use super::year::{DaySpan, Happening};
+use crate::catalogue::Duty;
 use crate::catalogue::by_hand::TOLD;
 use crate::gate::work::WorkedDevice;
 use crate::record::Step;
 use crate::site::{
-    DayTime, DeviceId, Rule, RuleId, RunsIn, Site, SunEvent, Target, Trigger, TurnsTo, Weekday,
+    Condition, DayTime, DeviceId, Rule, RuleId, RunsIn, Site, SunEvent, Target, Trigger, TurnsTo,
+    Weekday,
 };
 
 /// Two orders of one device within so many minutes fight each other; *planning value*.
@@ -78,6 +80,11 @@ pub enum SenseOf {
     LongWait,
     /// It toggles by a state that lasts: whatever it runs in meets that state anew when it starts again, and toggles once more.
     FiresAtRestart,
+    /// It waits for a press that its controller does not tell.
+    NoPress {
+        /// Whether that is a sensor, which has no keys at all.
+        of_sensor: bool,
+    },
     /// It names something that is gone.
     Gone,
     /// It does nothing at all.
@@ -126,6 +133,7 @@ impl SenseOf {
             Self::Double { .. } => "double",
             Self::LongWait => "long-wait",
             Self::FiresAtRestart => "fires-at-restart",
+            Self::NoPress { .. } => "no-press",
             Self::Gone => "gone",
             Self::Empty => "empty",
         }
@@ -185,6 +193,14 @@ impl fmt::Display for SenseOf {
                 f,
                 "It toggles by a state that lasts: a restart meets that state anew and toggles once more. Use on and off."
             ),
+            Self::NoPress { of_sensor: true } => write!(
+                f,
+                "Nothing sets it off: a sensor has no keys. Say what the sensor tells: open, motion, wet."
+            ),
+            Self::NoPress { of_sensor: false } => write!(
+                f,
+                "Nothing sets it off: by its row in the library the controller has no such key, or does not tell this press."
+            ),
             Self::Gone => write!(f, "It names something that is gone."),
             Self::Empty => write!(f, "It does nothing yet."),
         }
@@ -243,6 +259,7 @@ fn of_rule(site: &Site, hours: &Hours<'_>, span: DaySpan, rule: &Rule) -> Vec<Se
     if names_what_is_gone(site, rule) {
         all.push(sense(SenseOf::Gone, None, None));
     }
+    all.extend(never_pressed(site, rule).map(|of| sense(of, None, None)));
     let suns = suns_of(rule);
     if !suns.is_empty() && !hours.has_place() {
         all.push(sense(SenseOf::NoPlace, None, None));
@@ -314,14 +331,24 @@ fn toggles_by_lasting_state(rule: &Rule) -> bool {
     lasts && runs_elsewhere && rule.does.iter().any(|a| a.to == TurnsTo::Toggle)
 }
 
+/// That a rule waits for a press which is known not to come.
+fn never_pressed(site: &Site, rule: &Rule) -> Option<SenseOf> {
+    let Trigger::Press { controller, key, gesture } = &rule.when else { return None };
+    let kind = site.kind(&site.devices.get(controller)?.kind)?;
+    let of_sensor = kind.duty == Duty::Sensor;
+    (of_sensor || kind.hand.lacks(*key, gesture)).then_some(SenseOf::NoPress { of_sensor })
+}
+
 fn names_what_is_gone(site: &Site, rule: &Rule) -> bool {
-    rule.does.iter().any(|action| match &action.what {
-        Target::Device(id) => site.devices.get(id).is_none(),
-        Target::Room(id) => site.rooms.get(id).is_none(),
-        Target::Group(id) => site.groups.get(id).is_none(),
-        Target::Scene(id) => site.rules.get(id).is_none(),
-        Target::AllBut(but) => but.iter().any(|id| site.devices.get(id).is_none()),
-    })
+    let asks_of_gone = |only: &Condition| matches!(only, Condition::Is { device, .. } if site.devices.get(device).is_none());
+    rule.only.iter().any(asks_of_gone)
+        || rule.does.iter().any(|action| match &action.what {
+            Target::Device(id) => site.devices.get(id).is_none(),
+            Target::Room(id) => site.rooms.get(id).is_none(),
+            Target::Group(id) => site.groups.get(id).is_none(),
+            Target::Scene(id) => site.rules.get(id).is_none(),
+            Target::AllBut(but) => but.iter().any(|id| site.devices.get(id).is_none()),
+        })
 }
 
 /// What a rule switches off, or may, of what nobody may switch off.

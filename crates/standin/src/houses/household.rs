@@ -97,6 +97,12 @@ pub(super) fn of_the_mill(b: &mut Builder) {
     );
     b.put(
         "rule",
+        &json!({ "id": "front-door-light", "when": { "on": "state", "device": "mesh-hall-door", "is": "open" },
+            "only": [{ "only": "between", "from": "sunset", "to": "sunrise" }], "off_after_min": 5,
+            "does": [to("mesh-hall-light", "on", None)], "runs": "hub" }),
+    );
+    b.put(
+        "rule",
         &json!({ "id": "says-night", "when": { "on": "says", "phrase": "Everybody to bed" },
             "does": [{ "what": { "scene": "good-night" }, "to": "on" }], "runs": "voice" }),
     );
@@ -121,7 +127,7 @@ pub(super) fn of_the_flat(b: &mut Builder) {
     );
     b.put(
         "rule",
-        &json!({ "id": "sofa-film", "when": { "on": "press", "controller": "thread-liv-remote", "key": 2 },
+        &json!({ "id": "sofa-film", "when": { "on": "press", "controller": "thread-liv-remote", "gesture": "two presses" },
             "does": [{ "what": { "scene": "film" }, "to": "on" }], "runs": "hub" }),
     );
 }

@@ -279,7 +279,6 @@ pub fn planned() -> (Site, Vec<String>) {
         ("star-bed1-rem", "star-bed1-shade", RunsIn::Direct),
         ("star-wing-rem", "star-wing-main", RunsIn::Direct),
         ("star-hall-key", "star-slu-lamp", RunsIn::Hub),
-        ("mesh-hall-door", "mesh-hall-light", RunsIn::Hub),
     ] {
         control(&mut b, controller, load, runs);
     }

@@ -1,18 +1,16 @@
-//! Rules out of what a calendar shows, held against the rules that wrote it; and what lasts, what is done twice and what waits.
+//! Rules out of what a calendar shows, held against the rules that wrote it.
 #![expect(clippy::unwrap_used, reason = "what panics here is the finding of a test")]
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use dot_reach_core::rules::{
-    CalendarDeed, CalendarTimes, DayMinute, DaySpan, Hours, SenseOf, deed_of, happenings,
-    rules_from_times,
+    CalendarDeed, CalendarTimes, DayMinute, DaySpan, Hours, deed_of, happenings, rules_from_times,
 };
 use dot_reach_core::site::{Edit, Site, apply};
 use jiff::civil::date;
 use proptest::prelude::*;
-use serde_json::{Value, json};
 
-use super::rules::{YEAR, any_rule, found, house, numbered, on_days, rule};
+use super::rules::{YEAR, any_rule, house, numbered, on_days, rule};
 
 fn shown(site: &Site, span: DaySpan) -> BTreeSet<(CalendarDeed, DayMinute)> {
     let hours = Hours::of(site);
@@ -86,36 +84,4 @@ fn once_is_no_rule() {
     let span = DaySpan { from: date(2026, 3, 1), days: 14 };
     let read = rules_from_times(&site, &[CalendarTimes { deed, span, at }]);
     assert_eq!((read.rules.len(), read.left.len(), read.left[0].1), (0, 1, 2));
-}
-
-#[test]
-fn what_a_restart_sets_off_again_what_waits_and_what_is_done_twice_is_told() {
-    let state = |is: &str, to: &str, for_min: Option<u32>| {
-        json!({"id": "r", "when": {"on": "state", "device": "fan", "is": is, "for_min": for_min},
-            "does": [{"what": {"device": "lamp"}, "to": to}]})
-    };
-    let has =
-        |rules: &[Value], of: &SenseOf| found(&house(rules), YEAR).iter().any(|(_, o, _)| o == of);
-    let restart = SenseOf::FiresAtRestart;
-    assert!(has(&[state("open", "toggle", None)], &restart));
-    assert!(!has(&[state("motion", "toggle", None)], &restart));
-    assert!(!has(&[state("open", "on", None)], &restart));
-    let mut own = state("open", "toggle", None);
-    own["runs"] = json!("device");
-    assert!(!has(&[own], &restart));
-    assert!(has(&[state("open", "on", Some(90))], &SenseOf::LongWait));
-    assert!(!has(&[state("open", "on", Some(5))], &SenseOf::LongWait));
-    // By a scene the same comes to the same.
-    let scene = json!({"id": "s", "name": "Late", "when": {"on": "called"}, "does": [{"what": {"device": "lamp"}, "to": "off"}]});
-    let mut through = rule("b", "22:45", "lamp", "off");
-    through["does"] = json!([{"what": {"scene": "s"}, "to": "on"}]);
-    let all = [scene, rule("a", "22:45", "lamp", "off"), through];
-    for with in ["a", "b"] {
-        assert!(
-            has(&all, &SenseOf::Double { with: with.parse().unwrap() }),
-            "{:?}",
-            found(&house(&all), YEAR)
-        );
-    }
-    assert!(!has(&all[..2], &SenseOf::Double { with: "a".parse().unwrap() }));
 }

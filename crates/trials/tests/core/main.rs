@@ -38,6 +38,7 @@ mod routes;
 mod rules;
 mod schools;
 mod sensing;
+mod set_off;
 mod spoken;
 mod surfaces;
 mod survey;

@@ -41,6 +41,13 @@ function show(focus) {
   hint(refusals.get(nameOf(at)) ?? words);
 }
 
+/** Moves the grid alone, and the page not at all. */
+function bringIntoPane(cell) {
+  const pane = cell.closest(".scroll");
+  const below = cell.getBoundingClientRect().bottom - pane.getBoundingClientRect().bottom;
+  if (below > 0) pane.scrollTop += below + pane.clientHeight / 2;
+}
+
 function go(row, column) {
   at = { row: Math.min(Math.max(row, 0), rows().length - 1), column: Math.min(Math.max(column, 0), columns().length - 1) };
   show(true);
@@ -137,5 +144,9 @@ export function startKeys() {
     if (typing && event.target === typing.input && !event.relatedTarget) end(true);
   });
   document.addEventListener("refreshed", () => { if (grid() && !typing) show(document.activeElement === document.body); });
+  // It opens where something is pressed already.
+  const first = grid() && cells().find((cell) => cell.textContent.trim());
+  if (first) at = placeOf(first);
   show(false);
+  if (first) bringIntoPane(first);
 }

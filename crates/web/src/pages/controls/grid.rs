@@ -3,7 +3,6 @@
 use std::collections::BTreeSet;
 
 use dot_reach_core::analysis::Analysis;
-use dot_reach_core::catalogue::Duty;
 use dot_reach_core::control::{Checked, Outage};
 use dot_reach_core::draw::orders::Pressed;
 use dot_reach_core::keys::{
@@ -18,6 +17,7 @@ use dot_reach_core::site::{
 };
 use serde_json::json;
 
+use super::is_sensor;
 use super::left_out::{LeftOut, left_out};
 use crate::drawing::plan::{Plan, sheet};
 use crate::pages::journal::capital;
@@ -34,6 +34,8 @@ pub(super) struct GridView {
     pub(super) floor_name: String,
     /// What a new one takes by itself, in a sentence, and what is done about it; nothing for what is no remote.
     pub(super) taken: Option<(String, Vec<String>)>,
+    /// It has no keys, and no rows.
+    pub(super) is_sensor: bool,
     /// What it sees, where it is a sensor that sees.
     pub(super) sight: Option<Sight>,
     /// What it switches off and nobody may, and what toggling leaves behind.
@@ -94,11 +96,12 @@ pub(super) fn view(analysis: &Analysis, record: &Record, of: &DeviceId) -> Optio
         let is_new = std::mem::replace(&mut under, row.under.clone()) != row.under;
         row_view(analysis, row, &controls, &lost, is_new)
     });
-    let sensor = site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Sensor);
+    let is_sensor = is_sensor(site, device);
     let own: Vec<&Rule> = site.rules.iter().filter(|rule| rule.controller() == Some(of)).collect();
     Some(GridView {
         name: device.name.clone(),
-        rows: if sensor { Vec::new() } else { rows.collect() },
+        rows: if is_sensor { Vec::new() } else { rows.collect() },
+        is_sensor,
         presses: grid.presses.iter().map(head).collect(),
         plan,
         floor_name: site.floors.get(&floor).map_or_else(String::new, |f| f.name.clone()),

@@ -11,7 +11,7 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::bill::regroup::{RegroupCost, regroup};
-use dot_reach_core::catalogue::{Button, DeviceKind};
+use dot_reach_core::catalogue::{Button, DeviceKind, Duty};
 use dot_reach_core::control::{Addressing, By, Checked, LoadMeans, Outage, check, means};
 use dot_reach_core::keys::{LostWith, OldSwitch, old_switches, press_worth};
 use dot_reach_core::rules::in_a_sentence;
@@ -36,6 +36,8 @@ use crate::pages::{Shell, printed};
 struct Page {
     shell: Shell,
     controllers: Vec<Named>,
+    /// Those of them that a hand presses.
+    pressed: Vec<Named>,
     loads: Vec<Named>,
     rows: Vec<Row>,
     groups: Vec<String>,
@@ -196,8 +198,8 @@ pub(crate) async fn show(
     let site = Arc::clone(&job.site);
     let analysis = job.analysed().await?;
     printed(job, move |job| {
-        let named = |wanted: fn((bool, bool)) -> bool| {
-            let devices = site.devices.iter().filter(|d| wanted(sides(&site, d)));
+        let named = |wanted: fn(&Site, &Device) -> bool| {
+            let devices = site.devices.iter().filter(|d| wanted(&site, d));
             let mut list: Vec<_> = devices
                 .map(|d| {
                     let network = site.networks.get(&d.network).map_or("", |n| n.name.as_str());
@@ -211,8 +213,9 @@ pub(crate) async fn show(
         let loads_of_a_kind = loads_of_a_kind(&analysis);
         Ok(Page {
             shell,
-            controllers: named(|(controls, _)| controls),
-            loads: named(|(_, is_load)| is_load),
+            controllers: named(|site, d| sides(site, d).0),
+            pressed: named(|site, d| sides(site, d).0 && !is_sensor(site, d)),
+            loads: named(|site, d| sides(site, d).1),
             rows,
             groups,
             outages: Outage::ALL.map(|(_, name)| name),
@@ -230,6 +233,11 @@ pub(crate) async fn show(
         })
     })
     .await
+}
+
+/// Whether it tells what it senses, and is pressed by nobody.
+fn is_sensor(site: &Site, device: &Device) -> bool {
+    site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Sensor)
 }
 
 /// Old switches by what becomes of them.
