@@ -79,6 +79,11 @@ test("a switch with five taps is mapped by keyboard, cell by cell", async ({ pag
   await open(page, "/jobs/larkfield-mill/controls?of=star-liv-remote");
   const grid = page.getByRole("grid");
   const columns = await grid.locator("thead th[data-at]").allInnerTexts();
+  // It opens where something is pressed, brought into view.
+  const here = page.locator("td.here");
+  await expect(here).toHaveText(/toggle/);
+  const [pane, stands] = await Promise.all([page.locator('[data-part="keys"]').boundingBox(), here.boundingBox()]);
+  expect(stands.y + stands.height).toBeLessThanOrEqual(pane.y + pane.height);
   const taps = ["press", "two presses", "three presses", "four presses", "five presses"];
   // A row that says nothing of taps offers all of them; this one tells two.
   expect(columns.join()).toContain("two presses");

@@ -252,10 +252,11 @@ fn switches(site: &Site) -> Vec<(String, usize, String)> {
     by.into_iter().map(|(all, names)| (words(all), names.len(), names.join(", "))).collect()
 }
 
-/// The controller that is asked for; the first that works something where none is.
+/// The controller that is asked for; where none is, the first that works something, one that is pressed before a sensor.
 fn looked_at<'a>(site: &'a Site, of: &str) -> Option<&'a DeviceId> {
     let asked = site.devices.named(of).filter(|d| sides(site, d).0).map(|d| &d.id);
-    asked.or_else(|| site.controls().next().map(|control| control.controller))
+    let no_keys = |id: &DeviceId| site.devices.get(id).is_some_and(|d| is_sensor(site, d));
+    asked.or_else(|| site.controls().map(|c| c.controller).min_by_key(|id| no_keys(id)))
 }
 
 fn rows(analysis: &Analysis) -> (Vec<Row>, Vec<String>) {
