@@ -154,7 +154,7 @@ test("a switch is pressed on the plan, and shows what it moves", async ({ page }
 test("a sensor, a phrase and a message each set a rule off, with what must hold", async ({ page }) => {
   await open(page, "/jobs/larkfield-mill/schedules?on=2027-01-01");
   const others = page.locator('[data-part="others"]');
-  await expect(others.locator("form")).toHaveCount(2);
+  await expect(others.locator("form")).toHaveCount(3);
   const says = page.locator('form[data-new-rule="says"]');
   await says.getByRole("button", { name: "Add the phrase" }).click();
   await expect(says.getByRole("alert").or(page.locator("[data-notice]:visible"))).toContainText("write the words");
