@@ -329,6 +329,10 @@ impl DeviceKind {
         let name = self.name.split(',').next().unwrap_or_default();
         name.split(" at ").next().unwrap_or_default()
     }
+    /// Whether it tells what it senses: it has no keys, and what it tells sets rules off.
+    pub fn is_sensor(&self) -> bool {
+        self.duty == Duty::Sensor
+    }
     /// Whether it can be a controller, and whether it can be a load.
     pub fn sides(&self) -> (bool, bool) {
         if self.is_cover() {

@@ -10,7 +10,6 @@ use super::day::{Hours, runs_on, suns_of};
 use super::needs::doubles;
 use super::said::weekday;
 use super::year::{DaySpan, Happening};
-use crate::catalogue::Duty;
 use crate::catalogue::by_hand::TOLD;
 use crate::gate::work::WorkedDevice;
 use crate::record::Step;
@@ -335,12 +334,15 @@ fn toggles_by_lasting_state(rule: &Rule) -> bool {
 fn never_pressed(site: &Site, rule: &Rule) -> Option<SenseOf> {
     let Trigger::Press { controller, key, gesture } = &rule.when else { return None };
     let kind = site.kind(&site.devices.get(controller)?.kind)?;
-    let of_sensor = kind.duty == Duty::Sensor;
+    let of_sensor = kind.is_sensor();
     (of_sensor || kind.hand.lacks(*key, gesture)).then_some(SenseOf::NoPress { of_sensor })
 }
 
 fn names_what_is_gone(site: &Site, rule: &Rule) -> bool {
-    let asks_of_gone = |only: &Condition| matches!(only, Condition::Is { device, .. } if site.devices.get(device).is_none());
+    let asks_of_gone = |only: &Condition| match only {
+        Condition::Is { device, .. } => site.devices.get(device).is_none(),
+        _ => false,
+    };
     rule.only.iter().any(asks_of_gone)
         || rule.does.iter().any(|action| match &action.what {
             Target::Device(id) => site.devices.get(id).is_none(),

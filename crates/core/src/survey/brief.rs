@@ -89,8 +89,7 @@ fn has_means(site: &Site, wish: &Wish, means: Means) -> bool {
                 || controllers().any(|(_, k)| k.duty == Duty::Remote)
         }
         Means::Sensor => {
-            devices().any(|(_, k)| k.duty == Duty::Sensor)
-                || controllers().any(|(_, k)| k.duty == Duty::Sensor)
+            devices().any(|(_, k)| k.is_sensor()) || controllers().any(|(_, k)| k.is_sensor())
         }
         Means::Voice => {
             site.platforms.iter().any(|p| p.way == FittingWay::Voice)

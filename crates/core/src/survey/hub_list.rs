@@ -14,7 +14,7 @@ type Meaning = (&'static [&'static str], fn(&DeviceKind) -> bool);
 const MEANINGS: [Meaning; 12] = [
     (&["coordinator", "hub", "gateway", "bridge", "border router"], |k| k.duty == Duty::Hub),
     (&["remote", "button", "wireless switch"], |k| k.duty == Duty::Remote),
-    (&["sensor", "motion", "contact", "leak", "temperature"], |k| k.duty == Duty::Sensor),
+    (&["sensor", "motion", "contact", "leak", "temperature"], |k| k.is_sensor()),
     (&["repeater", "extender"], |k| k.duty == Duty::Repeater),
     (&["plug", "socket", "outlet"], |k| k.supply == Supply::Plug && k.fit.switches()),
     (&["thermostat", "radiator"], |k| k.name.to_lowercase().contains("thermostat")),

@@ -40,6 +40,7 @@ mod schools;
 mod sensing;
 mod set_off;
 mod spoken;
+mod sun;
 mod surfaces;
 mod survey;
 mod traced_house;

@@ -27,7 +27,7 @@ pub(super) struct House {
     hands: Hands,
     undo: Vec<Edit>,
     earlier: Vec<Folder>,
-    phones: [Vec<Value>; 2],
+    pub(super) phones: [Vec<Value>; 2],
     tapped: Vec<Value>,
 }
 

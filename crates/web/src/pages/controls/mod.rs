@@ -11,7 +11,7 @@ use actix_web::{HttpResponse, get, web};
 use askama::Template;
 use dot_reach_core::analysis::Analysis;
 use dot_reach_core::bill::regroup::{RegroupCost, regroup};
-use dot_reach_core::catalogue::{Button, DeviceKind, Duty};
+use dot_reach_core::catalogue::{Button, DeviceKind};
 use dot_reach_core::control::{Addressing, By, Checked, LoadMeans, Outage, check, means};
 use dot_reach_core::keys::{LostWith, OldSwitch, old_switches, press_worth};
 use dot_reach_core::rules::in_a_sentence;
@@ -235,9 +235,8 @@ pub(crate) async fn show(
     .await
 }
 
-/// Whether it tells what it senses, and is pressed by nobody.
 fn is_sensor(site: &Site, device: &Device) -> bool {
-    site.kind(&device.kind).is_some_and(|k| k.duty == Duty::Sensor)
+    site.kind(&device.kind).is_some_and(DeviceKind::is_sensor)
 }
 
 /// Old switches by what becomes of them.

@@ -281,7 +281,7 @@ fn kind_form(site: &Site, kind: &DeviceKind) -> KindForm {
     for (word, words, value) in hand {
         numbers.push((format!("hand.{word}"), words.to_owned(), count(value)));
     }
-    if kind.sees.is_some() || kind.duty == Duty::Sensor {
+    if kind.sees.is_some() || kind.is_sensor() {
         let field = kind.sees.unwrap_or_default();
         let sees = [
             ("reach_m", "Sees so far, m", field.reach_m),

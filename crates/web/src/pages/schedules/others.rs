@@ -1,6 +1,6 @@
 //! Rules that a sensor, a phrase or a message sets off: what sets each off, what must hold then, what it does.
 
-use dot_reach_core::catalogue::Duty;
+use dot_reach_core::catalogue::DeviceKind;
 use dot_reach_core::rules::in_a_sentence;
 use dot_reach_core::site::{
     Condition, DayTime, Edit, Kind, Rule, RunsIn, Site, SunEvent, Target, Trigger, TurnsTo,
@@ -136,7 +136,7 @@ fn choice(value: String, text: String) -> Choice {
 
 /// Sensors that can set a rule off.
 pub(super) fn sensors(site: &Site) -> Vec<Choice> {
-    let is_sensor = |kind: &str| site.kind(kind).is_some_and(|k| k.duty == Duty::Sensor);
+    let is_sensor = |kind: &str| site.kind(kind).is_some_and(DeviceKind::is_sensor);
     let all = site.devices.iter().filter(|d| is_sensor(&d.kind));
     all.map(|d| choice(d.id.to_string(), d.name.clone())).collect()
 }
